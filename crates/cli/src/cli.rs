@@ -1,0 +1,101 @@
+//! The arguments. Every command's are in its own file, and its doc comment is its help.
+
+use std::path::PathBuf;
+
+use clap::{Parser, Subcommand, ValueEnum};
+
+use crate::commands::{adopt, build, compare, demo, deploy, drift, explain, new, script};
+
+/// Builds database schemas from version-controlled DDL, finds drift, and brings databases safely to where the source is.
+///
+/// A SIDE is anything that has a structure: a folder of DDL files, a snapshot (.wsnap), a SQL file (.sql, .sql.gz, .sql.zst),
+/// a target's name from wevrun.toml, a URL (sqlite:PATH), or `empty`.
+///
+/// Exit status: 0 done, or no difference; 1 failed; 2 wrong usage; 3 differences or drift found; 4 held back by a rule or an
+/// unwaived risk; 5 the target is no longer in the state that the script was made for.
+#[derive(Debug, Parser)]
+#[command(name = "wevrun", version, arg_required_else_help = true, max_term_width = 100)]
+pub struct Cli {
+    /// The project's folder; without it, the nearest one upwards with a wevrun.toml
+    #[arg(short = 'C', value_name = "DIR", global = true)]
+    pub directory: Option<PathBuf>,
+
+    /// When to use colour
+    #[arg(long, value_name = "WHEN", default_value = "auto", global = true)]
+    pub color: Color,
+
+    /// What to do
+    #[command(subcommand)]
+    pub command: Command,
+}
+
+/// The commands. Their help is the doc comment of their arguments.
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    New(new::New),
+    Adopt(adopt::Adopt),
+    Build(build::Build),
+    Compare(compare::Compare),
+    Drift(drift::Drift),
+    Script(script::Script),
+    Deploy(deploy::Deploy),
+    Explain(explain::Explain),
+    Demo(demo::Demo),
+}
+
+/// When to use colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Color {
+    /// On a terminal, unless NO_COLOR is set
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+impl Color {
+    /// Makes it so for everything that is printed from now on.
+    pub fn apply(self) {
+        match self {
+            Color::Auto => anstream::ColorChoice::Auto,
+            Color::Always => anstream::ColorChoice::Always,
+            Color::Never => anstream::ColorChoice::Never,
+        }
+        .write_global();
+    }
+}
+
+/// What a command's result is written as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Format {
+    /// For people
+    Text,
+    /// For machines: one document on standard output
+    Json,
+}
+
+#[cfg(test)]
+mod tests {
+    use clap::CommandFactory;
+
+    use super::*;
+
+    /// `docs/cli.md` is what clap says of the commands. Write it anew with WEVRUN_WRITE_DOCS=1.
+    #[test]
+    fn the_reference_is_what_the_program_says() {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/cli.md");
+        let options = clap_markdown::MarkdownOptions::new().title("Command reference".to_owned()).show_footer(false);
+        let reference = clap_markdown::help_markdown_custom::<Cli>(&options);
+        if std::env::var_os("WEVRUN_WRITE_DOCS").is_some() {
+            std::fs::write(path, &reference).expect("docs/ is there");
+        }
+        let written = std::fs::read_to_string(path).unwrap_or_default();
+        assert!(written == reference, "docs/cli.md is out of date: run WEVRUN_WRITE_DOCS=1 cargo test -p wevrun-cli");
+    }
+
+    #[test]
+    fn the_arguments_are_consistent() {
+        Cli::command().debug_assert();
+    }
+}

@@ -1,0 +1,97 @@
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use clap::Args;
+use wevrun_core::Engine;
+use wevrun_core::adopt::files as adopted_files;
+use wevrun_core::dialects::dialect;
+
+use super::build::contents;
+use super::context;
+use super::new::settings;
+use crate::failure::{Ended, Failure, Outcome};
+use crate::files::{self, reason};
+use crate::output::count;
+use crate::output::style::{self, paint};
+use crate::project::FILE;
+use crate::side::{Context, Side};
+
+/// Write a live database, or any side, as a project: one readable DDL file an object
+///
+/// Tables, views and virtual tables each get a file, with the indexes and triggers that belong to them, in folders by kind. The
+/// result is built and compared with the side before the command says that it is done.
+#[derive(Debug, Args)]
+pub struct Adopt {
+    /// What to adopt
+    #[arg(value_name = "SIDE")]
+    pub side: String,
+
+    /// The folder of the new project; it must be empty or not there yet
+    #[arg(long, value_name = "DIR")]
+    pub into: PathBuf,
+
+    /// The engine of a side that does not say its own
+    #[arg(long)]
+    pub engine: Option<Engine>,
+}
+
+impl Adopt {
+    /// Runs the command.
+    pub fn run(&self, directory: Option<&Path>) -> Ended {
+        let context = context(directory, self.engine)?;
+        let side = context.load(&context.side(&self.side)?)?;
+        let in_the_way = fs::read_dir(&self.into)
+            .is_ok_and(|mut entries| entries.any(|entry| entry.is_ok_and(|entry| entry.file_name() != ".git")));
+        if in_the_way || self.into.is_file() {
+            return Err(Failure::new(format!("{} is not empty; nothing was written", self.into.display()))
+                .help("name a folder that is empty or not there yet"));
+        }
+        let name =
+            self.into.file_name().map_or_else(|| "schema".to_owned(), |name| name.to_string_lossy().into_owned());
+        let dialect = dialect(side.engine);
+        let mut written = vec![(PathBuf::from(FILE), settings(&name, side.engine))];
+        for file in adopted_files(dialect, &side.model) {
+            written.push((Path::new("schema").join(file.path), file.text));
+        }
+        for (path, text) in &written {
+            let path = self.into.join(path);
+            let folder = path.parent().expect("a file stands in a folder");
+            fs::create_dir_all(folder)
+                .map_err(|error| Failure::new(format!("{} can't be made: {}", folder.display(), reason(&error))))?;
+            files::write_atomically(&path, text.as_bytes())?;
+        }
+        self.prove(&side.model)?;
+        anstream::println!(
+            "{} {} into {}: {} in {}, and the source builds to the same structure ({})",
+            paint(style::GOOD, "adopted"),
+            side.name,
+            self.into.display(),
+            contents(&side.model),
+            count(written.len() - 1, "file"),
+            side.model.fingerprint().short()
+        );
+        Ok(Outcome::Done)
+    }
+
+    /// What was written builds, and to the same.
+    fn prove(&self, model: &wevrun_core::model::Model) -> Ended<()> {
+        let context = Context { project: None, engine: None, second_opinion: false };
+        let built = context.load(&Side::Folder(self.into.clone())).map_err(|failure| Failure {
+            message: format!("{} was written, but needs a look before it builds", self.into.display()),
+            ..failure
+        })?;
+        if built.model == *model {
+            return Ok(());
+        }
+        Err(Failure::new(format!(
+            "{} was written, but does not build to the structure of {}",
+            self.into.display(),
+            self.side
+        ))
+        .help(format!(
+            "wevrun compare --have {} --want {} shows what differs; please report it",
+            self.side,
+            self.into.display()
+        )))
+    }
+}

@@ -1,0 +1,137 @@
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+
+use clap::Args;
+use serde::Serialize;
+use wevrun_core::model::{Kind, Model};
+use wevrun_core::snapshot::Snapshot;
+
+use super::context;
+use crate::cli::Format;
+use crate::failure::{Ended, Failure, Outcome};
+use crate::output::style::{self, paint};
+use crate::output::{count, diagnostics, json};
+use crate::project::Project;
+use crate::side::Side;
+use crate::{files, git};
+
+/// Build the project's DDL into one validated snapshot
+///
+/// All files are parsed, every reference is resolved, the rules of the engine and the limits of its version are checked, and
+/// then the engine itself compiles the whole in memory. All independent errors are shown in one run. The snapshot is what a
+/// pipeline carries, unchanged, from test to production.
+#[derive(Debug, Args)]
+pub struct Build {
+    /// Where to write the snapshot [default: NAME.wsnap in the project's folder]
+    #[arg(long, value_name = "FILE")]
+    pub out: Option<PathBuf>,
+
+    /// Do not ask the engine itself for a second opinion
+    #[arg(long)]
+    pub no_second_opinion: bool,
+
+    /// What to print
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub format: Format,
+}
+
+#[derive(Serialize)]
+struct Report<'r> {
+    ok: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    snapshot: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    fingerprint: Option<&'r str>,
+    objects: usize,
+    diagnostics: Vec<diagnostics::JsonDiagnostic>,
+}
+
+impl Build {
+    /// Runs the command.
+    pub fn run(&self, directory: Option<&Path>) -> Ended {
+        let started = Instant::now();
+        let project = Project::require(directory)?;
+        let (root, project_name) = (project.root.clone(), project.name.clone());
+        let mut context = context(directory, None)?;
+        context.second_opinion = !self.no_second_opinion;
+        context.project = Some(project);
+        let loaded = match context.load(&Side::Source) {
+            Ok(loaded) => loaded,
+            Err(failure) if self.format == Format::Json && !failure.diagnostics.is_empty() => {
+                let diagnostics = diagnostics::json(&failure.diagnostics, &failure.sources);
+                json::print(&Report { ok: false, snapshot: None, fingerprint: None, objects: 0, diagnostics });
+                return Err(Failure { diagnostics: Vec::new(), ..failure });
+            }
+            Err(failure) => return Err(Failure { message: summary(&failure), ..failure }),
+        };
+        let file = |name: &str| -> String {
+            name.chars()
+                .map(|ch| if ch.is_alphanumeric() || matches!(ch, '-' | '_' | '.') { ch } else { '-' })
+                .collect()
+        };
+        let out = self.out.clone().unwrap_or_else(|| root.join(format!("{}.wsnap", file(&project_name))));
+        let raw = loaded.raw.iter().map(|(path, bytes)| (path.as_path(), bytes.as_slice()));
+        let snapshot = Snapshot {
+            project: project_name,
+            engine: loaded.engine,
+            engine_version: loaded.engine_version.unwrap_or_else(|| loaded.engine.default_version()),
+            git: git::revision(&root, raw),
+            sources: loaded.files,
+            model: loaded.model,
+        };
+        files::write_atomically(&out, snapshot.write(&loaded.sources).as_bytes())?;
+        let fingerprint = snapshot.model.fingerprint();
+        if self.format == Format::Json {
+            json::print(&Report {
+                ok: true,
+                snapshot: Some(out.display().to_string()),
+                fingerprint: Some(fingerprint.as_str()),
+                objects: snapshot.model.len(),
+                diagnostics: diagnostics::json(&loaded.diagnostics, &loaded.sources),
+            });
+            return Ok(Outcome::Done);
+        }
+        diagnostics::print(&loaded.diagnostics, &loaded.sources);
+        if snapshot.sources.is_empty() {
+            anstream::eprintln!(
+                "{}: no file matches the `source` globs in wevrun.toml",
+                paint(style::WARNING, "warning")
+            );
+        }
+        anstream::println!(
+            "{} {}: {} from {} in {} ms",
+            paint(style::GOOD, "built"),
+            out.display(),
+            contents(&snapshot.model),
+            count(snapshot.sources.len(), "file"),
+            started.elapsed().as_millis()
+        );
+        anstream::println!("fingerprint {}", paint(style::STRONG, fingerprint.short()));
+        if let Some(git) = &snapshot.git {
+            let modified = if git.modified { ", with changes that are not committed" } else { "" };
+            anstream::println!("git revision {}{modified}", &git.revision[..12.min(git.revision.len())]);
+        }
+        Ok(Outcome::Done)
+    }
+}
+
+/// `7 tables, 2 views`.
+pub fn contents(model: &Model) -> String {
+    let counts: Vec<String> = Kind::ALL
+        .into_iter()
+        .filter_map(|kind| {
+            let number = model.of_kind(kind).count();
+            (number > 0).then(|| count(number, kind.title()))
+        })
+        .collect();
+    if counts.is_empty() { "nothing".to_owned() } else { counts.join(", ") }
+}
+
+fn summary(failure: &Failure) -> String {
+    let errors = failure.diagnostics.iter().filter(|diagnostic| diagnostic.is_error()).count();
+    if errors == 0 {
+        return failure.message.clone();
+    }
+    let code = failure.diagnostics.iter().find(|diagnostic| diagnostic.is_error()).expect("there is one").code;
+    format!("{}; nothing was written. `wevrun explain {code}` says more", count(errors, "error"))
+}

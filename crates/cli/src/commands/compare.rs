@@ -1,0 +1,112 @@
+use std::path::Path;
+
+use clap::Args;
+use wevrun_core::Engine;
+use wevrun_core::compare::{compare, lookalikes};
+use wevrun_core::dialects::dialect;
+
+use super::context;
+use crate::cli::Format;
+use crate::failure::{Ended, Failure, Outcome};
+use crate::output::comparison::{self, View};
+use crate::output::json::{self, JsonComparison, JsonSide};
+use crate::side::{Context, Loaded, Side};
+
+/// Show what differs between two sides, grouped by what would have to happen
+///
+/// Exit status 0 if nothing differs, 3 if something does. Layout, comments, letter case of names, and the order of columns and
+/// constraints are no differences; column order is named apart.
+#[derive(Debug, Args)]
+pub struct Compare {
+    /// The sides
+    #[command(flatten)]
+    pub sides: Sides,
+
+    /// Show the definitions of both, with what differs in them
+    #[arg(long)]
+    pub details: bool,
+
+    /// Let the order of columns count as a difference
+    #[arg(long)]
+    pub column_order: bool,
+
+    /// What to print
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub format: Format,
+}
+
+/// Have and want, as `compare` and `script` take them.
+#[derive(Debug, Args)]
+pub struct Sides {
+    /// The state that there is: short for --have
+    #[arg(value_name = "TARGET", conflicts_with = "have")]
+    pub target: Option<String>,
+
+    /// The state that there is
+    #[arg(long, value_name = "SIDE")]
+    pub have: Option<String>,
+
+    /// The state wished for [default: the project's source]
+    #[arg(long, value_name = "SIDE")]
+    pub want: Option<String>,
+
+    /// The engine of sides that do not say theirs
+    #[arg(long)]
+    pub engine: Option<Engine>,
+}
+
+impl Sides {
+    /// Reads both.
+    pub fn load(&self, context: &Context) -> Ended<(Loaded, Loaded)> {
+        let Some(have) = self.target.as_ref().or(self.have.as_ref()) else {
+            return Err(Failure::usage("have is missing: name a TARGET, or write --have SIDE"));
+        };
+        let have = context.side(have)?;
+        let want = match &self.want {
+            Some(want) => context.side(want)?,
+            None if context.project.is_some() => Side::Source,
+            None => {
+                return Err(Failure::usage("want is missing: write --want SIDE")
+                    .help("in a project, want is the project's source by default"));
+            }
+        };
+        let have = context.load(&have)?;
+        let want = context.load(&want)?;
+        if have.engine != want.engine && !have.model.is_empty() && !want.model.is_empty() {
+            return Err(Failure::usage(format!(
+                "{} is for {} and {} for {}",
+                have.name, have.engine, want.name, want.engine
+            )));
+        }
+        Ok((have, want))
+    }
+}
+
+impl Compare {
+    /// Runs the command.
+    pub fn run(&self, directory: Option<&Path>) -> Ended {
+        let context = context(directory, self.sides.engine)?;
+        let (have, want) = self.sides.load(&context)?;
+        let dialect = dialect(want.engine);
+        let comparison = compare(dialect, &have.model, &want.model);
+        let identical = comparison.is_identical() && !(self.column_order && !comparison.reordered.is_empty());
+        let side = |loaded: &Loaded| JsonSide {
+            side: loaded.name.clone(),
+            fingerprint: loaded.model.fingerprint().to_string(),
+        };
+        if self.format == Format::Json {
+            json::print(&JsonComparison::new(&comparison, side(&have), side(&want), identical, self.details));
+        } else {
+            let named = |loaded: &Loaded| (loaded.name.clone(), loaded.model.fingerprint().short().to_owned());
+            let view = View {
+                have: named(&have),
+                want: named(&want),
+                heads: ["To create", "To change", "To remove"],
+                details: self.details,
+                column_order: self.column_order,
+            };
+            comparison::print(&comparison, &lookalikes(dialect, &comparison), &view);
+        }
+        Ok(if identical { Outcome::Done } else { Outcome::Differences })
+    }
+}

@@ -1,0 +1,214 @@
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use clap::Args;
+use sha2::{Digest, Sha256};
+use wevrun_core::compare::{Comparison, compare};
+use wevrun_core::dialects::dialect;
+use wevrun_core::model::{Model, hex};
+use wevrun_core::script::{Script as Steps, write};
+use wevrun_engines::{Access, Database, Event, LiveError, Release};
+
+use super::context;
+use super::script::{Made, make, read, report_held, today};
+use crate::failure::{Ended, Failure, Outcome};
+use crate::output::comparison::{self, View};
+use crate::output::count;
+use crate::output::style::{self, paint};
+use crate::side::{Context, Side, live_failure};
+
+/// Run a script on a target, and prove the outcome
+///
+/// `wevrun deploy SCRIPT TARGET` runs a script that was written before; `wevrun deploy TARGET` makes the script from the target to
+/// the project's source and runs it in one go. The target must still be in the state that the script starts from (else exit
+/// status 5). Everything is one transaction: it is committed only after the outcome was read back and is what was wanted.
+#[derive(Debug, Args)]
+pub struct Deploy {
+    /// A script and a target, or a target alone
+    #[arg(value_name = "[SCRIPT] TARGET", num_args = 1..=2, required = true)]
+    pub arguments: Vec<String>,
+
+    /// The state wished for, when no script is given [default: the project's source]
+    #[arg(long, value_name = "SIDE")]
+    pub want: Option<String>,
+
+    /// Make the database if there is none
+    #[arg(long)]
+    pub create: bool,
+}
+
+impl Deploy {
+    /// Runs the command.
+    pub fn run(&self, directory: Option<&Path>) -> Ended {
+        let context = context(directory, None)?;
+        let (script, target) = match &self.arguments[..] {
+            [script, target] => (Some(PathBuf::from(script)), target),
+            [target] => (None, target),
+            _ => unreachable!("clap takes one or two"),
+        };
+        if script.is_some() && self.want.is_some() {
+            return Err(Failure::usage("a script already says what is wanted; --want goes without one"));
+        }
+        let url = context.require_target(target)?;
+        let access = if self.create { Access::Create } else { Access::Write };
+        match script {
+            Some(path) => {
+                let (mut script, text) = read(&path)?;
+                let waivers = context.project.as_ref().map_or(Ok(Vec::new()), |project| project.waivers())?;
+                script.clear(&waivers, &today());
+                if !script.held_back_by().is_empty() {
+                    report_held(&script);
+                    return Ok(Outcome::HeldBack);
+                }
+                let mut live = context.load_live(target, &url, access)?;
+                let database = live.live.as_mut().expect("it is live").as_mut();
+                self.deploy(&context, target, database, &script, &text)
+            }
+            None => {
+                let want = match &self.want {
+                    Some(side) => context.load(&context.side(side)?)?,
+                    None => context.load(&Side::Source)?,
+                };
+                let mut live = context.load_live(target, &url, access)?;
+                let Made { script, comparison } = make(&context, (target, &live.model), live.live.as_mut(), &want)?;
+                let nothing = comparison.is_identical();
+                if !script.held_back_by().is_empty() {
+                    report_held(&script);
+                    return Ok(Outcome::HeldBack);
+                }
+                if nothing {
+                    anstream::println!("{target} already is what is wanted: {}", script.want.short());
+                }
+                let text = write(&script);
+                let database = live.live.as_mut().expect("it is live").as_mut();
+                self.deploy(&context, target, database, &script, &text)
+            }
+        }
+    }
+
+    fn deploy(
+        &self,
+        context: &Context,
+        target: &str,
+        database: &mut dyn Database,
+        script: &Steps,
+        text: &str,
+    ) -> Ended {
+        let release = Release {
+            released_by: whoami::username(),
+            script_hash: hex(&Sha256::digest(text.as_bytes())),
+            tool: env!("CARGO_PKG_VERSION").to_owned(),
+            project: script.project.clone(),
+        };
+        match database.deploy(script, &release, &mut report) {
+            Ok(deployment) => {
+                anstream::println!(
+                    "{} {target} is {} now: {} in {}, read back and proven",
+                    paint(style::GOOD, "done"),
+                    paint(style::STRONG, script.want.short()),
+                    count(script.plan.steps.len(), "step"),
+                    milliseconds(deployment.took)
+                );
+                Ok(Outcome::Done)
+            }
+            Err(error) => failed(context, target, script, &error),
+        }
+    }
+}
+
+/// One line a step, with its time.
+fn report(event: Event<'_>) {
+    match event {
+        Event::StateConfirmed => anstream::println!("the target has the state that the script starts from"),
+        Event::StepStarted(number, count, title) => anstream::print!("step {number} of {count}: {title} "),
+        Event::StepDone(_, took) => anstream::println!("{}", paint(style::FAINT, milliseconds(took))),
+        Event::Proven => anstream::println!("the outcome is what was wanted; committing"),
+        Event::Committed => {}
+    }
+}
+
+fn milliseconds(took: Duration) -> String {
+    format!("{:.1} ms", took.as_secs_f64() * 1000.0)
+}
+
+/// Says what went wrong, and what state the database is in.
+fn failed(context: &Context, target: &str, script: &Steps, error: &LiveError) -> Ended {
+    match error {
+        LiveError::StateDiffers { expected, found } => {
+            anstream::eprintln!(
+                "{}: {target} is not in the state that the script was made for; nothing was changed",
+                paint(style::ERROR, "stopped")
+            );
+            anstream::eprintln!(
+                "  the script starts from {}, and the target is {}",
+                expected.short(),
+                found.fingerprint().short()
+            );
+            if found.fingerprint() == script.want {
+                anstream::eprintln!("  the target already has the structure that the script leads to");
+            } else {
+                since_the_script(context, target, found);
+            }
+            anstream::eprintln!("{}: write the script anew from what the target is now", paint(style::HELP, "help"));
+            Ok(Outcome::StateChanged)
+        }
+        LiveError::StepFailed { number, title, statement, message, cause } => {
+            anstream::println!();
+            let place = if *number == 0 { title.clone() } else { format!("step {number}, {title}") };
+            let mut failure = Failure::new(format!("{place}: {message}. Nothing was changed: {target} is as it was"));
+            match &**cause {
+                LiveError::ForeignKeysBroken(rows) => {
+                    for broken in rows {
+                        let row = broken.row.map_or_else(String::new, |row| format!(", row {row},"));
+                        failure = failure.help(format!(
+                            "table {}{row} refers to a row of {} that is not there",
+                            broken.table, broken.parent
+                        ));
+                    }
+                }
+                LiveError::WouldLoseRows => {
+                    failure =
+                        failure.help("write the script anew from what the target is now, and look at its risks again");
+                }
+                LiveError::Locked => failure = failure.help("try again when the other connection is done"),
+                LiveError::DiskFull(_) => failure = failure.help("make room and try again"),
+                LiveError::ReadOnly(_) => failure = failure.help("check who may write to the file and its folder"),
+                _ => failure = failure.help(format!("the statement was: {}", shortened(statement))),
+            }
+            Err(failure)
+        }
+        LiveError::ProofFailed { expected, found } => Err(Failure::new(format!(
+            "the steps ran, but led to {} instead of {}. Nothing was changed: {target} is as it was",
+            found.fingerprint().short(),
+            expected.short()
+        ))
+        .help("was the script edited after it was written?")),
+        other => Err(live_failure(target, other)),
+    }
+}
+
+fn shortened(statement: &str) -> String {
+    let line = statement.split_whitespace().collect::<Vec<_>>().join(" ");
+    if line.chars().count() > 200 { format!("{}…", line.chars().take(200).collect::<String>()) } else { line }
+}
+
+/// What differs between the target and its last release, where the ledger knows it.
+fn since_the_script(context: &Context, target: &str, found: &Model) {
+    let Ok(url) = context.require_target(target) else { return };
+    let Ok(mut database) = wevrun_engines::open(&url, Access::Read) else { return };
+    let Ok(Some(entry)) = database.last_release() else { return };
+    let Some(Ok(released)) = entry.snapshot.map(|text| wevrun_core::snapshot::Snapshot::read(&text)) else { return };
+    let comparison: Comparison<'_> = compare(dialect(released.engine), &released.model, found);
+    if comparison.is_identical() {
+        anstream::eprintln!("  it is what was last released there, {} by {}", entry.released_at, entry.released_by);
+        return;
+    }
+    let view = View {
+        have: (format!("released {}", entry.released_at), released.model.fingerprint().short().to_owned()),
+        want: (target.to_owned(), found.fingerprint().short().to_owned()),
+        heads: ["Added since", "Changed since", "Removed since"],
+        details: false,
+        column_order: false,
+    };
+    comparison::print_drift(&comparison, &view);
+}

@@ -1,0 +1,95 @@
+use std::path::Path;
+
+use clap::Args;
+use wevrun_core::compare::compare;
+use wevrun_core::dialects::dialect;
+use wevrun_core::model::Model;
+use wevrun_core::snapshot::Snapshot;
+use wevrun_engines::Access;
+
+use super::context;
+use crate::cli::Format;
+use crate::failure::{Ended, Failure, Outcome};
+use crate::output::comparison::{self, View};
+use crate::output::json::{self, JsonComparison, JsonSide};
+use crate::side::live_failure;
+
+/// Find out whether a target still is what was last released there
+///
+/// The target's ledger knows what was released. Exit status 0 if nothing was changed since, 3 if something was. What is only not
+/// released yet is no drift.
+#[derive(Debug, Args)]
+pub struct Drift {
+    /// A target's name or URL
+    #[arg(value_name = "TARGET")]
+    pub target: String,
+
+    /// Compare with this side instead of the ledger's last release
+    #[arg(long, value_name = "SIDE")]
+    pub against: Option<String>,
+
+    /// Show the definitions of both, with what differs in them
+    #[arg(long)]
+    pub details: bool,
+
+    /// What to print
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub format: Format,
+}
+
+impl Drift {
+    /// Runs the command.
+    pub fn run(&self, directory: Option<&Path>) -> Ended {
+        let context = context(directory, None)?;
+        let url = context.require_target(&self.target)?;
+        let mut live = context.load_live(&self.target, &url, Access::Read)?;
+        let (released_name, released) = match &self.against {
+            Some(side) => {
+                let loaded = context.load(&context.side(side)?)?;
+                (loaded.name, loaded.model)
+            }
+            None => self.last_release(live.live.as_mut().expect("it is live").as_mut())?,
+        };
+        let dialect = dialect(live.engine);
+        // Have is what was released and want is what is there: what comes was added behind the release's back.
+        let comparison = compare(dialect, &released, &live.model);
+        let identical = comparison.is_identical();
+        if self.format == Format::Json {
+            let side = |name: &str, model: &Model| JsonSide {
+                side: name.to_owned(),
+                fingerprint: model.fingerprint().to_string(),
+            };
+            let (have, want) = (side(&released_name, &released), side(&live.name, &live.model));
+            json::print(&JsonComparison::new(&comparison, have, want, identical, self.details));
+        } else {
+            let view = View {
+                have: (released_name, released.fingerprint().short().to_owned()),
+                want: (live.name.clone(), live.model.fingerprint().short().to_owned()),
+                heads: ["Added since", "Changed since", "Removed since"],
+                details: self.details,
+                column_order: false,
+            };
+            comparison::print_drift(&comparison, &view);
+        }
+        Ok(if identical { Outcome::Done } else { Outcome::Differences })
+    }
+
+    fn last_release(&self, database: &mut dyn wevrun_engines::Database) -> Ended<(String, Model)> {
+        let entry = database.last_release().map_err(|error| live_failure(&self.target, &error))?;
+        let Some(entry) = entry else {
+            return Err(Failure::new(format!(
+                "{} has no ledger: nothing was released there with Wevrun yet",
+                self.target
+            ))
+            .help("say with what to compare: --against SIDE (a snapshot, say)"));
+        };
+        let unreadable = |problem: String| {
+            Failure::new(format!("the ledger of {} can't be read: {problem}", self.target))
+                .help("say with what to compare: --against SIDE (a snapshot, say)")
+        };
+        let text =
+            entry.snapshot.ok_or_else(|| unreadable("it does not hold the last release's structure".to_owned()))?;
+        let snapshot = Snapshot::read(&text).map_err(|error| unreadable(error.to_string()))?;
+        Ok((format!("released {} by {}", entry.released_at, entry.released_by), snapshot.model))
+    }
+}

@@ -1,0 +1,41 @@
+//! One file a command.
+
+pub mod adopt;
+pub mod build;
+pub mod compare;
+pub mod demo;
+pub mod deploy;
+pub mod drift;
+pub mod explain;
+pub mod new;
+pub mod script;
+
+use std::path::Path;
+
+use wevrun_core::Engine;
+
+use crate::cli::{Cli, Command};
+use crate::failure::Ended;
+use crate::project::Project;
+use crate::side::Context;
+
+/// Runs the command that was given.
+pub fn run(cli: Cli) -> Ended {
+    let directory = cli.directory.as_deref();
+    match cli.command {
+        Command::New(command) => command.run(directory),
+        Command::Adopt(command) => command.run(directory),
+        Command::Build(command) => command.run(directory),
+        Command::Compare(command) => command.run(directory),
+        Command::Drift(command) => command.run(directory),
+        Command::Script(command) => command.run(directory),
+        Command::Deploy(command) => command.run(directory),
+        Command::Explain(command) => command.run(),
+        Command::Demo(command) => command.run(directory),
+    }
+}
+
+/// What sides are resolved against, for a command that works without a project too.
+fn context(directory: Option<&Path>, engine: Option<Engine>) -> Ended<Context> {
+    Ok(Context { project: Project::find(directory)?, engine, second_opinion: true })
+}

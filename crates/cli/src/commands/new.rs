@@ -1,0 +1,89 @@
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use clap::Args;
+use wevrun_core::Engine;
+
+use crate::failure::{Ended, Failure, Outcome};
+use crate::files::{self, reason};
+use crate::output::style::{self, paint};
+use crate::project::{DEFAULT_SOURCE, FILE};
+
+/// Make a new project: settings, one example object, .gitignore
+///
+/// Nothing that exists is overwritten. The folder is made if it is not there.
+#[derive(Debug, Args)]
+pub struct New {
+    /// The folder of the new project
+    #[arg(value_name = "DIR")]
+    pub folder: PathBuf,
+
+    /// The database engine
+    #[arg(long, default_value = "sqlite")]
+    pub engine: Engine,
+}
+
+impl New {
+    /// Runs the command.
+    pub fn run(&self, directory: Option<&Path>) -> Ended {
+        let root = directory.map_or_else(|| self.folder.clone(), |directory| directory.join(&self.folder));
+        let name = root.file_name().map_or_else(|| "schema".to_owned(), |name| name.to_string_lossy().into_owned());
+        let contents = [
+            (FILE, settings(&name, self.engine)),
+            ("schema/tables/apiaries.sql", EXAMPLE.to_owned()),
+            (".gitignore", IGNORED.to_owned()),
+        ];
+        for (path, _) in &contents {
+            if root.join(path).exists() {
+                return Err(Failure::new(format!("{} exists already; nothing was written", root.join(path).display()))
+                    .help("choose another folder, or move the file away"));
+            }
+        }
+        for (path, text) in &contents {
+            let path = root.join(path);
+            let folder = path.parent().expect("a file stands in a folder");
+            fs::create_dir_all(folder)
+                .map_err(|error| Failure::new(format!("{} can't be made: {}", folder.display(), reason(&error))))?;
+            files::write_atomically(&path, text.as_bytes())?;
+            anstream::println!("{} {}", paint(style::GOOD, "wrote"), path.display());
+        }
+        anstream::println!("\nNext: wevrun -C {} build", root.display());
+        Ok(Outcome::Done)
+    }
+}
+
+/// The settings of a new project.
+pub fn settings(name: &str, engine: Engine) -> String {
+    let version = engine.default_version();
+    let name = toml::Value::String(name.to_owned());
+    format!(
+        "# Settings of a Wevrun project. docs/project-file.md describes every key.
+
+[project]
+name = {name}
+engine = \"{engine}\"
+# The oldest version of the engine that any target runs.
+engine-version = \"{version}\"
+source = [\"{DEFAULT_SOURCE}\"]
+
+# The live databases. ${{NAME}} stands for an environment variable, so that no secret stands here.
+# [targets.production]
+# url = \"sqlite:${{PRODUCTION_DB}}\"
+"
+    )
+}
+
+const EXAMPLE: &str = "-- One file an object, with the indexes and triggers that belong to it.
+CREATE TABLE apiaries (
+    id INTEGER PRIMARY KEY,
+    name TEXT NOT NULL UNIQUE,
+    founded_on TEXT NOT NULL CHECK (founded_on LIKE '____-__-__')
+);
+";
+
+const IGNORED: &str = "# Databases and what is generated
+*.db
+*.db-journal
+*.db-wal
+*.db-shm
+";

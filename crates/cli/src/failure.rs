@@ -1,0 +1,66 @@
+//! How a command ends.
+
+use std::fmt::Display;
+
+use wevrun_core::diagnostics::Diagnostic;
+use wevrun_core::source::Source;
+
+/// How a command ended that did what it was asked. The numbers are exit statuses.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Outcome {
+    /// Done, or no difference.
+    Done = 0,
+    /// Differences or drift were found.
+    Differences = 3,
+    /// A rule or an unwaived risk holds it back.
+    HeldBack = 4,
+    /// The target is no longer in the state that the script was made for.
+    StateChanged = 5,
+}
+
+/// How a command ended that could not do what it was asked.
+#[derive(Debug)]
+pub struct Failure {
+    /// The exit status: 1 failed, 2 wrong usage.
+    pub status: u8,
+    /// What is wrong; empty if the diagnostics say it all.
+    pub message: String,
+    /// What to do.
+    pub help: Vec<String>,
+    /// Findings, with the sources that they point into.
+    pub diagnostics: Vec<Diagnostic>,
+    /// The sources.
+    pub sources: Vec<Source>,
+}
+
+/// What every command gives.
+pub type Ended<T = Outcome> = Result<T, Failure>;
+
+impl Failure {
+    /// Bad input, no connection, a failed step.
+    pub fn new(message: impl Display) -> Failure {
+        Failure {
+            status: 1,
+            message: message.to_string(),
+            help: Vec::new(),
+            diagnostics: Vec::new(),
+            sources: Vec::new(),
+        }
+    }
+
+    /// Wrong usage.
+    pub fn usage(message: impl Display) -> Failure {
+        Failure { status: 2, ..Failure::new(message) }
+    }
+
+    /// With what to do.
+    pub fn help(mut self, help: impl Display) -> Failure {
+        self.help.push(help.to_string());
+        self
+    }
+
+    /// Findings in sources.
+    pub fn found(message: impl Display, diagnostics: Vec<Diagnostic>, sources: Vec<Source>) -> Failure {
+        Failure { diagnostics, sources, ..Failure::new(message) }
+    }
+}

@@ -1,0 +1,186 @@
+//! The documented shapes of `--format json` (docs/json.md).
+
+use serde::Serialize;
+use wevrun_core::compare::{Change, Comparison, Property};
+use wevrun_core::plan::{Clearance, Risk};
+use wevrun_core::script::Step;
+
+/// Prints a document on standard output.
+pub fn print(document: &impl Serialize) {
+    let text = serde_json::to_string_pretty(document).expect("no map with keys that are not strings");
+    anstream::println!("{text}");
+}
+
+/// A side in a document.
+#[derive(Debug, Serialize)]
+pub struct JsonSide {
+    /// What the person called it.
+    pub side: String,
+    /// The fingerprint of its structure.
+    pub fingerprint: String,
+}
+
+/// How many objects there are of each change.
+#[derive(Debug, Serialize)]
+pub struct JsonCounts {
+    create: usize,
+    remove: usize,
+    change: usize,
+    same: usize,
+}
+
+/// What `compare` and `drift` give.
+#[derive(Debug, Serialize)]
+pub struct JsonComparison {
+    identical: bool,
+    have: JsonSide,
+    want: JsonSide,
+    counts: JsonCounts,
+    changes: Vec<JsonChange>,
+    /// Tables whose columns only stand in another order.
+    column_order: Vec<JsonOrder>,
+}
+
+#[derive(Debug, Serialize)]
+struct JsonChange {
+    kind: &'static str,
+    name: String,
+    change: &'static str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    formerly: Option<String>,
+    properties: Vec<JsonProperty>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    have: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    want: Option<String>,
+}
+
+#[derive(Debug, Serialize)]
+struct JsonProperty {
+    property: String,
+    have: Option<String>,
+    want: Option<String>,
+}
+
+#[derive(Debug, Serialize)]
+struct JsonOrder {
+    table: String,
+    have: Vec<String>,
+    want: Vec<String>,
+}
+
+impl JsonComparison {
+    /// From a comparison; `identical` is whether the command calls it so.
+    pub fn new(
+        comparison: &Comparison<'_>,
+        have: JsonSide,
+        want: JsonSide,
+        identical: bool,
+        details: bool,
+    ) -> JsonComparison {
+        let (create, remove, change) = comparison.counts();
+        let changes = comparison.differences.iter().map(|difference| {
+            let (word, have, want, formerly, properties): (_, _, _, _, &[Property]) = match &difference.change {
+                Change::Create(object) => ("create", None, Some(&object.text), None, &[]),
+                Change::Remove(object) => ("remove", Some(&object.text), None, None, &[]),
+                Change::Change { have, want, formerly, properties } => (
+                    "change",
+                    Some(&have.text),
+                    Some(&want.text),
+                    formerly.as_ref().map(ToString::to_string),
+                    properties,
+                ),
+            };
+            JsonChange {
+                kind: difference.key.kind.word(),
+                name: difference.key.name.to_string(),
+                change: word,
+                formerly,
+                properties: properties.iter().map(JsonProperty::new).collect(),
+                have: have.filter(|_| details).cloned(),
+                want: want.filter(|_| details).cloned(),
+            }
+        });
+        let names = |names: &[wevrun_core::model::Name]| names.iter().map(ToString::to_string).collect();
+        JsonComparison {
+            identical,
+            have,
+            want,
+            counts: JsonCounts { create, remove, change, same: comparison.same },
+            changes: changes.collect(),
+            column_order: comparison
+                .reordered
+                .iter()
+                .map(|order| JsonOrder {
+                    table: order.table.to_string(),
+                    have: names(&order.have),
+                    want: names(&order.want),
+                })
+                .collect(),
+        }
+    }
+}
+
+impl JsonProperty {
+    fn new(property: &Property) -> JsonProperty {
+        JsonProperty { property: property.name.clone(), have: property.have.clone(), want: property.want.clone() }
+    }
+}
+
+/// A step in a document.
+#[derive(Debug, Serialize)]
+pub struct JsonStep {
+    number: usize,
+    title: String,
+    risks: Vec<JsonRisk>,
+    notes: Vec<String>,
+    statements: Vec<String>,
+}
+
+/// A risk in a document.
+#[derive(Debug, Serialize)]
+pub struct JsonRisk {
+    risk: &'static str,
+    object: String,
+    explanation: String,
+    clearance: &'static str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    reason: Option<String>,
+    ways_out: Vec<String>,
+}
+
+impl JsonStep {
+    /// All steps of a script.
+    pub fn all(steps: &[Step]) -> Vec<JsonStep> {
+        steps
+            .iter()
+            .enumerate()
+            .map(|(index, step)| JsonStep {
+                number: index + 1,
+                title: step.title.clone(),
+                risks: step.risks.iter().map(JsonRisk::new).collect(),
+                notes: step.notes.clone(),
+                statements: step.statements.clone(),
+            })
+            .collect()
+    }
+}
+
+impl JsonRisk {
+    fn new(risk: &Risk) -> JsonRisk {
+        let (clearance, reason) = match &risk.clearance {
+            Clearance::NotNeeded => ("not-needed", None),
+            Clearance::Missing => ("missing", None),
+            Clearance::Impossible => ("impossible", None),
+            Clearance::Waived { reason, .. } => ("waived", Some(reason.clone())),
+        };
+        JsonRisk {
+            risk: risk.kind.name(),
+            object: risk.object.clone(),
+            explanation: risk.explanation.clone(),
+            clearance,
+            reason,
+            ways_out: risk.ways_out.clone(),
+        }
+    }
+}

@@ -1,0 +1,31 @@
+//! Colours. `anstream` takes them out where they do not belong.
+
+use anstyle::{AnsiColor, Color, Style};
+
+const fn colored(color: AnsiColor) -> Style {
+    Style::new().fg_color(Some(Color::Ansi(color)))
+}
+
+/// An error.
+pub const ERROR: Style = colored(AnsiColor::Red).bold();
+/// A warning.
+pub const WARNING: Style = colored(AnsiColor::Yellow).bold();
+/// What to do.
+pub const HELP: Style = colored(AnsiColor::Cyan).bold();
+/// What comes.
+pub const COMES: Style = colored(AnsiColor::Green);
+/// What changes.
+pub const CHANGES: Style = colored(AnsiColor::Blue);
+/// What goes.
+pub const GOES: Style = colored(AnsiColor::Magenta);
+/// What matters.
+pub const STRONG: Style = Style::new().bold();
+/// What matters less.
+pub const FAINT: Style = Style::new().dimmed();
+/// It worked.
+pub const GOOD: Style = colored(AnsiColor::Green).bold();
+
+/// Text in a style.
+pub fn paint(style: Style, text: impl std::fmt::Display) -> String {
+    format!("{style}{text}{}", style.render_reset())
+}

@@ -1,0 +1,224 @@
+//! `wevrun.toml`: where a project is and what it says.
+
+use std::collections::BTreeMap;
+use std::env;
+use std::ops::Range;
+use std::path::{Path, PathBuf};
+
+use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
+use schemars::JsonSchema;
+use serde::Deserialize;
+use toml::Spanned;
+use wevrun_core::diagnostics::{Code, Diagnostic, nearest};
+use wevrun_core::plan::{Waiver, WaiverFile, read_waivers};
+use wevrun_core::source::{Location, Source};
+use wevrun_core::{Engine, EngineVersion};
+use wevrun_engines::DatabaseUrl;
+
+use crate::failure::{Ended, Failure};
+use crate::files;
+
+/// The name of the settings file.
+pub const FILE: &str = "wevrun.toml";
+
+/// The name of the waivers file, beside it.
+pub const WAIVERS: &str = "waivers.toml";
+
+/// The form of `wevrun.toml`.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+#[schemars(title = "Wevrun project")]
+pub struct ProjectFile {
+    /// What the project is.
+    pub project: ProjectSection,
+    /// The live databases, by name.
+    #[serde(default)]
+    pub targets: BTreeMap<String, TargetSection>,
+}
+
+/// What the project is.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct ProjectSection {
+    /// The project's name; snapshots and scripts carry it.
+    pub name: String,
+    /// The database engine.
+    #[schemars(with = "Engine")]
+    pub engine: Spanned<String>,
+    /// The oldest version of the engine that a target runs.
+    #[serde(default)]
+    #[schemars(with = "Option<EngineVersion>")]
+    pub engine_version: Option<Spanned<String>>,
+    /// Globs of the DDL files, relative to this file.
+    #[serde(default = "default_source")]
+    #[schemars(with = "Vec<String>")]
+    pub source: Vec<Spanned<String>>,
+}
+
+/// A live database.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct TargetSection {
+    /// Its URL. `${NAME}` stands for the environment variable NAME.
+    #[schemars(with = "String")]
+    pub url: Spanned<String>,
+}
+
+/// The globs of a project that names none.
+pub const DEFAULT_SOURCE: &str = "schema/**/*.sql";
+
+fn default_source() -> Vec<Spanned<String>> {
+    vec![Spanned::new(0..0, DEFAULT_SOURCE.to_owned())]
+}
+
+/// A project: its folder and its settings, checked.
+#[derive(Debug)]
+pub struct Project {
+    /// The folder of `wevrun.toml`.
+    pub root: PathBuf,
+    /// The project's name.
+    pub name: String,
+    /// The engine.
+    pub engine: Engine,
+    /// The oldest version of the engine.
+    pub engine_version: EngineVersion,
+    /// Which files are DDL.
+    pub globs: GlobSet,
+    /// The target names and their URLs, not expanded.
+    targets: BTreeMap<String, Spanned<String>>,
+    /// The text of `wevrun.toml`, to point at.
+    source: Source,
+}
+
+impl Project {
+    /// The project of a folder that was named, or the nearest one upwards. None if there is none and none was named.
+    pub fn find(folder: Option<&Path>) -> Ended<Option<Project>> {
+        if let Some(folder) = folder {
+            let file = folder.join(FILE);
+            if !file.is_file() {
+                return Err(Failure::usage(format!("there is no {FILE} in {}", folder.display()))
+                    .help(format!("`wevrun new {}` makes a project there", folder.display())));
+            }
+            return Project::read(folder).map(Some);
+        }
+        let here = env::current_dir()
+            .map_err(|error| Failure::new(format!("no current folder: {}", files::reason(&error))))?;
+        here.ancestors().find(|folder| folder.join(FILE).is_file()).map(Project::read).transpose()
+    }
+
+    /// The project, which must be there.
+    pub fn require(folder: Option<&Path>) -> Ended<Project> {
+        Project::find(folder)?.ok_or_else(|| {
+            Failure::usage(format!("there is no {FILE} here or in any folder above"))
+                .help("go into a project's folder, name one with -C DIR, or make one with `wevrun new DIR`")
+        })
+    }
+
+    /// Reads the project of a folder.
+    pub fn read(root: &Path) -> Ended<Project> {
+        let path = root.join(FILE);
+        let source = Source::new(path.display().to_string(), &files::read_text(&path)?);
+        let file: ProjectFile =
+            toml::from_str(&source.text).map_err(|error| toml_failure(&source, &error, Code::WV400))?;
+        let wrong = |at: &Spanned<String>, problem: String| -> Failure {
+            let diagnostic = Diagnostic::new(Code::WV400, problem).at(place(at.span()), "here");
+            Failure::found("", vec![diagnostic], vec![source.clone()])
+        };
+        let section = &file.project;
+        let engine: Engine = section.engine.get_ref().parse().map_err(|problem| wrong(&section.engine, problem))?;
+        let engine_version = match &section.engine_version {
+            Some(version) => version.get_ref().parse().map_err(|problem| wrong(version, problem))?,
+            None => engine.default_version(),
+        };
+        let mut globs = GlobSetBuilder::new();
+        for glob in &section.source {
+            let built = GlobBuilder::new(glob.get_ref()).literal_separator(true).build();
+            globs.add(built.map_err(|error| wrong(glob, format!("this is not a glob: {}", error.kind())))?);
+        }
+        let globs =
+            globs.build().map_err(|error| Failure::new(format!("the `source` globs are too large: {error}")))?;
+        Ok(Project {
+            root: root.to_owned(),
+            name: section.name.clone(),
+            engine,
+            engine_version,
+            globs,
+            targets: file.targets.into_iter().map(|(name, target)| (name, target.url)).collect(),
+            source,
+        })
+    }
+
+    /// The names of the targets.
+    pub fn target_names(&self) -> impl Iterator<Item = &str> {
+        self.targets.keys().map(String::as_str)
+    }
+
+    /// The URL of a target, with its environment variables. None if there is no such target.
+    pub fn target(&self, name: &str) -> Ended<Option<DatabaseUrl>> {
+        let Some(url) = self.targets.get(name) else { return Ok(None) };
+        let wrong = |code: Code, problem: String, help: &str| {
+            let diagnostic =
+                Diagnostic::new(code, problem).at(place(url.span()), format!("the URL of target {name}")).help(help);
+            Failure::found("", vec![diagnostic], vec![self.source.clone()])
+        };
+        let expanded = expand(url.get_ref()).map_err(|variable| {
+            let help = format!("set it before you run wevrun: export {variable}=…");
+            wrong(Code::WV401, format!("the environment variable {variable} is not set"), &help)
+        })?;
+        let parsed: DatabaseUrl = expanded
+            .parse()
+            .map_err(|error| wrong(Code::WV400, format!("{error}"), "a URL looks like sqlite:hives.db"))?;
+        Ok(Some(parsed.relative_to(&self.root)))
+    }
+
+    /// The waivers beside `wevrun.toml`; none if there is no such file.
+    pub fn waivers(&self) -> Ended<Vec<Waiver>> {
+        let path = self.root.join(WAIVERS);
+        if !path.exists() {
+            return Ok(Vec::new());
+        }
+        let source = Source::new(path.display().to_string(), &files::read_text(&path)?);
+        let file: WaiverFile =
+            toml::from_str(&source.text).map_err(|error| toml_failure(&source, &error, Code::WV402))?;
+        read_waivers(file).map_err(|error| {
+            let start = source.text.match_indices("[[waiver]]").nth(error.number - 1).map_or(0, |(at, _)| at);
+            let diagnostic =
+                Diagnostic::new(Code::WV402, error.problem.clone()).at(place(start..start + 10), "this waiver");
+            Failure::found("", vec![diagnostic], vec![source.clone()])
+        })
+    }
+}
+
+fn place(span: Range<usize>) -> Location {
+    Location { source: 0, start: span.start as u32, end: span.end as u32 }
+}
+
+/// `${NAME}` replaced by the variable's value; the name of the first that is not set.
+fn expand(text: &str) -> Result<String, String> {
+    let (mut out, mut rest) = (String::new(), text);
+    while let Some(start) = rest.find("${") {
+        let Some(length) = rest[start..].find('}') else { break };
+        let name = &rest[start + 2..start + length];
+        out.push_str(&rest[..start]);
+        out.push_str(&env::var(name).map_err(|_| name.to_owned())?);
+        rest = &rest[start + length + 1..];
+    }
+    Ok(out + rest)
+}
+
+/// What the TOML reader says, at its place, with the nearest valid key.
+fn toml_failure(source: &Source, error: &toml::de::Error, code: Code) -> Failure {
+    let message = error.message().replace('\n', " ");
+    let mut diagnostic = Diagnostic::new(code, message.clone());
+    if let Some(span) = error.span() {
+        diagnostic = diagnostic.at(place(span), "");
+    }
+    let quoted: Vec<&str> = message.split('`').skip(1).step_by(2).collect();
+    if let Some((wrong, known)) = quoted.split_first().filter(|_| message.starts_with("unknown field")) {
+        diagnostic = match nearest(wrong, known.iter().copied()) {
+            Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
+            None => diagnostic.help(format!("valid here: {}", known.join(", "))),
+        };
+    }
+    Failure::found("", vec![diagnostic], vec![source.clone()])
+}

@@ -1,0 +1,328 @@
+//! Sides: anything that has a structure, and how it is written on the command line.
+
+use std::ffi::OsStr;
+use std::fmt;
+use std::io::Read;
+use std::path::{Path, PathBuf};
+
+use rayon::prelude::*;
+use sha2::{Digest, Sha256};
+use walkdir::WalkDir;
+use wevrun_core::diagnostics::{self, Code, Diagnostic};
+use wevrun_core::dialects::dialect;
+use wevrun_core::model::{Model, hex};
+use wevrun_core::snapshot::{Snapshot, SourceFile};
+use wevrun_core::source::Source;
+use wevrun_core::{Engine, EngineVersion, build, check};
+use wevrun_engines::{Access, Database, DatabaseUrl, LiveError};
+
+use crate::failure::{Ended, Failure};
+use crate::files;
+use crate::project::{FILE, Project};
+
+/// Where a side is.
+#[derive(Debug, Clone)]
+pub enum Side {
+    /// Nothing at all.
+    Empty,
+    /// The source of the current project.
+    Source,
+    /// A folder of DDL files, a project's or not.
+    Folder(PathBuf),
+    /// A snapshot.
+    Snapshot(PathBuf),
+    /// A SQL dump or any other DDL file.
+    Dump(PathBuf),
+    /// A live database, with the name that the person used.
+    Live(String, DatabaseUrl),
+}
+
+impl fmt::Display for Side {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Side::Empty => f.write_str("empty"),
+            Side::Source => f.write_str("source"),
+            Side::Folder(path) | Side::Snapshot(path) | Side::Dump(path) => write!(f, "{}", path.display()),
+            Side::Live(name, _) => f.write_str(name),
+        }
+    }
+}
+
+/// A side that has been read.
+pub struct Loaded {
+    /// What the person called it.
+    pub name: String,
+    /// The engine.
+    pub engine: Engine,
+    /// The oldest version that it is for; none for a live side.
+    pub engine_version: Option<EngineVersion>,
+    /// The project's name, if the side knows it.
+    pub project: Option<String>,
+    /// What it holds.
+    pub model: Model,
+    /// The texts that the model's locations refer to.
+    pub sources: Vec<Source>,
+    /// Warnings and notes.
+    pub diagnostics: Vec<Diagnostic>,
+    /// The connection, if it is live.
+    pub live: Option<Box<dyn Database>>,
+    /// The source files' hashes, if there are any.
+    pub files: Vec<SourceFile>,
+    /// The paths and bytes of the source files, for git.
+    pub raw: Vec<(PathBuf, Vec<u8>)>,
+}
+
+/// What sides are resolved against.
+pub struct Context {
+    /// The current project, if there is one.
+    pub project: Option<Project>,
+    /// `--engine`.
+    pub engine: Option<Engine>,
+    /// Whether the engine itself is asked for its opinion of sources.
+    pub second_opinion: bool,
+}
+
+impl Context {
+    /// What a text on the command line means.
+    pub fn side(&self, text: &str) -> Ended<Side> {
+        if text == "empty" {
+            return Ok(Side::Empty);
+        }
+        if let Some(url) = self.target(text)? {
+            return Ok(Side::Live(text.to_owned(), url));
+        }
+        if text.starts_with("git:") {
+            return Err(Failure::usage("sides in git (git:REV) are not there yet")
+                .help("check the revision out into a folder of its own (git worktree add), and name that folder"));
+        }
+        let path = PathBuf::from(text);
+        if path.is_dir() {
+            return Ok(Side::Folder(path));
+        }
+        let name = path.file_name().and_then(OsStr::to_str).unwrap_or_default();
+        if name.ends_with(".wsnap") {
+            return Ok(Side::Snapshot(path));
+        }
+        if [".sql", ".sql.gz", ".sql.zst"].iter().any(|ending| name.ends_with(ending)) {
+            return Ok(Side::Dump(path));
+        }
+        if path.exists() {
+            return Err(Failure::usage(format!("{text} is neither a folder nor a .wsnap or .sql file"))
+                .help(format!("if it is an SQLite database, write sqlite:{text}")));
+        }
+        Err(self.unknown(text))
+    }
+
+    /// The database that a target's name or a URL means; none if it is neither.
+    pub fn target(&self, text: &str) -> Ended<Option<DatabaseUrl>> {
+        if DatabaseUrl::is_url(text) {
+            return text.parse().map(Some).map_err(Failure::usage);
+        }
+        self.project.as_ref().map_or(Ok(None), |project| project.target(text))
+    }
+
+    /// The database that a target's name or a URL means, which it must.
+    pub fn require_target(&self, text: &str) -> Ended<DatabaseUrl> {
+        self.target(text)?.ok_or_else(|| self.unknown(text))
+    }
+
+    fn unknown(&self, text: &str) -> Failure {
+        let failure = Failure::usage(format!("there is no target, file or folder `{text}`"));
+        let names: Vec<&str> = self.project.iter().flat_map(Project::target_names).collect();
+        match diagnostics::nearest(text, names.iter().copied()) {
+            Some(near) => failure.help(format!("did you mean the target `{near}`?")),
+            None if names.is_empty() => {
+                failure.help("write a folder, a .wsnap or .sql file, a URL like sqlite:hives.db, or `empty`")
+            }
+            None => failure.help(format!("the targets in {FILE} are: {}", names.join(", "))),
+        }
+    }
+
+    /// The engine for sides that do not say theirs.
+    fn assumed_engine(&self, side: &str) -> Ended<Engine> {
+        self.engine.or(self.project.as_ref().map(|project| project.engine)).ok_or_else(|| {
+            Failure::usage(format!("{side} does not say for which engine it is")).help("add --engine sqlite")
+        })
+    }
+
+    /// Reads a side. Errors in it are a failure.
+    pub fn load(&self, side: &Side) -> Ended<Loaded> {
+        match side {
+            Side::Empty => Ok(Loaded {
+                name: side.to_string(),
+                engine: self.engine.or(self.project.as_ref().map(|project| project.engine)).unwrap_or(Engine::Sqlite),
+                engine_version: None,
+                project: None,
+                model: Model::empty(),
+                sources: Vec::new(),
+                diagnostics: Vec::new(),
+                live: None,
+                files: Vec::new(),
+                raw: Vec::new(),
+            }),
+            Side::Source => {
+                let Some(project) = &self.project else {
+                    return Project::require(None).map(|_| unreachable!("there is no project"));
+                };
+                self.load_project(project, side.to_string())
+            }
+            Side::Folder(path) if path.join(FILE).is_file() => {
+                self.load_project(&Project::read(path)?, side.to_string())
+            }
+            Side::Folder(path) => {
+                let engine = self.assumed_engine(&side.to_string())?;
+                let files = find_files(path, |relative| relative.extension().is_some_and(|ending| ending == "sql"))?;
+                self.load_files(side.to_string(), engine, engine.default_version(), files)
+            }
+            Side::Dump(path) => {
+                let engine = self.assumed_engine(&side.to_string())?;
+                let bytes = decompressed(path)?;
+                let files = vec![(path.display().to_string(), path.clone(), bytes)];
+                self.load_files(side.to_string(), engine, engine.default_version(), files)
+            }
+            Side::Snapshot(path) => load_snapshot(path),
+            Side::Live(name, url) => self.load_live(name, url, Access::Read),
+        }
+    }
+
+    fn load_project(&self, project: &Project, name: String) -> Ended<Loaded> {
+        let files = find_files(&project.root, |relative| project.globs.is_match(relative))?;
+        let mut loaded = self.load_files(name, project.engine, project.engine_version, files)?;
+        loaded.project = Some(project.name.clone());
+        Ok(loaded)
+    }
+
+    fn load_files(
+        &self,
+        name: String,
+        engine: Engine,
+        version: EngineVersion,
+        files: Vec<(String, PathBuf, Vec<u8>)>,
+    ) -> Ended<Loaded> {
+        let mut found = Vec::new();
+        let mut sources = Vec::with_capacity(files.len());
+        for (index, (relative, _, bytes)) in files.iter().enumerate() {
+            let text = std::str::from_utf8(bytes).unwrap_or_else(|error| {
+                found.push(not_utf8(relative, index, error.valid_up_to()));
+                ""
+            });
+            sources.push(Source::new(relative.as_str(), text));
+        }
+        let mut build = build::build(engine, version, &sources);
+        found.append(&mut build.diagnostics);
+        if self.second_opinion && !found.iter().any(Diagnostic::is_error) {
+            let refusals = wevrun_engines::second_opinion(engine, &build.model);
+            found.extend(check::refusals(dialect(engine), &build.model, &refusals));
+        }
+        diagnostics::sort(&mut found);
+        if found.iter().any(Diagnostic::is_error) {
+            return Err(Failure::found(format!("{name} can't be built"), found, sources));
+        }
+        let hashes =
+            files.iter().map(|(path, _, bytes)| SourceFile { path: path.clone(), sha256: hex(&Sha256::digest(bytes)) });
+        Ok(Loaded {
+            name,
+            engine,
+            engine_version: Some(version),
+            project: None,
+            model: build.model,
+            sources,
+            diagnostics: found,
+            live: None,
+            files: hashes.collect(),
+            raw: files.into_iter().map(|(_, path, bytes)| (path, bytes)).collect(),
+        })
+    }
+
+    /// Opens and reads a live database.
+    pub fn load_live(&self, name: &str, url: &DatabaseUrl, access: Access) -> Ended<Loaded> {
+        let mut database = wevrun_engines::open(url, access).map_err(|error| live_failure(name, &error))?;
+        let content = database.read().map_err(|error| live_failure(name, &error))?;
+        Ok(Loaded {
+            name: name.to_owned(),
+            engine: url.engine(),
+            engine_version: None,
+            project: None,
+            model: content.model,
+            sources: content.sources,
+            diagnostics: content.diagnostics,
+            live: Some(database),
+            files: Vec::new(),
+            raw: Vec::new(),
+        })
+    }
+}
+
+fn load_snapshot(path: &Path) -> Ended<Loaded> {
+    let wrong = |problem: &dyn fmt::Display| Failure::new(format!("{}: {problem}", path.display()));
+    let bytes = files::read_bytes(path)?;
+    let text = String::from_utf8(bytes).map_err(|_| wrong(&"the snapshot is damaged: it is not text"))?;
+    let snapshot = Snapshot::read(&text).map_err(|error| wrong(&error))?;
+    Ok(Loaded {
+        name: path.display().to_string(),
+        engine: snapshot.engine,
+        engine_version: Some(snapshot.engine_version),
+        project: Some(snapshot.project),
+        model: snapshot.model,
+        sources: Vec::new(),
+        diagnostics: Vec::new(),
+        live: None,
+        files: snapshot.sources,
+        raw: Vec::new(),
+    })
+}
+
+/// What a live database's error means for the person.
+pub fn live_failure(name: &str, error: &LiveError) -> Failure {
+    let failure = Failure::new(format!("{name}: {error}"));
+    match error {
+        LiveError::NotFound(_) => failure.help("correct the path; `wevrun deploy --create` makes a new database"),
+        LiveError::Locked => failure.help("nothing was changed; try again when the other connection is done"),
+        LiveError::ReadOnly(_) => failure.help("nothing was changed; check who may write to the file and its folder"),
+        LiveError::DiskFull(_) => failure.help("nothing was changed; make room and try again"),
+        LiveError::NeedsRecovery => {
+            failure.help("open it once with write access, which rolls the interrupted change back: sqlite3 FILE 'PRAGMA schema_version'")
+        }
+        LiveError::Unreadable(sources, found) => Failure::found(failure.message, found.clone(), sources.clone()),
+        _ => failure,
+    }
+}
+
+fn not_utf8(path: &str, index: usize, offset: usize) -> Diagnostic {
+    let place = wevrun_core::source::Location { source: index as u32, start: 0, end: 0 };
+    Diagnostic::new(Code::WV001, format!("{path} is not UTF-8 text: byte {} can't be read", offset + 1))
+        .at(place, "")
+        .help("if it is no DDL, leave it out with the `source` globs in wevrun.toml; else save it as UTF-8")
+}
+
+/// The files below a folder that are wanted, ordered by path: path with `/`, path, content.
+fn find_files(root: &Path, wanted: impl Fn(&Path) -> bool) -> Ended<Vec<(String, PathBuf, Vec<u8>)>> {
+    let mut paths = Vec::new();
+    for entry in WalkDir::new(root).follow_links(true).sort_by_file_name() {
+        let entry = entry.map_err(|error| Failure::new(format!("{} can't be read: {error}", root.display())))?;
+        let relative = entry.path().strip_prefix(root).unwrap_or(entry.path());
+        if entry.file_type().is_file() && wanted(relative) {
+            let shown: Vec<_> = relative.iter().map(|part| part.to_string_lossy()).collect();
+            paths.push((shown.join("/"), entry.path().to_owned()));
+        }
+    }
+    paths.sort();
+    paths.into_par_iter().map(|(shown, path)| files::read_bytes(&path).map(|bytes| (shown, path, bytes))).collect()
+}
+
+fn decompressed(path: &Path) -> Ended<Vec<u8>> {
+    let bytes = files::read_bytes(path)?;
+    let damaged = |error: &dyn fmt::Display| Failure::new(format!("{} can't be unpacked: {error}", path.display()));
+    let mut out = Vec::new();
+    match path.extension().and_then(OsStr::to_str) {
+        Some("gz") => {
+            flate2::read::MultiGzDecoder::new(&bytes[..]).read_to_end(&mut out).map_err(|error| damaged(&error))?;
+        }
+        Some("zst") => {
+            let mut decoder = ruzstd::decoding::StreamingDecoder::new(&bytes[..]).map_err(|error| damaged(&error))?;
+            decoder.read_to_end(&mut out).map_err(|error| damaged(&error))?;
+        }
+        _ => out = bytes,
+    }
+    Ok(out)
+}

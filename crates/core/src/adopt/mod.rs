@@ -1,0 +1,67 @@
+//! A model as source files: one file an object with what belongs to it, folders by kind, one stable layout.
+
+use std::collections::BTreeMap;
+
+use crate::dialects::Dialect;
+use crate::model::{Kind, Model, Name, Object};
+use crate::parse::{TokenKind, token};
+
+/// A file of a source folder.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct AdoptedFile {
+    /// Relative to the source folder, with `/`.
+    pub path: String,
+    /// The whole content.
+    pub text: String,
+}
+
+/// Writes a model as files, ordered by path. A definition in which a person left a comment is kept word by word; every other
+/// one is written in Wevrun's own layout.
+pub fn files(dialect: &dyn Dialect, model: &Model) -> Vec<AdoptedFile> {
+    let mut taken: BTreeMap<String, usize> = BTreeMap::new();
+    let by_owner = model.by_owner();
+    let mut files = Vec::new();
+    for object in model.objects().filter(|object| object.definition.owner().is_none()) {
+        let mut statements = vec![statement(dialect, object)];
+        let owned = by_owner.get(&object.name).into_iter().flatten();
+        statements.extend(owned.map(|object| statement(dialect, object)));
+        files.push(AdoptedFile {
+            path: path(object.definition.kind(), &object.name, &mut taken),
+            text: statements.join("\n"),
+        });
+    }
+    // What stands on something that the model does not hold still gets a file.
+    for (owner, objects) in by_owner.iter().filter(|(owner, _)| model.relation(owner).is_none()) {
+        let text = objects.iter().map(|object| statement(dialect, object)).collect::<Vec<_>>().join("\n");
+        files.push(AdoptedFile { path: path(objects[0].definition.kind(), owner, &mut taken), text });
+    }
+    files.sort_by(|a, b| a.path.cmp(&b.path));
+    files
+}
+
+fn statement(dialect: &dyn Dialect, object: &Object) -> String {
+    let (tokens, _) = token::tokenize(dialect.token_rules(), &object.text, 0);
+    let commented = tokens.iter().any(|token| token.kind == TokenKind::Comment);
+    let text = if commented { object.text.clone() } else { dialect.create_statement(object) };
+    format!("{text};\n")
+}
+
+/// `tables/hives.sql`. A name that no file system takes is spelled with what it takes; a second one gets a number.
+fn path(kind: Kind, name: &Name, taken: &mut BTreeMap<String, usize>) -> String {
+    let folder = match kind {
+        Kind::Table => "tables",
+        Kind::VirtualTable => "virtual-tables",
+        Kind::View => "views",
+        Kind::Index => "indexes",
+        Kind::Trigger => "triggers",
+    };
+    let safe = |ch: char| if ch.is_alphanumeric() || matches!(ch, '_' | '-') { ch } else { '_' };
+    let mut stem: String = name.written().chars().map(safe).take(80).collect();
+    if stem.is_empty() {
+        stem.push('_');
+    }
+    // File systems that ignore letter case must not lose a file.
+    let count = taken.entry(format!("{folder}/{}", stem.to_lowercase())).or_default();
+    *count += 1;
+    if *count > 1 { format!("{folder}/{stem}-{count}.sql") } else { format!("{folder}/{stem}.sql") }
+}

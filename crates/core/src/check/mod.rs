@@ -1,0 +1,243 @@
+//! Checks that hold for every engine: each reference resolves, names are not taken twice, nothing depends on itself.
+
+mod foreign_keys;
+mod second_opinion;
+mod views;
+
+pub use second_opinion::{Refusal, refusals};
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::diagnostics::{Code, Diagnostic};
+use crate::dialects::{Dialect, dialect};
+use crate::engine::{Engine, EngineVersion};
+use crate::fold::{Folded, head};
+use crate::model::{Definition, Kind, Model, Name, Object, Table};
+use crate::parse::{TokenKind, token};
+use crate::source::Location;
+
+/// What the checks have found so far, and how to point at it.
+pub struct Checks<'m> {
+    dialect: &'static dyn Dialect,
+    model: &'m Model,
+    unreadable: &'m BTreeSet<Name>,
+    by_owner: BTreeMap<&'m Name, Vec<&'m Object>>,
+    found: Vec<Diagnostic>,
+}
+
+/// Checks a folded model.
+pub fn check(engine: Engine, version: EngineVersion, folded: &Folded) -> Vec<Diagnostic> {
+    let dialect = dialect(engine);
+    let mut checks = Checks {
+        dialect,
+        model: &folded.model,
+        unreadable: &folded.unreadable,
+        by_owner: folded.model.by_owner(),
+        found: Vec::new(),
+    };
+    for object in folded.model.objects() {
+        checks.references(object);
+        if let Definition::Table(table) = &object.definition {
+            checks.keys(object, table);
+            foreign_keys::check(&mut checks, object, table);
+        }
+        checks.former_names(object);
+    }
+    views::check(&mut checks);
+    dialect.check(&folded.model, version, &mut checks);
+    checks.found
+}
+
+impl<'m> Checks<'m> {
+    /// Adds a finding.
+    pub fn add(&mut self, diagnostic: Diagnostic) {
+        self.found.push(diagnostic);
+    }
+
+    /// The model that is checked.
+    pub fn model(&self) -> &'m Model {
+        self.model
+    }
+
+    /// Whether the name exists, though its definition could not be read.
+    pub fn is_unreadable(&self, name: &Name) -> bool {
+        self.unreadable.contains(name)
+    }
+
+    /// Where a name stands in an object's text: after `after` (a keyword), if it is given.
+    pub fn locate(&self, object: &Object, name: &Name, after: Option<&str>) -> Option<Location> {
+        locate(self.dialect, object, name, after)
+    }
+
+    /// Where an object's own name stands.
+    pub fn definition_of(&self, object: &Object) -> Option<Location> {
+        self.locate(object, &object.name, None)
+    }
+
+    /// Reports that a table or view does not exist.
+    fn unknown_relation(&mut self, object: &Object, name: &Name, after: Option<&str>, what: &str) {
+        if self.is_unreadable(name) {
+            return;
+        }
+        let known: Vec<_> = self.model.objects().filter(|other| other.definition.kind().is_relation()).collect();
+        let near = crate::diagnostics::nearest(name.written(), known.iter().map(|other| other.name.written()));
+        let near = known.iter().find(|other| Some(other.name.written()) == near);
+        let mut diagnostic =
+            Diagnostic::new(Code::WV110, format!("{} uses {what} `{name}`, which is not defined", object.key()))
+                .at(self.locate(object, name, after), "not defined");
+        match near {
+            Some(near) => {
+                diagnostic = diagnostic
+                    .and_at(self.definition_of(near), "a similar name is defined here")
+                    .help(format!("did you mean `{}`?", near.name));
+            }
+            None => diagnostic = diagnostic.help("create it in a source file, or correct the name"),
+        }
+        self.add(diagnostic);
+    }
+
+    /// Reports that a table has no such column.
+    fn unknown_column(&mut self, object: &Object, owner: &Object, table: &Table, column: &Name, what: &str) {
+        let diagnostic = Diagnostic::new(
+            Code::WV111,
+            format!("{what} names column `{column}`, which table {} does not have", owner.name),
+        )
+        .at(self.locate(object, column, None), "no such column");
+        let diagnostic = if object.key() == owner.key() {
+            diagnostic
+        } else {
+            diagnostic.and_at(self.definition_of(owner), "the table is defined here")
+        };
+        self.add(diagnostic.suggest(column.written(), table.columns.iter().map(|column| column.name.written())));
+    }
+
+    /// Every table, view and column that an object names exists.
+    fn references(&mut self, object: &Object) {
+        match &object.definition {
+            Definition::Index(index) => {
+                let Some(owner) = self.owner(object, &index.table, "table") else { return };
+                if let Some(table) = owner.as_table() {
+                    let columns: Vec<Name> =
+                        index.parts.iter().filter_map(|part| self.plain(&part.expression)).collect();
+                    for column in columns
+                        .into_iter()
+                        .filter(|column| table.column(column).is_none() && !self.dialect.is_row_id(column))
+                    {
+                        self.unknown_column(object, owner, table, &column, &format!("index {}", object.name));
+                    }
+                } else {
+                    let kind = owner.definition.kind().title();
+                    self.add(
+                        Diagnostic::new(Code::WV133, format!("index {} stands on a {kind}", object.name))
+                            .at(self.locate(object, &index.table, Some("ON")), "not a table")
+                            .and_at(self.definition_of(owner), format!("a {kind}, defined here")),
+                    );
+                }
+            }
+            Definition::Trigger(trigger) => {
+                let Some(owner) = self.owner(object, &trigger.table, "table or view") else { return };
+                if let Some(table) = owner.as_table() {
+                    for column in trigger.columns.iter().filter(|column| table.column(column).is_none()) {
+                        self.unknown_column(object, owner, table, column, &format!("trigger {}", object.name));
+                    }
+                }
+            }
+            Definition::Table(_) | Definition::VirtualTable(_) | Definition::View(_) => {}
+        }
+        for name in &object.uses {
+            let known =
+                self.model.relation(name).is_some() || self.dialect.is_internal(name) || self.dialect.is_built_in(name);
+            if !known {
+                self.unknown_relation(object, name, None, "table or view");
+            }
+        }
+    }
+
+    /// What an index or trigger stands on, or a finding.
+    fn owner(&mut self, object: &Object, name: &Name, what: &str) -> Option<&'m Object> {
+        let owner = self.model.relation(name);
+        if owner.is_none() {
+            self.unknown_relation(object, name, Some("ON"), what);
+        }
+        owner
+    }
+
+    /// The column that an index part names, if it is no expression.
+    fn plain(&self, expression: &crate::model::Expression) -> Option<Name> {
+        let name = expression.canonical.trim_matches('"');
+        let word = name.chars().all(|ch| ch.is_alphanumeric() || ch == '_')
+            && !name.starts_with(|ch: char| ch.is_ascii_digit());
+        word.then(|| Name::new(name, expression.written().trim_matches(['"', '`', '[', ']'])))
+    }
+
+    /// The columns of a table's own keys exist.
+    fn keys(&mut self, object: &Object, table: &Table) {
+        let keys = table.primary_key.iter().map(|key| (key, "the primary key"));
+        for (key, what) in keys.chain(table.unique_keys.iter().map(|key| (key, "a UNIQUE constraint"))) {
+            for part in key.parts.iter().filter(|part| table.column(&part.column).is_none()) {
+                self.unknown_column(object, object, table, &part.column, what);
+            }
+        }
+    }
+
+    /// Former names can be followed.
+    fn former_names(&mut self, object: &Object) {
+        let formerly = &object.formerly;
+        if let Some(old) = formerly.table.as_ref().filter(|old| self.model.find(Kind::Table, old).is_some()) {
+            self.add(
+                Diagnostic::new(
+                    Code::WV301,
+                    format!("table {} was formerly `{old}`, but a table of that name exists", object.name),
+                )
+                .at(object.location.map(head), "claims the name")
+                .and_at(self.model.find(Kind::Table, old).and_then(|other| self.definition_of(other)), "has the name")
+                .help("take the comment out once the rename has been released everywhere"),
+            );
+        }
+        let Some(table) = object.as_table() else { return };
+        for (index, (new, old)) in formerly.columns.iter().enumerate() {
+            let twice = formerly.columns[..index].iter().any(|(_, other)| other == old);
+            if twice || table.column(old).is_some() {
+                let why = if twice {
+                    "another column claims that name too"
+                } else {
+                    "the table still has a column of that name"
+                };
+                self.add(
+                    Diagnostic::new(
+                        Code::WV301,
+                        format!("column {}.{new} was formerly `{old}`, but {why}", object.name),
+                    )
+                    .at(self.locate(object, new, None), "claims the name")
+                    .help("take the comment out once the rename has been released everywhere"),
+                );
+            }
+        }
+    }
+}
+
+/// Where a name stands in an object's text: after `after` (a keyword), if it is given. The statement's first word where
+/// the text is not the one of the source any more.
+pub fn locate(dialect: &dyn Dialect, object: &Object, name: &Name, after: Option<&str>) -> Option<Location> {
+    let location = object.location?;
+    if (location.end - location.start) as usize != object.text.len() {
+        return Some(head(location));
+    }
+    let (tokens, _) = token::tokenize(dialect.token_rules(), &object.text, location.source);
+    let tokens: Vec<_> = tokens.into_iter().filter(|token| token.kind != TokenKind::Comment).collect();
+    let is_name = |index: &usize| {
+        let token = tokens[*index];
+        let word = matches!(token.kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text);
+        let follows = after.is_none_or(|keyword| *index > 0 && tokens[*index - 1].is_word(&object.text, keyword));
+        word && follows && dialect.name(token.text(&object.text).trim_matches(['"', '`', '[', ']', '\''])) == *name
+    };
+    // The last one: a name that is wrong where it is used may be right where it is defined, further up.
+    let found = if *name == object.name { (0..tokens.len()).find(is_name) } else { (0..tokens.len()).rfind(is_name) };
+    match found {
+        Some(index) => {
+            let token = tokens[index];
+            Some(Location { source: location.source, start: token.start, end: token.end }.shifted(location.start))
+        }
+        None => Some(head(location)),
+    }
+}

@@ -1,0 +1,146 @@
+//! What differs between two models. Both are canonical, so this is plain structural equality.
+
+mod lookalikes;
+mod properties;
+mod renames;
+
+use std::borrow::Cow;
+
+pub use lookalikes::lookalikes;
+pub use properties::{Property, column_words};
+pub use renames::Renames;
+
+use crate::dialects::Dialect;
+use crate::model::{Model, Name, Object, ObjectKey};
+
+/// The outcome of a comparison.
+#[derive(Debug, Clone)]
+pub struct Comparison<'m> {
+    /// What differs, ordered by kind and name.
+    pub differences: Vec<Difference<'m>>,
+    /// How many objects are the same.
+    pub same: usize,
+    /// Tables whose columns stand in another order. They count as differences only if that was asked for.
+    pub reordered: Vec<Reordered>,
+    /// What is called otherwise on the two sides and is the same thing.
+    pub renames: Renames,
+}
+
+/// One object that differs.
+#[derive(Debug, Clone)]
+pub struct Difference<'m> {
+    /// The object, by the name that it has in want, or in have where it is only there.
+    pub key: ObjectKey,
+    /// In which way.
+    pub change: Change<'m>,
+}
+
+/// In which way an object differs.
+#[derive(Debug, Clone)]
+pub enum Change<'m> {
+    /// Only in want.
+    Create(&'m Object),
+    /// Only in have.
+    Remove(&'m Object),
+    /// In both, and not the same.
+    Change {
+        /// As it is.
+        have: Box<Object>,
+        /// As it shall be.
+        want: &'m Object,
+        /// What it is called in have, if that is another name.
+        formerly: Option<Name>,
+        /// What differs, property by property.
+        properties: Vec<Property>,
+    },
+}
+
+/// A table whose columns stand in another order.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Reordered {
+    /// The table.
+    pub table: Name,
+    /// The columns that both sides have, in have's order.
+    pub have: Vec<Name>,
+    /// The same, in want's order.
+    pub want: Vec<Name>,
+}
+
+impl Comparison<'_> {
+    /// Whether nothing differs.
+    pub fn is_identical(&self) -> bool {
+        self.differences.is_empty()
+    }
+
+    /// How many objects there are to create, to remove and to change.
+    pub fn counts(&self) -> (usize, usize, usize) {
+        let count = |of: fn(&Change<'_>) -> bool| self.differences.iter().filter(|d| of(&d.change)).count();
+        (
+            count(|change| matches!(change, Change::Create(_))),
+            count(|change| matches!(change, Change::Remove(_))),
+            count(|change| matches!(change, Change::Change { .. })),
+        )
+    }
+}
+
+/// Compares two models. Former names in want pair objects and columns that have.
+pub fn compare<'m>(dialect: &dyn Dialect, have: &'m Model, want: &'m Model) -> Comparison<'m> {
+    let renames = Renames::find(have, want);
+    compare_with(dialect, have, want, renames)
+}
+
+/// Compares two models in which these names mean the same.
+pub fn compare_with<'m>(dialect: &dyn Dialect, have: &'m Model, want: &'m Model, renames: Renames) -> Comparison<'m> {
+    let renamed = renames.apply(dialect, have);
+    let mut comparison = Comparison { differences: Vec::new(), same: 0, reordered: Vec::new(), renames };
+    for object in have.objects() {
+        let key = comparison.renames.key_in_want(&object.key());
+        if want.get(&key).is_none() {
+            comparison.differences.push(Difference { key: object.key(), change: Change::Remove(object) });
+        }
+    }
+    for wanted in want.objects() {
+        let key = wanted.key();
+        let Some(present) = renamed.get(&key) else {
+            comparison.differences.push(Difference { key, change: Change::Create(wanted) });
+            continue;
+        };
+        let formerly = comparison.renames.table_in_have(&key);
+        let renamed_columns = comparison.renames.columns_of(&key.name);
+        comparison.reordered.extend(reordered(present, wanted));
+        if present.definition == wanted.definition && formerly.is_none() && renamed_columns.is_empty() {
+            comparison.same += 1;
+            continue;
+        }
+        let have_key = formerly.clone().map_or_else(|| key.clone(), |name| ObjectKey { kind: key.kind, name });
+        let original = have.get(&have_key).unwrap_or(present);
+        let change = Change::Change {
+            properties: properties::properties(present, wanted, formerly.as_ref(), &renamed_columns),
+            have: Box::new(original.clone()),
+            want: wanted,
+            formerly,
+        };
+        comparison.differences.push(Difference { key, change });
+    }
+    comparison.differences.sort_by(|a, b| a.key.cmp(&b.key));
+    comparison
+}
+
+/// The model with have's names replaced by want's.
+pub fn with_renames<'m>(dialect: &dyn Dialect, have: &'m Model, renames: &Renames) -> Cow<'m, Model> {
+    renames.apply(dialect, have)
+}
+
+fn reordered(have: &Object, want: &Object) -> Option<Reordered> {
+    let (have, wanted) = (have.as_table()?, want.as_table()?);
+    let common = |a: &crate::model::Table, b: &crate::model::Table| -> Vec<Name> {
+        a.columns.iter().filter(|column| b.column(&column.name).is_some()).map(|column| column.name.clone()).collect()
+    };
+    if have.columns.len() == wanted.columns.len()
+        && have.columns.iter().zip(wanted.columns.iter()).all(|(a, b)| a.name == b.name)
+    {
+        return None;
+    }
+    let (have, wanted) = (common(have, wanted), common(wanted, have));
+    (have != wanted).then(|| Reordered { table: want.name.clone(), have, want: wanted })
+}

@@ -1,0 +1,87 @@
+//! What differs between engines: one folder each, with the same file names in each.
+
+pub mod sqlite;
+
+use std::borrow::Cow;
+
+use sqlparser::dialect::Dialect as TokenRules;
+
+use crate::check::Checks;
+use crate::diagnostics::Diagnostic;
+use crate::engine::{Engine, EngineVersion};
+use crate::model::{Kind, Model, Name, Object};
+use crate::parse::{Parsed, Reader, StatementKind, Token};
+use crate::plan::{Plan, Planning, Probe};
+
+/// An engine's own way of doing what every stage does.
+pub trait Dialect: Sync {
+    /// The engine.
+    fn engine(&self) -> Engine;
+
+    /// How the engine's text is cut into tokens.
+    fn token_rules(&self) -> &'static dyn TokenRules;
+
+    /// The text with the commands of the engine's own client blanked out. Offsets stay as they are.
+    fn without_client_commands<'t>(&self, text: &'t str) -> Cow<'t, str>;
+
+    /// How many tokens the first statement has, without its semicolon.
+    fn statement_length(&self, text: &str, tokens: &[Token]) -> usize;
+
+    /// What one statement says. `comments` are those that stand before and in it. Findings that do not end the
+    /// statement are added to `diagnostics`.
+    fn parse_statement(
+        &self,
+        reader: Reader<'_>,
+        comments: &[Token],
+        diagnostics: &mut Vec<Diagnostic>,
+    ) -> Parsed<StatementKind>;
+
+    /// The name that a CREATE statement tries to give, even if the rest of it can't be read.
+    fn created_name(&self, text: &str, statement: &[Token]) -> Option<Name>;
+
+    /// The canonical name of an identifier (without quotes).
+    fn name(&self, written: &str) -> Name;
+
+    /// The identifier as it must stand in SQL: in quotes, if it needs them.
+    fn quoted(&self, name: &str) -> String;
+
+    /// Makes canonical what needs the whole schema to be known.
+    fn finish(&self, model: &mut Model);
+
+    /// Whether the name belongs to the engine or to Wevrun itself, so that no side ever shows it.
+    fn is_internal(&self, name: &Name) -> bool;
+
+    /// Whether the name is a table that every database of the engine has.
+    fn is_built_in(&self, name: &Name) -> bool;
+
+    /// Whether the name stands for the row's own number, which no table lists among its columns.
+    fn is_row_id(&self, name: &Name) -> bool;
+
+    /// Whether two objects of these kinds may not have the same name.
+    fn share_names(&self, a: Kind, b: Kind) -> bool;
+
+    /// Renames a table and what refers to it, as the engine's own ALTER TABLE does.
+    fn rename_table(&self, model: &mut Model, from: &Name, to: &Name);
+
+    /// Renames a column and what refers to it, as the engine's own ALTER TABLE does.
+    fn rename_column(&self, model: &mut Model, table: &Name, from: &Name, to: &Name);
+
+    /// Checks the engine's own rules and its version's limits.
+    fn check(&self, model: &Model, version: EngineVersion, checks: &mut Checks<'_>);
+
+    /// The CREATE statement of an object, from its structure, without a semicolon.
+    fn create_statement(&self, object: &Object) -> String;
+
+    /// What must be known of the data to plan well.
+    fn probes(&self, planning: &Planning<'_>) -> Vec<Probe>;
+
+    /// The ordered steps of a migration, and the statements that make one transaction of them.
+    fn plan(&self, planning: &Planning<'_>) -> Plan;
+}
+
+/// The dialect of an engine.
+pub fn dialect(engine: Engine) -> &'static dyn Dialect {
+    match engine {
+        Engine::Sqlite => &sqlite::Sqlite,
+    }
+}

@@ -1,0 +1,93 @@
+//! What stands around the steps: the transaction, and the checks that stop it before anything is lost.
+//!
+//! Plain SQL has no IF. A check is an INSERT into a temporary table whose CHECK constraints have speaking names: where the
+//! check fails, the client stops with `CHECK constraint failed: rows_would_be_lost`, and the transaction is gone.
+
+use super::super::names::quoted;
+use crate::model::{Definition, Kind, Model, Name};
+use crate::plan::Probe;
+
+/// Everything before the first step.
+pub fn opening(count_violations: bool) -> Vec<String> {
+    let mut statements = vec![
+        ".bail on".to_owned(),
+        "PRAGMA foreign_keys = OFF".to_owned(),
+        "PRAGMA legacy_alter_table = ON".to_owned(),
+        "BEGIN IMMEDIATE".to_owned(),
+        "CREATE TEMP TABLE wevrun_guard (\n    what TEXT NOT NULL,\n    value INTEGER,\n    \
+         CONSTRAINT rows_would_be_lost CHECK (what <> 'rows that would be lost' OR value = 0),\n    \
+         CONSTRAINT foreign_keys_would_break CHECK (what <> 'broken foreign keys, new' OR value <= 0)\n)"
+            .to_owned(),
+    ];
+    if count_violations {
+        statements.push(
+            "INSERT INTO temp.wevrun_guard SELECT 'broken foreign keys, before', count(*) FROM pragma_foreign_key_check".to_owned(),
+        );
+    }
+    statements
+}
+
+/// Everything after the last step.
+pub fn closing(check_foreign_keys: bool) -> Vec<String> {
+    let mut statements = Vec::new();
+    if check_foreign_keys {
+        statements.push(
+            "INSERT INTO temp.wevrun_guard SELECT 'broken foreign keys, new',\n    \
+             (SELECT count(*) FROM pragma_foreign_key_check)\n    \
+             - coalesce((SELECT value FROM temp.wevrun_guard WHERE what = 'broken foreign keys, before'), 0)"
+                .to_owned(),
+        );
+    }
+    statements.extend([
+        "DROP TABLE temp.wevrun_guard".to_owned(),
+        "COMMIT".to_owned(),
+        "PRAGMA legacy_alter_table = OFF".to_owned(),
+    ]);
+    statements
+}
+
+/// A statement that fails if the answer to the probe is yes.
+pub fn must_not_hold(probe: &Probe) -> String {
+    let (table, condition) = condition(probe);
+    format!(
+        "INSERT INTO temp.wevrun_guard SELECT 'rows that would be lost', EXISTS (SELECT 1 FROM {}{condition})",
+        quoted(table.written())
+    )
+}
+
+/// The table that a probe asks about, and its WHERE.
+fn condition(probe: &Probe) -> (&Name, String) {
+    match probe {
+        Probe::HasRows(table) => (table, String::new()),
+        Probe::HasValues(table, column) => (table, format!(" WHERE {} IS NOT NULL", quoted(column.written()))),
+        Probe::HasNulls(table, column) => (table, format!(" WHERE {} IS NULL", quoted(column.written()))),
+    }
+}
+
+/// Whether the engine can check the foreign keys at all: it stops at one that points at columns without a unique key.
+pub fn foreign_keys_are_valid(model: &Model) -> bool {
+    let by_owner = model.by_owner();
+    model.tables().flat_map(|(_, table)| table.foreign_keys.iter()).all(|key| {
+        // A parent that does not exist is no mismatch: all its children count as broken.
+        let Some(parent) = model.find(Kind::Table, &key.parent) else { return true };
+        let Some(table) = parent.as_table() else { return true };
+        let primary: Vec<Name> =
+            table.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect();
+        let columns = if key.parent_columns.is_empty() { &primary } else { &key.parent_columns };
+        let same = |others: Vec<&str>| {
+            others.len() == columns.len() && columns.iter().all(|column| others.contains(&column.canonical()))
+        };
+        columns.len() == key.columns.len()
+            && !columns.is_empty()
+            && columns.iter().all(|column| table.column(column).is_some())
+            && (same(primary.iter().map(Name::canonical).collect())
+                || table
+                    .unique_keys
+                    .iter()
+                    .any(|key| same(key.parts.iter().map(|part| part.column.canonical()).collect()))
+                || by_owner.get(&parent.name).into_iter().flatten().any(|object| {
+                    matches!(&object.definition, Definition::Index(index) if index.unique && index.predicate.is_none()
+                        && same(index.parts.iter().map(|part| part.expression.canonical.trim_matches('"')).collect()))
+                }))
+    })
+}

@@ -1,0 +1,333 @@
+//! The ordered steps of a migration.
+//!
+//! The order: what is in the way goes (triggers, views, indexes), names change, tables go, tables change, tables come,
+//! then indexes, views and triggers come. Everything is one transaction, with foreign keys off meanwhile and checked
+//! before the end, as the manual prescribes for schema changes (<https://sqlite.org/lang_altertable.html#otheralter>).
+
+mod guards;
+mod in_place;
+mod order;
+mod rebuild;
+mod renames;
+mod virtual_tables;
+
+use std::collections::BTreeSet;
+
+use super::names::quoted;
+use super::write::create_statement;
+use crate::compare::Change;
+use crate::model::{Definition, Kind, Name, Object, ObjectKey, Table};
+use crate::plan::{Plan, Planning, Probe, Risk, RiskKind};
+use crate::script::Step;
+
+/// What must be known of the data.
+pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {
+    let mut probes = Vec::new();
+    for difference in &planning.comparison.differences {
+        match &difference.change {
+            Change::Remove(object) if matches!(object.definition.kind(), Kind::Table | Kind::VirtualTable) => {
+                probes.push(Probe::HasRows(object.name.clone()));
+            }
+            Change::Change { have, want, .. } => match (&have.definition, &want.definition) {
+                (Definition::Table(_), Definition::Table(_)) => {
+                    probes.extend(TableChange::new(planning, have, want).probes());
+                }
+                (Definition::VirtualTable(_), Definition::VirtualTable(_)) => {
+                    probes.push(Probe::HasRows(have.name.clone()));
+                }
+                _ => {}
+            },
+            _ => {}
+        }
+    }
+    probes
+}
+
+/// A table that changes, under the names that it has in want.
+struct TableChange<'p> {
+    planning: &'p Planning<'p>,
+    /// Its name in have, for questions about rows.
+    original: &'p Name,
+    /// As it is, with want's names.
+    have: &'p Table,
+    /// As it shall be.
+    want: &'p Table,
+    /// The object that want has.
+    object: &'p Object,
+}
+
+impl<'p> TableChange<'p> {
+    fn new(planning: &'p Planning<'p>, have: &'p Object, want: &'p Object) -> TableChange<'p> {
+        TableChange {
+            planning,
+            original: &have.name,
+            have: planning.renamed.table(&want.name).expect("the comparison found it there"),
+            want: want.as_table().expect("a table's key"),
+            object: want,
+        }
+    }
+
+    /// What a column was called in have.
+    fn original_column(&self, column: &Name) -> Name {
+        let renamed = self.planning.comparison.renames.columns_of(&self.object.name);
+        renamed.into_iter().find(|(_, new)| new == column).map_or_else(|| column.clone(), |(old, _)| old)
+    }
+
+    fn answer(&self, probe: &Probe) -> Option<bool> {
+        self.planning.evidence.answer(probe)
+    }
+
+    fn has_rows(&self) -> Probe {
+        Probe::HasRows(self.original.clone())
+    }
+
+    fn has_values(&self, column: &Name) -> Probe {
+        Probe::HasValues(self.original.clone(), self.original_column(column))
+    }
+
+    fn has_nulls(&self, column: &Name) -> Probe {
+        Probe::HasNulls(self.original.clone(), self.original_column(column))
+    }
+
+    fn probes(&self) -> Vec<Probe> {
+        let mut probes = vec![self.has_rows()];
+        for column in self.have.columns.iter() {
+            match self.want.column(&column.name) {
+                Some(wanted) if wanted == column => {}
+                _ if column.generated.is_some() => {}
+                Some(_) => probes.extend([self.has_values(&column.name), self.has_nulls(&column.name)]),
+                None => probes.push(self.has_values(&column.name)),
+            }
+        }
+        probes
+    }
+}
+
+/// The whole plan.
+pub fn plan(planning: &Planning<'_>) -> Plan {
+    let mut planner = Planner { planning, steps: Vec::new(), recreated: BTreeSet::new(), touches_rows: false };
+    planner.plan();
+    let Planner { steps, touches_rows, .. } = planner;
+    if steps.is_empty() {
+        return Plan::default();
+    }
+    let keys_were_valid = guards::foreign_keys_are_valid(planning.have);
+    Plan { opening: guards::opening(touches_rows && keys_were_valid), steps, closing: guards::closing(touches_rows) }
+}
+
+struct Planner<'p> {
+    planning: &'p Planning<'p>,
+    steps: Vec<Step>,
+    /// Objects of want that are the same in have, but were dropped on the way and must come again.
+    recreated: BTreeSet<ObjectKey>,
+    /// Whether a step can break a foreign key.
+    touches_rows: bool,
+}
+
+impl Planner<'_> {
+    fn plan(&mut self) {
+        let planning = self.planning;
+        let removed_names: BTreeSet<&Name> = planning
+            .comparison
+            .differences
+            .iter()
+            .filter(|d| matches!(d.change, Change::Remove(_)) && d.key.kind.is_relation())
+            .map(|d| &d.key.name)
+            .collect();
+        let in_the_way = renames::dependents(planning);
+        self.clear_away(Kind::Trigger, &in_the_way, &removed_names);
+        self.clear_away(Kind::View, &in_the_way, &removed_names);
+        self.clear_away(Kind::Index, &in_the_way, &removed_names);
+        let renames = renames::steps(planning);
+        self.touches_rows |= !renames.is_empty();
+        self.steps.extend(renames);
+        self.drop_tables();
+        self.change_tables();
+        self.create();
+    }
+
+    /// Drops what changes or goes, and what a rename would trip over.
+    fn clear_away(&mut self, kind: Kind, in_the_way: &BTreeSet<ObjectKey>, removed_relations: &BTreeSet<&Name>) {
+        let word = kind.title().to_uppercase();
+        let drop = |planner: &mut Self, name: &Name, title: String| {
+            let statement = format!("DROP {word} {}", quoted(name.written()));
+            planner.steps.push(Step::new(title, vec![statement]));
+        };
+        let planning = self.planning;
+        for object in planning.have.of_kind(kind) {
+            let key = object.key();
+            // What stands on a table or view that goes, goes with it.
+            let goes_along = object.definition.owner().is_some_and(|owner| removed_relations.contains(owner));
+            let change = planning.comparison.differences.binary_search_by(|d| d.key.cmp(&key)).ok();
+            match change.map(|at| &planning.comparison.differences[at].change) {
+                Some(Change::Remove(_)) if !goes_along => drop(self, &object.name, format!("drop {key}")),
+                Some(Change::Remove(_)) => {}
+                Some(Change::Change { .. }) => drop(self, &object.name, format!("drop {key}, to make it anew")),
+                _ if in_the_way.contains(&key) => {
+                    drop(self, &object.name, format!("drop {key} until the rename is done"));
+                    self.recreated.insert(key);
+                }
+                _ => {}
+            }
+        }
+    }
+
+    fn drop_tables(&mut self) {
+        let planning = self.planning;
+        let removed: Vec<&Object> = planning
+            .comparison
+            .differences
+            .iter()
+            .filter_map(|d| if let Change::Remove(object) = &d.change { Some(*object) } else { None })
+            .filter(|object| matches!(object.definition.kind(), Kind::Table | Kind::VirtualTable))
+            .collect();
+        // Children before the tables that they refer to.
+        for object in order::parents_first(&removed).into_iter().rev() {
+            let key = object.key();
+            let drop = format!("DROP TABLE {}", quoted(object.name.written()));
+            let mut step = Step::new(format!("drop {key}"), Vec::new());
+            let probe = Probe::HasRows(object.name.clone());
+            if planning.evidence.answer(&probe) == Some(false) {
+                step.statements.push(guards::must_not_hold(&probe));
+                step.notes.push(format!("{key} is empty, so nothing is lost; the script stops if it is not any more"));
+            } else {
+                let certain = match planning.evidence.answer(&probe) {
+                    Some(true) => "it holds rows, and they are destroyed",
+                    _ => "any rows in it are destroyed",
+                };
+                step.risks.push(Risk::new(RiskKind::LosesTable, key.to_string(), certain));
+            }
+            step.statements.push(drop);
+            self.touches_rows = true;
+            self.steps.push(step);
+        }
+    }
+
+    fn change_tables(&mut self) {
+        let planning = self.planning;
+        for difference in &planning.comparison.differences {
+            let Change::Change { have, want, .. } = &difference.change else { continue };
+            match &want.definition {
+                Definition::Table(table) => {
+                    let change = TableChange::new(planning, have, want);
+                    if change.have == table {
+                        continue; // only names changed
+                    }
+                    if let Some(steps) = in_place::steps(&change) {
+                        self.touches_rows |= change.have.foreign_keys != table.foreign_keys;
+                        self.steps.extend(steps);
+                    } else {
+                        self.touches_rows = true;
+                        let keep = self.kept_with(&want.name);
+                        self.steps.push(rebuild::step(&change, &keep));
+                    }
+                }
+                Definition::VirtualTable(table) => {
+                    let Some(Definition::VirtualTable(present)) =
+                        planning.renamed.get(&difference.key).map(|object| &object.definition)
+                    else {
+                        continue;
+                    };
+                    if present != table {
+                        self.steps.push(virtual_tables::step(planning, &have.name, present, want, table));
+                    }
+                }
+                Definition::Index(_) | Definition::View(_) | Definition::Trigger(_) => {}
+            }
+        }
+    }
+
+    /// The indexes and triggers of a table that stay as they are, and that a rebuild must make again.
+    fn kept_with(&self, table: &Name) -> Vec<&Object> {
+        let planning = self.planning;
+        let kinds = planning.want.of_kind(Kind::Index).chain(planning.want.of_kind(Kind::Trigger));
+        kinds
+            .filter(|object| object.definition.owner() == Some(table))
+            .filter(|object| {
+                let key = object.key();
+                planning.renamed.get(&key).is_some_and(|present| present.definition == object.definition)
+                    && !self.recreated.contains(&key)
+            })
+            .collect()
+    }
+
+    /// Creates what is new, what changed and was dropped, and what was dropped on the way.
+    fn create(&mut self) {
+        let planning = self.planning;
+        let comes = |kind: Kind| -> Vec<&Object> {
+            let differences = planning.comparison.differences.iter().filter(move |d| d.key.kind == kind);
+            let new = differences.filter_map(|d| match &d.change {
+                Change::Create(object) => Some(*object),
+                Change::Change { want, .. } if !matches!(kind, Kind::Table | Kind::VirtualTable) => Some(*want),
+                _ => None,
+            });
+            let again = self.recreated.iter().filter(|key| key.kind == kind).filter_map(|key| planning.want.get(key));
+            let mut objects: Vec<&Object> = new.chain(again).collect();
+            objects.sort_by_key(|object| &object.name);
+            objects.dedup_by_key(|object| &object.name);
+            objects
+        };
+        let mut steps = Vec::new();
+        for kind in Kind::ALL {
+            let objects = comes(kind);
+            let objects = match kind {
+                Kind::Table => order::parents_first(&objects),
+                Kind::View => order::used_first(&objects),
+                _ => objects,
+            };
+            for object in objects {
+                let again = if self.recreated.contains(&object.key()) { " again" } else { "" };
+                let title = match object.definition.owner() {
+                    Some(owner) => format!("create {}{again} on {owner}", object.key()),
+                    None => format!("create {}{again}", object.key()),
+                };
+                let mut step = Step::new(title, vec![object.text.clone()]);
+                if let Definition::VirtualTable(table) = &object.definition {
+                    step.statements.extend(virtual_tables::fill(&object.name, table));
+                }
+                if let Definition::Index(index) = &object.definition
+                    && index.unique
+                    && planning.renamed.table(&index.table).is_some()
+                {
+                    let explanation = "rows that are equal in these columns stop the script";
+                    step.risks.push(Risk::new(RiskKind::MayRefuseRows, object.key().to_string(), explanation));
+                }
+                steps.push(step);
+            }
+        }
+        self.steps.extend(steps);
+    }
+}
+
+/// The text of a CREATE statement with another name: for a table's stand-in during a rebuild.
+fn create_as(object: &Object, name: &str) -> String {
+    use crate::parse::{TokenKind, token};
+    let text = &object.text;
+    let (tokens, _) = token::tokenize(&super::tokens::Rules, text, 0);
+    let tokens: Vec<_> = tokens.into_iter().filter(|token| token.kind != TokenKind::Comment).collect();
+    let Some(word) = tokens.iter().position(|token| token.is_word(text, "TABLE")) else {
+        return create_statement(&Object { name: super::names::name(name), ..object.clone() });
+    };
+    let is = |at: usize, word: &str| tokens.get(at).is_some_and(|token| token.is_word(text, word));
+    let mut at = word + 1 + if is(word + 1, "IF") && is(word + 2, "NOT") { 3 } else { 0 };
+    if tokens.get(at + 1).is_some_and(|token| token.is_symbol(text, ".")) {
+        at += 2;
+    }
+    let head = if is(1, "VIRTUAL") { "CREATE VIRTUAL TABLE" } else { "CREATE TABLE" };
+    format!("{head} {}{}", quoted(name), &text[tokens[at].end as usize..])
+}
+
+/// A name for a table's or column's stand-in that nothing else has.
+fn stand_in(planning: &Planning<'_>, name: &Name) -> String {
+    let mut candidate = format!("wevrun_new_{}", name.written());
+    let taken = |candidate: &str| {
+        let name = super::names::name(candidate);
+        let any =
+            |model: &crate::model::Model| model.relation(&name).is_some() || model.find(Kind::Index, &name).is_some();
+        any(planning.have) || any(planning.want)
+    };
+    while taken(&candidate) {
+        candidate.push('_');
+    }
+    candidate
+}

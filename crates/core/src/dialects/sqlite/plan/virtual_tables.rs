@@ -1,0 +1,102 @@
+//! Virtual tables that change. No ALTER TABLE can change one, so a new one is made and filled from the old one.
+
+use super::super::names::{name, quoted};
+use super::{create_as, guards, stand_in};
+use crate::model::{Name, Object, VirtualTable};
+use crate::plan::{Planning, Probe, Risk, RiskKind};
+use crate::script::Step;
+
+/// Where a virtual table's rows come from.
+enum Content {
+    /// It holds them itself, in these columns.
+    Own(Vec<String>),
+    /// It indexes another table, from which it can be filled again.
+    Elsewhere,
+    /// They can't be read back, or this is a module that Wevrun does not know.
+    Unreadable,
+}
+
+/// The step that replaces a virtual table.
+pub fn step(
+    planning: &Planning<'_>,
+    original: &Name,
+    have: &VirtualTable,
+    object: &Object,
+    want: &VirtualTable,
+) -> Step {
+    let table = &object.name;
+    let mut step = Step::new(format!("replace virtual table {table}"), Vec::new());
+    let probe = Probe::HasRows(original.clone());
+    let empty = planning.evidence.answer(&probe) == Some(false);
+    let drop = format!("DROP TABLE {}", quoted(table.written()));
+    let old = content(have);
+    if let (Content::Own(old), Content::Own(new)) = (&old, content(want))
+        && have.module == want.module
+    {
+        let stand_in = stand_in(planning, table);
+        let common: Vec<String> =
+            new.iter().filter(|column| old.contains(column)).map(|column| quoted(column)).collect();
+        let mut columns = common.clone();
+        if have.module.canonical().starts_with("fts") {
+            columns.insert(0, "rowid".to_owned());
+        }
+        let list = columns.join(", ");
+        for column in old.iter().filter(|column| !new.contains(column)) {
+            let explanation = "any values in it are destroyed";
+            step.risks.push(Risk::new(RiskKind::LosesColumn, format!("column {original}.{column}"), explanation));
+        }
+        step.statements.push(create_as(object, &stand_in));
+        step.statements.push(format!(
+            "INSERT INTO {} ({list})\n    SELECT {list} FROM {}",
+            quoted(&stand_in),
+            quoted(table.written())
+        ));
+        step.statements.push(drop);
+        step.statements.push(format!("ALTER TABLE {} RENAME TO {}", quoted(&stand_in), quoted(table.written())));
+        return step;
+    }
+    if matches!(old, Content::Elsewhere) {
+        step.notes.push(format!("virtual table {table} holds no rows of its own"));
+    } else if empty {
+        step.statements.push(guards::must_not_hold(&Probe::HasRows(table.clone())));
+        step.notes.push(format!(
+            "virtual table {table} is empty, so nothing is lost; the script stops if it is not any more"
+        ));
+    } else {
+        let explanation = "its rows can't be copied into the new one";
+        step.risks.push(Risk::new(RiskKind::LosesTable, format!("virtual table {original}"), explanation));
+    }
+    step.statements.extend([drop, object.text.clone()]);
+    step.statements.extend(fill(table, want));
+    step
+}
+
+/// What fills a new virtual table that indexes another table.
+pub fn fill(table: &Name, definition: &VirtualTable) -> Option<String> {
+    let table = quoted(table.written());
+    matches!(content(definition), Content::Elsewhere)
+        .then(|| format!("INSERT INTO {table} ({table}) VALUES ('rebuild')"))
+}
+
+fn content(table: &VirtualTable) -> Content {
+    let options = || table.arguments.iter().filter_map(|argument| argument.split_once('='));
+    let columns = || {
+        let columns = table.arguments.iter().filter(|argument| !argument.contains('='));
+        columns.filter_map(|argument| Some(column_name(argument.split_whitespace().next()?))).collect()
+    };
+    match table.module.canonical() {
+        "fts5" | "fts4" | "fts3" => match options().find(|(key, _)| key.trim() == "content") {
+            None => Content::Own(columns()),
+            Some((_, value)) if value.trim().trim_matches(['\'', '"']).is_empty() => Content::Unreadable,
+            Some(_) => Content::Elsewhere,
+        },
+        "rtree" | "rtree_i32" => Content::Own(columns()),
+        _ => Content::Unreadable,
+    }
+}
+
+/// An argument's column without quotes and without the mark of an auxiliary column (<https://sqlite.org/rtree.html>).
+fn column_name(argument: &str) -> String {
+    let bare = argument.trim_start_matches('+').trim_matches(['"', '`', '[', ']', '\'']);
+    name(bare).canonical().to_owned()
+}

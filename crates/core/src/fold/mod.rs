@@ -1,0 +1,156 @@
+//! From statements to one model: source is a folder, not a sequence.
+//!
+//! Creates from all files come first, the rest folds in, file by file. Within one file the order counts, so a script that
+//! drops a table and creates it again, or creates it and alters it, means what it says.
+
+mod alter;
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::diagnostics::{Code, Diagnostic};
+use crate::dialects::Dialect;
+use crate::model::{Kind, Model, Name, Object, ObjectKey};
+use crate::parse::{AlterTable, ParsedSource, Statement, StatementKind};
+use crate::source::Location;
+
+/// The model that the sources describe.
+#[derive(Debug, Default)]
+pub struct Folded {
+    /// Everything that could be placed.
+    pub model: Model,
+    /// What could not.
+    pub diagnostics: Vec<Diagnostic>,
+    /// Names that exist, but could not be read.
+    pub unreadable: BTreeSet<Name>,
+}
+
+/// Folds all sources, in order, into one model.
+pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
+    let mut folder = Folder { dialect, folded: Folded::default(), names: BTreeMap::new() };
+    let mut deferred = Vec::new();
+    for source in sources {
+        folder.folded.diagnostics.extend(source.diagnostics);
+        folder.folded.unreadable.extend(source.unreadable);
+        let created_after = |index: usize, name: &Name, statements: &[Statement]| {
+            statements[index..].iter().any(
+                |statement| matches!(&statement.kind, StatementKind::Create { object, .. } if object.name == *name),
+            )
+        };
+        let mut created = BTreeSet::new();
+        for (index, statement) in source.statements.iter().enumerate() {
+            match &statement.kind {
+                StatementKind::Create { object, if_not_exists } => {
+                    if folder.create(object, *if_not_exists) {
+                        created.insert(object.name.clone());
+                    }
+                }
+                StatementKind::Alter { table, action } if created.contains(table) => {
+                    if let AlterTable::Rename(to) = &**action {
+                        created.insert(to.clone());
+                    }
+                    folder.alter(table, action, statement.location);
+                }
+                StatementKind::Drop { kind, name, if_exists } if created.contains(name) => {
+                    folder.drop(*kind, name, *if_exists, statement.location);
+                }
+                // A DROP that only makes room for the CREATE after it.
+                StatementKind::Drop { name, .. } if created_after(index, name, &source.statements) => {}
+                StatementKind::Alter { .. } | StatementKind::Drop { .. } => deferred.push(statement.clone()),
+                StatementKind::Aside(note) => folder.folded.diagnostics.push((**note).clone()),
+                StatementKind::Session => {}
+            }
+        }
+    }
+    for Statement { location, kind } in deferred {
+        match kind {
+            StatementKind::Alter { table, action } => folder.alter(&table, &action, location),
+            StatementKind::Drop { kind, name, if_exists } => folder.drop(kind, &name, if_exists, location),
+            _ => {}
+        }
+    }
+    folder.folded
+}
+
+struct Folder<'d> {
+    dialect: &'d dyn Dialect,
+    folded: Folded,
+    /// Which kinds of object have a name.
+    names: BTreeMap<Name, Vec<Kind>>,
+}
+
+impl Folder<'_> {
+    /// Adds an object; false if its name was taken.
+    fn create(&mut self, object: &Object, if_not_exists: bool) -> bool {
+        if self.dialect.is_internal(&object.name) {
+            return true;
+        }
+        let kind = object.definition.kind();
+        let taken = self
+            .names
+            .get(&object.name)
+            .and_then(|kinds| kinds.iter().copied().find(|other| self.dialect.share_names(*other, kind)));
+        if let Some(other) = taken {
+            let first = self.folded.model.find(other, &object.name);
+            let same = first.is_some_and(|first| first.definition == object.definition);
+            if if_not_exists && same {
+                return true;
+            }
+            let first = first.and_then(|first| first.location);
+            self.folded.diagnostics.push(
+                Diagnostic::new(Code::WV101, format!("`{}` is defined twice", object.name))
+                    .at(object.location.map(head), "defined again here")
+                    .and_at(first.map(head), format!("first defined here, as {}", Articled(other)))
+                    .help("rename one of them, or delete the one that is no longer meant"),
+            );
+            return false;
+        }
+        self.names.entry(object.name.clone()).or_default().push(kind);
+        self.folded.model.insert(object.clone());
+        true
+    }
+
+    fn drop(&mut self, kind: Kind, name: &Name, if_exists: bool, location: Location) {
+        let kinds: &[Kind] = if kind == Kind::Table { &[Kind::Table, Kind::VirtualTable] } else { &[kind] };
+        let found = kinds.iter().find(|kind| self.folded.model.find(**kind, name).is_some());
+        match found {
+            Some(kind) => {
+                self.remove(&ObjectKey::new(*kind, name.clone()));
+                let owned = |object: &&Object| object.definition.owner() == Some(name);
+                let owned: Vec<_> = self.folded.model.objects().filter(owned).map(Object::key).collect();
+                if *kind != Kind::Index && *kind != Kind::Trigger {
+                    owned.iter().for_each(|key| self.remove(key));
+                }
+            }
+            None if if_exists || self.folded.unreadable.contains(name) => {}
+            None => self.unknown(kind, name, location),
+        }
+    }
+
+    fn remove(&mut self, key: &ObjectKey) {
+        self.folded.model.remove(key);
+        if let Some(kinds) = self.names.get_mut(&key.name) {
+            kinds.retain(|kind| *kind != key.kind);
+        }
+    }
+
+    fn unknown(&mut self, kind: Kind, name: &Name, location: Location) {
+        let known: Vec<&str> = self.folded.model.of_kind(kind).map(|object| object.name.written()).collect();
+        let diagnostic = Diagnostic::new(Code::WV110, format!("there is no {} `{name}`", kind.title()))
+            .at(head(location), "needs it")
+            .suggest(name.written(), known);
+        self.folded.diagnostics.push(diagnostic);
+    }
+}
+
+/// The first word of a statement, to point at: the whole of it would fill the screen.
+pub fn head(location: Location) -> Location {
+    Location { end: location.end.min(location.start + 6), ..location }
+}
+
+struct Articled(Kind);
+
+impl std::fmt::Display for Articled {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{} {}", if self.0 == Kind::Index { "an" } else { "a" }, self.0.title())
+    }
+}

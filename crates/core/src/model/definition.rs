@@ -1,0 +1,162 @@
+//! What an object is made of, by its kind.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::{Expression, Kind, Name, Table};
+
+/// The canonical structure of one object.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Definition {
+    /// A base table.
+    Table(Table),
+    /// A virtual table.
+    VirtualTable(VirtualTable),
+    /// An index that was made by CREATE INDEX.
+    Index(Index),
+    /// A view.
+    View(View),
+    /// A trigger.
+    Trigger(Trigger),
+}
+
+impl Definition {
+    /// The kind of object.
+    pub fn kind(&self) -> Kind {
+        match self {
+            Definition::Table(_) => Kind::Table,
+            Definition::VirtualTable(_) => Kind::VirtualTable,
+            Definition::Index(_) => Kind::Index,
+            Definition::View(_) => Kind::View,
+            Definition::Trigger(_) => Kind::Trigger,
+        }
+    }
+
+    /// The table or view that the object belongs to, if it can't live without one.
+    pub fn owner(&self) -> Option<&Name> {
+        match self {
+            Definition::Index(index) => Some(&index.table),
+            Definition::Trigger(trigger) => Some(&trigger.table),
+            Definition::Table(_) | Definition::VirtualTable(_) | Definition::View(_) => None,
+        }
+    }
+}
+
+/// A virtual table. The tables in which its module keeps its data (its shadow tables) belong to it and are not listed.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct VirtualTable {
+    /// The module: `fts5`, `rtree`, …
+    pub module: Name,
+    /// The module's arguments, each as it was written but for white space.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub arguments: Vec<String>,
+}
+
+/// An index.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Index {
+    /// The table that is indexed.
+    pub table: Name,
+    /// UNIQUE.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub unique: bool,
+    /// What is indexed, in order.
+    pub parts: Vec<IndexPart>,
+    /// WHERE: which rows are indexed.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub predicate: Option<Expression>,
+}
+
+/// One column or expression of an index.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct IndexPart {
+    /// The column or expression.
+    pub expression: Expression,
+    /// COLLATE, canonical.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub collation: Option<Name>,
+    /// DESC.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub descending: bool,
+}
+
+/// A view.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct View {
+    /// The column names, where they are listed.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub columns: Vec<Name>,
+    /// The query.
+    pub query: Expression,
+}
+
+/// A trigger.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Trigger {
+    /// The table or view.
+    pub table: Name,
+    /// When it fires.
+    pub timing: Timing,
+    /// What it fires on.
+    pub event: Event,
+    /// UPDATE OF: the columns.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub columns: Vec<Name>,
+    /// WHEN.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub condition: Option<Expression>,
+    /// The statements between BEGIN and END.
+    pub body: Expression,
+}
+
+/// When a trigger fires.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Timing {
+    /// BEFORE, the default.
+    Before,
+    /// AFTER.
+    After,
+    /// INSTEAD OF, on views.
+    InsteadOf,
+}
+
+impl Timing {
+    /// The keywords.
+    pub fn keywords(self) -> &'static str {
+        match self {
+            Timing::Before => "BEFORE",
+            Timing::After => "AFTER",
+            Timing::InsteadOf => "INSTEAD OF",
+        }
+    }
+}
+
+/// What a trigger fires on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Event {
+    /// INSERT.
+    Insert,
+    /// UPDATE.
+    Update,
+    /// DELETE.
+    Delete,
+}
+
+impl Event {
+    /// The keyword.
+    pub fn keyword(self) -> &'static str {
+        match self {
+            Event::Insert => "INSERT",
+            Event::Update => "UPDATE",
+            Event::Delete => "DELETE",
+        }
+    }
+}

@@ -1,0 +1,70 @@
+//! The hash by which two structures are known to be the same.
+
+use std::fmt;
+use std::str::FromStr;
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+
+use super::Model;
+
+/// SHA-256 over the canonical structure: for every object, in order of kind and name, the CBOR encoding (RFC 8949) of
+/// its name and its definition, where names and expressions stand in their canonical form.
+///
+/// Layout, comments, letter case, the order of columns and of constraints, and where an object was written do not
+/// change it.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(transparent)]
+pub struct Fingerprint(#[schemars(regex(pattern = "^[0-9a-f]{64}$"))] String);
+
+impl Fingerprint {
+    /// The fingerprint of a model.
+    pub fn of(model: &Model) -> Fingerprint {
+        let mut hash = Sha256::new();
+        let mut bytes = Vec::new();
+        for object in model.objects() {
+            bytes.clear();
+            ciborium::into_writer(&(&object.name, &object.definition), &mut bytes).expect("a Vec takes every byte");
+            hash.update(&bytes);
+        }
+        Fingerprint(hex(&hash.finalize()))
+    }
+
+    /// All 64 hexadecimal digits.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+
+    /// The first twelve digits, for people.
+    pub fn short(&self) -> &str {
+        &self.0[..12]
+    }
+}
+
+impl fmt::Display for Fingerprint {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl FromStr for Fingerprint {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        if text.len() == 64 && text.bytes().all(|byte| matches!(byte, b'0'..=b'9' | b'a'..=b'f')) {
+            Ok(Fingerprint(text.to_owned()))
+        } else {
+            Err(format!("`{text}` is not a fingerprint (64 hexadecimal digits)"))
+        }
+    }
+}
+
+/// Bytes as lower-case hexadecimal digits.
+pub fn hex(bytes: &[u8]) -> String {
+    use fmt::Write;
+    bytes.iter().fold(String::with_capacity(bytes.len() * 2), |mut text, byte| {
+        write!(text, "{byte:02x}").expect("a String takes every byte");
+        text
+    })
+}

@@ -1,0 +1,236 @@
+//! Tables: columns, keys and constraints.
+//!
+//! Column constraints are hoisted to the table where the engine makes no difference, so `id INTEGER PRIMARY KEY` and
+//! `id INTEGER, PRIMARY KEY (id)` are one model.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::{Beside, Expression, Name, Unordered};
+
+/// A base table.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Table {
+    /// The columns, in table order. Their order is no part of the canonical form.
+    pub columns: Unordered<Column>,
+    /// The primary key.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub primary_key: Option<Key>,
+    /// UNIQUE constraints.
+    #[serde(default, skip_serializing_if = "is_empty")]
+    pub unique_keys: Unordered<Key>,
+    /// CHECK constraints.
+    #[serde(default, skip_serializing_if = "is_empty")]
+    pub checks: Unordered<Check>,
+    /// Foreign keys.
+    #[serde(default, skip_serializing_if = "is_empty")]
+    pub foreign_keys: Unordered<ForeignKey>,
+    /// STRICT (SQLite 3.37): values must have their column's type.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub strict: bool,
+    /// WITHOUT ROWID (SQLite): rows are stored in the primary key.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub without_rowid: bool,
+}
+
+fn is_empty<T>(list: &Unordered<T>) -> bool {
+    list.0.is_empty()
+}
+
+impl Table {
+    /// The column of this name.
+    pub fn column(&self, name: &Name) -> Option<&Column> {
+        self.columns.iter().find(|column| column.name == *name)
+    }
+
+    /// Whether the column is the whole primary key or a part of it.
+    pub fn in_primary_key(&self, column: &Name) -> bool {
+        self.primary_key.as_ref().is_some_and(|key| key.has_column(column))
+    }
+}
+
+/// One column of a table.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Column {
+    /// The column's name.
+    pub name: Name,
+    /// The declared type, if there is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub data_type: Option<Expression>,
+    /// NOT NULL, with what happens to a row that breaks it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub not_null: Option<OnConflict>,
+    /// COLLATE, canonical.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub collation: Option<Name>,
+    /// DEFAULT, without the parentheses around it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub default: Option<Expression>,
+    /// GENERATED ALWAYS AS.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub generated: Option<Generated>,
+}
+
+impl Column {
+    /// A column with nothing but a name.
+    pub fn named(name: Name) -> Column {
+        Column { name, data_type: None, not_null: None, collation: None, default: None, generated: None }
+    }
+}
+
+/// A generated column's expression and where its value is kept.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Generated {
+    /// What computes the value.
+    pub expression: Expression,
+    /// STORED; otherwise VIRTUAL.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub stored: bool,
+}
+
+/// What SQLite does with a row that breaks a constraint (<https://sqlite.org/lang_conflict.html>).
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum OnConflict {
+    /// Fail the statement and undo it; what the standard says, and the default.
+    #[default]
+    Abort,
+    /// Roll the transaction back.
+    Rollback,
+    /// Fail, but keep what the statement did so far.
+    Fail,
+    /// Leave the row out.
+    Ignore,
+    /// Remove the rows in the way.
+    Replace,
+}
+
+impl OnConflict {
+    /// The keyword.
+    pub fn keyword(self) -> &'static str {
+        match self {
+            OnConflict::Abort => "ABORT",
+            OnConflict::Rollback => "ROLLBACK",
+            OnConflict::Fail => "FAIL",
+            OnConflict::Ignore => "IGNORE",
+            OnConflict::Replace => "REPLACE",
+        }
+    }
+
+    /// The default, which is written as nothing.
+    pub fn is_default(&self) -> bool {
+        *self == OnConflict::Abort
+    }
+}
+
+/// A PRIMARY KEY or UNIQUE constraint.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Key {
+    /// The constraint's name. SQLite gives it no meaning, so it is not compared.
+    #[serde(default)]
+    pub name: Beside<Option<Name>>,
+    /// The columns, in key order.
+    pub parts: Vec<KeyPart>,
+    /// What happens to a row that breaks it.
+    #[serde(default, skip_serializing_if = "OnConflict::is_default")]
+    pub on_conflict: OnConflict,
+    /// AUTOINCREMENT (SQLite): a rowid is never used again.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub autoincrement: bool,
+}
+
+impl Key {
+    /// Whether the column is one of the key's.
+    pub fn has_column(&self, column: &Name) -> bool {
+        self.parts.iter().any(|part| part.column == *column)
+    }
+}
+
+/// One column of a key.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct KeyPart {
+    /// The column.
+    pub column: Name,
+    /// COLLATE, canonical.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub collation: Option<Name>,
+    /// DESC.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub descending: bool,
+}
+
+/// A CHECK constraint. Its name is part of it: the engine's error message shows it.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Check {
+    /// The condition, without the parentheses around it.
+    pub condition: Expression,
+    /// The constraint's name.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub name: Option<Name>,
+}
+
+/// A foreign key.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ForeignKey {
+    /// The constraint's name. SQLite gives it no meaning, so it is not compared.
+    #[serde(default)]
+    pub name: Beside<Option<Name>>,
+    /// The referencing columns.
+    pub columns: Vec<Name>,
+    /// The table that is referenced.
+    pub parent: Name,
+    /// The columns that are referenced; none stands for the parent's primary key.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub parent_columns: Vec<Name>,
+    /// ON DELETE.
+    #[serde(default, skip_serializing_if = "Action::is_default")]
+    pub on_delete: Action,
+    /// ON UPDATE.
+    #[serde(default, skip_serializing_if = "Action::is_default")]
+    pub on_update: Action,
+    /// DEFERRABLE INITIALLY DEFERRED. SQLite treats every other form as not deferrable.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub deferred: bool,
+}
+
+/// What a foreign key does when the referenced row goes or changes.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Action {
+    /// NO ACTION, the default.
+    #[default]
+    NoAction,
+    /// RESTRICT.
+    Restrict,
+    /// SET NULL.
+    SetNull,
+    /// SET DEFAULT.
+    SetDefault,
+    /// CASCADE.
+    Cascade,
+}
+
+impl Action {
+    /// The keywords.
+    pub fn keywords(self) -> &'static str {
+        match self {
+            Action::NoAction => "NO ACTION",
+            Action::Restrict => "RESTRICT",
+            Action::SetNull => "SET NULL",
+            Action::SetDefault => "SET DEFAULT",
+            Action::Cascade => "CASCADE",
+        }
+    }
+
+    /// The default, which is written as nothing.
+    pub fn is_default(&self) -> bool {
+        *self == Action::NoAction
+    }
+}

@@ -1,0 +1,90 @@
+//! What one statement of a source says.
+
+use crate::diagnostics::Diagnostic;
+use crate::model::{Check, Column, ForeignKey, Key, Kind, Name, Object, OnConflict};
+use crate::source::Location;
+
+/// A statement and where it stands.
+#[derive(Debug, Clone)]
+pub struct Statement {
+    /// From its first token to its last, without the semicolon.
+    pub location: Location,
+    /// What it says.
+    pub kind: StatementKind,
+}
+
+/// What a statement says.
+#[derive(Debug, Clone)]
+pub enum StatementKind {
+    /// CREATE.
+    Create {
+        /// The object.
+        object: Box<Object>,
+        /// IF NOT EXISTS.
+        if_not_exists: bool,
+    },
+    /// ALTER TABLE.
+    Alter {
+        /// The table.
+        table: Name,
+        /// What changes.
+        action: Box<AlterTable>,
+    },
+    /// DROP.
+    Drop {
+        /// The kind of object. `Kind::Table` stands for virtual tables too.
+        kind: Kind,
+        /// The object.
+        name: Name,
+        /// IF EXISTS.
+        if_exists: bool,
+    },
+    /// Something that is no part of a schema, with the note that says so.
+    Aside(Box<Diagnostic>),
+    /// A session setting: stepped over.
+    Session,
+}
+
+/// What ALTER TABLE does.
+#[derive(Debug, Clone)]
+pub enum AlterTable {
+    /// RENAME TO.
+    Rename(Name),
+    /// RENAME COLUMN … TO.
+    RenameColumn {
+        /// The present name.
+        from: Name,
+        /// The new name.
+        to: Name,
+    },
+    /// ADD COLUMN, with the constraints that were written with the column.
+    AddColumn {
+        /// The column.
+        column: Box<Column>,
+        /// Constraints of the column that the model keeps with the table.
+        constraints: Constraints,
+    },
+    /// DROP COLUMN.
+    DropColumn(Name),
+    /// ALTER COLUMN … SET NOT NULL (SQLite 3.53).
+    SetNotNull(Name, OnConflict),
+    /// ALTER COLUMN … DROP NOT NULL (SQLite 3.53).
+    DropNotNull(Name),
+    /// ADD CHECK (SQLite 3.53).
+    AddCheck(Check),
+    /// DROP CONSTRAINT (SQLite 3.53).
+    DropConstraint(Name),
+}
+
+/// Constraints that were met while reading a column or a table.
+#[derive(Debug, Clone, Default)]
+pub struct Constraints {
+    /// PRIMARY KEY; more than one is an error of the table's.
+    pub primary_keys: Vec<Key>,
+    /// UNIQUE.
+    pub unique_keys: Vec<Key>,
+    /// CHECK.
+    pub checks: Vec<Check>,
+    /// REFERENCES and FOREIGN KEY.
+    pub foreign_keys: Vec<ForeignKey>,
+}

@@ -1,0 +1,81 @@
+//! Written permissions: one risk, one object, a reason, a last day.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::risk::{Clearance, Risk, RiskKind};
+
+/// One waiver of `waivers.toml`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Waiver {
+    /// The name of the risk: `loses-column`.
+    pub risk: String,
+    /// What is at risk: `column hives.paint_colour`.
+    pub object: String,
+    /// Why it is acceptable.
+    pub reason: String,
+    /// The last day on which it holds, `YYYY-MM-DD`.
+    pub until: String,
+}
+
+/// The whole file.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+#[schemars(title = "Wevrun waivers")]
+pub struct WaiverFile {
+    /// The waivers.
+    #[serde(default)]
+    pub waiver: Vec<Waiver>,
+}
+
+/// What is wrong with one waiver.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("waiver {number}: {problem}")]
+pub struct WaiverError {
+    /// Which one, from 1.
+    pub number: usize,
+    /// What is wrong.
+    pub problem: String,
+}
+
+/// The waivers of a file, each checked for what it says.
+pub fn read_waivers(file: WaiverFile) -> Result<Vec<Waiver>, WaiverError> {
+    for (index, waiver) in file.waiver.iter().enumerate() {
+        let wrong = |problem: String| Err(WaiverError { number: index + 1, problem });
+        if waiver.risk.parse::<RiskKind>().is_err() {
+            let known: Vec<_> =
+                RiskKind::ALL.into_iter().filter(|kind| kind.needs_waiver()).map(RiskKind::name).collect();
+            return wrong(format!("there is no risk `{}`; a waiver can permit {}", waiver.risk, known.join(", ")));
+        }
+        if waiver.reason.trim().is_empty() {
+            return wrong("the reason is empty; write why the risk is acceptable".to_owned());
+        }
+        if !is_date(&waiver.until) {
+            return wrong(format!("`{}` is not a date; write it like 2026-12-31", waiver.until));
+        }
+    }
+    Ok(file.waiver)
+}
+
+fn is_date(text: &str) -> bool {
+    let parts: Vec<&str> = text.split('-').collect();
+    let number = |part: &str, digits: usize, range: std::ops::RangeInclusive<u32>| {
+        part.len() == digits && part.parse::<u32>().is_ok_and(|number| range.contains(&number))
+    };
+    matches!(parts[..], [year, month, day] if number(year, 4, 1..=9999) && number(month, 2, 1..=12) && number(day, 2, 1..=31))
+}
+
+impl Waiver {
+    /// Whether it permits this risk on this day (`YYYY-MM-DD`).
+    pub fn permits(&self, risk: &Risk, today: &str) -> bool {
+        self.risk == risk.kind.name()
+            && self.object.trim().eq_ignore_ascii_case(&risk.object)
+            && today <= self.until.as_str()
+    }
+
+    /// The clearance that it gives.
+    pub fn clearance(&self) -> Clearance {
+        Clearance::Waived { reason: self.reason.trim().to_owned(), until: self.until.clone() }
+    }
+}

@@ -1,0 +1,73 @@
+//! The script: ordered steps in plain SQL, with a head that says from where to where.
+
+mod read;
+mod write;
+
+pub use read::{ScriptError, read};
+pub use write::write;
+
+use crate::engine::{Engine, EngineVersion};
+use crate::model::Fingerprint;
+use crate::plan::{Clearance, Plan, Risk, Waiver};
+
+/// A migration script.
+#[derive(Debug, Clone)]
+pub struct Script {
+    /// The engine that runs it.
+    pub engine: Engine,
+    /// The oldest version of the engine that can run it.
+    pub engine_version: EngineVersion,
+    /// The project's name.
+    pub project: String,
+    /// The structure that it starts from.
+    pub have: Fingerprint,
+    /// The structure that it leads to.
+    pub want: Fingerprint,
+    /// Whether it is the way back of a release.
+    pub undo: bool,
+    /// What it does.
+    pub plan: Plan,
+}
+
+/// One ordered action.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Step {
+    /// What it does, in words: `drop column hives.paint_colour`.
+    pub title: String,
+    /// What it may do to data.
+    pub risks: Vec<Risk>,
+    /// What is known, or can't be brought back; shown with the step.
+    pub notes: Vec<String>,
+    /// The statements, without semicolons.
+    pub statements: Vec<String>,
+}
+
+impl Step {
+    /// A step without risks.
+    pub fn new(title: impl Into<String>, statements: Vec<String>) -> Step {
+        Step { title: title.into(), risks: Vec::new(), notes: Vec::new(), statements }
+    }
+}
+
+impl Script {
+    /// Applies waivers to the risks that need one. `today` is `YYYY-MM-DD`.
+    pub fn clear(&mut self, waivers: &[Waiver], today: &str) {
+        for risk in self.plan.steps.iter_mut().flat_map(|step| &mut step.risks) {
+            if risk.clearance == Clearance::Missing
+                && let Some(waiver) = waivers.iter().find(|waiver| waiver.permits(risk, today))
+            {
+                risk.clearance = waiver.clearance();
+            }
+        }
+    }
+
+    /// The risks that hold it back.
+    pub fn held_back_by(&self) -> Vec<&Risk> {
+        self.plan.steps.iter().flat_map(|step| &step.risks).filter(|risk| risk.holds_back()).collect()
+    }
+
+    /// Whether it does nothing.
+    pub fn is_empty(&self) -> bool {
+        self.plan.steps.is_empty()
+    }
+}

@@ -1,0 +1,215 @@
+//! The validated build result as one file: what the pipeline carries, unchanged, from test to production.
+//!
+//! `docs/snapshot-format.md` describes the form. The same input gives the same bytes.
+
+mod seal;
+
+use std::fmt::Write;
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::engine::{Engine, EngineVersion};
+use crate::model::{Definition, Fingerprint, Formerly, Model, Name, Object};
+use crate::source::Source;
+
+/// The version of the form that this code writes, and the newest that it reads.
+pub const FORMAT: u32 = 1;
+
+/// A snapshot: a model, and where it came from.
+#[derive(Debug, Clone)]
+pub struct Snapshot {
+    /// The project's name.
+    pub project: String,
+    /// The engine that it is for.
+    pub engine: Engine,
+    /// The oldest version of the engine that it was checked for.
+    pub engine_version: EngineVersion,
+    /// The git revision of the sources, if they are under git.
+    pub git: Option<GitRevision>,
+    /// The source files.
+    pub sources: Vec<SourceFile>,
+    /// What they say.
+    pub model: Model,
+}
+
+/// The commit that sources were built from.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct GitRevision {
+    /// The commit's hash.
+    pub revision: String,
+    /// Whether a source file differed from that commit.
+    pub modified: bool,
+}
+
+/// A source file and its hash.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SourceFile {
+    /// Relative to the project, with `/`.
+    pub path: String,
+    /// SHA-256 of its bytes, in hexadecimal digits.
+    pub sha256: String,
+}
+
+/// Why a snapshot can't be read.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum SnapshotError {
+    /// Some other file.
+    #[error("this is not a Wevrun snapshot")]
+    Foreign,
+    /// Cut off or garbled.
+    #[error("the snapshot is damaged: {0}; build it again or copy it again")]
+    Damaged(String),
+    /// Whole, but not what was written.
+    #[error("the snapshot was altered after it was built: its seal does not fit its content; build it again")]
+    Altered,
+    /// Written by a newer Wevrun.
+    #[error("the snapshot has format {0}, and this Wevrun reads formats up to {FORMAT}; use a newer Wevrun")]
+    Newer(u64),
+}
+
+/// The file's form. Field order is the order in the file.
+#[derive(Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+#[schemars(title = "Wevrun snapshot")]
+pub struct SnapshotFile {
+    /// The version of this form.
+    wevrun_snapshot: u32,
+    /// SHA-256 of the whole file with 64 zeros in this place.
+    seal: String,
+    /// The version of Wevrun that wrote it.
+    tool: String,
+    project: String,
+    engine: Engine,
+    engine_version: EngineVersion,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    git: Option<GitRevision>,
+    /// SHA-256 over the canonical structure; see docs/snapshot-format.md.
+    fingerprint: Fingerprint,
+    sources: Vec<SourceFile>,
+    /// Ordered by kind and name.
+    objects: Vec<ObjectRecord>,
+}
+
+/// One object.
+#[derive(Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct ObjectRecord {
+    name: Name,
+    /// The canonical structure, under its kind.
+    definition: Definition,
+    /// The CREATE statement as it was written.
+    text: String,
+    #[serde(default, skip_serializing_if = "Formerly::is_empty")]
+    formerly: Formerly,
+    /// The tables and views that a view or trigger reads and writes.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    uses: Vec<Name>,
+    /// The source file that it was read from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    file: Option<String>,
+}
+
+impl Snapshot {
+    /// The file's content. `sources` are the texts that the model's locations refer to.
+    pub fn write(&self, sources: &[Source]) -> String {
+        let mut out = String::from("{\n");
+        let mut field =
+            |name: &str, value: String| writeln!(out, "\"{name}\": {value},").expect("a String takes every byte");
+        field("wevrun-snapshot", FORMAT.to_string());
+        field("seal", format!("\"{}\"", seal::BLANK));
+        field("tool", json(&env!("CARGO_PKG_VERSION")));
+        field("project", json(&self.project));
+        field("engine", json(&self.engine));
+        field("engine-version", json(&self.engine_version));
+        if let Some(git) = &self.git {
+            field("git", json(git));
+        }
+        field("fingerprint", json(&self.model.fingerprint()));
+        out.push_str("\"sources\": [");
+        push_lines(&mut out, self.sources.iter().map(json));
+        out.push_str("],\n\"objects\": [");
+        push_lines(
+            &mut out,
+            self.model.objects().map(|object| {
+                let file =
+                    object.location.and_then(|l| sources.get(l.source as usize)).map(|source| source.name.to_string());
+                json(&ObjectRecord {
+                    name: object.name.clone(),
+                    definition: object.definition.clone(),
+                    text: object.text.clone(),
+                    formerly: object.formerly.clone(),
+                    uses: object.uses.clone(),
+                    file,
+                })
+            }),
+        );
+        out.push_str("]\n}\n");
+        seal::close(out)
+    }
+
+    /// Reads a file's content, and makes sure that it is what was written.
+    pub fn read(text: &str) -> Result<Snapshot, SnapshotError> {
+        /// Enough to tell a newer format from a damaged file.
+        #[derive(Deserialize)]
+        #[serde(rename_all = "kebab-case")]
+        struct Head {
+            wevrun_snapshot: Option<u64>,
+        }
+        if !text.trim_start().starts_with('{') || !text.contains("\"wevrun-snapshot\"") {
+            return Err(SnapshotError::Foreign);
+        }
+        let head: Head = serde_json::from_str(text).map_err(|error| SnapshotError::Damaged(error.to_string()))?;
+        match head.wevrun_snapshot {
+            None => return Err(SnapshotError::Foreign),
+            Some(format) if format > u64::from(FORMAT) => return Err(SnapshotError::Newer(format)),
+            Some(_) => {}
+        }
+        if !seal::holds(text) {
+            return Err(SnapshotError::Altered);
+        }
+        let file: SnapshotFile =
+            serde_json::from_str(text).map_err(|error| SnapshotError::Damaged(error.to_string()))?;
+        let model: Model = file
+            .objects
+            .into_iter()
+            .map(|record| Object {
+                name: record.name,
+                definition: record.definition,
+                text: record.text,
+                formerly: record.formerly,
+                uses: record.uses,
+                location: None,
+            })
+            .collect();
+        if model.fingerprint() != file.fingerprint {
+            return Err(SnapshotError::Altered);
+        }
+        Ok(Snapshot {
+            project: file.project,
+            engine: file.engine,
+            engine_version: file.engine_version,
+            git: file.git,
+            sources: file.sources,
+            model,
+        })
+    }
+}
+
+/// One item a line, so that a snapshot under version control has readable differences.
+fn push_lines(out: &mut String, lines: impl Iterator<Item = String>) {
+    let mut separator = "\n";
+    for line in lines {
+        out.push_str(separator);
+        out.push_str(&line);
+        separator = ",\n";
+    }
+    out.push('\n');
+}
+
+/// One line of JSON.
+fn json(value: &impl Serialize) -> String {
+    serde_json::to_string(value).expect("no map with keys that are not strings")
+}

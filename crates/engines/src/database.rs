@@ -1,0 +1,101 @@
+//! What every engine's databases can do.
+
+use std::time::Duration;
+
+use wevrun_core::diagnostics::Diagnostic;
+use wevrun_core::model::Model;
+use wevrun_core::plan::{Evidence, Probe};
+use wevrun_core::script::Script;
+use wevrun_core::source::Source;
+
+use crate::error::LiveError;
+use crate::ledger::LedgerEntry;
+use crate::sqlite::SqliteDatabase;
+use crate::url::DatabaseUrl;
+
+/// What a connection is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Access {
+    /// Reading only: nothing can be changed through it.
+    Read,
+    /// Reading and writing.
+    Write,
+    /// Reading and writing, and making the database if there is none.
+    Create,
+}
+
+/// What a database holds.
+#[derive(Debug)]
+pub struct Content {
+    /// The canonical model.
+    pub model: Model,
+    /// The definitions as the catalogue holds them; the model's locations refer to them.
+    pub sources: Vec<Source>,
+    /// What is worth knowing. Never an error: what can't be read is a [`LiveError::Unreadable`].
+    pub diagnostics: Vec<Diagnostic>,
+}
+
+/// Who releases what, for the ledger.
+#[derive(Debug, Clone)]
+pub struct Release {
+    /// Who.
+    pub released_by: String,
+    /// SHA-256 of the script.
+    pub script_hash: String,
+    /// The version of Wevrun.
+    pub tool: String,
+    /// The project's name.
+    pub project: String,
+}
+
+/// What happens during a deployment. Reporters only consume these.
+#[derive(Debug)]
+pub enum Event<'e> {
+    /// The target has the state that the script starts from.
+    StateConfirmed,
+    /// A step begins: its number from 1, how many there are, what it does.
+    StepStarted(usize, usize, &'e str),
+    /// The step is done.
+    StepDone(usize, Duration),
+    /// The outcome was read back and is what was wanted; it is not committed yet.
+    Proven,
+    /// The transaction is committed.
+    Committed,
+}
+
+/// A finished deployment.
+#[derive(Debug)]
+pub struct Deployment {
+    /// What the database holds now, read back after the commit.
+    pub after: Model,
+    /// How long the transaction took.
+    pub took: Duration,
+}
+
+/// A live database.
+pub trait Database {
+    /// Reads everything, in a constant number of queries, in one transaction.
+    fn read(&mut self) -> Result<Content, LiveError>;
+
+    /// Answers questions about rows.
+    fn probe(&mut self, probes: &[Probe]) -> Result<Evidence, LiveError>;
+
+    /// Runs a script as one transaction, proves the outcome before it commits and after, and writes the ledger. On any error
+    /// the database is as it was.
+    fn deploy(
+        &mut self,
+        script: &Script,
+        release: &Release,
+        watch: &mut dyn FnMut(Event<'_>),
+    ) -> Result<Deployment, LiveError>;
+
+    /// The last release, if there was one.
+    fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError>;
+}
+
+/// Opens a database.
+pub fn open(url: &DatabaseUrl, access: Access) -> Result<Box<dyn Database>, LiveError> {
+    match url {
+        DatabaseUrl::Sqlite(path) => Ok(Box::new(SqliteDatabase::open(path, access)?)),
+    }
+}

@@ -1,0 +1,79 @@
+//! What can go wrong with a live database, in words for the person.
+
+use wevrun_core::model::{Fingerprint, Model};
+
+/// A row that a foreign key would leave without a partner.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Broken {
+    /// The table that refers.
+    pub table: String,
+    /// The row's number, if it has one.
+    pub row: Option<i64>,
+    /// The table that is referred to.
+    pub parent: String,
+}
+
+/// What went wrong.
+#[derive(Debug, thiserror::Error)]
+pub enum LiveError {
+    /// There is no such file.
+    #[error("there is no database at {0}")]
+    NotFound(String),
+    /// The file is something else.
+    #[error("{0} is not an SQLite database: {1}")]
+    NotADatabase(String, String),
+    /// Someone else is writing.
+    #[error("the database is locked: another connection is writing to it")]
+    Locked,
+    /// The file or its folder can't be written to.
+    #[error("the database can't be written to: {0}")]
+    ReadOnly(String),
+    /// No room is left.
+    #[error("the disk is full, or the file may not grow further: {0}")]
+    DiskFull(String),
+    /// An interrupted transaction waits to be rolled back, which takes the right to write.
+    #[error("the last change to the database was interrupted, and reading alone can't undo it")]
+    NeedsRecovery,
+    /// The engine refused something else.
+    #[error("{0}")]
+    Engine(String),
+    /// The database is not in the state that the script starts from.
+    #[error("the database is not in the state that the script was made for")]
+    StateDiffers {
+        /// The state that the script starts from.
+        expected: Fingerprint,
+        /// What is there.
+        found: Box<Model>,
+    },
+    /// A step failed.
+    #[error("step {number} failed: {title}: {message}")]
+    StepFailed {
+        /// Which one, from 1; 0 before the first.
+        number: usize,
+        /// What it does.
+        title: String,
+        /// The statement.
+        statement: String,
+        /// Why, in the engine's words or ours.
+        message: String,
+        /// What kind of failure it is, where that matters.
+        cause: Box<LiveError>,
+    },
+    /// Foreign keys would have been left without partners.
+    #[error("rows would refer to rows that are not there")]
+    ForeignKeysBroken(Vec<Broken>),
+    /// Rows that were not there when the script was made would have been lost.
+    #[error("rows or values that were not there when the script was made would be lost")]
+    WouldLoseRows,
+    /// All steps ran, and the outcome is not what was wanted.
+    #[error("the steps ran, but the outcome is not what the script promises")]
+    ProofFailed {
+        /// What the script promises.
+        expected: Fingerprint,
+        /// What came out.
+        found: Box<Model>,
+    },
+    /// Definitions that Wevrun can't read.
+    #[error("definitions in the database can't be read")]
+    Unreadable(Vec<wevrun_core::source::Source>, Vec<wevrun_core::diagnostics::Diagnostic>),
+}

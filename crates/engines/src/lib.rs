@@ -1,0 +1,25 @@
+//! Live databases: read the catalogue, ask about rows, run a script, keep the ledger.
+//!
+//! A new engine is one new folder here that implements [`Database`], and one in the core's dialects.
+
+mod database;
+mod error;
+mod ledger;
+pub mod sqlite;
+mod url;
+
+pub use database::{Access, Content, Database, Deployment, Event, Release, open};
+pub use error::{Broken, LiveError};
+pub use ledger::LedgerEntry;
+pub use url::{DatabaseUrl, UrlError};
+
+use wevrun_core::Engine;
+use wevrun_core::check::Refusal;
+use wevrun_core::model::Model;
+
+/// The engine's own opinion of a model, without any database of the user's: objects that it refuses, ordered.
+pub fn second_opinion(engine: Engine, model: &Model) -> Vec<Refusal> {
+    match engine {
+        Engine::Sqlite => sqlite::second_opinion(model),
+    }
+}

@@ -1,0 +1,97 @@
+//! Opening a file, and what the engine's errors mean.
+
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use rusqlite::{Connection, ErrorCode, OpenFlags, ffi};
+use wevrun_core::plan::{Evidence, Probe};
+use wevrun_core::script::Script;
+
+use crate::database::{Access, Content, Database, Deployment, Event, Release};
+use crate::error::LiveError;
+use crate::ledger::LedgerEntry;
+
+/// How long to wait for another connection's lock.
+const LOCK_TIMEOUT: Duration = Duration::from_secs(5);
+
+/// An open SQLite database.
+pub struct SqliteDatabase {
+    pub(super) path: PathBuf,
+    pub(super) connection: Connection,
+}
+
+impl SqliteDatabase {
+    /// Opens a file.
+    pub fn open(path: &Path, access: Access) -> Result<SqliteDatabase, LiveError> {
+        let shown = path.display().to_string();
+        if path.is_dir() {
+            return Err(LiveError::NotADatabase(shown, "it is a folder".to_owned()));
+        }
+        if access != Access::Create && !path.exists() {
+            return Err(LiveError::NotFound(shown));
+        }
+        let mode = match access {
+            Access::Read => OpenFlags::SQLITE_OPEN_READ_ONLY,
+            Access::Write => OpenFlags::SQLITE_OPEN_READ_WRITE,
+            Access::Create => OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_CREATE,
+        };
+        let flags = mode | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+        let connection = Connection::open_with_flags(path, flags).map_err(|error| meaning(&error))?;
+        connection.busy_timeout(LOCK_TIMEOUT).map_err(|error| meaning(&error))?;
+        Ok(SqliteDatabase { path: path.to_owned(), connection })
+    }
+
+    /// What an error of this connection means.
+    pub(super) fn meaning(&self, error: &rusqlite::Error) -> LiveError {
+        match meaning(error) {
+            LiveError::NotADatabase(_, message) => LiveError::NotADatabase(self.path.display().to_string(), message),
+            other => other,
+        }
+    }
+}
+
+/// What an error means (<https://sqlite.org/rescode.html>).
+fn meaning(error: &rusqlite::Error) -> LiveError {
+    let message = words(error);
+    let Some(code) = error.sqlite_error() else { return LiveError::Engine(message) };
+    match (code.code, code.extended_code) {
+        (_, ffi::SQLITE_READONLY_ROLLBACK | ffi::SQLITE_READONLY_RECOVERY) => LiveError::NeedsRecovery,
+        (ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked, _) => LiveError::Locked,
+        (ErrorCode::ReadOnly | ErrorCode::PermissionDenied, _) => LiveError::ReadOnly(message),
+        (ErrorCode::DiskFull, _) | (_, ffi::SQLITE_IOERR_WRITE) => LiveError::DiskFull(message),
+        (ErrorCode::NotADatabase | ErrorCode::DatabaseCorrupt, _) => LiveError::NotADatabase(String::new(), message),
+        _ => LiveError::Engine(message),
+    }
+}
+
+/// The engine's own words.
+pub(super) fn words(error: &rusqlite::Error) -> String {
+    match error {
+        rusqlite::Error::SqliteFailure(_, Some(message)) => message.clone(),
+        rusqlite::Error::SqlInputError { msg, .. } => msg.clone(),
+        other => other.to_string(),
+    }
+}
+
+impl Database for SqliteDatabase {
+    fn read(&mut self) -> Result<Content, LiveError> {
+        self.content()
+    }
+
+    fn probe(&mut self, probes: &[Probe]) -> Result<Evidence, LiveError> {
+        self.evidence(probes)
+    }
+
+    fn deploy(
+        &mut self,
+        script: &Script,
+        release: &Release,
+        watch: &mut dyn FnMut(Event<'_>),
+    ) -> Result<Deployment, LiveError> {
+        self.run(script, release, watch)
+    }
+
+    fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError> {
+        self.last_entry()
+    }
+}

@@ -1,0 +1,11 @@
+//! SQLite, through the engine that is compiled in.
+
+mod connection;
+mod ledger;
+mod probe;
+mod read;
+mod run;
+mod second_opinion;
+
+pub use connection::SqliteDatabase;
+pub use second_opinion::second_opinion;

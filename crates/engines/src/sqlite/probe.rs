@@ -1,0 +1,33 @@
+//! Questions about rows. Each stops at the first row that answers it.
+
+use wevrun_core::Engine;
+use wevrun_core::dialects::dialect;
+use wevrun_core::plan::{Evidence, Probe};
+
+use super::connection::SqliteDatabase;
+use crate::error::LiveError;
+
+impl SqliteDatabase {
+    pub(super) fn evidence(&self, probes: &[Probe]) -> Result<Evidence, LiveError> {
+        let mut answers = Vec::with_capacity(probes.len());
+        for probe in probes {
+            let sql = format!("SELECT EXISTS (SELECT 1 FROM {})", condition(probe));
+            // A virtual table whose module is not here can't be asked: then nothing is known.
+            match self.connection.query_row(&sql, [], |row| row.get::<_, bool>(0)) {
+                Ok(answer) => answers.push((probe.clone(), answer)),
+                Err(error) if error.to_string().contains("no such module") => {}
+                Err(error) => return Err(self.meaning(&error)),
+            }
+        }
+        Ok(Evidence::new(answers))
+    }
+}
+
+fn condition(probe: &Probe) -> String {
+    let quoted = |name: &wevrun_core::model::Name| dialect(Engine::Sqlite).quoted(name.written());
+    match probe {
+        Probe::HasRows(table) => quoted(table),
+        Probe::HasValues(table, column) => format!("{} WHERE {} IS NOT NULL", quoted(table), quoted(column)),
+        Probe::HasNulls(table, column) => format!("{} WHERE {} IS NULL", quoted(table), quoted(column)),
+    }
+}
