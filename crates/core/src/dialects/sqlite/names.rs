@@ -101,7 +101,7 @@ pub fn literal(text: &str) -> String {
 /// What a token names: without its quotes. The engine takes a string literal for a name where only a name can stand.
 pub fn unquoted(token: Token, text: &str) -> String {
     let written = token.text(text);
-    if token.kind == TokenKind::Word {
+    if !matches!(token.kind, TokenKind::Quoted | TokenKind::Text) {
         return written.to_owned();
     }
     let (open, inner) = (written.as_bytes()[0], &written[1..written.len() - 1]);
