@@ -9,7 +9,7 @@ use sqlparser::dialect::Dialect as TokenRules;
 use crate::check::Checks;
 use crate::diagnostics::Diagnostic;
 use crate::engine::{Engine, EngineVersion};
-use crate::model::{Kind, Model, Name, Object};
+use crate::model::{Kind, Model, Name, Object, Table};
 use crate::parse::{Parsed, Reader, StatementKind, Token};
 use crate::plan::{Plan, Planning, Probe};
 
@@ -44,6 +44,9 @@ pub trait Dialect: Sync {
 
     /// The identifier as it must stand in SQL: in quotes, if it needs them.
     fn quoted(&self, name: &str) -> String;
+
+    /// Makes explicit what the engine takes for granted once it knows a whole table.
+    fn settle(&self, table: &mut Table);
 
     /// Makes canonical what needs the whole schema to be known.
     fn finish(&self, model: &mut Model);

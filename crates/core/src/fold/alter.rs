@@ -68,6 +68,7 @@ impl Folder<'_> {
         let mut object = self.folded.model.remove(key).expect("the caller found it");
         let Definition::Table(table) = &mut object.definition else { unreachable!("the key says table") };
         let missing = apply(table, action);
+        self.dialect.settle(table);
         object.text = self.dialect.create_statement(&object);
         self.folded.model.insert(object);
         match missing {
@@ -121,6 +122,8 @@ fn apply(table: &mut Table, action: &AlterTable) -> Result<(), Refused> {
         AlterTable::DropColumn(name) => {
             let index = found(table, name)?;
             table.columns.remove(index);
+            // The engine refuses to drop a column that the table's own constraints use; those of the column go with it.
+            table.checks.retain(|check| !check.condition.mentions(name));
             table.foreign_keys.retain(|key| !(key.columns.len() == 1 && key.columns[0] == *name));
         }
         AlterTable::SetNotNull(name, on_conflict) => {

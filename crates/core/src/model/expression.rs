@@ -5,7 +5,7 @@ use std::fmt;
 use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
-use super::{Beside, spelling};
+use super::{Beside, Name, spelling};
 
 /// An expression, a query, a type name or a trigger's body: a run of tokens.
 ///
@@ -27,6 +27,14 @@ impl Expression {
     /// As the person wrote it.
     pub fn written(&self) -> &str {
         self.written.as_deref().unwrap_or(&self.canonical)
+    }
+
+    /// Whether the name stands in it.
+    pub fn mentions(&self, name: &Name) -> bool {
+        let name = name.canonical();
+        self.canonical.contains(name)
+            && (self.canonical.split(' ').any(|token| token == name)
+                || self.canonical.contains(&format!("\"{}\"", name.replace('"', "\"\""))))
     }
 
     /// As the person wrote it, on one line.

@@ -9,7 +9,7 @@
 
 use std::collections::HashSet;
 
-use super::names::{is_reserved, unquoted};
+use super::names::{is_reserved, literal, unquoted};
 use crate::model::{Definition, Expression, Model};
 use crate::parse::{Reader, Token, TokenKind};
 
@@ -96,7 +96,7 @@ pub fn finish(model: &mut Model) {
     }
 }
 
-/// Folds each `"name"` outside string literals that the schema knows.
+/// Folds each `"name"` outside string literals that the schema knows; the others are strings.
 fn resolve_quotes(canonical: &str, names: &HashSet<String>) -> String {
     let mut out = String::with_capacity(canonical.len());
     let mut rest = canonical;
@@ -122,7 +122,9 @@ fn resolve_quotes(canonical: &str, names: &HashSet<String>) -> String {
         let inner = quoted.strip_prefix('"').and_then(|q| q.strip_suffix('"')).map(|q| q.replace("\"\"", "\""));
         match inner {
             Some(name) if names.contains(&name.to_ascii_lowercase()) => push_name(&mut out, &name),
-            _ => out.push_str(quoted),
+            // What nothing is called is a string, and ALTER TABLE rewrites it as one.
+            Some(text) => out.push_str(&literal(&text)),
+            None => out.push_str(quoted),
         }
         rest = &rest[end..];
     }
@@ -180,6 +182,6 @@ mod tests {
     #[test]
     fn double_quotes_are_folded_only_for_names() {
         let names = HashSet::from(["kind".to_owned()]);
-        assert_eq!(resolve_quotes("\"Kind\" in ( \"Box\" , 'a\"b' )", &names), "kind in ( \"Box\" , 'a\"b' )");
+        assert_eq!(resolve_quotes("\"Kind\" in ( \"Box\" , 'a\"b' )", &names), "kind in ( 'Box' , 'a\"b' )");
     }
 }

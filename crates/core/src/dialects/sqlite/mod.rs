@@ -19,7 +19,7 @@ use super::Dialect;
 use crate::check::Checks;
 use crate::diagnostics::Diagnostic;
 use crate::engine::{Engine, EngineVersion};
-use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey};
+use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey, Table};
 use crate::parse::{Parsed, Reader, StatementKind, Token};
 use crate::plan::{Plan, Planning, Probe};
 
@@ -65,6 +65,10 @@ impl Dialect for Sqlite {
 
     fn quoted(&self, name: &str) -> String {
         names::quoted(name)
+    }
+
+    fn settle(&self, table: &mut Table) {
+        parse::settle(table);
     }
 
     fn finish(&self, model: &mut Model) {

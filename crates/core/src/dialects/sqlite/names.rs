@@ -90,7 +90,12 @@ pub fn quoted(name: &str) -> String {
     let plain = name.chars().next().is_some_and(|first| first.is_ascii_alphabetic() || first == '_')
         && name.chars().all(|ch| ch.is_ascii_alphanumeric() || ch == '_')
         && !is_reserved(&name.to_ascii_lowercase());
-    if plain { name.to_owned() } else { format!("\"{}\"", name.replace('"', "\"\"")) }
+    if plain { name.to_owned() } else { always_quoted(name) }
+}
+
+/// The identifier in double quotes.
+pub fn always_quoted(name: &str) -> String {
+    format!("\"{}\"", name.replace('"', "\"\""))
 }
 
 /// A string literal.

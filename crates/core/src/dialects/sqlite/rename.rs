@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use super::canonical::{canonical, expressions_mut};
-use super::names::{name, quoted, unquoted};
+use super::names::{always_quoted, name, quoted, unquoted};
 use super::references::relation_tokens;
 use super::tokens::Rules;
 use super::write::create_statement;
@@ -153,7 +153,9 @@ fn rewrite(text: &str, to: &Name, choose: impl Fn(&str, &[Token]) -> BTreeSet<us
     for (index, token) in tokens.iter().enumerate() {
         if matches!(token.kind, TokenKind::Word | TokenKind::Quoted) && chosen.contains(&index) {
             out.push_str(&text[from..token.start as usize]);
-            out.push_str(&quoted(to.written()));
+            // As the engine does: what was in quotes stays in quotes.
+            let plain = token.kind == TokenKind::Word;
+            out.push_str(&if plain { quoted(to.written()) } else { always_quoted(to.written()) });
             from = token.end as usize;
         }
     }

@@ -5,6 +5,8 @@ mod comments;
 mod objects;
 mod table;
 
+pub use table::settle;
+
 use super::names::{self, unquoted};
 use super::tokens::Rules;
 use crate::diagnostics::{Code, Diagnostic};

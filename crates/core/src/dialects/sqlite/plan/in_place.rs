@@ -4,7 +4,7 @@ use super::super::names::quoted;
 use super::super::write::added_column;
 use super::{TableChange, guards};
 use crate::engine::EngineVersion;
-use crate::model::{Check, Column, Expression, Name};
+use crate::model::{Check, Column, Expression};
 use crate::plan::{Risk, RiskKind};
 use crate::script::Step;
 
@@ -53,7 +53,7 @@ pub fn steps(change: &TableChange<'_>) -> Option<Vec<Step>> {
         if !can_add(change, column) {
             return None;
         }
-        let (with_column, left) = checks_left.into_iter().partition(|check| names(&check.condition, &column.name));
+        let (with_column, left) = checks_left.into_iter().partition(|check| check.condition.mentions(&column.name));
         checks_left = left;
         steps.push(add_step(change, column, with_column));
     }
@@ -67,8 +67,8 @@ fn can_drop(change: &TableChange<'_>, column: &Column) -> bool {
         && !table.in_primary_key(&column.name)
         && !table.unique_keys.iter().any(|key| key.has_column(&column.name))
         && !table.foreign_keys.iter().any(|key| key.columns.contains(&column.name))
-        && !table.checks.iter().any(|check| names(&check.condition, &column.name))
-        && !table.columns.iter().any(|c| c.generated.as_ref().is_some_and(|g| names(&g.expression, &column.name)))
+        && !table.checks.iter().any(|check| check.condition.mentions(&column.name))
+        && !table.columns.iter().any(|c| c.generated.as_ref().is_some_and(|g| g.expression.mentions(&column.name)))
 }
 
 fn can_add(change: &TableChange<'_>, column: &Column) -> bool {
@@ -90,15 +90,6 @@ fn is_constant(default: &Expression) -> bool {
     let is_text = text.starts_with('\'') || text.starts_with("x'");
     let simple = text.chars().all(|ch| ch.is_ascii_alphanumeric() || matches!(ch, '.' | '_'));
     (is_text && !text[1..].trim_start_matches('\'').contains("' ")) || (simple && !text.starts_with("current_"))
-}
-
-/// Whether the expression names the column.
-fn names(expression: &Expression, column: &Name) -> bool {
-    let canonical = column.canonical();
-    let quoted = format!("\"{canonical}\"");
-    expression.canonical.contains(canonical)
-        && expression.canonical.split(' ').any(|token| token == canonical || token.trim_matches('"') == canonical)
-        || expression.canonical.contains(&quoted)
 }
 
 fn drop_step(change: &TableChange<'_>, column: &Column) -> Step {
