@@ -210,8 +210,9 @@ impl Context {
         }
         let mut build = build::build(engine, version, &sources);
         found.append(&mut build.diagnostics);
-        if self.second_opinion && !found.iter().any(Diagnostic::is_error) {
-            let refusals = wevrun_engines::second_opinion(engine, &build.model);
+        if self.second_opinion {
+            let sound = check::sound_part(dialect(engine), &build.model, &found);
+            let refusals = wevrun_engines::second_opinion(engine, &sound);
             found.extend(check::refusals(dialect(engine), &build.model, &refusals));
         }
         diagnostics::sort(&mut found);

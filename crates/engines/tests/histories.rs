@@ -36,12 +36,17 @@ fn alter(rng: &mut SmallRng, model: &Model, number: usize) -> Option<String> {
     let tables: Vec<_> = model.of_kind(Kind::Table).collect();
     let object = tables.choose(rng)?;
     let table = quoted(object.name.written());
+    // Renaming a column breaks a view on a view: then the engine takes the name for a string.
+    let nested =
+        model.of_kind(Kind::View).any(|view| view.uses.iter().any(|used| model.find(Kind::View, used).is_some()));
     let column = quoted(object.as_table()?.columns.choose(rng)?.name.written());
     Some(match rng.random_range(0..9) {
         0 => format!("ALTER TABLE {table} RENAME TO \"Moved {number}\""),
-        1 | 2 => format!("ALTER TABLE {table} RENAME COLUMN {column} TO other{number}"),
-        3 => format!("ALTER TABLE {table} ADD COLUMN added{number} TEXT NOT NULL DEFAULT 'x, (y' COLLATE NOCASE"),
-        4 if object.as_table()?.primary_key.as_ref().is_some_and(|key| key.parts.len() == 1) => format!("ALTER TABLE {table} ADD added{number} INTEGER REFERENCES {table} CHECK (added{number} IS NOT 'never')"),
+        1 | 2 if !nested => format!("ALTER TABLE {table} RENAME COLUMN {column} TO other{number}"),
+        1..=3 => format!("ALTER TABLE {table} ADD COLUMN added{number} TEXT NOT NULL DEFAULT 'x, (y' COLLATE NOCASE"),
+        4 if object.as_table()?.primary_key.as_ref().is_some_and(|key| key.parts.len() == 1) => format!(
+            "ALTER TABLE {table} ADD added{number} INTEGER REFERENCES {table} CHECK (added{number} IS NOT 'never')"
+        ),
         5 => format!("ALTER TABLE {table} DROP COLUMN {column}"),
         4 | 6 => format!("ALTER TABLE {table} ALTER COLUMN {column} SET NOT NULL"),
         7 => format!("ALTER TABLE {table} ALTER {column} DROP NOT NULL"),
@@ -80,7 +85,8 @@ fn history(seed: u64) {
         Change::Remove(object) => format!("only folded: {}", object.text),
         Change::Change { properties, .. } => format!("{properties:#?}"),
     };
-    let differences: Vec<String> = comparison.differences.iter().map(|d| format!("{}: {}", d.key, words(&d.change))).collect();
+    let differences: Vec<String> =
+        comparison.differences.iter().map(|d| format!("{}: {}", d.key, words(&d.change))).collect();
     assert!(differences.is_empty(), "{}\n{}", differences.join("\n"), source.text);
 
     let empty = Model::empty();

@@ -139,7 +139,11 @@ fn case(seed: u64) -> bool {
     let mut random_numbers = rng(seed);
     let a = random(&mut random_numbers);
     let related = random_numbers.random_bool(0.85);
-    let b = if related { mutate::mutated(&mut random_numbers, &a, seed.is_multiple_of(2)) } else { random(&mut random_numbers) };
+    let b = if related {
+        mutate::mutated(&mut random_numbers, &a, seed.is_multiple_of(2))
+    } else {
+        random(&mut random_numbers)
+    };
     let dialect = dialect(Engine::Sqlite);
     let folder = tempfile::TempDir::new().expect("a temporary folder");
     let file = |name: &str| folder.path().join(name);
@@ -165,12 +169,17 @@ fn case(seed: u64) -> bool {
         compare_with(dialect, &have, &want, Renames::default()),
         compare_with(dialect, &want, &have, Renames::default()),
     );
-    assert_eq!((there.counts().0, there.counts().1, there.counts().2), (back.counts().1, back.counts().0, back.counts().2));
+    assert_eq!(
+        (there.counts().0, there.counts().1, there.counts().2),
+        (back.counts().1, back.counts().0, back.counts().2)
+    );
     for (one, other) in there.differences.iter().zip(&back.differences) {
         assert_eq!(one.key, other.key);
         assert!(matches!(
             (&one.change, &other.change),
-            (Change::Create(_), Change::Remove(_)) | (Change::Remove(_), Change::Create(_)) | (Change::Change { .. }, Change::Change { .. })
+            (Change::Create(_), Change::Remove(_))
+                | (Change::Remove(_), Change::Create(_))
+                | (Change::Change { .. }, Change::Change { .. })
         ));
     }
 
@@ -199,7 +208,8 @@ fn case(seed: u64) -> bool {
     let empty = Model::empty();
     let comparison = compare(dialect, &empty, &have);
     let script = plan::script(dialect, "honey", (&empty, &have), &comparison, VERSION, &none);
-    run(&file("made.db"), &script, seed.is_multiple_of(3)).unwrap_or_else(|error| panic!("{error}\n{}", write(&script)));
+    run(&file("made.db"), &script, seed.is_multiple_of(3))
+        .unwrap_or_else(|error| panic!("{error}\n{}", write(&script)));
     assert_eq!(judge::differences(&file("made.db"), &file("a.db")), Vec::<String>::new(), "from nothing to A");
 
     // 3: from A, with rows, to B.
@@ -214,13 +224,17 @@ fn case(seed: u64) -> bool {
     let renames = comparison.renames.clone();
 
     // 8: what needs no waiver loses nothing.
-    let needs_waiver: Vec<String> =
-        script.held_back_by().iter().map(|risk| risk.object.clone()).collect();
+    let needs_waiver: Vec<String> = script.held_back_by().iter().map(|risk| risk.object.clone()).collect();
     if needs_waiver.is_empty() {
         for object in have.of_kind(Kind::Table) {
             if in_want(object, &want, &renames).is_none() {
-                let columns: Vec<String> = object.as_table().unwrap().columns.iter().map(|c| c.name.written().to_owned()).collect();
-                assert!(judge::table_rows(&file("a.db"), object.name.written(), &columns).is_empty(), "rows of {}", object.name);
+                let columns: Vec<String> =
+                    object.as_table().unwrap().columns.iter().map(|c| c.name.written().to_owned()).collect();
+                assert!(
+                    judge::table_rows(&file("a.db"), object.name.written(), &columns).is_empty(),
+                    "rows of {}",
+                    object.name
+                );
             }
         }
     }
@@ -230,9 +244,12 @@ fn case(seed: u64) -> bool {
     }
     let text = write(&script);
     if let Err(error) = run(&file("work.db"), &script, seed.is_multiple_of(2)) {
-        let may = script.plan.steps.iter().flat_map(|step| &step.risks).any(|risk| {
-            matches!(risk.kind, plan::RiskKind::MayRefuseRows | plan::RiskKind::NeedsValues)
-        });
+        let may = script
+            .plan
+            .steps
+            .iter()
+            .flat_map(|step| &step.risks)
+            .any(|risk| matches!(risk.kind, plan::RiskKind::MayRefuseRows | plan::RiskKind::NeedsValues));
         assert!(may, "{error}\n{text}");
         assert_eq!(judge::differences(&file("work.db"), &file("a.db")), Vec::<String>::new(), "nothing changed");
         return true;
@@ -248,9 +265,12 @@ fn case(seed: u64) -> bool {
     waive_everything(&mut undo);
     let text = write(&undo);
     if let Err(error) = run(&file("back.db"), &undo, seed.is_multiple_of(5)) {
-        let may = undo.plan.steps.iter().flat_map(|step| &step.risks).any(|risk| {
-            matches!(risk.kind, plan::RiskKind::MayRefuseRows | plan::RiskKind::NeedsValues)
-        });
+        let may = undo
+            .plan
+            .steps
+            .iter()
+            .flat_map(|step| &step.risks)
+            .any(|risk| matches!(risk.kind, plan::RiskKind::MayRefuseRows | plan::RiskKind::NeedsValues));
         assert!(may, "{error}\n{text}");
         return true;
     }
@@ -285,16 +305,18 @@ fn what_must_always_hold() {
     let config = Config { cases, max_shrink_iters: 0, failure_persistence: None, ..Config::default() };
     let mut runner = TestRunner::new_with_rng(config, TestRng::from_seed(RngAlgorithm::ChaCha, &seed));
     let stopped = Cell::new(0);
-    let outcome = runner.run(&(0..u64::MAX / 2), |seed| {
-        match std::panic::catch_unwind(|| case(seed)) {
-            Ok(rows_stopped_it) => {
-                stopped.set(stopped.get() + u32::from(rows_stopped_it));
-                Ok(())
-            }
-            Err(_) => Err(TestCaseError::fail(format!("run it again with WEVRUN_CASE={seed}"))),
+    let outcome = runner.run(&(0..u64::MAX / 2), |seed| match std::panic::catch_unwind(|| case(seed)) {
+        Ok(rows_stopped_it) => {
+            stopped.set(stopped.get() + u32::from(rows_stopped_it));
+            Ok(())
         }
+        Err(_) => Err(TestCaseError::fail(format!("run it again with WEVRUN_CASE={seed}"))),
     });
     outcome.unwrap_or_else(|error| panic!("from WEVRUN_SEED={start}: {error}"));
     println!("{cases} pairs from WEVRUN_SEED={start}; {} of the scripts were stopped by rows", stopped.get());
-    assert!(stopped.get() * 3 < cases, "{} of {cases} scripts were stopped by rows: that proves too little", stopped.get());
+    assert!(
+        stopped.get() * 3 < cases,
+        "{} of {cases} scripts were stopped by rows: that proves too little",
+        stopped.get()
+    );
 }

@@ -11,12 +11,16 @@ use rusqlite::{Connection, OpenFlags};
 pub fn facts(path: &Path) -> BTreeSet<String> {
     let connection = open(path);
     let mut facts = BTreeSet::new();
-    let objects = rows(&connection, "SELECT type, name, tbl_name, sql FROM sqlite_schema WHERE name NOT LIKE 'sqlite\\_%' ESCAPE '\\'");
+    let objects = rows(
+        &connection,
+        "SELECT type, name, tbl_name, sql FROM sqlite_schema WHERE name NOT LIKE 'sqlite\\_%' ESCAPE '\\'",
+    );
     let virtual_tables: Vec<String> =
         objects.iter().filter(|o| o[3].to_lowercase().starts_with("create virtual")).map(|o| o[1].clone()).collect();
     for object in &objects {
         let (kind, name, table, sql) = (&object[0], object[1].to_lowercase(), object[2].to_lowercase(), &object[3]);
-        if name == "wevrun_ledger" || virtual_tables.iter().any(|v| name.starts_with(&format!("{}_", v.to_lowercase()))) {
+        if name == "wevrun_ledger" || virtual_tables.iter().any(|v| name.starts_with(&format!("{}_", v.to_lowercase())))
+        {
             continue;
         }
         match kind.as_str() {
@@ -43,10 +47,16 @@ fn table_facts(connection: &Connection, name: &str, sql: &str, facts: &mut BTree
         facts.insert(format!("virtual {table}: {}", tokens(sql)[4..].join(" ")));
         return;
     }
-    for row in rows(connection, &format!("SELECT wr, strict FROM pragma_table_list WHERE name = {literal} AND schema = 'main'")) {
+    for row in rows(
+        connection,
+        &format!("SELECT wr, strict FROM pragma_table_list WHERE name = {literal} AND schema = 'main'"),
+    ) {
         facts.insert(format!("{table}: without rowid {} strict {}", row[0], row[1]));
     }
-    for row in rows(connection, &format!("SELECT name, type, \"notnull\", dflt_value, pk, hidden FROM pragma_table_xinfo({literal})")) {
+    for row in rows(
+        connection,
+        &format!("SELECT name, type, \"notnull\", dflt_value, pk, hidden FROM pragma_table_xinfo({literal})"),
+    ) {
         let default = tokens(&row[3]).join(" ");
         let data_type: String = row[1].to_lowercase().split_whitespace().collect();
         facts.insert(format!(
@@ -58,19 +68,29 @@ fn table_facts(connection: &Connection, name: &str, sql: &str, facts: &mut BTree
         ));
     }
     let mut keys: BTreeMap<String, Vec<String>> = BTreeMap::new();
-    let sql_keys = format!("SELECT id, seq, \"table\", \"from\", \"to\", on_update, on_delete FROM pragma_foreign_key_list({literal})");
+    let sql_keys = format!(
+        "SELECT id, seq, \"table\", \"from\", \"to\", on_update, on_delete FROM pragma_foreign_key_list({literal})"
+    );
     for row in rows(connection, &sql_keys) {
         keys.entry(row[0].clone()).or_default().push(row[2..].join(" ").to_lowercase());
     }
     for key in keys.values() {
         facts.insert(format!("{table} foreign key {}", key.join(", ")));
     }
-    for row in rows(connection, &format!("SELECT name, \"unique\", origin, partial FROM pragma_index_list({literal})")) {
+    for row in rows(connection, &format!("SELECT name, \"unique\", origin, partial FROM pragma_index_list({literal})"))
+    {
         let index = format!("'{}'", row[0].replace('\'', "''"));
-        let columns = rows(connection, &format!("SELECT name, \"desc\", coll FROM pragma_index_xinfo({index}) WHERE key"));
+        let columns =
+            rows(connection, &format!("SELECT name, \"desc\", coll FROM pragma_index_xinfo({index}) WHERE key"));
         let columns: Vec<String> = columns.iter().map(|column| column.join(" ").to_lowercase()).collect();
         let own = if row[2] == "c" { row[0].to_lowercase() } else { String::new() };
-        facts.insert(format!("{table} index {own} unique {} {} partial {}: {}", row[1], row[2], row[3], columns.join(", ")));
+        facts.insert(format!(
+            "{table} index {own} unique {} {} partial {}: {}",
+            row[1],
+            row[2],
+            row[3],
+            columns.join(", ")
+        ));
     }
     let words = tokens(sql);
     for (at, word) in words.iter().enumerate() {
@@ -154,10 +174,14 @@ pub fn differences(a: &Path, b: &Path) -> Vec<String> {
 /// The rows of a table over some columns, in a stable order. The first column may be `rowid`.
 pub fn table_rows(path: &Path, table: &str, columns: &[String]) -> Vec<String> {
     let connection = open(path);
-    let quoted = |name: &String| if name == "rowid" { name.clone() } else { format!("\"{}\"", name.replace('"', "\"\"")) };
+    let quoted =
+        |name: &String| if name == "rowid" { name.clone() } else { format!("\"{}\"", name.replace('"', "\"\"")) };
     let list: Vec<String> = columns.iter().map(quoted).collect();
     let mut found: Vec<String> =
-        rows(&connection, &format!("SELECT {} FROM {}", list.join(", "), quoted(&table.to_owned()))).iter().map(|row| row.join(" | ")).collect();
+        rows(&connection, &format!("SELECT {} FROM {}", list.join(", "), quoted(&table.to_owned())))
+            .iter()
+            .map(|row| row.join(" | "))
+            .collect();
     found.sort();
     found
 }

@@ -71,7 +71,8 @@ fn change_table(rng: &mut SmallRng, schema: &mut Schema, fresh: usize) {
             let mut earlier = snapshot;
             earlier.tables.truncate(at); // so that no table refers to a later one
             let column = random_column(rng, table.strict, fresh, &table.columns, &earlier);
-            let place = if rng.random_bool(0.7) { table.columns.len() } else { rng.random_range(2..=table.columns.len()) };
+            let place =
+                if rng.random_bool(0.7) { table.columns.len() } else { rng.random_range(2..=table.columns.len()) };
             table.columns.insert(place, column);
         }
         2 if last > 1 => {
@@ -212,8 +213,12 @@ fn repair(schema: &mut Schema) {
     loop {
         let views = schema.views.clone();
         schema.views.retain(|view| {
-            let on_view = views.iter().any(|other| other.name == view.from && view.columns.iter().all(|c| other.columns.contains(c)));
-            let on_table = tables.iter().any(|t| t.name == view.from && view.columns.iter().all(|c| t.columns.iter().any(|x| x.name == *c)));
+            let on_view = views
+                .iter()
+                .any(|other| other.name == view.from && view.columns.iter().all(|c| other.columns.contains(c)));
+            let on_table = tables
+                .iter()
+                .any(|t| t.name == view.from && view.columns.iter().all(|c| t.columns.iter().any(|x| x.name == *c)));
             on_view || on_table
         });
         if schema.views.len() == views.len() {

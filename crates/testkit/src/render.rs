@@ -53,7 +53,9 @@ impl Style {
         if self.plain {
             return " ";
         }
-        ["  ", "\n\t", " /* a ; comment */ ", " -- it's a comment\n", " "].choose(&mut self.rng).expect("there are some")
+        ["  ", "\n\t", " /* a ; comment */ ", " -- it's a comment\n", " "]
+            .choose(&mut self.rng)
+            .expect("there are some")
     }
 }
 
@@ -65,19 +67,28 @@ pub fn statements(schema: &Schema, style: &mut Style) -> Vec<String> {
         out.push(format!("CREATE VIRTUAL TABLE {} USING fts5({})", style.name(name), columns.join(", ")));
     }
     for index in &schema.indexes {
-        let mut parts: Vec<String> =
-            index.columns.iter().map(|(column, rest)| format!("{} {rest}", style.name(column)).trim_end().to_owned()).collect();
+        let mut parts: Vec<String> = index
+            .columns
+            .iter()
+            .map(|(column, rest)| format!("{} {rest}", style.name(column)).trim_end().to_owned())
+            .collect();
         parts.extend(index.expression.as_ref().map(|column| format!("lower({})", style.name(column))));
         let unique = if index.unique { "UNIQUE " } else { "" };
         let (name, table) = (style.name(&index.name), style.name(&index.table));
         let predicate = index.predicate.as_ref();
-        let predicate = predicate.map_or_else(String::new, |column| format!(" WHERE {} IS NOT NULL", style.name(column)));
+        let predicate =
+            predicate.map_or_else(String::new, |column| format!(" WHERE {} IS NOT NULL", style.name(column)));
         out.push(format!("CREATE {unique}INDEX{}{name} ON {table} ({}){predicate}", style.gap(), parts.join(", ")));
     }
     for view in &schema.views {
         let columns: Vec<String> = view.columns.iter().map(|column| style.name(column)).collect();
         let (name, from) = (style.name(&view.name), style.name(&view.from));
-        out.push(format!("{} {name} AS{}SELECT {} FROM {from}", style.word("CREATE VIEW"), style.gap(), columns.join(", ")));
+        out.push(format!(
+            "{} {name} AS{}SELECT {} FROM {from}",
+            style.word("CREATE VIEW"),
+            style.gap(),
+            columns.join(", ")
+        ));
     }
     for trigger in &schema.triggers {
         let (name, table, reads) = (style.name(&trigger.name), style.name(&trigger.table), style.name(&trigger.reads));
@@ -109,7 +120,10 @@ fn create_table(table: &Table, style: &mut Style) -> String {
             (_, true) => " PRIMARY KEY",
             _ => "",
         };
-        let before = column.formerly.as_ref().map_or_else(String::new, |old| format!("\n  -- wevrun: formerly {}\n  ", quoted(old)));
+        let before = column
+            .formerly
+            .as_ref()
+            .map_or_else(String::new, |old| format!("\n  -- wevrun: formerly {}\n  ", quoted(old)));
         lines.push(format!("{before}{}", column_definition(column, key, style)));
     }
     if let Key::Columns(count) | Key::WithoutRowId(count) = table.key {
@@ -127,9 +141,12 @@ fn create_table(table: &Table, style: &mut Style) -> String {
     let mut options = Vec::new();
     options.extend(table.strict.then_some("STRICT"));
     options.extend(matches!(table.key, Key::WithoutRowId(_)).then_some("WITHOUT ROWID"));
-    let formerly = table.formerly.as_ref().map_or_else(String::new, |old| format!("-- wevrun: formerly {}\n", quoted(old)));
+    let formerly =
+        table.formerly.as_ref().map_or_else(String::new, |old| format!("-- wevrun: formerly {}\n", quoted(old)));
     let (create, name, gap) = (style.word("CREATE TABLE"), style.name(&table.name), style.gap());
-    format!("{formerly}{create}{gap}{name} (\n  {}\n) {}", lines.join(",\n  "), options.join(", ")).trim_end().to_owned()
+    format!("{formerly}{create}{gap}{name} (\n  {}\n) {}", lines.join(",\n  "), options.join(", "))
+        .trim_end()
+        .to_owned()
 }
 
 fn quoted(name: &str) -> String {
@@ -141,7 +158,11 @@ fn column_definition(column: &Column, key: &str, style: &mut Style) -> String {
     parts.push(style.word(&column.data_type));
     parts.push(key.to_owned());
     if let Some((from, stored)) = &column.generated {
-        parts.push(format!("GENERATED ALWAYS AS (coalesce({}, 'none')) {}", style.name(from), if *stored { "STORED" } else { "VIRTUAL" }));
+        parts.push(format!(
+            "GENERATED ALWAYS AS (coalesce({}, 'none')) {}",
+            style.name(from),
+            if *stored { "STORED" } else { "VIRTUAL" }
+        ));
     }
     if column.not_null {
         parts.push(style.word("NOT NULL"));

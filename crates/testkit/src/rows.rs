@@ -10,7 +10,9 @@ use crate::schema::{Column, Schema};
 
 /// Fills every table with a few rows. A row that does not fit is left out.
 pub fn fill(connection: &Connection, schema: &Schema, rng: &mut SmallRng) {
-    connection.execute_batch("PRAGMA foreign_keys = ON; PRAGMA synchronous = OFF").expect("pragmas that are always there");
+    connection
+        .execute_batch("PRAGMA foreign_keys = ON; PRAGMA synchronous = OFF")
+        .expect("pragmas that are always there");
     for table in &schema.tables {
         if rng.random_bool(0.15) {
             continue; // empty tables have their own paths
@@ -19,9 +21,13 @@ pub fn fill(connection: &Connection, schema: &Schema, rng: &mut SmallRng) {
             let columns: Vec<&Column> = table.columns.iter().filter(|column| column.generated.is_none()).collect();
             let names: Vec<String> = columns.iter().map(|column| quoted(&column.name)).collect();
             let places: Vec<String> = (1..=columns.len()).map(|place| format!("?{place}")).collect();
-            let sql = format!("INSERT INTO {} ({}) VALUES ({})", quoted(&table.name), names.join(", "), places.join(", "));
-            let values: Vec<Value> =
-                columns.iter().enumerate().map(|(place, column)| value(rng, column, place, number, table.strict)).collect();
+            let sql =
+                format!("INSERT INTO {} ({}) VALUES ({})", quoted(&table.name), names.join(", "), places.join(", "));
+            let values: Vec<Value> = columns
+                .iter()
+                .enumerate()
+                .map(|(place, column)| value(rng, column, place, number, table.strict))
+                .collect();
             let _ = connection.execute(&sql, rusqlite::params_from_iter(values));
         }
     }
@@ -51,7 +57,9 @@ fn value(rng: &mut SmallRng, column: &Column, place: usize, number: i64, strict:
         "INTEGER" => Value::Integer(rng.random_range(-5..5)),
         "REAL" => Value::Real(f64::from(rng.random_range(-5..5)) * 0.25),
         "BLOB" => Value::Blob(vec![0, 255, 7]),
-        _ => Value::Text((*["Ab", "ab ", "007", "it's", "1.10", "Zoë\n;"].choose(rng).expect("there are some")).to_owned()),
+        _ => Value::Text(
+            (*["Ab", "ab ", "007", "it's", "1.10", "Zoë\n;"].choose(rng).expect("there are some")).to_owned(),
+        ),
     }
 }
 

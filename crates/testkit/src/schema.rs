@@ -126,16 +126,49 @@ pub struct Trigger {
 
 /// Names that are easy, and names that are not.
 const NAMES: &[&str] = &[
-    "hives", "queens", "apiaries", "inspections", "forage_sites", "treatments", "harvest_lots", "members", "payouts",
-    "Order", "two words", "Königin", "quote\"d", "select", "x'y", "Group", "semi;colon", "[bracket", "a.b", "tab\tname",
+    "hives",
+    "queens",
+    "apiaries",
+    "inspections",
+    "forage_sites",
+    "treatments",
+    "harvest_lots",
+    "members",
+    "payouts",
+    "Order",
+    "two words",
+    "Königin",
+    "quote\"d",
+    "select",
+    "x'y",
+    "Group",
+    "semi;colon",
+    "[bracket",
+    "a.b",
+    "tab\tname",
 ];
 
 const COLUMNS: &[&str] = &[
-    "label", "weight_g", "kind", "noted_on", "amount", "check", "Größe", "my column", "value", "index", "left", "key",
-    "text", "colour", "d\"q", "note",
+    "label",
+    "weight_g",
+    "kind",
+    "noted_on",
+    "amount",
+    "check",
+    "Größe",
+    "my column",
+    "value",
+    "index",
+    "left",
+    "key",
+    "text",
+    "colour",
+    "d\"q",
+    "note",
 ];
 
-const TYPES: &[&str] = &["INTEGER", "TEXT", "REAL", "NUMERIC", "BLOB", "", "VARCHAR(40)", "DECIMAL(10, 2)", "double precision"];
+const TYPES: &[&str] =
+    &["INTEGER", "TEXT", "REAL", "NUMERIC", "BLOB", "", "VARCHAR(40)", "DECIMAL(10, 2)", "double precision"];
 const STRICT_TYPES: &[&str] = &["INTEGER", "TEXT", "REAL", "BLOB", "ANY"];
 
 /// A random schema.
@@ -201,7 +234,11 @@ pub fn random_table(rng: &mut SmallRng, schema: &Schema, number: usize) -> Table
 pub fn random_check(rng: &mut SmallRng, columns: &[Column]) -> (Option<String>, String, String) {
     let column = columns.choose(rng).expect("a table has columns").name.clone();
     let name = rng.random_bool(0.5).then(|| format!("ck_{}", rng.random_range(0..100)));
-    let condition = ["length({0}) >= 0 OR {0} IS NULL", "{0} IS NULL OR {0} NOT IN ('Zz, (', 'it''s')", "coalesce({0}, 1) <> 'never--seen'"];
+    let condition = [
+        "length({0}) >= 0 OR {0} IS NULL",
+        "{0} IS NULL OR {0} NOT IN ('Zz, (', 'it''s')",
+        "coalesce({0}, 1) <> 'never--seen'",
+    ];
     (name, (*condition.choose(rng).expect("there are some")).to_owned(), column)
 }
 
@@ -243,9 +280,16 @@ pub fn random_column(rng: &mut SmallRng, strict: bool, place: usize, before: &[C
             column.data_type = "ANY".to_owned();
         }
     } else if place > 0 && rng.random_bool(0.25) {
-        let parents: Vec<&Table> = schema.tables.iter().filter(|t| matches!(t.key, Key::RowId | Key::AutoIncrement)).collect();
+        let parents: Vec<&Table> =
+            schema.tables.iter().filter(|t| matches!(t.key, Key::RowId | Key::AutoIncrement)).collect();
         if let Some(parent) = parents.choose(rng) {
-            let rest = ["", "ON DELETE CASCADE", "ON UPDATE SET NULL ON DELETE RESTRICT", "DEFERRABLE INITIALLY DEFERRED", "MATCH FULL"];
+            let rest = [
+                "",
+                "ON DELETE CASCADE",
+                "ON UPDATE SET NULL ON DELETE RESTRICT",
+                "DEFERRABLE INITIALLY DEFERRED",
+                "MATCH FULL",
+            ];
             column.references = Some((parent.name.clone(), (*rest.choose(rng).expect("there are some")).to_owned()));
             (column.data_type, column.default, column.not_null) = ("INTEGER".to_owned(), None, false);
         }
@@ -277,7 +321,11 @@ pub fn random_index(rng: &mut SmallRng, schema: &Schema, number: usize) -> Index
 /// A random view on a table or view that is there.
 pub fn random_view(rng: &mut SmallRng, schema: &Schema, number: usize) -> View {
     if let Some(view) = schema.views.choose(rng).filter(|_| rng.random_bool(0.3)) {
-        return View { name: format!("view {number}"), from: view.name.clone(), columns: vec![view.columns[0].clone()] };
+        return View {
+            name: format!("view {number}"),
+            from: view.name.clone(),
+            columns: vec![view.columns[0].clone()],
+        };
     }
     let table = schema.tables.choose(rng).expect("there is a table");
     let columns = table.columns.iter().filter(|_| rng.random_bool(0.6)).map(|column| column.name.clone());
@@ -294,6 +342,7 @@ pub fn random_trigger(rng: &mut SmallRng, schema: &Schema, number: usize) -> Tri
     let event = ["INSERT", "UPDATE", "DELETE"].choose(rng).expect("there are some");
     let timing = ["BEFORE", "AFTER"].choose(rng).expect("there are some");
     let view = schema.views.choose(rng).filter(|_| rng.random_bool(0.3));
-    let table = view.map_or_else(|| schema.tables.choose(rng).expect("there is a table").name.clone(), |view| view.name.clone());
+    let table = view
+        .map_or_else(|| schema.tables.choose(rng).expect("there is a table").name.clone(), |view| view.name.clone());
     Trigger { name: format!("trigger {number}"), table, on_view: view.is_some(), timing, event, reads }
 }

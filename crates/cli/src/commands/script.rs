@@ -141,9 +141,6 @@ impl Script {
             );
             files::write_atomically(path, write(&undo).as_bytes())?;
             announce("wrote the way back", path, &undo);
-            for step in undo.plan.steps.iter().filter(|step| step.risks.iter().any(|risk| risk.kind.needs_waiver())) {
-                anstream::eprintln!("  {}: {}", paint(style::WARNING, "can't bring data back"), step.title);
-            }
         }
         Ok(Outcome::Done)
     }
@@ -157,6 +154,9 @@ fn announce(verb: &str, path: &Path, script: &Steps) {
         let risks =
             if risks.is_empty() { String::new() } else { format!("  {}", paint(style::WARNING, risks.join(", "))) };
         anstream::eprintln!("  {}{risks}", step.title);
+        for note in &step.notes {
+            anstream::eprintln!("    {}", paint(style::FAINT, note));
+        }
     }
 }
 

@@ -2,9 +2,11 @@
 
 mod foreign_keys;
 mod second_opinion;
+mod sound;
 mod views;
 
 pub use second_opinion::{Refusal, refusals};
+pub use sound::sound_part;
 
 use std::collections::{BTreeMap, BTreeSet};
 

@@ -30,7 +30,7 @@ pub fn properties(have: &Object, want: &Object, formerly: Option<&Name>, columns
         found.push(Property::new("name", Some(formerly.to_string()), Some(want.name.to_string())));
     }
     for (old, new) in columns {
-        found.push(Property::new(format!("name of column {old}"), Some(old.to_string()), Some(new.to_string())));
+        found.push(Property::new("column name", Some(old.to_string()), Some(new.to_string())));
     }
     match (&have.definition, &want.definition) {
         (Definition::Table(have), Definition::Table(want)) => tables(&mut found, have, want),

@@ -30,6 +30,8 @@ pub struct Planning<'m> {
     pub version: EngineVersion,
     /// What is known of the data.
     pub evidence: &'m Evidence,
+    /// Whether this is the way back: then each step says what data it can't bring back.
+    pub way_back: bool,
 }
 
 /// A dialect's plan: the steps, and what stands around them so that they are one transaction.
@@ -53,7 +55,7 @@ impl<'m> Planning<'m> {
         evidence: &'m Evidence,
     ) -> Planning<'m> {
         let renamed = crate::compare::with_renames(dialect, have, &comparison.renames);
-        Planning { have, renamed, want, comparison, version, evidence }
+        Planning { have, renamed, want, comparison, version, evidence, way_back: false }
     }
 }
 
@@ -81,16 +83,8 @@ pub fn script(
     version: EngineVersion,
     evidence: &Evidence,
 ) -> Script {
-    let plan = dialect.plan(&Planning::new(dialect, (have, want), comparison, version, evidence));
-    Script {
-        engine: dialect.engine(),
-        engine_version: version,
-        project: project.to_owned(),
-        have: have.fingerprint(),
-        want: want.fingerprint(),
-        undo: false,
-        plan,
-    }
+    let planning = Planning::new(dialect, (have, want), comparison, version, evidence);
+    planned(dialect, project, &planning)
 }
 
 /// The way back: from want to have, with the renames the other way round.
@@ -106,7 +100,18 @@ pub fn undo(
 ) -> Script {
     let comparison = compare_with(dialect, want, have, renames.inverted());
     let evidence = Evidence::default();
-    let mut script = script(dialect, project, (want, have), &comparison, version, &evidence);
-    script.undo = true;
-    script
+    let planning = Planning { way_back: true, ..Planning::new(dialect, (want, have), &comparison, version, &evidence) };
+    planned(dialect, project, &planning)
+}
+
+fn planned(dialect: &dyn Dialect, project: &str, planning: &Planning<'_>) -> Script {
+    Script {
+        engine: dialect.engine(),
+        engine_version: planning.version,
+        project: project.to_owned(),
+        have: planning.have.fingerprint(),
+        want: planning.want.fingerprint(),
+        undo: planning.way_back,
+        plan: dialect.plan(planning),
+    }
 }

@@ -50,6 +50,12 @@ impl SqliteDatabase {
     }
 }
 
+/// Runs statements as a person would with the engine's own client, outside any release.
+pub fn execute(path: &Path, sql: &str) -> Result<(), LiveError> {
+    let database = SqliteDatabase::open(path, Access::Write)?;
+    database.connection.execute_batch(sql).map_err(|error| database.meaning(&error))
+}
+
 /// What an error means (<https://sqlite.org/rescode.html>).
 fn meaning(error: &rusqlite::Error) -> LiveError {
     let message = words(error);

@@ -7,5 +7,5 @@ mod read;
 mod run;
 mod second_opinion;
 
-pub use connection::SqliteDatabase;
+pub use connection::{SqliteDatabase, execute};
 pub use second_opinion::second_opinion;

@@ -29,8 +29,28 @@ pub fn second_opinion(model: &Model) -> Vec<Refusal> {
     let later: Vec<Refusal> =
         dependents.par_chunks(GROUP).flat_map_iter(|group| judge_dependents(group, model, &refused)).collect();
     refusals.extend(later);
+    // What fails only because of something else that was refused is no finding of its own.
+    let refused: BTreeSet<ObjectKey> =
+        refusals.iter().filter(|r| !r.lacks).map(|refusal| refusal.key.clone()).collect();
+    refusals.retain(|refusal| !depends_on(model, &refusal.key, &refused));
     refusals.sort_by(|a, b| a.key.cmp(&b.key));
     refusals
+}
+
+/// Whether an object uses, directly or through others, one of these.
+fn depends_on(model: &Model, key: &ObjectKey, refused: &BTreeSet<ObjectKey>) -> bool {
+    let used =
+        |object: &Object| -> Vec<Name> { object.uses.iter().chain(object.definition.owner()).cloned().collect() };
+    let mut waiting = model.get(key).map(used).unwrap_or_default();
+    let mut seen = BTreeSet::new();
+    while let Some(name) = waiting.pop() {
+        let Some(object) = model.relation(&name).filter(|_| seen.insert(name.clone())) else { continue };
+        if object.key() != *key && refused.contains(&object.key()) {
+            return true;
+        }
+        waiting.extend(used(object));
+    }
+    false
 }
 
 fn scratch() -> Connection {

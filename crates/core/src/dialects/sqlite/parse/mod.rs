@@ -73,10 +73,14 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
         found => {
             let found = found.map(|word| word[..word.floor_char_boundary(40)].to_owned());
             reader.position = head;
-            let what = found.map_or("CREATE of nothing".to_owned(), |word| format!("CREATE {word}"));
+            let what = found.as_ref().map_or("CREATE of nothing".to_owned(), |word| format!("CREATE {word}"));
             return Err(Box::new(
                 Diagnostic::new(Code::WV004, format!("SQLite has no {what}"))
                     .at(reader.location(0..head + 1), "not a kind of object")
+                    .suggest(
+                        found.as_deref().unwrap_or_default(),
+                        ["TABLE", "INDEX", "VIEW", "TRIGGER", "VIRTUAL", "UNIQUE"],
+                    )
                     .help("SQLite creates TABLE, VIRTUAL TABLE, INDEX, VIEW and TRIGGER"),
             ));
         }

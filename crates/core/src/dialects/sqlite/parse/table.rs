@@ -31,7 +31,7 @@ pub fn table(reader: &mut Reader<'_>) -> Parsed<(Table, ColumnSpans)> {
     let open = reader.peek().map_or(0, |token| token.start);
     reader.expect_symbol("(")?;
     let mut columns: Vec<Column> = Vec::new();
-    let mut spans = Vec::new();
+    let mut spans: Vec<(Name, u32)> = Vec::new();
     let mut constraints = Constraints::default();
     loop {
         if starts_table_constraint(reader) {
@@ -40,7 +40,7 @@ pub fn table(reader: &mut Reader<'_>) -> Parsed<(Table, ColumnSpans)> {
         let start = reader.position;
         let column = column(reader, &mut constraints)?;
         if let Some(earlier) = columns.iter().position(|other| other.name == column.name) {
-            let first: u32 = spans_start(&spans, earlier);
+            let first = spans[earlier].1;
             return Err(Box::new(
                 Diagnostic::new(Code::WV102, format!("the table has two columns named `{}`", column.name))
                     .at(reader.location(start..start + 1), "again here")
@@ -52,6 +52,13 @@ pub fn table(reader: &mut Reader<'_>) -> Parsed<(Table, ColumnSpans)> {
                         },
                         "first here",
                     ),
+            ));
+        }
+        if columns.len() == MOST_COLUMNS {
+            return Err(Box::new(
+                Diagnostic::new(Code::WV131, format!("the table has more than {MOST_COLUMNS} columns"))
+                    .at(reader.location(start..start + 1), "one too many")
+                    .help("SQLite takes no more (https://sqlite.org/limits.html); split the table"),
             ));
         }
         spans.push((column.name.clone(), reader.tokens[start].start));
@@ -98,9 +105,8 @@ pub fn table(reader: &mut Reader<'_>) -> Parsed<(Table, ColumnSpans)> {
     Ok((table, ColumnSpans { open, close, columns: spans }))
 }
 
-fn spans_start(spans: &[(Name, u32)], index: usize) -> u32 {
-    spans[index].1
-}
+/// SQLITE_MAX_COLUMN, as every distribution has it.
+const MOST_COLUMNS: usize = 2000;
 
 /// Adds what was read with the columns or after them. A constraint that says what another one says is left out.
 pub fn add_constraints(table: &mut Table, constraints: Constraints) {

@@ -89,6 +89,14 @@ impl<'p> TableChange<'p> {
         Probe::HasNulls(self.original.clone(), self.original_column(column))
     }
 
+    /// On the way back: says that a column comes without the values that it once held.
+    fn note_values_gone(&self, column: &Name, step: &mut Step) {
+        if self.planning.way_back {
+            let column = format!("{}.{column}", self.object.name);
+            step.notes.push(format!("can't bring back: the values that column {column} held before the release"));
+        }
+    }
+
     fn probes(&self) -> Vec<Probe> {
         let mut probes = vec![self.has_rows()];
         for column in self.have.columns.iter() {
@@ -282,6 +290,9 @@ impl Planner<'_> {
                     None => format!("create {}{again}", object.key()),
                 };
                 let mut step = Step::new(title, vec![object.text.clone()]);
+                if planning.way_back && kind == Kind::Table {
+                    step.notes.push("can't bring back: the rows that the table held before the release".to_owned());
+                }
                 if let Definition::VirtualTable(table) = &object.definition {
                     step.statements.extend(virtual_tables::fill(&object.name, table));
                 }

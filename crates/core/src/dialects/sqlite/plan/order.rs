@@ -1,7 +1,7 @@
 //! Orders in which objects can come: what others refer to first, and by name where nothing says otherwise.
 
-use petgraph::algo::kosaraju_scc;
 use petgraph::graphmap::DiGraphMap;
+use petgraph::visit::DfsPostOrder;
 
 use crate::model::{Name, Object};
 
@@ -30,10 +30,14 @@ fn ordered<'m>(objects: &[&'m Object], needs: impl Fn(&'m Object) -> Vec<&'m Nam
             }
         }
     }
-    // The strongly connected components come with what a component needs before it.
-    let components = kosaraju_scc(&graph).into_iter().flat_map(|mut component| {
-        component.sort_unstable();
-        component
-    });
-    components.map(|index| sorted[index]).collect()
+    // Depth first, from each object in order of name: what an object needs is done before it is.
+    let mut walk = DfsPostOrder::empty(&graph);
+    let mut order = Vec::with_capacity(sorted.len());
+    for index in 0..sorted.len() {
+        walk.move_to(index);
+        while let Some(done) = walk.next(&graph) {
+            order.push(sorted[done]);
+        }
+    }
+    order
 }

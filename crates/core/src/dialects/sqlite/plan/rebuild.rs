@@ -79,6 +79,9 @@ fn risks(change: &TableChange<'_>, step: &mut Step) {
         }
     }
     for column in want.columns.iter().filter(|column| have.column(&column.name).is_none()) {
+        if column.generated.is_none() {
+            change.note_values_gone(&column.name, step);
+        }
         let null_default = column.default.as_ref().is_none_or(|default| default.canonical == "null");
         let filled_by_rowid = row_id_column(want).is_some_and(|id| id.name == column.name) && !have.without_rowid;
         if column.not_null.is_none() || !null_default || column.generated.is_some() || filled_by_rowid {
@@ -183,6 +186,9 @@ fn changed_column(change: &TableChange<'_>, have: &Column, want: &Column, step: 
     } else {
         format!("values are stored as {will} instead of {was}: '007' becomes 7, 1.10 becomes 1.1 or '1.1'")
     };
+    if change.planning.way_back {
+        step.notes.push(format!("can't bring back: what the release changed in the values of {object}"));
+    }
     step.risks.push(Risk::new(RiskKind::ChangesValues, object, explanation));
 }
 
