@@ -14,7 +14,7 @@ use std::process::ExitCode;
 use clap::Parser;
 
 fn main() -> ExitCode {
-    // A closed pipe (`wevrun … | head`) ends the program quietly, as it does every other tool.
+    quiet_when_nobody_reads();
     let arguments = cli::Cli::parse();
     arguments.color.apply();
     match commands::run(arguments) {
@@ -24,4 +24,16 @@ fn main() -> ExitCode {
             ExitCode::from(failure.status)
         }
     }
+}
+
+/// A closed pipe (`wevrun … | head`) ends the program quietly, as it does every other tool.
+fn quiet_when_nobody_reads() {
+    let usual = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |panic| {
+        let text = panic.payload_as_str().unwrap_or_default();
+        if text.starts_with("failed printing to") && text.contains("Broken pipe") {
+            std::process::exit(141); // 128 + SIGPIPE
+        }
+        usual(panic);
+    }));
 }

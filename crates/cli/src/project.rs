@@ -215,10 +215,38 @@ fn toml_failure(source: &Source, error: &toml::de::Error, code: Code) -> Failure
     }
     let quoted: Vec<&str> = message.split('`').skip(1).step_by(2).collect();
     if let Some((wrong, known)) = quoted.split_first().filter(|_| message.starts_with("unknown field")) {
+        diagnostic.message = format!("`{wrong}` is not a key here");
         diagnostic = match nearest(wrong, known.iter().copied()) {
             Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
             None => diagnostic.help(format!("valid here: {}", known.join(", "))),
         };
     }
     Failure::found("", vec![diagnostic], vec![source.clone()])
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The shipped JSON Schemas are what the code says. Write them anew with WEVRUN_WRITE_DOCS=1.
+    #[test]
+    fn the_shipped_schemas_are_what_the_code_says() {
+        let shipped = [
+            ("project.schema.json", schemars::schema_for!(ProjectFile)),
+            ("waivers.schema.json", schemars::schema_for!(WaiverFile)),
+            ("snapshot.schema.json", schemars::schema_for!(wevrun_core::snapshot::SnapshotFile)),
+        ];
+        for (name, schema) in shipped {
+            let path = format!("{}/../../docs/schema/{name}", env!("CARGO_MANIFEST_DIR"));
+            let text = serde_json::to_string_pretty(&schema).expect("a schema is JSON") + "\n";
+            if env::var_os("WEVRUN_WRITE_DOCS").is_some() {
+                std::fs::write(&path, &text).expect("docs/schema/ is there");
+            }
+            let written = std::fs::read_to_string(&path).unwrap_or_default();
+            assert!(
+                written == text,
+                "docs/schema/{name} is out of date: run WEVRUN_WRITE_DOCS=1 cargo test -p wevrun-cli"
+            );
+        }
+    }
 }

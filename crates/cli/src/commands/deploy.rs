@@ -1,3 +1,4 @@
+use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -116,15 +117,18 @@ impl Deploy {
     }
 }
 
-/// One line a step, with its time.
+/// One line a step, with its time. A deployment goes on even if nobody can read about it any more.
 fn report(event: Event<'_>) {
-    match event {
-        Event::StateConfirmed => anstream::println!("the target has the state that the script starts from"),
-        Event::StepStarted(number, count, title) => anstream::print!("step {number} of {count}: {title} "),
-        Event::StepDone(_, took) => anstream::println!("{}", paint(style::FAINT, milliseconds(took))),
-        Event::Proven => anstream::println!("the outcome is what was wanted; committing"),
-        Event::Committed => {}
-    }
+    let mut out = anstream::stdout().lock();
+    let _ = match event {
+        Event::StateConfirmed => writeln!(out, "the target has the state that the script starts from"),
+        Event::StepStarted(number, count, title) => {
+            write!(out, "step {number} of {count}: {title} ").and_then(|()| out.flush())
+        }
+        Event::StepDone(_, took) => writeln!(out, "{}", paint(style::FAINT, milliseconds(took))),
+        Event::Proven => writeln!(out, "the outcome is what was wanted; committing"),
+        Event::Committed => Ok(()),
+    };
 }
 
 fn milliseconds(took: Duration) -> String {

@@ -110,7 +110,12 @@ impl<'m> Checks<'m> {
         } else {
             diagnostic.and_at(self.definition_of(owner), "the table is defined here")
         };
-        self.add(diagnostic.suggest(column.written(), table.columns.iter().map(|column| column.name.written())));
+        let columns: Vec<&str> = table.columns.iter().map(|column| column.name.written()).collect();
+        let help = match crate::diagnostics::nearest(column.written(), columns.iter().copied()) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => format!("its columns are: {}", columns[..columns.len().min(20)].join(", ")),
+        };
+        self.add(diagnostic.help(help));
     }
 
     /// Every table, view and column that an object names exists.

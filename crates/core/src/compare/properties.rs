@@ -130,7 +130,7 @@ fn key_words(key: &Key) -> String {
 
 fn foreign_key_words(key: &ForeignKey) -> String {
     let list = |names: &[Name]| names.iter().map(Name::written).collect::<Vec<_>>().join(", ");
-    let mut words = format!("({}) → {}", list(&key.columns), key.parent);
+    let mut words = format!("({}) references {}", list(&key.columns), key.parent);
     if !key.parent_columns.is_empty() {
         words += &format!(" ({})", list(&key.parent_columns));
     }

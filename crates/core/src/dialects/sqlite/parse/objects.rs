@@ -171,13 +171,28 @@ pub fn virtual_table(reader: &mut Reader<'_>) -> Parsed<VirtualTable> {
     if reader.sees_symbol("(") {
         let list = reader.parenthesised()?;
         for item in split(reader, list, ",") {
-            let tokens: Vec<_> = reader.tokens[item].iter().map(|token| token.text(reader.text)).collect();
-            arguments.push(tokens.join(" "));
+            arguments.push(argument(reader, item));
         }
         // `USING m()` has one argument, the empty one, and means `USING m`.
         arguments.retain(|argument| !argument.is_empty());
     }
     Ok(VirtualTable { module, arguments })
+}
+
+/// A module's argument, with one blank for any white space, and none around `=`. Elsewhere a blank may mean something to the
+/// module: `+label` is an auxiliary column of an R-Tree, `+ label` is not.
+fn argument(reader: &Reader<'_>, item: Range<usize>) -> String {
+    let mut out = String::new();
+    let mut end = None;
+    for token in &reader.tokens[item] {
+        let text = token.text(reader.text);
+        if end.is_some_and(|end| end != token.start) && text != "=" && !out.ends_with('=') {
+            out.push(' ');
+        }
+        out.push_str(text);
+        end = Some(token.end);
+    }
+    out
 }
 
 /// Every parenthesis of the range has its partner in it.

@@ -29,6 +29,7 @@ pub fn table(reader: &mut Reader<'_>) -> Parsed<(Table, ColumnSpans)> {
         ));
     }
     let open = reader.peek().map_or(0, |token| token.start);
+    let list = reader.position;
     reader.expect_symbol("(")?;
     let mut columns: Vec<Column> = Vec::new();
     let mut spans: Vec<(Name, u32)> = Vec::new();
@@ -68,6 +69,10 @@ pub fn table(reader: &mut Reader<'_>) -> Parsed<(Table, ColumnSpans)> {
         }
     }
     while !reader.sees_symbol(")") {
+        if reader.at_end() {
+            reader.position = list;
+            return reader.parenthesised().map(|_| unreachable!("the list is not closed"));
+        }
         if !starts_table_constraint(reader) {
             return Err(reader.expected("`,` or `)`"));
         }

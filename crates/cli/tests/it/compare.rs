@@ -1,0 +1,78 @@
+//! `wevrun compare`.
+
+use super::{APIARIES, HIVES, by_hand, project, shown};
+
+#[test]
+fn what_differs_is_grouped_and_told_property_by_property() {
+    let project = project(&[APIARIES, HIVES]);
+    project.expect(0, &["deploy", "--create", "test"]);
+    by_hand(&project, "test.db", "CREATE TABLE old_lots (id INTEGER PRIMARY KEY)");
+    project.write(
+        HIVES.0,
+        "CREATE TABLE hives (\n    id INTEGER PRIMARY KEY,\n    apiary_id INTEGER NOT NULL REFERENCES apiaries (id) ON DELETE CASCADE,\n    \
+         label VARCHAR(20) NOT NULL DEFAULT 'new',\n    weight_g INTEGER NOT NULL DEFAULT 0,\n    CHECK (weight_g >= 0)\n);\n\
+         CREATE UNIQUE INDEX hives_by_apiary ON hives (apiary_id, label DESC) WHERE label <> '';\n\
+         CREATE VIEW heavy AS SELECT * FROM hives WHERE weight_g > 40000;\n",
+    );
+    insta::assert_snapshot!("text", shown(&project.expect(3, &["compare", "test"])));
+    insta::assert_snapshot!("details", shown(&project.expect(3, &["compare", "test", "--details"])));
+    insta::assert_snapshot!("json", shown(&project.expect(3, &["compare", "test", "--format", "json"])));
+    project.expect(3, &["compare", "--have", "schema", "--want", "empty"]);
+    project.expect(0, &["compare", "--have", "empty", "--want", "empty"]);
+}
+
+#[test]
+fn colour_is_for_terminals_or_when_asked() {
+    let project = project(&[APIARIES]);
+    let plain = project.expect(3, &["compare", "empty"]).stdout;
+    assert!(!plain.contains('\u{1b}'));
+    assert!(project.expect(3, &["--color", "always", "compare", "empty"]).stdout.contains('\u{1b}'));
+}
+
+#[test]
+fn the_order_of_columns_counts_only_when_asked() {
+    let project = project(&[APIARIES]);
+    by_hand(&project, "test.db", "CREATE TABLE apiaries (name TEXT NOT NULL UNIQUE, id INTEGER PRIMARY KEY)");
+    insta::assert_snapshot!(shown(&project.expect(0, &["compare", "test"])));
+    project.expect(3, &["compare", "test", "--column-order"]);
+}
+
+#[test]
+fn a_drop_and_an_add_that_look_alike_draw_a_hint() {
+    let project = project(&[("schema/a.sql", "CREATE TABLE hives (id INTEGER PRIMARY KEY, weight_g INTEGER);\n")]);
+    by_hand(&project, "test.db", "CREATE TABLE hives (id INTEGER PRIMARY KEY, weight INTEGER)");
+    let run = project.expect(3, &["compare", "test"]);
+    assert!(run.stdout.contains("-- wevrun: formerly weight"), "{}", run.stdout);
+    project.write(
+        "schema/a.sql",
+        "CREATE TABLE hives (id INTEGER PRIMARY KEY, weight_g INTEGER -- wevrun: formerly weight\n);\n",
+    );
+    let run = project.expect(3, &["compare", "test"]);
+    assert!(run.stdout.contains("column name: weight → weight_g"), "{}", run.stdout);
+}
+
+#[test]
+fn packed_dumps_are_sides() {
+    use std::io::Write;
+    let project = project(&[APIARIES]);
+    let file = std::fs::File::create(project.file("dump.sql.gz")).expect("a file");
+    let mut packer = flate2::write::GzEncoder::new(file, flate2::Compression::fast());
+    packer.write_all(APIARIES.1.as_bytes()).expect("it is written");
+    packer.finish().expect("it is written");
+    project.expect(0, &["compare", "--have", "dump.sql.gz"]);
+    project.write("broken.sql.zst", "no such thing");
+    project.expect(1, &["compare", "--have", "broken.sql.zst"]);
+}
+
+#[test]
+fn reading_leaves_the_database_alone() {
+    let project = project(&[APIARIES]);
+    project.expect(0, &["deploy", "--create", "test"]);
+    let before = std::fs::read(project.file("test.db")).expect("a file");
+    project.expect(0, &["compare", "test"]);
+    project.expect(0, &["drift", "test"]);
+    assert_eq!(before, std::fs::read(project.file("test.db")).expect("a file"));
+    let run = project.expect(1, &["compare", "--have", "sqlite:nowhere.db"]);
+    assert!(run.stderr.contains("there is no database at nowhere.db"), "{}", run.stderr);
+    assert!(!project.file("nowhere.db").exists());
+}
