@@ -16,6 +16,9 @@ use wevrun_core::snapshot::Snapshot;
 use wevrun_core::source::Source;
 use wevrun_core::{Engine, EngineVersion};
 
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 const VERSION: EngineVersion = EngineVersion { major: 3, minor: 40 };
 
 /// `tables` tables with an index and a view each. Every `changed`-th table has one column more.
@@ -24,7 +27,9 @@ fn sources(tables: usize, changed: usize) -> Vec<Source> {
         0 => String::new(),
         at => format!("    parent_id INTEGER REFERENCES lots_{} (id) ON DELETE CASCADE,\n", at / 2),
     };
-    let extra = |at: usize| if changed > 0 && at.is_multiple_of(changed) { ",\n    moisture REAL CHECK (moisture < 20)" } else { "" };
+    let extra = |at: usize| {
+        if changed > 0 && at.is_multiple_of(changed) { ",\n    moisture REAL CHECK (moisture < 20)" } else { "" }
+    };
     (0..tables)
         .map(|at| {
             let text = format!(
@@ -74,15 +79,29 @@ fn measure(criterion: &mut Criterion) {
     }
     let dialect = dialect(Engine::Sqlite);
     let (have, want) = (snapshot(&large).model, snapshot(&sources(10_000, 10)).model);
-    criterion.bench_function("compare_10000", |bencher| bencher.iter(|| black_box(compare(dialect, &have, &want).same)));
+    criterion
+        .bench_function("compare_10000", |bencher| bencher.iter(|| black_box(compare(dialect, &have, &want).same)));
     let comparison = compare(dialect, &have, &want);
     assert_eq!(comparison.differences.len(), 1_000);
     criterion.bench_function("script_1000_changes", |bencher| {
-        bencher.iter(|| black_box(write(&plan::script(dialect, "bench", (&have, &want), &comparison, VERSION, &Evidence::default()))));
+        bencher.iter(|| {
+            black_box(write(&plan::script(
+                dialect,
+                "bench",
+                (&have, &want),
+                &comparison,
+                VERSION,
+                &Evidence::default(),
+            )))
+        });
     });
     let written = snapshot(&large).write(&large);
     criterion.bench_function("read_snapshot_10000", |bencher| {
-        bencher.iter_batched(|| (), |()| black_box(Snapshot::read(&written).expect("it was written")), BatchSize::LargeInput);
+        bencher.iter_batched(
+            || (),
+            |()| black_box(Snapshot::read(&written).expect("it was written")),
+            BatchSize::LargeInput,
+        );
     });
     criterion.bench_function("start_version", |bencher| {
         bencher.iter(|| Command::new(env!("CARGO_BIN_EXE_wevrun")).arg("--version").output().expect("it starts"));

@@ -13,6 +13,10 @@ use std::process::ExitCode;
 
 use clap::Parser;
 
+/// Many threads make what one keeps: the system's allocator is slow at that.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn main() -> ExitCode {
     quiet_when_nobody_reads();
     let arguments = cli::Cli::parse();

@@ -53,6 +53,10 @@ pub struct ProjectSection {
     #[serde(default = "default_source")]
     #[schemars(with = "Vec<String>")]
     pub source: Vec<Spanned<String>>,
+    /// Codes of findings that are warnings in this project, not errors: for what an old database has and must keep.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub tolerate: Vec<Spanned<String>>,
 }
 
 /// A live database.
@@ -84,6 +88,8 @@ pub struct Project {
     pub engine_version: EngineVersion,
     /// Which files are DDL.
     pub globs: GlobSet,
+    /// Findings that are warnings here.
+    pub tolerate: Vec<Code>,
     /// The target names and their URLs, not expanded.
     targets: BTreeMap<String, Spanned<String>>,
     /// The text of `wevrun.toml`, to point at.
@@ -130,6 +136,15 @@ impl Project {
             Some(version) => version.get_ref().parse().map_err(|problem| wrong(version, problem))?,
             None => engine.default_version(),
         };
+        let mut tolerate = Vec::new();
+        for name in &section.tolerate {
+            let code = Code::find(name.get_ref()).filter(|code| code.is_tolerable());
+            tolerate.push(code.ok_or_else(|| {
+                let known: Vec<_> =
+                    Code::ALL.iter().filter(|code| code.is_tolerable()).map(|code| code.name()).collect();
+                wrong(name, format!("`{}` can't be tolerated; what can: {}", name.get_ref(), known.join(", ")))
+            })?);
+        }
         let mut globs = GlobSetBuilder::new();
         for glob in &section.source {
             let built = GlobBuilder::new(glob.get_ref()).literal_separator(true).build();
@@ -143,6 +158,7 @@ impl Project {
             engine,
             engine_version,
             globs,
+            tolerate,
             targets: file.targets.into_iter().map(|(name, target)| (name, target.url)).collect(),
             source,
         })

@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use rayon::prelude::*;
 use sha2::{Digest, Sha256};
 use walkdir::WalkDir;
-use wevrun_core::diagnostics::{self, Code, Diagnostic};
+use wevrun_core::diagnostics::{self, Code, Diagnostic, Severity};
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Model, hex};
 use wevrun_core::snapshot::{Snapshot, SourceFile};
@@ -172,13 +172,13 @@ impl Context {
             Side::Folder(path) => {
                 let engine = self.assumed_engine(&side.to_string())?;
                 let files = find_files(path, |relative| relative.extension().is_some_and(|ending| ending == "sql"))?;
-                self.load_files(side.to_string(), engine, engine.default_version(), files)
+                self.load_files(side.to_string(), engine, engine.default_version(), files, &[])
             }
             Side::Dump(path) => {
                 let engine = self.assumed_engine(&side.to_string())?;
                 let bytes = decompressed(path)?;
                 let files = vec![(path.display().to_string(), path.clone(), bytes)];
-                self.load_files(side.to_string(), engine, engine.default_version(), files)
+                self.load_files(side.to_string(), engine, engine.default_version(), files, &[])
             }
             Side::Snapshot(path) => load_snapshot(path),
             Side::Live(name, url) => self.load_live(name, url, Access::Read),
@@ -187,7 +187,7 @@ impl Context {
 
     fn load_project(&self, project: &Project, name: String) -> Ended<Loaded> {
         let files = find_files(&project.root, |relative| project.globs.is_match(relative))?;
-        let mut loaded = self.load_files(name, project.engine, project.engine_version, files)?;
+        let mut loaded = self.load_files(name, project.engine, project.engine_version, files, &project.tolerate)?;
         loaded.project = Some(project.name.clone());
         Ok(loaded)
     }
@@ -198,6 +198,7 @@ impl Context {
         engine: Engine,
         version: EngineVersion,
         files: Vec<(String, PathBuf, Vec<u8>)>,
+        tolerate: &[Code],
     ) -> Ended<Loaded> {
         let mut found = Vec::new();
         let mut sources = Vec::with_capacity(files.len());
@@ -216,6 +217,9 @@ impl Context {
             found.extend(check::refusals(dialect(engine), &build.model, &refusals));
         }
         diagnostics::sort(&mut found);
+        for tolerated in found.iter_mut().filter(|found| found.is_error() && tolerate.contains(&found.code)) {
+            tolerated.severity = Severity::Warning;
+        }
         if found.iter().any(Diagnostic::is_error) {
             return Err(Failure::found(format!("{name} can't be built"), found, sources));
         }

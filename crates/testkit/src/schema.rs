@@ -257,7 +257,7 @@ pub fn random_column(rng: &mut SmallRng, strict: bool, place: usize, before: &[C
         references: None,
     };
     if rng.random_bool(0.4) {
-        let text = strict && column.data_type == "TEXT" || !strict;
+        let text = !strict || column.data_type == "TEXT";
         column.default = match (column.data_type.as_str(), rng.random_range(0..4)) {
             ("INTEGER", _) => Some("-7".to_owned()),
             ("REAL", _) => Some("1.5".to_owned()),

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 use clap::Args;
 use wevrun_core::Engine;
 use wevrun_core::adopt::files as adopted_files;
+use wevrun_core::diagnostics::Code;
 use wevrun_core::dialects::dialect;
 
 use super::build::contents;
@@ -49,7 +50,7 @@ impl Adopt {
         let name =
             self.into.file_name().map_or_else(|| "schema".to_owned(), |name| name.to_string_lossy().into_owned());
         let dialect = dialect(side.engine);
-        let mut written = vec![(PathBuf::from(FILE), settings(&name, side.engine))];
+        let mut written = vec![(PathBuf::from(FILE), settings(&name, side.engine, &[]))];
         for file in adopted_files(dialect, &side.model) {
             written.push((Path::new("schema").join(file.path), file.text));
         }
@@ -59,6 +60,16 @@ impl Adopt {
             fs::create_dir_all(folder)
                 .map_err(|error| Failure::new(format!("{} can't be made: {}", folder.display(), reason(&error))))?;
             files::write_atomically(&path, text.as_bytes())?;
+        }
+        let tolerated = self.defects()?;
+        if !tolerated.is_empty() {
+            files::write_atomically(&self.into.join(FILE), settings(&name, side.engine, &tolerated).as_bytes())?;
+            let codes: Vec<&str> = tolerated.iter().map(|code| code.name()).collect();
+            anstream::eprintln!(
+                "{}: the database has defects that the engine lets pass; {FILE} tolerates them for now ({})",
+                paint(style::WARNING, "warning"),
+                codes.join(", ")
+            );
         }
         self.prove(&side.model)?;
         anstream::println!(
@@ -71,6 +82,20 @@ impl Adopt {
             side.model.fingerprint().short()
         );
         Ok(Outcome::Done)
+    }
+
+    /// The codes of what is wrong with what was written though the engine has it: references to what is not there, say.
+    fn defects(&self) -> Ended<Vec<Code>> {
+        let context = Context { project: None, engine: None, second_opinion: true };
+        let found = match context.load(&Side::Folder(self.into.clone())) {
+            Ok(_) => return Ok(Vec::new()),
+            Err(failure) => failure.diagnostics,
+        };
+        let mut codes: Vec<Code> =
+            found.iter().filter(|d| d.is_error() && d.code.is_tolerable()).map(|d| d.code).collect();
+        codes.sort();
+        codes.dedup();
+        Ok(codes)
     }
 
     /// What was written builds, and to the same.

@@ -89,7 +89,7 @@ impl Compare {
         let (have, want) = self.sides.load(&context)?;
         let dialect = dialect(want.engine);
         let comparison = compare(dialect, &have.model, &want.model);
-        let identical = comparison.is_identical() && !(self.column_order && !comparison.reordered.is_empty());
+        let identical = comparison.is_identical() && (comparison.reordered.is_empty() || !self.column_order);
         let side = |loaded: &Loaded| JsonSide {
             side: loaded.name.clone(),
             fingerprint: loaded.model.fingerprint().to_string(),
@@ -102,6 +102,7 @@ impl Compare {
                 have: named(&have),
                 want: named(&want),
                 heads: ["To create", "To change", "To remove"],
+                sides: ["have", "want"],
                 details: self.details,
                 column_order: self.column_order,
             };

@@ -1,5 +1,5 @@
 use std::fs;
-use std::io::{IsTerminal, stdout};
+use std::io::stdout;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
@@ -124,7 +124,8 @@ impl Stage {
     /// Runs this very program, as a person would.
     fn wevrun(&self, arguments: &[&str], status: i32) -> Ended<()> {
         self.prompt(&format!("wevrun {}", arguments.join(" ")));
-        let color = if stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none() { "always" } else { "never" };
+        let plain = anstream::AutoStream::choice(&stdout()) == anstream::ColorChoice::Never;
+        let color = if plain { "never" } else { "always" };
         let program = std::env::current_exe().map_err(|error| Failure::new(files::reason(&error)))?;
         let run = Command::new(program).args(["--color", color]).args(arguments).current_dir(&self.folder).output();
         let output = run.map_err(|error| Failure::new(format!("wevrun can't be run: {}", files::reason(&error))))?;

@@ -66,6 +66,7 @@ impl Drift {
                 have: (released_name, released.fingerprint().short().to_owned()),
                 want: (live.name.clone(), live.model.fingerprint().short().to_owned()),
                 heads: ["Added since", "Changed since", "Removed since"],
+                sides: ["then", "now"],
                 details: self.details,
                 column_order: false,
             };

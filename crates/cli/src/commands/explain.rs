@@ -40,6 +40,11 @@ impl Explain {
             code.title(),
             code.explanation()
         );
+        if code.is_tolerable() {
+            anstream::println!(
+                "\nWhere an old database has it and must keep it: tolerate = [\"{code}\"] under [project] in wevrun.toml."
+            );
+        }
         Ok(Outcome::Done)
     }
 }

@@ -3,6 +3,7 @@ use std::path::{Path, PathBuf};
 
 use clap::Args;
 use wevrun_core::Engine;
+use wevrun_core::diagnostics::Code;
 
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files::{self, reason};
@@ -29,7 +30,7 @@ impl New {
         let root = directory.map_or_else(|| self.folder.clone(), |directory| directory.join(&self.folder));
         let name = root.file_name().map_or_else(|| "schema".to_owned(), |name| name.to_string_lossy().into_owned());
         let contents = [
-            (FILE, settings(&name, self.engine)),
+            (FILE, settings(&name, self.engine, &[])),
             ("schema/tables/apiaries.sql", EXAMPLE.to_owned()),
             (".gitignore", IGNORED.to_owned()),
         ];
@@ -52,8 +53,19 @@ impl New {
     }
 }
 
-/// The settings of a new project.
-pub fn settings(name: &str, engine: Engine) -> String {
+/// The settings of a new project that tolerates these findings.
+pub fn settings(name: &str, engine: Engine, tolerate: &[Code]) -> String {
+    let tolerate = match tolerate {
+        [] => String::new(),
+        codes => {
+            let codes: Vec<String> = codes.iter().map(|code| format!("\"{code}\"")).collect();
+            format!(
+                "# What the adopted database has; `wevrun explain CODE` says more. Empty this list when it is mended.\n\
+                     tolerate = [{}]\n",
+                codes.join(", ")
+            )
+        }
+    };
     let version = engine.default_version();
     let name = toml::Value::String(name.to_owned());
     format!(
@@ -65,7 +77,7 @@ engine = \"{engine}\"
 # The oldest version of the engine that any target runs.
 engine-version = \"{version}\"
 source = [\"{DEFAULT_SOURCE}\"]
-
+{tolerate}
 # The live databases. ${{NAME}} stands for an environment variable, so that no secret stands here.
 # [targets.production]
 # url = \"sqlite:${{PRODUCTION_DB}}\"

@@ -15,6 +15,8 @@ pub struct View<'v> {
     pub want: (String, String),
     /// The heads of the three groups: what comes, what changes, what goes.
     pub heads: [&'v str; 3],
+    /// What the two sides are called where their texts stand together: as many letters each.
+    pub sides: [&'v str; 2],
     /// Whether to show both definitions of what changes.
     pub details: bool,
     /// Whether the order of columns counts.
@@ -91,11 +93,11 @@ fn group(
             Change::Change { have, want, properties, .. } => {
                 properties.iter().for_each(property);
                 if view.details {
-                    diff(&have.text, &want.text);
+                    diff(&have.text, &want.text, view.sides);
                 }
             }
-            Change::Create(object) if view.details => diff("", &object.text),
-            Change::Remove(object) if view.details => diff(&object.text, ""),
+            Change::Create(object) if view.details => diff("", &object.text, view.sides),
+            Change::Remove(object) if view.details => diff(&object.text, "", view.sides),
             _ => {}
         }
     }
@@ -113,17 +115,18 @@ fn property(property: &Property) {
 }
 
 /// Both definitions, line by line, with the words that differ in bold.
-fn diff(have: &str, want: &str) {
+fn diff(have: &str, want: &str, [have_name, want_name]: [&str; 2]) {
     let diff = TextDiff::from_lines(have, want);
     let width = 16;
     for group in diff.grouped_ops(3) {
         for op in group {
             for change in diff.iter_inline_changes(&op) {
-                let (mark, color) = match change.tag() {
-                    ChangeTag::Delete => ("have │", style::GOES),
-                    ChangeTag::Insert => ("want │", style::COMES),
-                    ChangeTag::Equal => ("     │", style::FAINT),
+                let (side, color) = match change.tag() {
+                    ChangeTag::Delete => (have_name, style::GOES),
+                    ChangeTag::Insert => (want_name, style::COMES),
+                    ChangeTag::Equal => ("", style::FAINT),
                 };
+                let mark = format!("{side:>4} │");
                 let text: String = change
                     .iter_strings_lossy()
                     .map(|(differs, text)| {

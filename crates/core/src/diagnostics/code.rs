@@ -42,13 +42,15 @@ macro_rules! codes {
 
 codes! {
     WV001 Error "the file is not text"
-"DDL files are UTF-8 text. This one holds bytes that are not UTF-8, or NUL bytes, so it is probably a database file, an
-archive, or a text in another encoding.
+"DDL files are UTF-8 text. This one holds bytes that are not UTF-8, or NUL bytes, so it is
+probably a database file, an archive, or a text in another encoding.
 
-If it is no DDL, leave it out with the `source` globs in wevrun.toml. If it is, save it as UTF-8."
+If it is no DDL, leave it out with the `source` globs in wevrun.toml. If it is, save it as
+UTF-8."
 
     WV002 Error "the text can't be cut into tokens"
-"A quote, a bracket or a comment is opened and never closed, or a character stands where none can.
+"A quote, a bracket or a comment is opened and never closed, or a character stands where none
+can.
 
     CREATE TABLE hives (label TEXT DEFAULT 'unnamed);
                                            ^ opened here, never closed
@@ -59,95 +61,104 @@ Close it. A quote inside a quoted text is written twice: 'the queen''s hive'."
 "Every ( in a statement needs its ), before the semicolon that ends the statement."
 
     WV004 Error "the statement is not one that Wevrun can place"
-"Source files say what the schema is. Wevrun reads CREATE, ALTER and DROP of every kind of object that the engine has;
-it steps over session settings (PRAGMA, BEGIN, COMMIT), and names statements about rows in a note. It never skips in
-silence what it can't place.
+"Source files say what the schema is. Wevrun reads CREATE, ALTER and DROP of every kind of object
+that the engine has; it steps over session settings (PRAGMA, BEGIN, COMMIT), and names
+statements about rows in a note. It never skips in silence what it can't place.
 
-If the statement is valid for the engine, that is a gap in Wevrun worth reporting. Until it is closed, keep the statement
-in a file that the `source` globs leave out."
+If the statement is valid for the engine, that is a gap in Wevrun worth reporting. Until it is
+closed, keep the statement in a file that the `source` globs leave out."
 
     WV005 Error "the statement is not well formed"
-"The statement begins like one that Wevrun knows, but then something stands where the engine's grammar wants something
-else. The message says what was expected and what was found."
+"The statement begins like one that Wevrun knows, but then something stands where the engine's
+grammar wants something else. The message says what was expected and what was found."
 
     WV006 Error "a table can't be made from a query here"
-"CREATE TABLE … AS SELECT takes its columns from what the query happens to give on one database. A schema under version
-control must say its columns itself.
+"CREATE TABLE … AS SELECT takes its columns from what the query happens to give on one database.
+A schema under version control must say its columns itself.
 
 Write the columns out: CREATE TABLE apiaries_by_site (site_id INTEGER, apiaries INTEGER);"
 
     WV007 Note "a statement about rows is not part of the schema"
-"INSERT, UPDATE, DELETE and their like change rows, not structure. Wevrun leaves them out of the snapshot, and says so."
+"INSERT, UPDATE, DELETE and their like change rows, not structure. Wevrun leaves them out of the
+snapshot, and says so."
 
     WV008 Note "a temporary object is not part of the schema"
-"A temporary table, view or trigger lives as long as one connection, so no database can be compared with it."
+"A temporary table, view or trigger lives as long as one connection, so no database can be
+compared with it."
 
     WV009 Error "a comment speaks to Wevrun, but not in words it knows"
 "A comment that begins with `wevrun:` is an instruction. There is one:
 
     -- wevrun: formerly OLD_NAME
 
-It stands before CREATE TABLE or on its first line for a table, and on a column's line, or on the line before it, for a
-column."
+It stands before CREATE TABLE or on its first line for a table, and on a column's line, or on
+the line before it, for a column."
 
     WV101 Error "two objects have the same name"
-"Tables, views, virtual tables and indexes share one set of names in SQLite; triggers have their own. Letter case makes no
-difference: `Hives` and `hives` are one name.
+"Tables, views, virtual tables and indexes share one set of names in SQLite; triggers have their
+own. Letter case makes no difference: `Hives` and `hives` are one name.
 
-Rename one, or delete the definition that is no longer meant. If a file drops and creates the object again, the DROP must
-stand before the CREATE, in the same file."
+Rename one, or delete the definition that is no longer meant. If a file drops and creates the
+object again, the DROP must stand before the CREATE, in the same file."
 
     WV102 Error "two columns of one table have the same name"
 "Letter case makes no difference: `Weight` and `weight` are one name."
 
     WV110 Error "a table or view is used that the schema does not have"
-"A foreign key, index, view or trigger names a table or view that no file creates. Either the name is misspelled, or the
-file that creates it is not covered by the `source` globs in wevrun.toml."
+"A foreign key, index, view or trigger names a table or view that no file creates. Either the
+name is misspelled, or the file that creates it is not covered by the `source` globs in
+wevrun.toml."
 
     WV111 Error "a column is used that the table does not have"
 "A key, foreign key, index or trigger names a column that the table does not have."
 
     WV112 Error "a foreign key points at columns that are not unique"
-"The referenced columns must be the parent's primary key, or have a UNIQUE constraint or a unique index over exactly these
-columns, without a WHERE and with the columns' own collations (<https://sqlite.org/foreignkeys.html#fk_indexes>). Otherwise
-the engine fails with \"foreign key mismatch\" at the first change of a row.
+"The referenced columns must be the parent's primary key, or have a UNIQUE constraint or a unique
+index over exactly these columns, without a WHERE and with the columns' own collations
+(<https://sqlite.org/foreignkeys.html#fk_indexes>). Otherwise the engine fails with \"foreign
+key mismatch\" at the first change of a row.
 
 Add UNIQUE (column, …) to the parent table, or point the foreign key at its primary key."
 
     WV113 Error "a foreign key has another number of columns than what it points at"
-"As many columns must refer as are referred to. A foreign key that lists no parent columns points at the whole primary key."
+"As many columns must refer as are referred to. A foreign key that lists no parent columns points
+at the whole primary key."
 
     WV120 Error "views depend on one another in a circle"
-"Each of these views reads, directly or through others, from itself. There is no order in which they could be created
-and used. Move what they share into a view of its own."
+"Each of these views reads, directly or through others, from itself. There is no order in which
+they could be created and used. Move what they share into a view of its own."
 
     WV130 Error "the engine's version does not have this"
-"The project's `engine-version` in wevrun.toml says which version the databases run, and that version does not know this
-construct yet. Raise the version if every database has been upgraded, or write it otherwise."
+"The project's `engine-version` in wevrun.toml says which version the databases run, and that
+version does not know this construct yet. Raise the version if every database has been upgraded,
+or write it otherwise."
 
     WV131 Error "the table breaks a rule of the engine"
-"The engine refuses the table for a reason that its manual gives: a STRICT table allows only the types INT, INTEGER, REAL,
-TEXT, BLOB and ANY, each column must have one; WITHOUT ROWID needs a primary key; AUTOINCREMENT needs an INTEGER PRIMARY KEY;
-a table has at most one primary key and at least one column that is not generated."
+"The engine refuses the table for a reason that its manual gives: a STRICT table allows only the
+types INT, INTEGER, REAL, TEXT, BLOB and ANY, each column must have one; WITHOUT ROWID needs a
+primary key; AUTOINCREMENT needs an INTEGER PRIMARY KEY; a table has at most one primary key and
+at least one column that is not generated."
 
     WV132 Error "the trigger can't stand on this"
-"INSTEAD OF triggers belong to views; BEFORE and AFTER triggers belong to tables. Virtual tables and the engine's own tables
-take none."
+"INSTEAD OF triggers belong to views; BEFORE and AFTER triggers belong to tables. Virtual tables
+and the engine's own tables take none."
 
     WV133 Error "the object can't stand on this"
-"Indexes belong to tables. A view or a virtual table can't be indexed, and a foreign key can't point at one."
+"Indexes belong to tables. A view or a virtual table can't be indexed, and a foreign key can't
+point at one."
 
     WV200 Error "the engine itself refuses the object"
-"After Wevrun's own checks the whole schema is compiled by the engine, in memory, as a second opinion. The engine refused
-this object; the message is its own."
+"After Wevrun's own checks the whole schema is compiled by the engine, in memory, as a second
+opinion. The engine refused this object; the message is its own."
 
     WV201 Note "the engine here can't judge the object"
-"The object uses a function, collation or module that is not part of the engine that is built into Wevrun: probably one that
-your application registers. The object is accepted; whether the name is right could not be checked."
+"The object uses a function, collation or module that is not part of the engine that is built
+into Wevrun: probably one that your application registers. The object is accepted; whether the
+name is right could not be checked."
 
     WV300 Warning "a removed and an added name look like a rename"
-"The script drops one column (or table) and adds another of the same type in the same place. If it is the same thing under a
-new name, its rows would be lost for nothing.
+"The script drops one column (or table) and adds another of the same type in the same place. If
+it is the same thing under a new name, its rows would be lost for nothing.
 
 Say so in the source, on the column's line or before CREATE TABLE:
 
@@ -156,16 +167,16 @@ Say so in the source, on the column's line or before CREATE TABLE:
 Then the plan renames. If it really is another column, nothing needs to be done."
 
     WV301 Warning "a former name is given that can't be used"
-"The comment `-- wevrun: formerly OLD_NAME` can't be followed: two columns claim the same former name, or the former name is
-still the name of something in the same schema."
+"The comment `-- wevrun: formerly OLD_NAME` can't be followed: two columns claim the same former
+name, or the former name is still the name of something in the same schema."
 
     WV400 Error "wevrun.toml can't be understood"
 "The project's settings are wrong at the place shown. docs/project-file.md lists every key, and
 docs/schema/project.schema.json lets an editor complete and check them."
 
     WV401 Error "an environment variable is not set"
-"A target's URL names an environment variable as ${NAME}, so that no password stands in a file. Set the variable in the shell
-or in the pipeline's secrets."
+"A target's URL names an environment variable as ${NAME}, so that no password stands in a file.
+Set the variable in the shell or in the pipeline's secrets."
 
     WV402 Error "waivers.toml can't be understood"
 "Each waiver names one risk, one object, a reason and the last day on which it holds:
@@ -178,6 +189,12 @@ or in the pipeline's secrets."
 }
 
 impl Code {
+    /// Whether a project may tolerate it: databases exist that have it, and the engine opens them all the same.
+    pub fn is_tolerable(self) -> bool {
+        use Code::{WV110, WV111, WV112, WV113, WV120, WV133, WV200};
+        matches!(self, WV110 | WV111 | WV112 | WV113 | WV120 | WV133 | WV200)
+    }
+
     /// The code of this name, in any letter case.
     pub fn find(name: &str) -> Option<Code> {
         Code::ALL.iter().copied().find(|code| code.name().eq_ignore_ascii_case(name))

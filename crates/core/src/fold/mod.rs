@@ -5,7 +5,7 @@
 
 mod alter;
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 use crate::diagnostics::{Code, Diagnostic};
 use crate::dialects::Dialect;
@@ -31,32 +31,35 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
     for source in sources {
         folder.folded.diagnostics.extend(source.diagnostics);
         folder.folded.unreadable.extend(source.unreadable);
-        let created_after = |index: usize, name: &Name, statements: &[Statement]| {
-            statements[index..].iter().any(
-                |statement| matches!(&statement.kind, StatementKind::Create { object, .. } if object.name == *name),
-            )
-        };
-        let mut created = BTreeSet::new();
-        for (index, statement) in source.statements.iter().enumerate() {
-            match &statement.kind {
+        // Where each name is created last, to know the DROPs that only make room for a CREATE after them.
+        let creates = source.statements.iter().enumerate().filter_map(|(index, statement)| match &statement.kind {
+            StatementKind::Create { object, .. } => Some((object.name.clone(), index)),
+            _ => None,
+        });
+        let last_create: HashMap<Name, usize> = creates.collect();
+        let mut created = HashSet::new();
+        for (index, Statement { location, kind }) in source.statements.into_iter().enumerate() {
+            match kind {
                 StatementKind::Create { object, if_not_exists } => {
-                    if folder.create(object, *if_not_exists) {
-                        created.insert(object.name.clone());
+                    let name = object.name.clone();
+                    if folder.create(*object, if_not_exists) {
+                        created.insert(name);
                     }
                 }
-                StatementKind::Alter { table, action } if created.contains(table) => {
-                    if let AlterTable::Rename(to) = &**action {
+                StatementKind::Alter { table, action } if created.contains(&table) => {
+                    if let AlterTable::Rename(to) = &*action {
                         created.insert(to.clone());
                     }
-                    folder.alter(table, action, statement.location);
+                    folder.alter(&table, &action, location);
                 }
-                StatementKind::Drop { kind, name, if_exists } if created.contains(name) => {
-                    folder.drop(*kind, name, *if_exists, statement.location);
+                StatementKind::Drop { kind, name, if_exists } if created.contains(&name) => {
+                    folder.drop(kind, &name, if_exists, location);
                 }
-                // A DROP that only makes room for the CREATE after it.
-                StatementKind::Drop { name, .. } if created_after(index, name, &source.statements) => {}
-                StatementKind::Alter { .. } | StatementKind::Drop { .. } => deferred.push(statement.clone()),
-                StatementKind::Aside(note) => folder.folded.diagnostics.push((**note).clone()),
+                StatementKind::Drop { name, .. } if last_create.get(&name).is_some_and(|create| *create > index) => {}
+                kind @ (StatementKind::Alter { .. } | StatementKind::Drop { .. }) => {
+                    deferred.push(Statement { location, kind });
+                }
+                StatementKind::Aside(note) => folder.folded.diagnostics.push(*note),
                 StatementKind::Session => {}
             }
         }
@@ -80,7 +83,7 @@ struct Folder<'d> {
 
 impl Folder<'_> {
     /// Adds an object; false if its name was taken.
-    fn create(&mut self, object: &Object, if_not_exists: bool) -> bool {
+    fn create(&mut self, object: Object, if_not_exists: bool) -> bool {
         if self.dialect.is_internal(&object.name) {
             return true;
         }
@@ -105,7 +108,7 @@ impl Folder<'_> {
             return false;
         }
         self.names.entry(object.name.clone()).or_default().push(kind);
-        self.folded.model.insert(object.clone());
+        self.folded.model.insert(object);
         true
     }
 

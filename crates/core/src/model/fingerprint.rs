@@ -3,11 +3,12 @@
 use std::fmt;
 use std::str::FromStr;
 
+use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
-use super::Model;
+use super::{Model, Object};
 
 /// SHA-256 over the canonical structure: for every object, in order of kind and name, the CBOR encoding (RFC 8949) of
 /// its name and its definition, where names and expressions stand in their canonical form.
@@ -21,13 +22,20 @@ pub struct Fingerprint(#[schemars(regex(pattern = "^[0-9a-f]{64}$"))] String);
 impl Fingerprint {
     /// The fingerprint of a model.
     pub fn of(model: &Model) -> Fingerprint {
+        let objects: Vec<&Object> = model.objects().collect();
+        let encoded: Vec<Vec<u8>> = objects
+            .par_chunks(256)
+            .map(|objects| {
+                let mut bytes = Vec::new();
+                for object in objects {
+                    ciborium::into_writer(&(&object.name, &object.definition), &mut bytes)
+                        .expect("a Vec takes every byte");
+                }
+                bytes
+            })
+            .collect();
         let mut hash = Sha256::new();
-        let mut bytes = Vec::new();
-        for object in model.objects() {
-            bytes.clear();
-            ciborium::into_writer(&(&object.name, &object.definition), &mut bytes).expect("a Vec takes every byte");
-            hash.update(&bytes);
-        }
+        encoded.iter().for_each(|bytes| hash.update(bytes));
         Fingerprint(hex(&hash.finalize()))
     }
 

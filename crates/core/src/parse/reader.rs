@@ -34,7 +34,7 @@ impl<'t> Reader<'t> {
     }
 
     /// Takes the next token.
-    pub fn next(&mut self) -> Option<Token> {
+    pub fn take_any(&mut self) -> Option<Token> {
         let token = self.peek()?;
         self.position += 1;
         Some(token)
@@ -91,7 +91,7 @@ impl<'t> Reader<'t> {
         let open = self.position;
         self.expect_symbol("(")?;
         let mut depth = 1;
-        while let Some(token) = self.next() {
+        while let Some(token) = self.take_any() {
             if token.is_symbol(self.text, "(") {
                 depth += 1;
             } else if token.is_symbol(self.text, ")") {

@@ -6,6 +6,7 @@ mod seal;
 
 use std::fmt::Write;
 
+use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -93,7 +94,7 @@ pub struct SnapshotFile {
     objects: Vec<ObjectRecord>,
 }
 
-/// One object.
+/// One object, as it is read.
 #[derive(Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct ObjectRecord {
@@ -110,6 +111,33 @@ struct ObjectRecord {
     /// The source file that it was read from.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     file: Option<String>,
+}
+
+/// The same, as it is written: nothing is copied.
+#[derive(Serialize)]
+struct ObjectLine<'o> {
+    name: &'o Name,
+    definition: &'o Definition,
+    text: &'o str,
+    #[serde(skip_serializing_if = "Formerly::is_empty")]
+    formerly: &'o Formerly,
+    #[serde(skip_serializing_if = "<[Name]>::is_empty")]
+    uses: &'o [Name],
+    #[serde(skip_serializing_if = "Option::is_none")]
+    file: Option<&'o str>,
+}
+
+impl<'o> ObjectLine<'o> {
+    fn new(object: &'o Object, sources: &'o [Source]) -> ObjectLine<'o> {
+        ObjectLine {
+            name: &object.name,
+            definition: &object.definition,
+            text: &object.text,
+            formerly: &object.formerly,
+            uses: &object.uses,
+            file: object.location.and_then(|l| sources.get(l.source as usize)).map(|source| &*source.name),
+        }
+    }
 }
 
 impl Snapshot {
@@ -131,21 +159,10 @@ impl Snapshot {
         out.push_str("\"sources\": [");
         push_lines(&mut out, self.sources.iter().map(json));
         out.push_str("],\n\"objects\": [");
-        push_lines(
-            &mut out,
-            self.model.objects().map(|object| {
-                let file =
-                    object.location.and_then(|l| sources.get(l.source as usize)).map(|source| source.name.to_string());
-                json(&ObjectRecord {
-                    name: object.name.clone(),
-                    definition: object.definition.clone(),
-                    text: object.text.clone(),
-                    formerly: object.formerly.clone(),
-                    uses: object.uses.clone(),
-                    file,
-                })
-            }),
-        );
+        let objects: Vec<&Object> = self.model.objects().collect();
+        let lines: Vec<String> =
+            objects.into_par_iter().map(|object| json(&ObjectLine::new(object, sources))).collect();
+        push_lines(&mut out, lines.into_iter());
         out.push_str("]\n}\n");
         seal::close(out)
     }

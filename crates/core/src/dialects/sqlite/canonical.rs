@@ -90,7 +90,7 @@ pub fn finish(model: &mut Model) {
         for expression in expressions_mut(&mut object.definition) {
             if expression.canonical.contains('"') {
                 let canonical = resolve_quotes(&expression.canonical, &names);
-                *expression = Expression::new(canonical, &expression.written().to_owned());
+                *expression = Expression::new(canonical, expression.written());
             }
         }
     }

@@ -76,6 +76,12 @@ pub fn is_reserved(lower: &str) -> bool {
     RESERVED.binary_search(&lower).is_ok()
 }
 
+/// Whether the grammar takes the word (in lower case) for a name where only a name can stand: all but the reserved ones, and
+/// those reserved here only because they are read as literals elsewhere.
+pub fn can_be_name(lower: &str) -> bool {
+    !is_reserved(lower) || matches!(lower, "true" | "false" | "current_date" | "current_time" | "current_timestamp")
+}
+
 /// SQLite compares identifiers without regard to the case of ASCII letters.
 pub fn name(written: &str) -> Name {
     if written.bytes().any(|byte| byte.is_ascii_uppercase()) {

@@ -123,8 +123,7 @@ fn common_tables(text: &str, tokens: &[Token], with: usize, defined: &mut BTreeS
     }
     let last = index - 1;
     // Walk over `name (…) AS (…)` groups at this depth to learn every name; the scan then reads their queries.
-    loop {
-        let Some(token) = tokens.get(index).filter(|token| token.kind != TokenKind::Symbol) else { break };
+    while let Some(token) = tokens.get(index).filter(|token| token.kind != TokenKind::Symbol) {
         defined.insert(name(&unquoted(*token, text)));
         index += 1;
         let mut depth = 0;

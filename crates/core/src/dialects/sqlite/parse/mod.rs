@@ -20,7 +20,7 @@ pub fn statement(
     diagnostics: &mut Vec<Diagnostic>,
 ) -> Parsed<StatementKind> {
     let whole = reader.location(0..reader.tokens.len());
-    let Some(first) = reader.next().filter(|token| token.kind == TokenKind::Word) else {
+    let Some(first) = reader.take_any().filter(|token| token.kind == TokenKind::Word) else {
         return Err(unplaced(&reader));
     };
     match first.text(reader.text).to_ascii_uppercase().as_str() {
@@ -64,7 +64,7 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
     let head = reader.position;
     let unique = reader.take(&["UNIQUE"]);
     let virtual_table = reader.take(&["VIRTUAL"]);
-    let kind = match reader.next().map(|token| token.text(reader.text).to_ascii_uppercase()).as_deref() {
+    let kind = match reader.take_any().map(|token| token.text(reader.text).to_ascii_uppercase()).as_deref() {
         Some("TABLE") if virtual_table => Kind::VirtualTable,
         Some("TABLE") if !unique => Kind::Table,
         Some("INDEX") if !virtual_table => Kind::Index,
@@ -130,7 +130,7 @@ pub fn created_name(tokens: &[Token], text: &str) -> Option<Name> {
     let mut reader = Reader { text, tokens, position: 0, source: 0 };
     reader.take(&["CREATE"]).then_some(())?;
     while ["TEMP", "TEMPORARY", "UNIQUE", "VIRTUAL"].iter().any(|word| reader.take(&[word])) {}
-    reader.next()?;
+    reader.take_any()?;
     reader.take(&["IF", "NOT", "EXISTS"]);
     qualified_name(&mut reader).ok().map(|(_, name)| name)
 }
@@ -139,7 +139,7 @@ pub fn created_name(tokens: &[Token], text: &str) -> Option<Name> {
 fn a_name(reader: &mut Reader<'_>, what: &str) -> Parsed<Name> {
     match reader.peek() {
         Some(token) if reader.sees_name() => {
-            if token.kind == TokenKind::Word && names::is_reserved(&token.text(reader.text).to_ascii_lowercase()) {
+            if token.kind == TokenKind::Word && !names::can_be_name(&token.text(reader.text).to_ascii_lowercase()) {
                 let mut diagnostic = reader.expected(what);
                 let word = token.text(reader.text);
                 diagnostic.help.push(format!("`{word}` is a reserved word; as a name it must be quoted: \"{word}\""));

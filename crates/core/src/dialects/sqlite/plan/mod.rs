@@ -119,8 +119,9 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     if steps.is_empty() {
         return Plan::default();
     }
-    let keys_were_valid = guards::foreign_keys_are_valid(planning.have);
-    Plan { opening: guards::opening(touches_rows && keys_were_valid), steps, closing: guards::closing(touches_rows) }
+    let check = touches_rows && guards::foreign_keys_are_valid(planning.want);
+    let count = check && guards::foreign_keys_are_valid(planning.have);
+    Plan { opening: guards::opening(count), steps, closing: guards::closing(check) }
 }
 
 struct Planner<'p> {

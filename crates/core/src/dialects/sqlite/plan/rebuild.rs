@@ -53,12 +53,14 @@ fn reasons(have: &Table, want: &Table) -> String {
         }
     }
     for (differs, what) in [
-        (have.primary_key != want.primary_key, "primary key"),
-        (have.unique_keys != want.unique_keys, "unique keys"),
-        (have.foreign_keys != want.foreign_keys, "foreign keys"),
-        (have.checks != want.checks, "checks"),
-        (have.strict != want.strict, "STRICT"),
-        (have.without_rowid != want.without_rowid, "WITHOUT ROWID"),
+        (have.primary_key != want.primary_key, "the primary key changes"),
+        (have.unique_keys != want.unique_keys, "unique keys change"),
+        (have.foreign_keys != want.foreign_keys, "foreign keys change"),
+        (have.checks != want.checks, "checks change"),
+        (!have.strict && want.strict, "becomes STRICT"),
+        (have.strict && !want.strict, "is STRICT no longer"),
+        (!have.without_rowid && want.without_rowid, "becomes WITHOUT ROWID"),
+        (have.without_rowid && !want.without_rowid, "gets rowids"),
     ] {
         if differs {
             reasons.push(what.to_owned());
