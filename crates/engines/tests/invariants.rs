@@ -68,6 +68,12 @@ fn waive_everything(script: &mut Script) {
     }
 }
 
+/// Whether a script says that rows may stop it.
+fn may_be_refused(script: &Script) -> bool {
+    let mut risks = script.plan.steps.iter().flat_map(|step| &step.risks);
+    risks.any(|risk| matches!(risk.kind, plan::RiskKind::MayRefuseRows | plan::RiskKind::NeedsValues))
+}
+
 /// Runs a script: by `deploy`, or by the engine's own client. An error's words if it stopped.
 fn run(path: &Path, script: &Script, by_client: bool) -> Result<(), String> {
     let text = write(script);
@@ -244,13 +250,7 @@ fn case(seed: u64) -> bool {
     }
     let text = write(&script);
     if let Err(error) = run(&file("work.db"), &script, seed.is_multiple_of(2)) {
-        let may = script
-            .plan
-            .steps
-            .iter()
-            .flat_map(|step| &step.risks)
-            .any(|risk| matches!(risk.kind, plan::RiskKind::MayRefuseRows | plan::RiskKind::NeedsValues));
-        assert!(may, "{error}\n{text}");
+        assert!(may_be_refused(&script), "{error}\n{text}");
         assert_eq!(judge::differences(&file("work.db"), &file("a.db")), Vec::<String>::new(), "nothing changed");
         return true;
     }
@@ -265,13 +265,7 @@ fn case(seed: u64) -> bool {
     waive_everything(&mut undo);
     let text = write(&undo);
     if let Err(error) = run(&file("back.db"), &undo, seed.is_multiple_of(5)) {
-        let may = undo
-            .plan
-            .steps
-            .iter()
-            .flat_map(|step| &step.risks)
-            .any(|risk| matches!(risk.kind, plan::RiskKind::MayRefuseRows | plan::RiskKind::NeedsValues));
-        assert!(may, "{error}\n{text}");
+        assert!(may_be_refused(&undo), "{error}\n{text}");
         return true;
     }
     assert_same(&read_back(&file("back.db")), &have, &text);

@@ -3,6 +3,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use clap::Args;
+use serde::Serialize;
 use sha2::{Digest, Sha256};
 use wevrun_core::compare::{Comparison, compare};
 use wevrun_core::dialects::dialect;
@@ -12,10 +13,11 @@ use wevrun_engines::{Access, Database, Event, LiveError, Release};
 
 use super::context;
 use super::script::{Made, make, read, report_held, today};
+use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::comparison::{self, View};
-use crate::output::count;
 use crate::output::style::{self, paint};
+use crate::output::{count, json};
 use crate::side::{Context, Side, live_failure};
 
 /// Run a script on a target, and prove the outcome
@@ -36,6 +38,29 @@ pub struct Deploy {
     /// Make the database if there is none
     #[arg(long)]
     pub create: bool,
+
+    /// What to print
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub format: Format,
+}
+
+/// What `--format json` says of a deployment that was done.
+#[derive(Serialize)]
+struct Report<'r> {
+    ok: bool,
+    target: &'r str,
+    have: &'r str,
+    want: &'r str,
+    steps: Vec<StepTime>,
+    milliseconds: f64,
+}
+
+/// A step and how long it took.
+#[derive(Serialize)]
+struct StepTime {
+    number: usize,
+    title: String,
+    milliseconds: f64,
 }
 
 impl Deploy {
@@ -77,7 +102,7 @@ impl Deploy {
                     report_held(&script);
                     return Ok(Outcome::HeldBack);
                 }
-                if nothing {
+                if nothing && self.format == Format::Text {
                     anstream::println!("{target} already is what is wanted: {}", script.want.short());
                 }
                 let text = write(&script);
@@ -101,7 +126,22 @@ impl Deploy {
             tool: env!("CARGO_PKG_VERSION").to_owned(),
             project: script.project.clone(),
         };
-        match database.deploy(script, &release, &mut report) {
+        let mut steps: Vec<StepTime> = Vec::new();
+        let mut watch = |event: Event<'_>| match (self.format, event) {
+            (Format::Text, event) => report(event),
+            (Format::Json, Event::StepDone(number, took)) => {
+                let title = script.plan.steps[number - 1].title.clone();
+                steps.push(StepTime { number, title, milliseconds: took.as_secs_f64() * 1000.0 });
+            }
+            (Format::Json, _) => {}
+        };
+        match database.deploy(script, &release, &mut watch) {
+            Ok(deployment) if self.format == Format::Json => {
+                let (have, want) = (script.have.as_str(), script.want.as_str());
+                let milliseconds = deployment.took.as_secs_f64() * 1000.0;
+                json::print(&Report { ok: true, target, have, want, steps, milliseconds });
+                Ok(Outcome::Done)
+            }
             Ok(deployment) => {
                 anstream::println!(
                     "{} {target} is {} now: {} in {}, read back and proven",
@@ -157,7 +197,8 @@ fn failed(context: &Context, target: &str, script: &Steps, error: &LiveError) ->
             Ok(Outcome::StateChanged)
         }
         LiveError::StepFailed { number, title, statement, message, cause } => {
-            anstream::println!();
+            // The line of the step that failed has no end yet.
+            anstream::eprintln!();
             let place = if *number == 0 { title.clone() } else { format!("step {number}, {title}") };
             let mut failure = Failure::new(format!("{place}: {message}. Nothing was changed: {target} is as it was"));
             match &**cause {

@@ -18,6 +18,16 @@ fn each_step_is_shown_and_the_outcome_proven() {
 }
 
 #[test]
+fn a_deployment_for_machines() {
+    let project = project(&[APIARIES, HIVES]);
+    let run = project.expect(0, &["deploy", "--create", "--format", "json", "test"]);
+    let document: serde_json::Value = serde_json::from_str(&run.stdout).expect("one document");
+    assert_eq!(document["ok"], true);
+    assert_eq!(document["steps"][2]["title"], "create index hives_by_apiary on hives");
+    assert_eq!(document["steps"].as_array().map(Vec::len), Some(3));
+}
+
+#[test]
 fn a_target_that_changed_since_is_left_alone() {
     let project = project(&[APIARIES]);
     project.expect(0, &["deploy", "--create", "test"]);

@@ -2,7 +2,7 @@
 
 use super::Checks;
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Definition, ForeignKey, Name, Object, Table};
+use crate::model::{ForeignKey, Name, Object, Table};
 
 pub(super) fn check(checks: &mut Checks<'_>, object: &Object, table: &Table) {
     for key in table.foreign_keys.iter() {
@@ -37,9 +37,7 @@ fn point_at(checks: &mut Checks<'_>, object: &Object, key: &ForeignKey, parent: 
         }
         return;
     }
-    let primary: Vec<Name> =
-        table.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect();
-    let referenced = if key.parent_columns.is_empty() { &primary } else { &key.parent_columns };
+    let referenced = key.referenced_columns(table);
     if referenced.is_empty() {
         checks.add(
             Diagnostic::new(
@@ -64,21 +62,21 @@ fn point_at(checks: &mut Checks<'_>, object: &Object, key: &ForeignKey, parent: 
                     columns(referenced.len())
                 ),
             )
-            .at(at(checks), format!("refers to ({})", list(referenced)))
+            .at(at(checks), format!("refers to ({})", list(&referenced)))
             .and_at(checks.definition_of(parent), "the parent table is defined here")
             .help("name as many columns on both sides"),
         );
-    } else if !is_unique(checks, parent, table, &primary, referenced) {
+    } else if !table.is_unique(&referenced, checks.by_owner.get(&parent.name).map_or(&[], Vec::as_slice)) {
         checks.add(
             Diagnostic::new(
                 Code::WV112,
-                format!("a foreign key points at {} ({}), which is not unique", parent.name, list(referenced)),
+                format!("a foreign key points at {} ({}), which is not unique", parent.name, list(&referenced)),
             )
             .at(at(checks), "must point at unique columns")
             .and_at(checks.definition_of(parent), "the parent table is defined here")
             .help(format!(
                 "add UNIQUE ({}) to table {}, or point at its primary key",
-                list(referenced),
+                list(&referenced),
                 parent.name
             )),
         );
@@ -91,20 +89,4 @@ fn columns(count: usize) -> String {
 
 fn list(names: &[Name]) -> String {
     names.iter().map(Name::written).collect::<Vec<_>>().join(", ")
-}
-
-/// Whether a primary key, a UNIQUE constraint or a whole unique index covers exactly these columns, in any order.
-fn is_unique(checks: &Checks<'_>, parent: &Object, table: &Table, primary: &[Name], columns: &[Name]) -> bool {
-    let same =
-        |others: Vec<&Name>| others.len() == columns.len() && columns.iter().all(|column| others.contains(&column));
-    same(primary.iter().collect())
-        || table.unique_keys.iter().any(|key| same(key.parts.iter().map(|part| &part.column).collect()))
-        || checks.by_owner.get(&parent.name).into_iter().flatten().any(|object| match &object.definition {
-            Definition::Index(index) if index.unique && index.predicate.is_none() => {
-                let canonical: Vec<&str> =
-                    index.parts.iter().map(|part| part.expression.canonical.trim_matches('"')).collect();
-                canonical.len() == columns.len() && columns.iter().all(|column| canonical.contains(&column.canonical()))
-            }
-            _ => false,
-        })
 }

@@ -6,7 +6,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{Beside, Expression, Name, Unordered};
+use super::{Beside, Definition, Expression, Name, Object, Unordered};
 
 /// A base table.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -42,6 +42,34 @@ impl Table {
     /// The column of this name.
     pub fn column(&self, name: &Name) -> Option<&Column> {
         self.columns.iter().find(|column| column.name == *name)
+    }
+
+    /// Whether a primary key, a UNIQUE constraint or one of the table's unique indexes covers exactly these columns, in any
+    /// order, whole and with the columns' own collations: what a foreign key may point at
+    /// (<https://sqlite.org/foreignkeys.html#fk_indexes>).
+    pub fn is_unique(&self, columns: &[Name], owned: &[&Object]) -> bool {
+        let fits = |parts: Vec<(&str, &Option<Name>)>| {
+            parts.len() == columns.len()
+                && columns.iter().all(|column| {
+                    let own = self.column(column).and_then(|column| column.collation.as_ref());
+                    parts.iter().any(|(name, collation)| {
+                        *name == column.canonical() && (collation.is_none() || collation.as_ref() == own)
+                    })
+                })
+        };
+        let key_fits =
+            |key: &Key| fits(key.parts.iter().map(|part| (part.column.canonical(), &part.collation)).collect());
+        self.primary_key.iter().chain(self.unique_keys.iter()).any(key_fits)
+            || owned.iter().any(|object| match &object.definition {
+                Definition::Index(index) if index.unique && index.predicate.is_none() => fits(
+                    index
+                        .parts
+                        .iter()
+                        .map(|part| (part.expression.canonical.trim_matches('"'), &part.collation))
+                        .collect(),
+                ),
+                _ => false,
+            })
     }
 
     /// Whether the column is the whole primary key or a part of it.
@@ -198,6 +226,17 @@ pub struct ForeignKey {
     /// DEFERRABLE INITIALLY DEFERRED. SQLite treats every other form as not deferrable.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub deferred: bool,
+}
+
+impl ForeignKey {
+    /// The columns of the parent that it points at: those that it names, or the parent's primary key.
+    pub fn referenced_columns(&self, parent: &Table) -> Vec<Name> {
+        if self.parent_columns.is_empty() {
+            parent.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect()
+        } else {
+            self.parent_columns.clone()
+        }
+    }
 }
 
 /// What a foreign key does when the referenced row goes or changes.

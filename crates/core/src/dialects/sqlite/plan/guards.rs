@@ -4,7 +4,7 @@
 //! check fails, the client stops with `CHECK constraint failed: rows_would_be_lost`, and the transaction is gone.
 
 use super::super::names::quoted;
-use crate::model::{Definition, Kind, Model, Name};
+use crate::model::{Kind, Model, Name};
 use crate::plan::Probe;
 
 /// Everything before the first step.
@@ -71,23 +71,9 @@ pub fn foreign_keys_are_valid(model: &Model) -> bool {
         // A parent that does not exist is no mismatch: all its children count as broken.
         let Some(parent) = model.find(Kind::Table, &key.parent) else { return true };
         let Some(table) = parent.as_table() else { return true };
-        let primary: Vec<Name> =
-            table.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect();
-        let columns = if key.parent_columns.is_empty() { &primary } else { &key.parent_columns };
-        let same = |others: Vec<&str>| {
-            others.len() == columns.len() && columns.iter().all(|column| others.contains(&column.canonical()))
-        };
+        let columns = key.referenced_columns(table);
         columns.len() == key.columns.len()
             && !columns.is_empty()
-            && columns.iter().all(|column| table.column(column).is_some())
-            && (same(primary.iter().map(Name::canonical).collect())
-                || table
-                    .unique_keys
-                    .iter()
-                    .any(|key| same(key.parts.iter().map(|part| part.column.canonical()).collect()))
-                || by_owner.get(&parent.name).into_iter().flatten().any(|object| {
-                    matches!(&object.definition, Definition::Index(index) if index.unique && index.predicate.is_none()
-                        && same(index.parts.iter().map(|part| part.expression.canonical.trim_matches('"')).collect()))
-                }))
+            && table.is_unique(&columns, by_owner.get(&parent.name).map_or(&[], Vec::as_slice))
     })
 }
