@@ -13,7 +13,7 @@ use wevrun_core::diagnostics::{Code, Diagnostic, nearest};
 use wevrun_core::plan::{Waiver, WaiverFile, read_waivers};
 use wevrun_core::source::{Location, Source};
 use wevrun_core::{Engine, EngineVersion};
-use wevrun_engines::DatabaseUrl;
+use wevrun_engines::{DatabaseUrl, UrlError};
 
 use crate::failure::{Ended, Failure};
 use crate::files;
@@ -136,6 +136,10 @@ impl Project {
             Some(version) => version.get_ref().parse().map_err(|problem| wrong(version, problem))?,
             None => engine.default_version(),
         };
+        if let Some(at) = section.engine_version.as_ref().filter(|_| engine_version < engine.oldest_version()) {
+            let oldest = engine.oldest_version();
+            return Err(wrong(at, format!("the scripts that Wevrun writes need {} {oldest} or later", engine.title())));
+        }
         let mut tolerate = Vec::new();
         for name in &section.tolerate {
             let code = Code::find(name.get_ref()).filter(|code| code.is_tolerable());
@@ -181,9 +185,14 @@ impl Project {
             let help = format!("set it before you run wevrun: export {variable}=…");
             wrong(Code::WV401, format!("the environment variable {variable} is not set"), &help)
         })?;
-        let parsed: DatabaseUrl = expanded
-            .parse()
-            .map_err(|error| wrong(Code::WV400, format!("{error}"), "a URL looks like sqlite:hives.db"))?;
+        // What a variable holds may be a secret, whatever it is: it is never shown.
+        let parsed: DatabaseUrl = expanded.parse().map_err(|error| {
+            let problem = match error {
+                UrlError::NotAUrl(_) => format!("the URL of target {name} is not the URL of a database"),
+                other => other.to_string(),
+            };
+            wrong(Code::WV400, problem, "a URL looks like sqlite:hives.db")
+        })?;
         Ok(Some(parsed.relative_to(&self.root)))
     }
 

@@ -32,6 +32,14 @@ impl Engine {
         }
     }
 
+    /// The oldest version that can run the scripts. SQLite: `PRAGMA legacy_alter_table` came with 3.26
+    /// (<https://sqlite.org/changes.html>).
+    pub fn oldest_version(self) -> EngineVersion {
+        match self {
+            Engine::Sqlite => EngineVersion { major: 3, minor: 26 },
+        }
+    }
+
     /// The version that is assumed where a project names none.
     pub fn default_version(self) -> EngineVersion {
         match self {

@@ -19,7 +19,7 @@ pub fn mutated(rng: &mut SmallRng, schema: &Schema, renames: bool) -> Schema {
 
 fn change(rng: &mut SmallRng, schema: &mut Schema, renames: bool) {
     let fresh = rng.random_range(20..10_000);
-    match rng.random_range(0..16) {
+    match rng.random_range(0..17) {
         0 => {
             let table = random_table(rng, schema, fresh);
             schema.tables.push(table);
@@ -45,6 +45,12 @@ fn change(rng: &mut SmallRng, schema: &mut Schema, renames: bool) {
         }
         8 if renames => rename_table(rng, schema, fresh),
         9 if renames => rename_column(rng, schema, fresh),
+        11 => {
+            // A view gives less. What reads it reads its first column.
+            if let Some(view) = schema.views.iter_mut().find(|view| view.columns.len() > 1) {
+                view.columns.pop();
+            }
+        }
         10 if rng.random_bool(0.3) => match schema.full_text.pop() {
             Some((name, mut columns)) => {
                 columns.push(format!("extra{fresh}"));

@@ -102,6 +102,7 @@ impl Compare {
                 have: named(&have),
                 want: named(&want),
                 heads: ["To create", "To change", "To remove"],
+                dialect,
                 sides: ["have", "want"],
                 details: self.details,
                 column_order: self.column_order,

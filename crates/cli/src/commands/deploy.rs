@@ -252,6 +252,7 @@ fn since_the_script(context: &Context, target: &str, found: &Model) {
         have: (format!("released {}", entry.released_at), released.model.fingerprint().short().to_owned()),
         want: (target.to_owned(), found.fingerprint().short().to_owned()),
         heads: ["Added since", "Changed since", "Removed since"],
+        dialect: dialect(released.engine),
         sides: ["then", "now"],
         details: false,
         column_order: false,

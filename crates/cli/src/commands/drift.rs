@@ -60,12 +60,13 @@ impl Drift {
                 fingerprint: model.fingerprint().to_string(),
             };
             let (have, want) = (side(&released_name, &released), side(&live.name, &live.model));
-            json::print(&JsonComparison::new(&comparison, have, want, identical, self.details));
+            json::print(&JsonComparison::new(&comparison, have, want, identical, self.details).as_drift());
         } else {
             let view = View {
                 have: (released_name, released.fingerprint().short().to_owned()),
                 want: (live.name.clone(), live.model.fingerprint().short().to_owned()),
                 heads: ["Added since", "Changed since", "Removed since"],
+                dialect,
                 sides: ["then", "now"],
                 details: self.details,
                 column_order: false,

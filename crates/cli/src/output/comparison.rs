@@ -3,7 +3,8 @@
 use similar::{ChangeTag, TextDiff};
 use wevrun_core::compare::{Change, Comparison, Difference, Property, Reordered};
 use wevrun_core::diagnostics::Diagnostic;
-use wevrun_core::model::Name;
+use wevrun_core::dialects::Dialect;
+use wevrun_core::model::{Name, Object};
 
 use super::style::{self, paint};
 
@@ -15,6 +16,8 @@ pub struct View<'v> {
     pub want: (String, String),
     /// The heads of the three groups: what comes, what changes, what goes.
     pub heads: [&'v str; 3],
+    /// Lays out definitions, so that their layout is no difference.
+    pub dialect: &'static dyn Dialect,
     /// What the two sides are called where their texts stand together: as many letters each.
     pub sides: [&'v str; 2],
     /// Whether to show both definitions of what changes.
@@ -86,6 +89,7 @@ fn group(
         return;
     }
     anstream::println!("\n{} ({})", paint(color.bold(), view.heads[head]), members.len());
+    let laid_out = |object: &Object| view.dialect.create_statement(object);
     for difference in members {
         let kind = difference.key.kind.title();
         anstream::println!("  {kind:<13} {}", paint(color, &difference.key.name));
@@ -93,11 +97,11 @@ fn group(
             Change::Change { have, want, properties, .. } => {
                 properties.iter().for_each(property);
                 if view.details {
-                    diff(&have.text, &want.text, view.sides);
+                    diff(&laid_out(have), &laid_out(want), view.sides);
                 }
             }
-            Change::Create(object) if view.details => diff("", &object.text, view.sides),
-            Change::Remove(object) if view.details => diff(&object.text, "", view.sides),
+            Change::Create(object) if view.details => diff("", &laid_out(object), view.sides),
+            Change::Remove(object) if view.details => diff(&laid_out(object), "", view.sides),
             _ => {}
         }
     }

@@ -1,6 +1,7 @@
 //! The documented shapes of `--format json` (docs/json.md).
 
 use serde::Serialize;
+use serde_json::Value;
 use wevrun_core::compare::{Change, Comparison, Property};
 use wevrun_core::plan::{Clearance, Risk};
 use wevrun_core::script::Step;
@@ -118,6 +119,40 @@ impl JsonComparison {
                 })
                 .collect(),
         }
+    }
+}
+
+impl JsonComparison {
+    /// The same in the words of drift: a live side has moved away from what was released, and nothing is wished for.
+    pub fn as_drift(&self) -> Value {
+        fn reword(value: &Value) -> Value {
+            let word = |word: &str| match word {
+                "have" => "released".to_owned(),
+                "want" => "live".to_owned(),
+                "create" => "added".to_owned(),
+                "remove" => "removed".to_owned(),
+                other => other.to_owned(),
+            };
+            match value {
+                Value::Object(fields) => fields
+                    .iter()
+                    .map(|(key, value)| {
+                        let value = match value {
+                            Value::String(change) if key == "change" => {
+                                Value::String(if change == "change" { "changed".to_owned() } else { word(change) })
+                            }
+                            other => reword(other),
+                        };
+                        // Among the counts, `change` is a number.
+                        let key = if key == "change" && value.is_number() { "changed".to_owned() } else { word(key) };
+                        (key, value)
+                    })
+                    .collect(),
+                Value::Array(items) => items.iter().map(reword).collect(),
+                other => other.clone(),
+            }
+        }
+        reword(&serde_json::to_value(self).expect("no map with keys that are not strings"))
     }
 }
 

@@ -143,7 +143,8 @@ impl Planner<'_> {
             .filter(|d| matches!(d.change, Change::Remove(_)) && d.key.kind.is_relation())
             .map(|d| &d.key.name)
             .collect();
-        let in_the_way = renames::dependents(planning);
+        let mut in_the_way = renames::dependents(planning);
+        in_the_way.extend(triggers_of_changed_views(planning));
         self.clear_away(Kind::Trigger, &in_the_way, &removed_names);
         self.clear_away(Kind::View, &in_the_way, &removed_names);
         self.clear_away(Kind::Index, &in_the_way, &removed_names);
@@ -173,7 +174,7 @@ impl Planner<'_> {
                 Some(Change::Remove(_)) => {}
                 Some(Change::Change { .. }) => drop(self, &object.name, format!("drop {key}, to make it anew")),
                 _ if in_the_way.contains(&key) => {
-                    drop(self, &object.name, format!("drop {key} until the rename is done"));
+                    drop(self, &object.name, format!("drop {key} for now"));
                     self.recreated.insert(key);
                 }
                 _ => {}
@@ -309,6 +310,15 @@ impl Planner<'_> {
         }
         self.steps.extend(steps);
     }
+}
+
+/// A view that is made anew takes its triggers with it when it goes.
+fn triggers_of_changed_views(planning: &Planning<'_>) -> Vec<ObjectKey> {
+    let views = planning.comparison.differences.iter().filter(|d| d.key.kind == Kind::View);
+    let changed: BTreeSet<&Name> =
+        views.filter(|d| matches!(d.change, Change::Change { .. })).map(|d| &d.key.name).collect();
+    let triggers = planning.have.of_kind(Kind::Trigger);
+    triggers.filter(|t| t.definition.owner().is_some_and(|o| changed.contains(o))).map(Object::key).collect()
 }
 
 /// The text of a CREATE statement with another name: for a table's stand-in during a rebuild.
