@@ -204,6 +204,25 @@ fn a_changed_view_takes_its_triggers_along() {
 }
 
 #[test]
+fn a_column_is_dropped_in_place_with_no_broken_view_around() {
+    // The engine looks through all views when it drops a column, and stops at one that uses what is not there.
+    let have = format!(
+        "{LOTS}; CREATE VIEW v AS SELECT id, 1 FROM lots; CREATE VIEW w AS SELECT id FROM v; CREATE VIEW x AS SELECT 1"
+    );
+    let want = have.replace(", note TEXT", "").replace("id, 1", "id, 2");
+    assert_eq!(
+        titles(&have, &want),
+        [
+            "drop view v, to make it anew",
+            "drop view w for now",
+            "drop column lots.note",
+            "create view v",
+            "create view w again"
+        ]
+    );
+}
+
+#[test]
 fn a_waiver_permits_one_risk_on_one_object_until_its_day() {
     let waiver = |risk: &str, object: &str, until: &str| Waiver {
         risk: risk.into(),

@@ -143,7 +143,7 @@ impl Planner<'_> {
             .filter(|d| matches!(d.change, Change::Remove(_)) && d.key.kind.is_relation())
             .map(|d| &d.key.name)
             .collect();
-        let mut in_the_way = renames::dependents(planning);
+        let mut in_the_way = renames::dependents(planning, looks_through_everything(planning));
         in_the_way.extend(triggers_of_changed_views(planning));
         self.clear_away(Kind::Trigger, &in_the_way, &removed_names);
         self.clear_away(Kind::View, &in_the_way, &removed_names);
@@ -310,6 +310,19 @@ impl Planner<'_> {
         }
         self.steps.extend(steps);
     }
+}
+
+/// Whether a step makes the engine look through all views and triggers: a rename, or a column that is dropped in place.
+fn looks_through_everything(planning: &Planning<'_>) -> bool {
+    let drops_column = planning.comparison.differences.iter().any(|difference| match &difference.change {
+        Change::Change { have, want, .. } => want.as_table().is_some_and(|table| {
+            let change = TableChange::new(planning, have, want);
+            change.have.columns.iter().any(|column| table.column(&column.name).is_none())
+                && in_place::steps(&change).is_some()
+        }),
+        _ => false,
+    });
+    drops_column || !planning.comparison.renames.is_empty()
 }
 
 /// A view that is made anew takes its triggers with it when it goes.

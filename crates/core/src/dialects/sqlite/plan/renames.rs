@@ -2,19 +2,33 @@
 
 use std::collections::BTreeSet;
 
+use super::super::Sqlite;
 use super::super::names::quoted;
+use crate::compare::Change;
+use crate::dialects::Dialect;
 use crate::model::{Kind, Name, ObjectKey};
 use crate::plan::Planning;
 use crate::script::Step;
 
-/// Views and triggers that use, directly or through views, a table of which a name changes. The engine would rewrite them;
-/// they are dropped and made again as want says instead.
-pub fn dependents(planning: &Planning<'_>) -> BTreeSet<ObjectKey> {
+/// Views and triggers that must be dropped before names change, and made again after.
+///
+/// They use, directly or through views, a table of which a name changes: the engine would rewrite them; they are made again as
+/// want says instead. Besides, the engine looks through all views and triggers when it renames or drops a column
+/// (`looks_through`), and stops at one that uses what is not there: so what uses a view that goes has to go for a while, and
+/// so has what was broken before.
+pub fn dependents(planning: &Planning<'_>, looks_through: bool) -> BTreeSet<ObjectKey> {
     let renames = &planning.comparison.renames;
+    let have = planning.have;
     let mut touched: BTreeSet<Name> = renames.tables.iter().map(|(_, from, _)| from.clone()).collect();
     for (table, _, _) in &renames.columns {
         let old = renames.table_in_have(&ObjectKey::new(Kind::Table, table.clone()));
         touched.insert(old.unwrap_or_else(|| table.clone()));
+    }
+    if looks_through {
+        let going = planning.comparison.differences.iter().filter(|d| !matches!(d.change, Change::Create(_)));
+        touched.extend(going.filter(|d| d.key.kind == Kind::View).map(|d| d.key.name.clone()));
+        let used = have.of_kind(Kind::View).chain(have.of_kind(Kind::Trigger)).flat_map(|object| &object.uses);
+        touched.extend(used.filter(|name| have.relation(name).is_none() && !Sqlite.is_built_in(name)).cloned());
     }
     let mut found = BTreeSet::new();
     if touched.is_empty() {
@@ -22,7 +36,7 @@ pub fn dependents(planning: &Planning<'_>) -> BTreeSet<ObjectKey> {
     }
     loop {
         let before = found.len();
-        for view in planning.have.of_kind(Kind::View) {
+        for view in have.of_kind(Kind::View) {
             if view.uses.iter().any(|used| touched.contains(used)) {
                 touched.insert(view.name.clone());
                 found.insert(view.key());
@@ -32,7 +46,7 @@ pub fn dependents(planning: &Planning<'_>) -> BTreeSet<ObjectKey> {
             break;
         }
     }
-    for trigger in planning.have.of_kind(Kind::Trigger) {
+    for trigger in have.of_kind(Kind::Trigger) {
         let owner = trigger.definition.owner();
         if owner.is_some_and(|owner| touched.contains(owner)) || trigger.uses.iter().any(|used| touched.contains(used))
         {
