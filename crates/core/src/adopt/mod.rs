@@ -1,10 +1,13 @@
 //! A model as source files: one file an object with what belongs to it, folders by kind, one stable layout.
 
+mod layout;
+
 use std::collections::BTreeMap;
+
+use layout::layout;
 
 use crate::dialects::Dialect;
 use crate::model::{Kind, Model, Name, Object};
-use crate::parse::{TokenKind, token};
 
 /// A file of a source folder.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -15,8 +18,8 @@ pub struct AdoptedFile {
     pub text: String,
 }
 
-/// Writes a model as files, ordered by path. A definition in which a person left a comment is kept word by word; every other
-/// one is written in Wevrun's own layout.
+/// Writes a model as files, ordered by path. Only the white space of a definition changes, and not even that where a person
+/// left a comment.
 pub fn files(dialect: &dyn Dialect, model: &Model) -> Vec<AdoptedFile> {
     let mut taken: BTreeMap<String, usize> = BTreeMap::new();
     let by_owner = model.by_owner();
@@ -40,10 +43,7 @@ pub fn files(dialect: &dyn Dialect, model: &Model) -> Vec<AdoptedFile> {
 }
 
 fn statement(dialect: &dyn Dialect, object: &Object) -> String {
-    let (tokens, _) = token::tokenize(dialect.token_rules(), &object.text, 0);
-    let commented = tokens.iter().any(|token| token.kind == TokenKind::Comment);
-    let text = if commented { object.text.clone() } else { dialect.create_statement(object) };
-    format!("{text};\n")
+    format!("{};\n", layout(dialect, object))
 }
 
 /// `tables/hives.sql`. A name that no file system takes is spelled with what it takes; a second one gets a number.

@@ -31,13 +31,15 @@ fn no_file_is_lost_to_a_file_system() {
 }
 
 #[test]
-fn a_persons_comments_are_kept_and_everything_else_has_one_layout() {
-    let text = files(sqlite(), &model("create table a(x integer primary key,y text not null default 'z'  unique)"))[0]
-        .text
-        .clone();
-    assert_eq!(text, "CREATE TABLE a (\n    x integer PRIMARY KEY,\n    y text NOT NULL DEFAULT 'z' UNIQUE\n);\n");
+fn a_persons_comments_are_kept_and_tables_have_one_layout() {
+    let first = |text: &str| files(sqlite(), &model(text))[0].text.clone();
+    assert_eq!(
+        first("create  table a(x varchar( 3 ) primary key,y text not null default ( 1+2 )  unique\n, check(x in(1,2)), unique (x, y))strict_".replace("strict_", "").as_str()),
+        "create table a (\n    x varchar(3) primary key,\n    y text not null default (1+2) unique,\n    check(x in(1, 2)),\n    unique (x, y)\n);\n"
+    );
+    assert_eq!(first("CREATE TABLE a(x ANY) STRICT"), "CREATE TABLE a (\n    x ANY\n) STRICT;\n");
     let commented = "CREATE TABLE a (x, -- why\n  y)";
-    assert_eq!(files(sqlite(), &model(commented))[0].text, format!("{commented};\n"));
+    assert_eq!(first(commented), format!("{commented};\n"));
 }
 
 #[test]

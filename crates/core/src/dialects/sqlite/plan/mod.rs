@@ -296,7 +296,7 @@ impl Planner<'_> {
                     step.notes.push("can't bring back: the rows that the table held before the release".to_owned());
                 }
                 if let Definition::VirtualTable(table) = &object.definition {
-                    step.statements.extend(virtual_tables::fill(&object.name, table));
+                    step.statements.extend(virtual_tables::fill(planning.want, &object.name, table));
                 }
                 if let Definition::Index(index) = &object.definition
                     && index.unique

@@ -2,7 +2,7 @@
 
 use super::super::names::{name, quoted};
 use super::{create_as, guards, stand_in};
-use crate::model::{Name, Object, VirtualTable};
+use crate::model::{Model, Name, Object, VirtualTable};
 use crate::plan::{Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 
@@ -11,7 +11,7 @@ enum Content {
     /// It holds them itself, in these columns.
     Own(Vec<String>),
     /// It indexes another table, from which it can be filled again.
-    Elsewhere,
+    Elsewhere(Name),
     /// They can't be read back, or this is a module that Wevrun does not know.
     Unreadable,
 }
@@ -55,7 +55,7 @@ pub fn step(
         step.statements.push(format!("ALTER TABLE {} RENAME TO {}", quoted(&stand_in), quoted(table.written())));
         return step;
     }
-    if matches!(old, Content::Elsewhere) {
+    if matches!(old, Content::Elsewhere(_)) {
         step.notes.push(format!("virtual table {table} holds no rows of its own"));
     } else if empty {
         step.statements.push(guards::must_not_hold(&Probe::HasRows(table.clone())));
@@ -67,15 +67,15 @@ pub fn step(
         step.risks.push(Risk::new(RiskKind::LosesTable, format!("virtual table {original}"), explanation));
     }
     step.statements.extend([drop, object.text.clone()]);
-    step.statements.extend(fill(table, want));
+    step.statements.extend(fill(planning.want, table, want));
     step
 }
 
-/// What fills a new virtual table that indexes another table.
-pub fn fill(table: &Name, definition: &VirtualTable) -> Option<String> {
+/// What fills a new virtual table that indexes another table, if that is there.
+pub fn fill(want: &Model, table: &Name, definition: &VirtualTable) -> Option<String> {
+    let Content::Elsewhere(content) = content(definition) else { return None };
     let table = quoted(table.written());
-    matches!(content(definition), Content::Elsewhere)
-        .then(|| format!("INSERT INTO {table} ({table}) VALUES ('rebuild')"))
+    want.relation(&content).map(|_| format!("INSERT INTO {table} ({table}) VALUES ('rebuild')"))
 }
 
 fn content(table: &VirtualTable) -> Content {
@@ -87,8 +87,10 @@ fn content(table: &VirtualTable) -> Content {
     match table.module.canonical() {
         "fts5" | "fts4" | "fts3" => match options().find(|(key, _)| key.trim() == "content") {
             None => Content::Own(columns()),
-            Some((_, value)) if value.trim().trim_matches(['\'', '"']).is_empty() => Content::Unreadable,
-            Some(_) => Content::Elsewhere,
+            Some((_, value)) => match value.trim().trim_matches(['\'', '"', '`', '[', ']']) {
+                "" => Content::Unreadable,
+                content => Content::Elsewhere(name(content)),
+            },
         },
         "rtree" | "rtree_i32" => Content::Own(columns()),
         _ => Content::Unreadable,
