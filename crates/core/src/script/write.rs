@@ -24,7 +24,7 @@ pub fn write(script: &Script) -> String {
     }
     line("-- It is one transaction: if any statement fails, the database stays as it was.");
     line("-- Run it with `wevrun deploy THIS_FILE TARGET`, which checks the fingerprints before and after,");
-    line("-- or with the engine's own client: sqlite3 DATABASE < THIS_FILE");
+    line("-- or with the engine's own client, which keeps no ledger: sqlite3 DATABASE < THIS_FILE");
     line("");
     for statement in &script.plan.opening {
         line(&terminated(statement));

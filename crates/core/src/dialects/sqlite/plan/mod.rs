@@ -11,7 +11,7 @@ mod rebuild;
 mod renames;
 mod virtual_tables;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::names::quoted;
 use super::write::create_statement;
@@ -113,7 +113,13 @@ impl<'p> TableChange<'p> {
 
 /// The whole plan.
 pub fn plan(planning: &Planning<'_>) -> Plan {
-    let mut planner = Planner { planning, steps: Vec::new(), recreated: BTreeSet::new(), touches_rows: false };
+    let mut planner = Planner {
+        planning,
+        steps: Vec::new(),
+        recreated: BTreeSet::new(),
+        owned: planning.want.by_owner(),
+        touches_rows: false,
+    };
     planner.plan();
     let Planner { steps, touches_rows, .. } = planner;
     if steps.is_empty() {
@@ -129,6 +135,8 @@ struct Planner<'p> {
     steps: Vec<Step>,
     /// Objects of want that are the same in have, but were dropped on the way and must come again.
     recreated: BTreeSet<ObjectKey>,
+    /// The indexes and triggers of want's tables and views.
+    owned: BTreeMap<&'p Name, Vec<&'p Object>>,
     /// Whether a step can break a foreign key.
     touches_rows: bool,
 }
@@ -250,9 +258,8 @@ impl Planner<'_> {
     /// The indexes and triggers of a table that stay as they are, and that a rebuild must make again.
     fn kept_with(&self, table: &Name) -> Vec<&Object> {
         let planning = self.planning;
-        let kinds = planning.want.of_kind(Kind::Index).chain(planning.want.of_kind(Kind::Trigger));
-        kinds
-            .filter(|object| object.definition.owner() == Some(table))
+        let owned = self.owned.get(table).into_iter().flatten().copied();
+        owned
             .filter(|object| {
                 let key = object.key();
                 planning.renamed.get(&key).is_some_and(|present| present.definition == object.definition)
