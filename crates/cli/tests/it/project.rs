@@ -77,7 +77,7 @@ fn the_shipped_schema_accepts_what_the_program_accepts() {
     for (text, good) in [
         (project.read("wevrun.toml"), true),
         ("[project]\nname = \"x\"\nengine = \"sqlite\"\nengin = 1\n".to_owned(), false),
-        ("[project]\nname = \"x\"\nengine = \"oracle9\"\n".to_owned(), false),
+        ("[project]\nname = \"x\"\nengine = \"honeydb\"\n".to_owned(), false),
         ("[project]\nname = \"x\"\nengine = \"sqlite\"\n[targets.a]\nurl = \"sqlite:a.db\"\n".to_owned(), true),
         ("[project]\nengine = \"sqlite\"\n".to_owned(), false),
     ] {
