@@ -38,6 +38,7 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
         });
         let last_create: HashMap<Name, usize> = creates.collect();
         let mut created = HashSet::new();
+        let mut about_rows = Vec::new();
         for (index, Statement { location, kind }) in source.statements.into_iter().enumerate() {
             match kind {
                 StatementKind::Create { object, if_not_exists } => {
@@ -59,10 +60,18 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
                 kind @ (StatementKind::Alter { .. } | StatementKind::Drop { .. }) => {
                     deferred.push(Statement { location, kind });
                 }
+                StatementKind::Aside(note) if note.code == Code::WV007 => about_rows.push(*note),
                 StatementKind::Aside(note) => folder.folded.diagnostics.push(*note),
                 StatementKind::Session => {}
             }
         }
+        // A dump may hold thousands of them: one note a file.
+        let more = about_rows.len().saturating_sub(1);
+        let first = about_rows.into_iter().next();
+        folder.folded.diagnostics.extend(first.map(|note| match more {
+            0 => note,
+            more => note.help(format!("so are {more} more statements in this file")),
+        }));
     }
     for Statement { location, kind } in deferred {
         match kind {
