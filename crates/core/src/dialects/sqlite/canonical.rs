@@ -7,10 +7,10 @@
 //! One thing needs the whole schema: SQLite reads `"Box"` as a string where no column has that name
 //! (<https://sqlite.org/quirks.html#dblquote>). Then its letter case matters, so it is folded only if something is called so.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 use super::names::{is_reserved, literal, unquoted};
-use crate::model::{Definition, Expression, Model};
+use crate::model::{Definition, Expression, Model, Name, Object};
 use crate::parse::{Reader, Token, TokenKind};
 
 /// The expression that a range of the statement's tokens holds.
@@ -72,32 +72,74 @@ pub fn finish(model: &mut Model) {
     if !model.objects().any(|object| expressions(&object.definition).iter().any(|e| e.canonical.contains('"'))) {
         return;
     }
-    let mut names: HashSet<String> =
-        ["rowid", "oid", "_rowid_", "new", "old", "excluded", "main"].into_iter().map(str::to_owned).collect();
-    for object in model.objects() {
-        names.insert(object.name.canonical().to_owned());
-        match &object.definition {
-            Definition::Table(table) => {
-                names.extend(table.columns.iter().map(|column| column.name.canonical().to_owned()))
-            }
-            Definition::View(view) => names.extend(view.columns.iter().map(|name| name.canonical().to_owned())),
-            Definition::VirtualTable(table) => names
-                .extend(table.arguments.iter().filter_map(|a| Some(a.split_whitespace().next()?.to_ascii_lowercase()))),
-            Definition::Index(_) | Definition::Trigger(_) => {}
-        }
-    }
+    let names = Names::of(model);
     for object in model.objects_mut() {
+        let scope = scope(object);
         for expression in expressions_mut(&mut object.definition) {
             if expression.canonical.contains('"') {
-                let canonical = resolve_quotes(&expression.canonical, &names);
+                let canonical = resolve_quotes(&expression.canonical, &|name| names.hold(&scope, name));
                 *expression = Expression::new(canonical, expression.written());
             }
         }
     }
 }
 
+/// The tables and views whose columns an object's expressions can name.
+fn scope(object: &Object) -> Vec<Name> {
+    match &object.definition {
+        Definition::Table(_) | Definition::VirtualTable(_) => vec![object.name.clone()],
+        Definition::Index(index) => vec![index.table.clone()],
+        Definition::View(_) => object.uses.clone(),
+        Definition::Trigger(trigger) => object.uses.iter().chain([&trigger.table]).cloned().collect(),
+    }
+}
+
+/// Everything that has a name.
+struct Names {
+    columns: HashMap<Name, HashSet<String>>,
+    relations: HashSet<String>,
+    all: HashSet<String>,
+}
+
+impl Names {
+    fn of(model: &Model) -> Names {
+        let mut names = Names { columns: HashMap::new(), relations: HashSet::new(), all: HashSet::new() };
+        for object in model.objects() {
+            let own: Vec<String> = match &object.definition {
+                Definition::Table(table) => {
+                    table.columns.iter().map(|column| column.name.canonical().to_owned()).collect()
+                }
+                Definition::View(view) => view.columns.iter().map(|name| name.canonical().to_owned()).collect(),
+                Definition::VirtualTable(table) => {
+                    let first = table.arguments.iter().filter_map(|argument| argument.split_whitespace().next());
+                    first.map(str::to_ascii_lowercase).collect()
+                }
+                Definition::Index(_) | Definition::Trigger(_) => continue,
+            };
+            names.relations.insert(object.name.canonical().to_owned());
+            names.all.extend(own.iter().cloned());
+            if object.as_table().is_some() {
+                names.columns.insert(object.name.clone(), own.into_iter().collect());
+            }
+        }
+        names
+    }
+
+    /// Whether something that can be named here is called so. Where a view or an unknown table is in scope, whose columns are
+    /// not known, any name of the schema will do.
+    fn hold(&self, scope: &[Name], name: &str) -> bool {
+        const ROW: [&str; 7] = ["rowid", "oid", "_rowid_", "new", "old", "excluded", "main"];
+        let columns: Option<Vec<_>> = scope.iter().map(|table| self.columns.get(table)).collect();
+        let is_column = match columns {
+            Some(columns) => columns.iter().any(|columns| columns.contains(name)),
+            None => self.all.contains(name),
+        };
+        is_column || ROW.contains(&name) || self.relations.contains(name)
+    }
+}
+
 /// Folds each `"name"` outside string literals that the schema knows; the others are strings.
-fn resolve_quotes(canonical: &str, names: &HashSet<String>) -> String {
+fn resolve_quotes(canonical: &str, is_name: &dyn Fn(&str) -> bool) -> String {
     let mut out = String::with_capacity(canonical.len());
     let mut rest = canonical;
     while let Some(quote) = rest.find(['"', '\'']) {
@@ -121,7 +163,7 @@ fn resolve_quotes(canonical: &str, names: &HashSet<String>) -> String {
         let quoted = &rest[quote..end];
         let inner = quoted.strip_prefix('"').and_then(|q| q.strip_suffix('"')).map(|q| q.replace("\"\"", "\""));
         match inner {
-            Some(name) if names.contains(&name.to_ascii_lowercase()) => push_name(&mut out, &name),
+            Some(name) if is_name(&name.to_ascii_lowercase()) => push_name(&mut out, &name),
             // What nothing is called is a string, and ALTER TABLE rewrites it as one.
             Some(text) => out.push_str(&literal(&text)),
             None => out.push_str(quoted),
@@ -181,7 +223,9 @@ mod tests {
 
     #[test]
     fn double_quotes_are_folded_only_for_names() {
-        let names = HashSet::from(["kind".to_owned()]);
-        assert_eq!(resolve_quotes("\"Kind\" in ( \"Box\" , 'a\"b' )", &names), "kind in ( 'Box' , 'a\"b' )");
+        assert_eq!(
+            resolve_quotes("\"Kind\" in ( \"Box\" , 'a\"b' )", &|name| name == "kind"),
+            "kind in ( 'Box' , 'a\"b' )"
+        );
     }
 }
