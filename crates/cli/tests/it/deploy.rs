@@ -121,6 +121,16 @@ fn a_file_that_may_not_be_written_is_named() {
 }
 
 #[test]
+fn a_deployment_that_comes_to_nothing_leaves_no_new_file() {
+    let project = project(&[APIARIES]);
+    project.expect(0, &["deploy", "--create", "test"]);
+    project.write(HIVES.0, HIVES.1);
+    project.expect(0, &["script", "test", "--out", "next.sql"]);
+    project.expect(5, &["deploy", "--create", "next.sql", "production"]);
+    assert!(!project.file("production.db").exists());
+}
+
+#[test]
 fn other_files_are_no_scripts() {
     let project = project(&[APIARIES]);
     by_hand(&project, "test.db", "PRAGMA user_version = 7");

@@ -4,8 +4,6 @@ mod lookalikes;
 mod properties;
 mod renames;
 
-use std::borrow::Cow;
-
 pub use lookalikes::lookalikes;
 pub use properties::{Property, column_words};
 pub use renames::Renames;
@@ -124,11 +122,6 @@ pub fn compare_with<'m>(dialect: &dyn Dialect, have: &'m Model, want: &'m Model,
     }
     comparison.differences.sort_by(|a, b| a.key.cmp(&b.key));
     comparison
-}
-
-/// The model with have's names replaced by want's.
-pub fn with_renames<'m>(dialect: &dyn Dialect, have: &'m Model, renames: &Renames) -> Cow<'m, Model> {
-    renames.apply(dialect, have)
 }
 
 fn reordered(have: &Object, want: &Object) -> Option<Reordered> {

@@ -75,6 +75,12 @@ pub trait Dialect: Sync {
     /// The CREATE statement of an object, from its structure, without a semicolon.
     fn create_statement(&self, object: &Object) -> String;
 
+    /// How a person runs a script with the engine's own client: `… < THIS_FILE`.
+    fn client_command(&self) -> &'static str;
+
+    /// A query that gives a row exactly if the answer to the probe is yes.
+    fn probe_query(&self, probe: &Probe) -> String;
+
     /// What must be known of the data to plan well.
     fn probes(&self, planning: &Planning<'_>) -> Vec<Probe>;
 

@@ -54,7 +54,7 @@ impl<'m> Planning<'m> {
         version: EngineVersion,
         evidence: &'m Evidence,
     ) -> Planning<'m> {
-        let renamed = crate::compare::with_renames(dialect, have, &comparison.renames);
+        let renamed = comparison.renames.apply(dialect, have);
         Planning { have, renamed, want, comparison, version, evidence, way_back: false }
     }
 }

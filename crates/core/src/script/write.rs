@@ -1,6 +1,7 @@
 //! A script as text that the engine's own client runs.
 
 use super::{Script, Step};
+use crate::dialects::dialect;
 use crate::plan::{Clearance, Risk};
 
 /// The script's text. The same script gives the same bytes.
@@ -24,7 +25,8 @@ pub fn write(script: &Script) -> String {
     }
     line("-- It is one transaction: if any statement fails, the database stays as it was.");
     line("-- Run it with `wevrun deploy THIS_FILE TARGET`, which checks the fingerprints before and after,");
-    line("-- or with the engine's own client, which keeps no ledger: sqlite3 DATABASE < THIS_FILE");
+    let client = dialect(script.engine).client_command();
+    line(&format!("-- or with the engine's own client, which keeps no ledger: {client}"));
     line("");
     for statement in &script.plan.opening {
         line(&terminated(statement));

@@ -18,6 +18,17 @@ const LOCK_TIMEOUT: Duration = Duration::from_secs(5);
 pub struct SqliteDatabase {
     pub(super) path: PathBuf,
     pub(super) connection: Connection,
+    /// Whether this connection made the file.
+    made: bool,
+}
+
+/// A deployment that came to nothing leaves no empty file behind.
+impl Drop for SqliteDatabase {
+    fn drop(&mut self) {
+        if self.made && self.path.metadata().is_ok_and(|file| file.len() == 0) {
+            let _ = std::fs::remove_file(&self.path);
+        }
+    }
 }
 
 impl SqliteDatabase {
@@ -27,7 +38,8 @@ impl SqliteDatabase {
         if path.is_dir() {
             return Err(LiveError::NotADatabase(shown, "it is a folder".to_owned()));
         }
-        if access != Access::Create && !path.exists() {
+        let made = !path.exists();
+        if access != Access::Create && made {
             return Err(LiveError::NotFound(shown));
         }
         let mode = match access {
@@ -38,7 +50,7 @@ impl SqliteDatabase {
         let flags = mode | OpenFlags::SQLITE_OPEN_NO_MUTEX;
         let connection = Connection::open_with_flags(path, flags).map_err(|error| meaning(&error))?;
         connection.busy_timeout(LOCK_TIMEOUT).map_err(|error| meaning(&error))?;
-        Ok(SqliteDatabase { path: path.to_owned(), connection })
+        Ok(SqliteDatabase { path: path.to_owned(), connection, made })
     }
 
     /// What an error of this connection means.

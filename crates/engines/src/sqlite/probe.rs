@@ -11,7 +11,7 @@ impl SqliteDatabase {
     pub(super) fn evidence(&self, probes: &[Probe]) -> Result<Evidence, LiveError> {
         let mut answers = Vec::with_capacity(probes.len());
         for probe in probes {
-            let sql = format!("SELECT EXISTS (SELECT 1 FROM {})", condition(probe));
+            let sql = format!("SELECT EXISTS ({})", dialect(Engine::Sqlite).probe_query(probe));
             // A virtual table whose module is not here can't be asked: then nothing is known.
             match self.connection.query_row(&sql, [], |row| row.get::<_, bool>(0)) {
                 Ok(answer) => answers.push((probe.clone(), answer)),
@@ -20,14 +20,5 @@ impl SqliteDatabase {
             }
         }
         Ok(Evidence::new(answers))
-    }
-}
-
-fn condition(probe: &Probe) -> String {
-    let quoted = |name: &wevrun_core::model::Name| dialect(Engine::Sqlite).quoted(name.written());
-    match probe {
-        Probe::HasRows(table) => quoted(table),
-        Probe::HasValues(table, column) => format!("{} WHERE {} IS NOT NULL", quoted(table), quoted(column)),
-        Probe::HasNulls(table, column) => format!("{} WHERE {} IS NULL", quoted(table), quoted(column)),
     }
 }

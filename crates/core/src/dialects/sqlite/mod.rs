@@ -111,6 +111,14 @@ impl Dialect for Sqlite {
         write::create_statement(object)
     }
 
+    fn client_command(&self) -> &'static str {
+        "sqlite3 DATABASE < THIS_FILE"
+    }
+
+    fn probe_query(&self, probe: &Probe) -> String {
+        plan::probe_query(probe)
+    }
+
     fn probes(&self, planning: &Planning<'_>) -> Vec<Probe> {
         plan::probes(planning)
     }

@@ -48,19 +48,16 @@ pub fn closing(check_foreign_keys: bool) -> Vec<String> {
 
 /// A statement that fails if the answer to the probe is yes.
 pub fn must_not_hold(probe: &Probe) -> String {
-    let (table, condition) = condition(probe);
-    format!(
-        "INSERT INTO temp.wevrun_guard SELECT 'rows that would be lost', EXISTS (SELECT 1 FROM {}{condition})",
-        quoted(table.written())
-    )
+    format!("INSERT INTO temp.wevrun_guard SELECT 'rows that would be lost', EXISTS ({})", probe_query(probe))
 }
 
-/// The table that a probe asks about, and its WHERE.
-fn condition(probe: &Probe) -> (&Name, String) {
+/// A query that gives a row exactly if the answer to the probe is yes.
+pub fn probe_query(probe: &Probe) -> String {
+    let rows = |table: &Name| format!("SELECT 1 FROM {}", quoted(table.written()));
     match probe {
-        Probe::HasRows(table) => (table, String::new()),
-        Probe::HasValues(table, column) => (table, format!(" WHERE {} IS NOT NULL", quoted(column.written()))),
-        Probe::HasNulls(table, column) => (table, format!(" WHERE {} IS NULL", quoted(column.written()))),
+        Probe::HasRows(table) => rows(table),
+        Probe::HasValues(table, column) => format!("{} WHERE {} IS NOT NULL", rows(table), quoted(column.written())),
+        Probe::HasNulls(table, column) => format!("{} WHERE {} IS NULL", rows(table), quoted(column.written())),
     }
 }
 

@@ -11,6 +11,8 @@ mod rebuild;
 mod renames;
 mod virtual_tables;
 
+pub use guards::probe_query;
+
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::names::quoted;
