@@ -89,7 +89,7 @@ impl Context {
             return Ok(Side::Empty);
         }
         if let Some(url) = self.target(text)? {
-            return Ok(Side::Live(text.to_owned(), url));
+            return Ok(Side::Live(shown(text), url));
         }
         if text.starts_with("git:") {
             return Err(Failure::usage("sides in git (git:REV) are not there yet")
@@ -141,7 +141,7 @@ impl Context {
     /// The engine for sides that do not say theirs.
     fn assumed_engine(&self, side: &str) -> Ended<Engine> {
         self.engine.or(self.project.as_ref().map(|project| project.engine)).ok_or_else(|| {
-            Failure::usage(format!("{side} does not say for which engine it is")).help("add --engine sqlite")
+            Failure::usage(format!("{side} does not say for which engine it is")).help("add --engine sqlite or --engine postgres")
         })
     }
 
@@ -258,6 +258,11 @@ impl Context {
     }
 }
 
+/// A target's name or a URL as it may be printed: without a password.
+pub fn shown(text: &str) -> String {
+    text.parse::<DatabaseUrl>().map_or_else(|_| text.to_owned(), |url| url.to_string())
+}
+
 fn load_snapshot(path: &Path) -> Ended<Loaded> {
     let wrong = |problem: &dyn fmt::Display| Failure::new(format!("{}: {problem}", path.display()));
     let bytes = files::read_bytes(path)?;
@@ -289,6 +294,12 @@ pub fn live_failure(name: &str, error: &LiveError) -> Failure {
             failure.help("open it once with write access, which rolls the interrupted change back: sqlite3 FILE 'PRAGMA schema_version'")
         }
         LiveError::Unreadable(sources, found) => Failure::found(failure.message, found.clone(), sources.clone()),
+        LiveError::BadUrl(_) => failure.help("write it like postgres://user@host:5432/database?sslmode=verify-full"),
+        LiveError::Unreachable(..) => failure.help("check host, port and sslmode, and that the server runs"),
+        LiveError::Refused(..) => {
+            failure.help("give the password in PGPASSWORD or a password file, or let the server's pg_hba.conf allow it")
+        }
+        LiveError::ConnectionLost(_) => failure.help("what was not committed is undone by the server"),
         _ => failure,
     }
 }

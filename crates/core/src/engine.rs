@@ -12,16 +12,19 @@ use serde::{Deserialize, Serialize};
 pub enum Engine {
     /// SQLite, the embedded default.
     Sqlite,
+    /// PostgreSQL.
+    Postgres,
 }
 
 impl Engine {
     /// Every engine, in the order in which help texts list them.
-    pub const ALL: [Engine; 1] = [Engine::Sqlite];
+    pub const ALL: [Engine; 2] = [Engine::Sqlite, Engine::Postgres];
 
     /// The name that is written in `wevrun.toml` and on the command line.
     pub fn name(self) -> &'static str {
         match self {
             Engine::Sqlite => "sqlite",
+            Engine::Postgres => "postgres",
         }
     }
 
@@ -29,6 +32,7 @@ impl Engine {
     pub fn title(self) -> &'static str {
         match self {
             Engine::Sqlite => "SQLite",
+            Engine::Postgres => "PostgreSQL",
         }
     }
 
@@ -37,6 +41,7 @@ impl Engine {
     pub fn oldest_version(self) -> EngineVersion {
         match self {
             Engine::Sqlite => EngineVersion { major: 3, minor: 26 },
+            Engine::Postgres => EngineVersion { major: 13, minor: 0 },
         }
     }
 
@@ -44,6 +49,7 @@ impl Engine {
     pub fn default_version(self) -> EngineVersion {
         match self {
             Engine::Sqlite => EngineVersion { major: 3, minor: 40 },
+            Engine::Postgres => EngineVersion { major: 13, minor: 0 },
         }
     }
 }

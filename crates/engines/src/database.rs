@@ -10,6 +10,7 @@ use wevrun_core::source::Source;
 
 use crate::error::LiveError;
 use crate::ledger::LedgerEntry;
+use crate::postgres::PostgresDatabase;
 use crate::sqlite::SqliteDatabase;
 use crate::url::DatabaseUrl;
 
@@ -97,5 +98,6 @@ pub trait Database {
 pub fn open(url: &DatabaseUrl, access: Access) -> Result<Box<dyn Database>, LiveError> {
     match url {
         DatabaseUrl::Sqlite(path) => Ok(Box::new(SqliteDatabase::open(path, access)?)),
+        DatabaseUrl::Postgres(url) => Ok(Box::new(PostgresDatabase::open(url, access)?)),
     }
 }

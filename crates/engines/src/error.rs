@@ -22,9 +22,21 @@ pub enum LiveError {
     /// The file is something else.
     #[error("{0} is not an SQLite database: {1}")]
     NotADatabase(String, String),
-    /// Someone else is writing.
-    #[error("the database is locked: another connection is writing to it")]
+    /// Someone else holds what is needed.
+    #[error("the database is locked: another connection holds what this one needs")]
     Locked,
+    /// The URL, or a file that it names, can't be used.
+    #[error("the URL can't be used: {0}")]
+    BadUrl(String),
+    /// Nobody answers.
+    #[error("{0} can't be reached: {1}")]
+    Unreachable(String, String),
+    /// The server does not let this role in.
+    #[error("{0} lets nobody in like this: {1}")]
+    Refused(String, String),
+    /// The connection ended.
+    #[error("the connection to the server was lost: {0}")]
+    ConnectionLost(String),
     /// The file or its folder can't be written to.
     #[error("the database can't be written to: {0}")]
     ReadOnly(String),

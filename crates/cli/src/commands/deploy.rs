@@ -18,7 +18,7 @@ use crate::failure::{Ended, Failure, Outcome};
 use crate::output::comparison::{self, View};
 use crate::output::style::{self, paint};
 use crate::output::{count, json};
-use crate::side::{Context, Side, live_failure};
+use crate::side::{Context, Side, live_failure, shown};
 
 /// Run a script on a target, and prove the outcome
 ///
@@ -76,6 +76,7 @@ impl Deploy {
             return Err(Failure::usage("a script already says what is wanted; --want goes without one"));
         }
         let url = context.require_target(target)?;
+        let target = &shown(target);
         let access = if self.create { Access::Create } else { Access::Write };
         match script {
             Some(path) => {

@@ -12,7 +12,7 @@ use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::comparison::{self, View};
 use crate::output::json::{self, JsonComparison, JsonSide};
-use crate::side::live_failure;
+use crate::side::{live_failure, shown};
 
 /// Find out whether a target still is what was last released there
 ///
@@ -42,13 +42,14 @@ impl Drift {
     pub fn run(&self, directory: Option<&Path>) -> Ended {
         let context = context(directory, None)?;
         let url = context.require_target(&self.target)?;
-        let mut live = context.load_live(&self.target, &url, Access::Read)?;
+        let target = shown(&self.target);
+        let mut live = context.load_live(&target, &url, Access::Read)?;
         let (released_name, released) = match &self.against {
             Some(side) => {
                 let loaded = context.load(&context.side(side)?)?;
                 (loaded.name, loaded.model)
             }
-            None => self.last_release(live.live.as_mut().expect("it is live").as_mut())?,
+            None => last_release(&target, live.live.as_mut().expect("it is live").as_mut())?,
         };
         let dialect = dialect(live.engine);
         // Have is what was released and want is what is there: what comes was added behind the release's back.
@@ -75,23 +76,22 @@ impl Drift {
         }
         Ok(if identical { Outcome::Done } else { Outcome::Differences })
     }
+}
 
-    fn last_release(&self, database: &mut dyn wevrun_engines::Database) -> Ended<(String, Model)> {
-        let entry = database.last_release().map_err(|error| live_failure(&self.target, &error))?;
-        let Some(entry) = entry else {
-            return Err(Failure::new(format!(
-                "{} has no ledger: nothing was released there with Wevrun yet",
-                self.target
-            ))
-            .help("say with what to compare: --against SIDE (a snapshot, say)"));
-        };
-        let unreadable = |problem: String| {
-            Failure::new(format!("the ledger of {} can't be read: {problem}", self.target))
-                .help("say with what to compare: --against SIDE (a snapshot, say)")
-        };
-        let text =
-            entry.snapshot.ok_or_else(|| unreadable("it does not hold the last release's structure".to_owned()))?;
-        let snapshot = Snapshot::read(&text).map_err(|error| unreadable(error.to_string()))?;
-        Ok((format!("released {} by {}", entry.released_at, entry.released_by), snapshot.model))
-    }
+fn last_release(target: &str, database: &mut dyn wevrun_engines::Database) -> Ended<(String, Model)> {
+    let entry = database.last_release().map_err(|error| live_failure(target, &error))?;
+    let Some(entry) = entry else {
+        return Err(Failure::new(format!(
+            "{target} has no ledger: nothing was released there with Wevrun yet"
+        ))
+        .help("say with what to compare: --against SIDE (a snapshot, say)"));
+    };
+    let unreadable = |problem: String| {
+        Failure::new(format!("the ledger of {target} can't be read: {problem}"))
+            .help("say with what to compare: --against SIDE (a snapshot, say)")
+    };
+    let text =
+        entry.snapshot.ok_or_else(|| unreadable("it does not hold the last release's structure".to_owned()))?;
+    let snapshot = Snapshot::read(&text).map_err(|error| unreadable(error.to_string()))?;
+    Ok((format!("released {} by {}", entry.released_at, entry.released_by), snapshot.model))
 }

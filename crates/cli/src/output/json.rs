@@ -44,7 +44,7 @@ pub struct JsonComparison {
 
 #[derive(Debug, Serialize)]
 struct JsonChange {
-    kind: &'static str,
+    kind: String,
     name: String,
     change: &'static str,
     #[serde(skip_serializing_if = "Option::is_none")]

@@ -4,7 +4,7 @@ mod layout;
 
 use std::collections::BTreeMap;
 
-use layout::layout;
+pub use layout::layout;
 
 use crate::dialects::Dialect;
 use crate::model::{Kind, Model, Name, Object};
@@ -29,37 +29,34 @@ pub fn files(dialect: &dyn Dialect, model: &Model) -> Vec<AdoptedFile> {
         let owned = by_owner.get(&object.name).into_iter().flatten();
         statements.extend(owned.map(|object| statement(dialect, object)));
         files.push(AdoptedFile {
-            path: path(object.definition.kind(), &object.name, &mut taken),
+            path: path(dialect, object.definition.kind(), &object.name, &mut taken),
             text: statements.join("\n"),
         });
     }
     // What stands on something that the model does not hold still gets a file.
-    for (owner, objects) in by_owner.iter().filter(|(owner, _)| model.relation(owner).is_none()) {
+    for (owner, objects) in by_owner.iter().filter(|(owner, _)| model.named(owner).next().is_none()) {
         let text = objects.iter().map(|object| statement(dialect, object)).collect::<Vec<_>>().join("\n");
-        files.push(AdoptedFile { path: path(objects[0].definition.kind(), owner, &mut taken), text });
+        files.push(AdoptedFile { path: path(dialect, objects[0].definition.kind(), owner, &mut taken), text });
     }
     files.sort_by(|a, b| a.path.cmp(&b.path));
     files
 }
 
 fn statement(dialect: &dyn Dialect, object: &Object) -> String {
-    format!("{};\n", layout(dialect, object))
+    format!("{};\n", dialect.source_text(object))
 }
 
 /// `tables/hives.sql`. A name that no file system takes is spelled with what it takes; a second one gets a number.
-fn path(kind: Kind, name: &Name, taken: &mut BTreeMap<String, usize>) -> String {
-    let folder = match kind {
-        Kind::Table => "tables",
-        Kind::VirtualTable => "virtual-tables",
-        Kind::View => "views",
-        Kind::Index => "indexes",
-        Kind::Trigger => "triggers",
+fn path(dialect: &dyn Dialect, kind: Kind, name: &Name, taken: &mut BTreeMap<String, usize>) -> String {
+    let (schema, own) = dialect.schema_and_name(name);
+    let safe = |text: &str| -> String {
+        let safe = |ch: char| if ch.is_alphanumeric() || matches!(ch, '_' | '-') { ch } else { '_' };
+        let text: String = text.chars().map(safe).take(80).collect();
+        if text.is_empty() { "_".to_owned() } else { text }
     };
-    let safe = |ch: char| if ch.is_alphanumeric() || matches!(ch, '_' | '-') { ch } else { '_' };
-    let mut stem: String = name.written().chars().map(safe).take(80).collect();
-    if stem.is_empty() {
-        stem.push('_');
-    }
+    let kind = kind.plural().replace(' ', "-");
+    let folder = schema.map_or_else(|| kind.clone(), |schema| format!("{}/{kind}", safe(&schema)));
+    let stem = safe(&own);
     // File systems that ignore letter case must not lose a file.
     let count = taken.entry(format!("{folder}/{}", stem.to_lowercase())).or_default();
     *count += 1;

@@ -132,7 +132,7 @@ impl<'m> Checks<'m> {
                     {
                         self.unknown_column(object, owner, table, &column, &format!("index {}", object.name));
                     }
-                } else {
+                } else if owner.definition.kind() != Kind::MaterializedView {
                     let kind = owner.definition.kind().title();
                     self.add(
                         Diagnostic::new(Code::WV133, format!("index {} stands on a {kind}", object.name))
@@ -149,11 +149,11 @@ impl<'m> Checks<'m> {
                     }
                 }
             }
-            Definition::Table(_) | Definition::VirtualTable(_) | Definition::View(_) => {}
+            Definition::Table(_) | Definition::VirtualTable(_) | Definition::View(_) | Definition::Plain(_) => {}
         }
         for name in &object.uses {
             let known =
-                self.model.relation(name).is_some() || self.dialect.is_internal(name) || self.dialect.is_built_in(name);
+                self.model.named(name).next().is_some() || self.dialect.is_internal(name) || self.dialect.is_built_in(name);
             if !known {
                 self.unknown_relation(object, name, None, "table or view");
             }
@@ -236,7 +236,7 @@ pub fn locate(dialect: &dyn Dialect, object: &Object, name: &Name, after: Option
         let token = tokens[*index];
         let word = matches!(token.kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text);
         let follows = after.is_none_or(|keyword| *index > 0 && tokens[*index - 1].is_word(&object.text, keyword));
-        word && follows && dialect.name(token.text(&object.text).trim_matches(['"', '`', '[', ']', '\''])) == *name
+        word && follows && dialect.is_called(token.text(&object.text), name)
     };
     // The last one: a name that is wrong where it is used may be right where it is defined, further up.
     let found = if *name == object.name { (0..tokens.len()).find(is_name) } else { (0..tokens.len()).rfind(is_name) };

@@ -26,7 +26,8 @@ pub fn sound_part(dialect: &dyn Dialect, model: &Model, found: &[Diagnostic]) ->
         let before = unsound.len();
         for object in model.objects() {
             let stands = object.uses.iter().chain(object.definition.owner()).all(|name| {
-                let there = model.relation(name).is_some_and(|other| !unsound.contains(&other.key()));
+                let mut there = model.named(name).map(|other| !unsound.contains(&other.key()));
+                let there = there.next().is_some_and(|sound| sound) && there.all(|sound| sound);
                 there || dialect.is_internal(name) || dialect.is_built_in(name)
             });
             if !stands {

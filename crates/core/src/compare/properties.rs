@@ -3,7 +3,7 @@
 use std::fmt::Display;
 
 use crate::model::{
-    Check, Column, Definition, ForeignKey, Index, Key, Name, Object, Table, Trigger, Unordered, View, VirtualTable,
+    Check, Clauses, Column, Definition, Expression, ForeignKey, Index, Key, Name, Object, Plain, Table, Trigger, Unordered, View, VirtualTable,
 };
 
 /// One property that differs. Where a side is none, the property is not there.
@@ -38,6 +38,7 @@ pub fn properties(have: &Object, want: &Object, formerly: Option<&Name>, columns
         (Definition::View(have), Definition::View(want)) => views(&mut found, have, want),
         (Definition::Trigger(have), Definition::Trigger(want)) => triggers(&mut found, have, want),
         (Definition::VirtualTable(have), Definition::VirtualTable(want)) => virtual_tables(&mut found, have, want),
+        (Definition::Plain(have), Definition::Plain(want)) => plain(&mut found, have, want),
         _ => unreachable!("a key holds the kind"),
     }
     found
@@ -48,6 +49,37 @@ fn differ(found: &mut Vec<Property>, name: &str, have: &impl Display, want: &imp
     if have != want {
         found.push(Property::new(name, Some(have), Some(want)));
     }
+}
+
+/// The clauses that differ. One that just stands there shows as its name.
+fn clauses(found: &mut Vec<Property>, have: &Clauses, want: &Clauses) {
+    for name in have.differing(want) {
+        let words = |clauses: &Clauses| clauses.get(name).map(|value| value_words(name, value));
+        found.push(Property::new(name, words(have), words(want)));
+    }
+}
+
+fn value_words(name: &str, value: &Expression) -> String {
+    if value.canonical.is_empty() { name.to_owned() } else { value.on_one_line() }
+}
+
+/// All clauses in words, with a space before each: for what is shown on one line.
+fn clause_words(clauses: &Clauses) -> String {
+    clauses
+        .iter()
+        .map(|(name, value)| {
+            let name = name.to_uppercase();
+            if value.canonical.is_empty() { format!(" {name}") } else { format!(" {name} {}", value.on_one_line()) }
+        })
+        .collect()
+}
+
+fn plain(found: &mut Vec<Property>, have: &Plain, want: &Plain) {
+    if have.owner != want.owner {
+        let words = |plain: &Plain| plain.owner.as_ref().map(Name::to_string);
+        found.push(Property::new("owned by", words(have), words(want)));
+    }
+    clauses(found, &have.clauses, &want.clauses);
 }
 
 fn tables(found: &mut Vec<Property>, have: &Table, want: &Table) {
@@ -74,6 +106,8 @@ fn tables(found: &mut Vec<Property>, have: &Table, want: &Table) {
     let yes = |set: bool| if set { "yes" } else { "no" };
     differ(found, "STRICT", &yes(have.strict), &yes(want.strict));
     differ(found, "WITHOUT ROWID", &yes(have.without_rowid), &yes(want.without_rowid));
+    sets(found, "exclusion", &have.exclusions, &want.exclusions, check_words);
+    clauses(found, &have.clauses, &want.clauses);
 }
 
 /// What only one side has of a set. One that goes and one that comes are shown as a change.
@@ -110,6 +144,8 @@ pub fn column_words(column: &Column) -> String {
     }
     words.extend(column.default.as_ref().map(|default| format!("DEFAULT {}", default.on_one_line())));
     words.extend(column.collation.as_ref().map(|collation| format!("COLLATE {collation}")));
+    let clauses = clause_words(&column.clauses);
+    words.extend((!clauses.is_empty()).then(|| clauses.trim_start().to_owned()));
     if words.is_empty() { "no type".to_owned() } else { words.join(" ") }
 }
 
@@ -125,7 +161,7 @@ fn key_words(key: &Key) -> String {
     let autoincrement = if key.autoincrement { " AUTOINCREMENT" } else { "" };
     let conflict = key.on_conflict;
     let conflict = if conflict.is_default() { String::new() } else { format!(" ON CONFLICT {}", conflict.keyword()) };
-    format!("({}){autoincrement}{conflict}", parts.join(", "))
+    format!("{}({}){autoincrement}{conflict}{}", seen(&key.name), parts.join(", "), clause_words(&key.clauses))
 }
 
 fn foreign_key_words(key: &ForeignKey) -> String {
@@ -139,12 +175,18 @@ fn foreign_key_words(key: &ForeignKey) -> String {
             words += &format!(" ON {event} {}", action.keywords());
         }
     }
-    words + if key.deferred { " DEFERRABLE INITIALLY DEFERRED" } else { "" }
+    words += if key.deferred { " DEFERRABLE INITIALLY DEFERRED" } else { "" };
+    format!("{}{words}{}", seen(&key.name), clause_words(&key.clauses))
 }
 
 fn check_words(check: &Check) -> String {
     let name = check.name.as_ref().map_or_else(String::new, |name| format!("{name}: "));
-    format!("{name}{}", check.condition.on_one_line())
+    format!("{name}{}{}", check.condition.on_one_line(), clause_words(&check.clauses))
+}
+
+/// A name that comparison sees, and a colon.
+fn seen(name: &Name) -> String {
+    if name.canonical().is_empty() { String::new() } else { format!("{name}: ") }
 }
 
 fn indexes(found: &mut Vec<Property>, have: &Index, want: &Index) {
@@ -152,7 +194,8 @@ fn indexes(found: &mut Vec<Property>, have: &Index, want: &Index) {
     let parts = |index: &Index| {
         let parts = index.parts.iter().map(|part| {
             let collation = part.collation.as_ref().map_or_else(String::new, |name| format!(" COLLATE {name}"));
-            format!("{}{collation}{}", part.expression.on_one_line(), if part.descending { " DESC" } else { "" })
+            let order = if part.descending { " DESC" } else { "" };
+            format!("{}{collation}{order}{}", part.expression.on_one_line(), clause_words(&part.clauses))
         });
         parts.collect::<Vec<_>>().join(", ")
     };
@@ -167,6 +210,7 @@ fn indexes(found: &mut Vec<Property>, have: &Index, want: &Index) {
         let words = |index: &Index| index.predicate.as_ref().map(|predicate| predicate.on_one_line());
         found.push(Property::new("WHERE", words(have), words(want)));
     }
+    clauses(found, &have.clauses, &want.clauses);
 }
 
 fn views(found: &mut Vec<Property>, have: &View, want: &View) {
@@ -179,6 +223,7 @@ fn views(found: &mut Vec<Property>, have: &View, want: &View) {
     if have.query != want.query {
         found.push(Property::new("query", Some(have.query.on_one_line()), Some(want.query.on_one_line())));
     }
+    clauses(found, &have.clauses, &want.clauses);
 }
 
 fn triggers(found: &mut Vec<Property>, have: &Trigger, want: &Trigger) {

@@ -94,6 +94,13 @@ compared with it."
 It stands before CREATE TABLE or on its first line for a table, and on a column's line, or on
 the line before it, for a column."
 
+    WV010 Warning "a block of code can't be read as schema"
+"What a DO block creates or changes is decided while it runs, so it can't be part of a snapshot that is
+built without a database.
+
+Write what it creates as plain statements, or keep the file out with the `source` globs in
+wevrun.toml."
+
     WV101 Error "two objects have the same name"
 "Tables, views, virtual tables and indexes share one set of names in SQLite; triggers have their
 own. Letter case makes no difference: `Hives` and `hives` are one name.

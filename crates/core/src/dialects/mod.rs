@@ -1,5 +1,6 @@
 //! What differs between engines: one folder each, with the same file names in each.
 
+pub mod postgres;
 pub mod sqlite;
 
 use std::borrow::Cow;
@@ -9,8 +10,8 @@ use sqlparser::dialect::Dialect as TokenRules;
 use crate::check::Checks;
 use crate::diagnostics::Diagnostic;
 use crate::engine::{Engine, EngineVersion};
-use crate::model::{Kind, Model, Name, Object, Table};
-use crate::parse::{Parsed, Reader, StatementKind, Token};
+use crate::model::{Kind, Model, Name, Object, ObjectKey, Table};
+use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
 use crate::plan::{Plan, Planning, Probe};
 
 /// An engine's own way of doing what every stage does.
@@ -27,14 +28,15 @@ pub trait Dialect: Sync {
     /// How many tokens the first statement has, without its semicolon.
     fn statement_length(&self, text: &str, tokens: &[Token]) -> usize;
 
-    /// What one statement says. `comments` are those that stand before and in it. Findings that do not end the
+    /// What one statement says: often one thing. `session` holds what settings before it have said. `comments` are those that stand before and in it. Findings that do not end the
     /// statement are added to `diagnostics`.
     fn parse_statement(
         &self,
         reader: Reader<'_>,
         comments: &[Token],
+        session: &mut Session,
         diagnostics: &mut Vec<Diagnostic>,
-    ) -> Parsed<StatementKind>;
+    ) -> Parsed<Vec<StatementKind>>;
 
     /// The name that a CREATE statement tries to give, even if the rest of it can't be read.
     fn created_name(&self, text: &str, statement: &[Token]) -> Option<Name>;
@@ -42,11 +44,24 @@ pub trait Dialect: Sync {
     /// The canonical name of an identifier (without quotes).
     fn name(&self, written: &str) -> Name;
 
+    /// Whether a word of a text is the identifier of this name.
+    fn is_called(&self, word: &str, name: &Name) -> bool {
+        self.name(word.trim_matches(['"', '`', '[', ']', '\''])) == *name
+    }
+
     /// The identifier as it must stand in SQL: in quotes, if it needs them.
     fn quoted(&self, name: &str) -> String;
 
+    /// The schema that an object is in, where the engine has schemas, and its own name: for the path of its file.
+    fn schema_and_name(&self, name: &Name) -> (Option<String>, String) {
+        (None, name.written().to_owned())
+    }
+
+    /// The statements of a source file that make an object, laid out for a reader.
+    fn source_text(&self, object: &Object) -> String;
+
     /// Makes explicit what the engine takes for granted once it knows a whole table.
-    fn settle(&self, table: &mut Table);
+    fn settle(&self, name: &Name, table: &mut Table);
 
     /// Makes canonical what needs the whole schema to be known.
     fn finish(&self, model: &mut Model);
@@ -84,6 +99,12 @@ pub trait Dialect: Sync {
     /// What must be known of the data to plan well.
     fn probes(&self, planning: &Planning<'_>) -> Vec<Probe>;
 
+    /// The object that a statement means by a kind and a name.
+    fn resolve(&self, model: &Model, kind: Kind, name: &Name) -> Option<ObjectKey> {
+        let key = ObjectKey::new(kind, name.clone());
+        model.get(&key).map(Object::key)
+    }
+
     /// The ordered steps of a migration, and the statements that make one transaction of them.
     fn plan(&self, planning: &Planning<'_>) -> Plan;
 }
@@ -92,5 +113,6 @@ pub trait Dialect: Sync {
 pub fn dialect(engine: Engine) -> &'static dyn Dialect {
     match engine {
         Engine::Sqlite => &sqlite::Sqlite,
+        Engine::Postgres => &postgres::Postgres,
     }
 }

@@ -68,7 +68,7 @@ impl Folder<'_> {
         let mut object = self.folded.model.remove(key).expect("the caller found it");
         let Definition::Table(table) = &mut object.definition else { unreachable!("the key says table") };
         let missing = apply(table, action);
-        self.dialect.settle(table);
+        self.dialect.settle(&key.name, table);
         object.text = self.dialect.create_statement(&object);
         self.folded.model.insert(object);
         match missing {

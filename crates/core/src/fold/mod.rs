@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::dialects::Dialect;
 use crate::model::{Kind, Model, Name, Object, ObjectKey};
-use crate::parse::{AlterTable, ParsedSource, Statement, StatementKind};
+use crate::parse::{AlterTable, Amendment, ParsedSource, Statement, StatementKind};
 use crate::source::Location;
 
 /// The model that the sources describe.
@@ -56,8 +56,11 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
                 StatementKind::Drop { kind, name, if_exists } if created.contains(&name) => {
                     folder.drop(kind, &name, if_exists, location);
                 }
+                StatementKind::Amend(amendment) if created.contains(&amendment.name) => {
+                    folder.amend(&amendment, location);
+                }
                 StatementKind::Drop { name, .. } if last_create.get(&name).is_some_and(|create| *create > index) => {}
-                kind @ (StatementKind::Alter { .. } | StatementKind::Drop { .. }) => {
+                kind @ (StatementKind::Alter { .. } | StatementKind::Drop { .. } | StatementKind::Amend(_)) => {
                     deferred.push(Statement { location, kind });
                 }
                 StatementKind::Aside(note) if note.code == Code::WV007 => about_rows.push(*note),
@@ -77,6 +80,7 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
         match kind {
             StatementKind::Alter { table, action } => folder.alter(&table, &action, location),
             StatementKind::Drop { kind, name, if_exists } => folder.drop(kind, &name, if_exists, location),
+            StatementKind::Amend(amendment) => folder.amend(&amendment, location),
             _ => {}
         }
     }
@@ -121,15 +125,42 @@ impl Folder<'_> {
         true
     }
 
+    fn amend(&mut self, amendment: &Amendment, location: Location) {
+        let Amendment { kinds, name, if_exists, apply } = amendment;
+        let found = kinds.iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name));
+        let Some(key) = found else {
+            if !if_exists && !self.folded.unreadable.contains(name) && !self.dialect.is_built_in(name) {
+                self.unknown(kinds[0], name, location);
+            }
+            return;
+        };
+        let before = self.folded.model.len();
+        if let Err(diagnostic) = apply(&mut self.folded.model, &key) {
+            let placed = diagnostic.primary.is_some();
+            self.folded.diagnostics.push(if placed { *diagnostic } else { diagnostic.at(head(location), "this change") });
+        }
+        // A rename or a move: the names are not what they were.
+        if self.folded.model.len() != before || self.folded.model.get(&key).is_none() {
+            self.names.clear();
+            for object in self.folded.model.objects() {
+                self.names.entry(object.name.clone()).or_default().push(object.definition.kind());
+            }
+        }
+    }
+
     fn drop(&mut self, kind: Kind, name: &Name, if_exists: bool, location: Location) {
-        let kinds: &[Kind] = if kind == Kind::Table { &[Kind::Table, Kind::VirtualTable] } else { &[kind] };
-        let found = kinds.iter().find(|kind| self.folded.model.find(**kind, name).is_some());
-        match found {
-            Some(kind) => {
-                self.remove(&ObjectKey::new(*kind, name.clone()));
+        let kinds: &[Kind] = match kind {
+            Kind::Table => &[Kind::Table, Kind::VirtualTable],
+            Kind::Type => &[Kind::Type, Kind::Domain],
+            Kind::Function => &[Kind::Function, Kind::Procedure, Kind::Aggregate],
+            _ => &[kind],
+        };
+        match kinds.iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name)) {
+            Some(found) => {
+                self.remove(&found);
                 let owned = |object: &&Object| object.definition.owner() == Some(name);
                 let owned: Vec<_> = self.folded.model.objects().filter(owned).map(Object::key).collect();
-                if *kind != Kind::Index && *kind != Kind::Trigger {
+                if !matches!(found.kind, Kind::Index | Kind::Trigger) {
                     owned.iter().for_each(|key| self.remove(key));
                 }
             }

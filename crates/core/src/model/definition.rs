@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{Expression, Kind, Name, Table};
+use super::{Clauses, Expression, Kind, Name, Table, clauses::is};
 
 /// The canonical structure of one object.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -19,17 +19,22 @@ pub enum Definition {
     View(View),
     /// A trigger.
     Trigger(Trigger),
+    /// Any other object: all of its structure is in its clauses.
+    Plain(Plain),
 }
 
 impl Definition {
     /// The kind of object.
     pub fn kind(&self) -> Kind {
         match self {
+            Definition::Table(table) if table.clauses.has(is::SERVER) => Kind::ForeignTable,
             Definition::Table(_) => Kind::Table,
             Definition::VirtualTable(_) => Kind::VirtualTable,
             Definition::Index(_) => Kind::Index,
+            Definition::View(view) if view.clauses.has(is::MATERIALIZED) => Kind::MaterializedView,
             Definition::View(_) => Kind::View,
             Definition::Trigger(_) => Kind::Trigger,
+            Definition::Plain(plain) => plain.kind,
         }
     }
 
@@ -38,9 +43,23 @@ impl Definition {
         match self {
             Definition::Index(index) => Some(&index.table),
             Definition::Trigger(trigger) => Some(&trigger.table),
+            Definition::Plain(plain) => plain.owner.as_ref(),
             Definition::Table(_) | Definition::VirtualTable(_) | Definition::View(_) => None,
         }
     }
+}
+
+/// An object that is nothing but a set of clauses.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Plain {
+    /// The kind of object.
+    pub kind: Kind,
+    /// The object that it can't live without, if it stands on one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub owner: Option<Name>,
+    /// What is said of it.
+    pub clauses: Clauses,
 }
 
 /// A virtual table. The tables in which its module keeps its data (its shadow tables) belong to it and are not listed.
@@ -68,6 +87,9 @@ pub struct Index {
     /// WHERE: which rows are indexed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub predicate: Option<Expression>,
+    /// What else is said of it.
+    #[serde(default, skip_serializing_if = "Clauses::is_empty")]
+    pub clauses: Clauses,
 }
 
 /// One column or expression of an index.
@@ -82,6 +104,9 @@ pub struct IndexPart {
     /// DESC.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub descending: bool,
+    /// What else is said of it.
+    #[serde(default, skip_serializing_if = "Clauses::is_empty")]
+    pub clauses: Clauses,
 }
 
 /// A view.
@@ -93,6 +118,9 @@ pub struct View {
     pub columns: Vec<Name>,
     /// The query.
     pub query: Expression,
+    /// What else is said of it.
+    #[serde(default, skip_serializing_if = "Clauses::is_empty")]
+    pub clauses: Clauses,
 }
 
 /// A trigger.

@@ -24,6 +24,11 @@ impl Expression {
         Expression { canonical, written: Beside(written) }
     }
 
+    /// One that is written in its canonical form.
+    pub fn plain(canonical: impl Into<String>) -> Expression {
+        Expression { canonical: canonical.into(), written: Beside(None) }
+    }
+
     /// As the person wrote it.
     pub fn written(&self) -> &str {
         self.written.as_deref().unwrap_or(&self.canonical)

@@ -1,6 +1,7 @@
 //! The canonical model: what a side holds, in a form in which equality is plain structural equality.
 
 mod beside;
+mod clauses;
 mod definition;
 mod expression;
 mod fingerprint;
@@ -16,7 +17,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 pub use beside::Beside;
-pub use definition::{Definition, Event, Index, IndexPart, Timing, Trigger, View, VirtualTable};
+pub use clauses::{Clauses, is};
+pub use definition::{Definition, Event, Index, IndexPart, Plain, Timing, Trigger, View, VirtualTable};
 pub use expression::Expression;
 pub use fingerprint::{Fingerprint, hex};
 pub use name::Name;
@@ -39,11 +41,116 @@ pub enum Kind {
     View,
     /// A trigger.
     Trigger,
+    /// A schema: a namespace for other objects (PostgreSQL, and so are the kinds below it).
+    Schema,
+    /// An extension, with its members.
+    Extension,
+    /// A procedural language.
+    Language,
+    /// A collation.
+    Collation,
+    /// A type: enum, composite, range, base or shell.
+    Type,
+    /// A domain.
+    Domain,
+    /// A sequence.
+    Sequence,
+    /// A foreign-data wrapper.
+    ForeignDataWrapper,
+    /// A foreign server.
+    Server,
+    /// A user mapping, without its secrets.
+    UserMapping,
+    /// A foreign table.
+    ForeignTable,
+    /// A materialised view.
+    MaterializedView,
+    /// A function, window functions included.
+    Function,
+    /// A procedure.
+    Procedure,
+    /// An aggregate function.
+    Aggregate,
+    /// An operator.
+    Operator,
+    /// An operator family.
+    OperatorFamily,
+    /// An operator class.
+    OperatorClass,
+    /// A cast.
+    Cast,
+    /// A conversion between encodings.
+    Conversion,
+    /// A transform.
+    Transform,
+    /// An access method.
+    AccessMethod,
+    /// A text search parser.
+    TextSearchParser,
+    /// A text search template.
+    TextSearchTemplate,
+    /// A text search dictionary.
+    TextSearchDictionary,
+    /// A text search configuration.
+    TextSearchConfiguration,
+    /// Extended statistics.
+    Statistics,
+    /// A rewrite rule.
+    Rule,
+    /// A row-level security policy.
+    Policy,
+    /// An event trigger.
+    EventTrigger,
+    /// A publication.
+    Publication,
+    /// A subscription.
+    Subscription,
+    /// Default privileges.
+    DefaultPrivileges,
 }
 
 impl Kind {
     /// Every kind.
-    pub const ALL: [Kind; 5] = [Kind::Table, Kind::VirtualTable, Kind::Index, Kind::View, Kind::Trigger];
+    pub const ALL: [Kind; 38] = [
+        Kind::Table,
+        Kind::VirtualTable,
+        Kind::Index,
+        Kind::View,
+        Kind::Trigger,
+        Kind::Schema,
+        Kind::Extension,
+        Kind::Language,
+        Kind::Collation,
+        Kind::Type,
+        Kind::Domain,
+        Kind::Sequence,
+        Kind::ForeignDataWrapper,
+        Kind::Server,
+        Kind::UserMapping,
+        Kind::ForeignTable,
+        Kind::MaterializedView,
+        Kind::Function,
+        Kind::Procedure,
+        Kind::Aggregate,
+        Kind::Operator,
+        Kind::OperatorFamily,
+        Kind::OperatorClass,
+        Kind::Cast,
+        Kind::Conversion,
+        Kind::Transform,
+        Kind::AccessMethod,
+        Kind::TextSearchParser,
+        Kind::TextSearchTemplate,
+        Kind::TextSearchDictionary,
+        Kind::TextSearchConfiguration,
+        Kind::Statistics,
+        Kind::Rule,
+        Kind::Policy,
+        Kind::EventTrigger,
+        Kind::Publication,
+        Kind::Subscription,
+        Kind::DefaultPrivileges,
+    ];
 
     /// What a person reads: `virtual table`.
     pub fn title(self) -> &'static str {
@@ -53,17 +160,63 @@ impl Kind {
             Kind::Index => "index",
             Kind::View => "view",
             Kind::Trigger => "trigger",
+            Kind::Schema => "schema",
+            Kind::Extension => "extension",
+            Kind::Language => "language",
+            Kind::Collation => "collation",
+            Kind::Type => "type",
+            Kind::Domain => "domain",
+            Kind::Sequence => "sequence",
+            Kind::ForeignDataWrapper => "foreign-data wrapper",
+            Kind::Server => "server",
+            Kind::UserMapping => "user mapping",
+            Kind::ForeignTable => "foreign table",
+            Kind::MaterializedView => "materialized view",
+            Kind::Function => "function",
+            Kind::Procedure => "procedure",
+            Kind::Aggregate => "aggregate",
+            Kind::Operator => "operator",
+            Kind::OperatorFamily => "operator family",
+            Kind::OperatorClass => "operator class",
+            Kind::Cast => "cast",
+            Kind::Conversion => "conversion",
+            Kind::Transform => "transform",
+            Kind::AccessMethod => "access method",
+            Kind::TextSearchParser => "text search parser",
+            Kind::TextSearchTemplate => "text search template",
+            Kind::TextSearchDictionary => "text search dictionary",
+            Kind::TextSearchConfiguration => "text search configuration",
+            Kind::Statistics => "statistics",
+            Kind::Rule => "rule",
+            Kind::Policy => "policy",
+            Kind::EventTrigger => "event trigger",
+            Kind::Publication => "publication",
+            Kind::Subscription => "subscription",
+            Kind::DefaultPrivileges => "default privileges",
         }
     }
 
     /// What a machine reads: `virtual-table`.
-    pub fn word(self) -> &'static str {
-        if self == Kind::VirtualTable { "virtual-table" } else { self.title() }
+    pub fn word(self) -> String {
+        self.title().replace(' ', "-")
+    }
+
+    /// More than one of them: `indexes`.
+    pub fn plural(self) -> String {
+        match self.title() {
+            title @ ("statistics" | "default privileges") => title.to_owned(),
+            title if title.ends_with('x') || title.ends_with("ss") => format!("{title}es"),
+            title if title.ends_with("cy") || title.ends_with("ry") || title.ends_with("ly") => format!("{}ies", &title[..title.len() - 1]),
+            title => format!("{title}s"),
+        }
     }
 
     /// Whether rows can be read from it.
     pub fn is_relation(self) -> bool {
-        matches!(self, Kind::Table | Kind::VirtualTable | Kind::View)
+        matches!(
+            self,
+            Kind::Table | Kind::VirtualTable | Kind::View | Kind::MaterializedView | Kind::ForeignTable
+        )
     }
 }
 
@@ -100,7 +253,9 @@ pub struct Object {
     pub text: String,
     /// What the object and its columns were called before.
     pub formerly: Formerly,
-    /// The tables and views that a view's query or a trigger's body reads and writes, ordered.
+    /// Whose it is and who may do what with it. Read always, compared when asked.
+    pub access: Clauses,
+    /// The objects that it needs to be there: the tables that a view's query reads, the types of a table. Ordered.
     pub uses: Vec<Name>,
     /// Where the statement stands, if it was read from a source.
     pub location: Option<Location>,
@@ -176,7 +331,14 @@ impl Model {
 
     /// The table, virtual table or view of this name.
     pub fn relation(&self, name: &Name) -> Option<&Object> {
-        [Kind::Table, Kind::View, Kind::VirtualTable].into_iter().find_map(|kind| self.find(kind, name))
+        [Kind::Table, Kind::View, Kind::VirtualTable, Kind::MaterializedView, Kind::ForeignTable]
+            .into_iter()
+            .find_map(|kind| self.find(kind, name))
+    }
+
+    /// The objects of any kind that have this name.
+    pub fn named<'m>(&'m self, name: &'m Name) -> impl Iterator<Item = &'m Object> {
+        Kind::ALL.into_iter().filter_map(|kind| self.find(kind, name))
     }
 
     /// All objects, ordered by kind and name.
@@ -187,6 +349,11 @@ impl Model {
     /// All objects, to change them in place. Their kind and name must stay.
     pub fn objects_mut(&mut self) -> impl Iterator<Item = &mut Object> {
         self.objects.values_mut()
+    }
+
+    /// All objects, taken out.
+    pub fn into_objects(self) -> impl Iterator<Item = Object> {
+        self.objects.into_values()
     }
 
     /// The objects of one kind, ordered by name.
@@ -200,11 +367,13 @@ impl Model {
         self.of_kind(Kind::Table).filter_map(|object| Some((&object.name, object.as_table()?)))
     }
 
-    /// The indexes and triggers of every table and view, by its name.
+    /// What stands on every object, by its name: the indexes and triggers of a table.
     pub fn by_owner(&self) -> BTreeMap<&Name, Vec<&Object>> {
         let mut owned: BTreeMap<&Name, Vec<&Object>> = BTreeMap::new();
-        for object in self.of_kind(Kind::Index).chain(self.of_kind(Kind::Trigger)) {
-            owned.entry(object.definition.owner().expect("these kinds have an owner")).or_default().push(object);
+        for object in self.objects() {
+            if let Some(owner) = object.definition.owner() {
+                owned.entry(owner).or_default().push(object);
+            }
         }
         owned
     }

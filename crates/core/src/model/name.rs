@@ -25,6 +25,21 @@ impl Name {
         Name { canonical: canonical.into(), written: written.into() }
     }
 
+    /// No name at all: that of a constraint which nobody named.
+    pub fn none() -> Name {
+        Name::new("", "")
+    }
+
+    /// A name to which the engine gives no meaning, so that comparison does not see it.
+    pub fn silent(written: impl Into<SmolStr>) -> Name {
+        Name::new("", written)
+    }
+
+    /// Whether somebody gave it, seen or silent.
+    pub fn is_given(&self) -> bool {
+        !self.written.is_empty()
+    }
+
     /// The form that comparison uses.
     pub fn canonical(&self) -> &str {
         &self.canonical

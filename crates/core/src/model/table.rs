@@ -6,7 +6,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{Beside, Definition, Expression, Name, Object, Unordered};
+use super::{Clauses, Definition, Expression, Name, Object, Unordered};
 
 /// A base table.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -32,6 +32,12 @@ pub struct Table {
     /// WITHOUT ROWID (SQLite): rows are stored in the primary key.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub without_rowid: bool,
+    /// EXCLUDE constraints; the condition is everything after the keyword (PostgreSQL).
+    #[serde(default, skip_serializing_if = "is_empty")]
+    pub exclusions: Unordered<Check>,
+    /// What else is said of it.
+    #[serde(default, skip_serializing_if = "Clauses::is_empty")]
+    pub clauses: Clauses,
 }
 
 fn is_empty<T>(list: &Unordered<T>) -> bool {
@@ -99,12 +105,15 @@ pub struct Column {
     /// GENERATED ALWAYS AS.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub generated: Option<Generated>,
+    /// What else is said of it.
+    #[serde(default, skip_serializing_if = "Clauses::is_empty")]
+    pub clauses: Clauses,
 }
 
 impl Column {
     /// A column with nothing but a name.
     pub fn named(name: Name) -> Column {
-        Column { name, data_type: None, not_null: None, collation: None, default: None, generated: None }
+        Column { name, data_type: None, not_null: None, collation: None, default: None, generated: None, clauses: Clauses::default() }
     }
 }
 
@@ -158,9 +167,9 @@ impl OnConflict {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Key {
-    /// The constraint's name. SQLite gives it no meaning, so it is not compared.
-    #[serde(default)]
-    pub name: Beside<Option<Name>>,
+    /// The constraint's name; silent where the engine gives it no meaning (SQLite).
+    #[serde(default = "Name::none")]
+    pub name: Name,
     /// The columns, in key order.
     pub parts: Vec<KeyPart>,
     /// What happens to a row that breaks it.
@@ -169,6 +178,9 @@ pub struct Key {
     /// AUTOINCREMENT (SQLite): a rowid is never used again.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub autoincrement: bool,
+    /// What else is said of it.
+    #[serde(default, skip_serializing_if = "Clauses::is_empty")]
+    pub clauses: Clauses,
 }
 
 impl Key {
@@ -201,15 +213,18 @@ pub struct Check {
     /// The constraint's name.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub name: Option<Name>,
+    /// What else is said of it.
+    #[serde(default, skip_serializing_if = "Clauses::is_empty")]
+    pub clauses: Clauses,
 }
 
 /// A foreign key.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ForeignKey {
-    /// The constraint's name. SQLite gives it no meaning, so it is not compared.
-    #[serde(default)]
-    pub name: Beside<Option<Name>>,
+    /// The constraint's name; silent where the engine gives it no meaning (SQLite).
+    #[serde(default = "Name::none")]
+    pub name: Name,
     /// The referencing columns.
     pub columns: Vec<Name>,
     /// The table that is referenced.
@@ -226,6 +241,9 @@ pub struct ForeignKey {
     /// DEFERRABLE INITIALLY DEFERRED. SQLite treats every other form as not deferrable.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub deferred: bool,
+    /// What else is said of it.
+    #[serde(default, skip_serializing_if = "Clauses::is_empty")]
+    pub clauses: Clauses,
 }
 
 impl ForeignKey {

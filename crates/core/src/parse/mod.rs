@@ -7,7 +7,7 @@ mod statement;
 pub mod token;
 
 pub use reader::{Parsed, Reader};
-pub use statement::{AlterTable, Constraints, Statement, StatementKind};
+pub use statement::{AlterTable, Amendment, Constraints, Session, Statement, StatementKind};
 pub use token::{Token, TokenKind};
 
 use crate::diagnostics::{Code, Diagnostic};
@@ -43,6 +43,7 @@ pub fn parse_source(dialect: &dyn Dialect, source: &Source, index: u32) -> Parse
     let comments: Vec<Token> = tokens.iter().filter(|token| token.kind == TokenKind::Comment).copied().collect();
     let tokens: Vec<Token> = tokens.into_iter().filter(|token| token.kind != TokenKind::Comment).collect();
 
+    let mut session = Session::default();
     let mut rest = &tokens[..];
     let mut comments = &comments[..];
     while !rest.is_empty() {
@@ -67,8 +68,8 @@ pub fn parse_source(dialect: &dyn Dialect, source: &Source, index: u32) -> Parse
         }
         let reader = Reader { text, tokens: statement, position: 0, source: index };
         let location = reader.location(0..statement.len());
-        match dialect.parse_statement(reader, own, &mut parsed.diagnostics) {
-            Ok(kind) => parsed.statements.push(Statement { location, kind }),
+        match dialect.parse_statement(reader, own, &mut session, &mut parsed.diagnostics) {
+            Ok(kinds) => parsed.statements.extend(kinds.into_iter().map(|kind| Statement { location, kind })),
             Err(diagnostic) => {
                 parsed.diagnostics.push(*diagnostic);
                 parsed.unreadable.extend(dialect.created_name(text, statement));

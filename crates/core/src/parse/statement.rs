@@ -1,7 +1,12 @@
 //! What one statement of a source says.
 
+use std::fmt;
+use std::sync::Arc;
+
+use smol_str::SmolStr;
+
 use crate::diagnostics::Diagnostic;
-use crate::model::{Check, Column, ForeignKey, Key, Kind, Name, Object, OnConflict};
+use crate::model::{Check, Column, ForeignKey, Key, Kind, Model, Name, Object, ObjectKey, OnConflict};
 use crate::source::Location;
 
 /// A statement and where it stands.
@@ -39,10 +44,41 @@ pub enum StatementKind {
         /// IF EXISTS.
         if_exists: bool,
     },
+    /// Any other change of an object that was created before.
+    Amend(Amendment),
     /// Something that is no part of a schema, with the note that says so.
     Aside(Box<Diagnostic>),
     /// A session setting: stepped over.
     Session,
+}
+
+/// What settings have said so far in a source.
+#[derive(Debug, Clone, Default)]
+pub struct Session {
+    /// The schemas in which names without a schema are looked for, in order; none is the engine's default.
+    pub path: Vec<SmolStr>,
+}
+
+/// A change of an object that was created before, as the dialect that read it makes it.
+#[derive(Clone)]
+pub struct Amendment {
+    /// What kinds of object the statement may mean, the likeliest first.
+    pub kinds: Vec<Kind>,
+    /// The object.
+    pub name: Name,
+    /// IF EXISTS, or the object need not be there for another reason.
+    pub if_exists: bool,
+    /// Makes the change. It gets the model and the key of the object that was found.
+    pub apply: Apply,
+}
+
+/// The change itself.
+pub type Apply = Arc<dyn Fn(&mut Model, &ObjectKey) -> Result<(), Box<Diagnostic>> + Send + Sync>;
+
+impl fmt::Debug for Amendment {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Amendment").field("kinds", &self.kinds).field("name", &self.name).finish_non_exhaustive()
+    }
 }
 
 /// What ALTER TABLE does.

@@ -89,9 +89,13 @@ fn kind_of(token: &Raw) -> Option<TokenKind> {
         Raw::Char(c) if c.is_whitespace() => return None,
         Raw::Word(word) if word.quote_style.is_some() => TokenKind::Quoted,
         Raw::Word(_) => TokenKind::Word,
-        Raw::SingleQuotedString(_) | Raw::NationalStringLiteral(_) => TokenKind::Text,
+        Raw::SingleQuotedString(_)
+        | Raw::NationalStringLiteral(_)
+        | Raw::EscapedStringLiteral(_)
+        | Raw::UnicodeStringLiteral(_)
+        | Raw::DollarQuotedString(_) => TokenKind::Text,
         Raw::DoubleQuotedString(_) => TokenKind::Quoted,
-        Raw::HexStringLiteral(_) => TokenKind::Blob,
+        Raw::HexStringLiteral(_) | Raw::SingleQuotedByteStringLiteral(_) => TokenKind::Blob,
         Raw::Number(..) => TokenKind::Number,
         _ => TokenKind::Symbol,
     })

@@ -55,7 +55,7 @@ pub fn write(script: &Script) -> String {
 
 /// The client's own commands take no semicolon.
 fn terminated(statement: &str) -> String {
-    if statement.starts_with('.') { statement.to_owned() } else { format!("{statement};") }
+    if statement.starts_with(['.', '\\']) { statement.to_owned() } else { format!("{statement};") }
 }
 
 /// What a step risks, in the words of its line.

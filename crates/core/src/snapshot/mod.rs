@@ -11,7 +11,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::engine::{Engine, EngineVersion};
-use crate::model::{Definition, Fingerprint, Formerly, Model, Name, Object};
+use crate::model::{Clauses, Definition, Fingerprint, Formerly, Model, Name, Object};
 use crate::source::Source;
 
 /// The version of the form that this code writes, and the newest that it reads.
@@ -105,7 +105,10 @@ struct ObjectRecord {
     text: String,
     #[serde(default, skip_serializing_if = "Formerly::is_empty")]
     formerly: Formerly,
-    /// The tables and views that a view or trigger reads and writes.
+    /// Whose it is and who may do what with it.
+    #[serde(default, skip_serializing_if = "Clauses::is_empty")]
+    access: Clauses,
+    /// The objects that it needs.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     uses: Vec<Name>,
     /// The source file that it was read from.
@@ -121,6 +124,8 @@ struct ObjectLine<'o> {
     text: &'o str,
     #[serde(skip_serializing_if = "Formerly::is_empty")]
     formerly: &'o Formerly,
+    #[serde(skip_serializing_if = "Clauses::is_empty")]
+    access: &'o Clauses,
     #[serde(skip_serializing_if = "<[Name]>::is_empty")]
     uses: &'o [Name],
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -134,6 +139,7 @@ impl<'o> ObjectLine<'o> {
             definition: &object.definition,
             text: &object.text,
             formerly: &object.formerly,
+            access: &object.access,
             uses: &object.uses,
             file: object.location.and_then(|l| sources.get(l.source as usize)).map(|source| &*source.name),
         }
@@ -197,6 +203,7 @@ impl Snapshot {
                 definition: record.definition,
                 text: record.text,
                 formerly: record.formerly,
+                access: record.access,
                 uses: record.uses,
                 location: None,
             })

@@ -89,7 +89,7 @@ fn scope(object: &Object) -> Vec<Name> {
     match &object.definition {
         Definition::Table(_) | Definition::VirtualTable(_) => vec![object.name.clone()],
         Definition::Index(index) => vec![index.table.clone()],
-        Definition::View(_) => object.uses.clone(),
+        Definition::View(_) | Definition::Plain(_) => object.uses.clone(),
         Definition::Trigger(trigger) => object.uses.iter().chain([&trigger.table]).cloned().collect(),
     }
 }
@@ -114,7 +114,7 @@ impl Names {
                     let first = table.arguments.iter().filter_map(|argument| argument.split_whitespace().next());
                     first.map(str::to_ascii_lowercase).collect()
                 }
-                Definition::Index(_) | Definition::Trigger(_) => continue,
+                Definition::Index(_) | Definition::Trigger(_) | Definition::Plain(_) => continue,
             };
             names.relations.insert(object.name.canonical().to_owned());
             names.all.extend(own.iter().cloned());
@@ -183,7 +183,7 @@ pub fn expressions(definition: &Definition) -> Vec<&Expression> {
         Definition::Index(index) => index.parts.iter().map(|part| &part.expression).chain(&index.predicate).collect(),
         Definition::View(view) => vec![&view.query],
         Definition::Trigger(trigger) => trigger.condition.iter().chain([&trigger.body]).collect(),
-        Definition::VirtualTable(_) => Vec::new(),
+        Definition::VirtualTable(_) | Definition::Plain(_) => Vec::new(),
     }
 }
 
@@ -199,7 +199,7 @@ pub fn expressions_mut(definition: &mut Definition) -> Vec<&mut Expression> {
         }
         Definition::View(view) => vec![&mut view.query],
         Definition::Trigger(trigger) => trigger.condition.iter_mut().chain([&mut trigger.body]).collect(),
-        Definition::VirtualTable(_) => Vec::new(),
+        Definition::VirtualTable(_) | Definition::Plain(_) => Vec::new(),
     }
 }
 

@@ -12,7 +12,7 @@ pub fn check(model: &Model, version: EngineVersion, checks: &mut Checks<'_>) {
         match &object.definition {
             Definition::Table(table) => self::table(object, table, checks),
             Definition::Trigger(trigger) => self::trigger(object, trigger, checks),
-            Definition::Index(_) | Definition::View(_) | Definition::VirtualTable(_) => {}
+            Definition::Index(_) | Definition::View(_) | Definition::VirtualTable(_) | Definition::Plain(_) => {}
         }
         self::version(object, version, checks);
     }

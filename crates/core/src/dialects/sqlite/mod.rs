@@ -20,7 +20,7 @@ use crate::check::Checks;
 use crate::diagnostics::Diagnostic;
 use crate::engine::{Engine, EngineVersion};
 use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey, Table};
-use crate::parse::{Parsed, Reader, StatementKind, Token};
+use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
 use crate::plan::{Plan, Planning, Probe};
 
 /// The SQLite dialect.
@@ -50,9 +50,10 @@ impl Dialect for Sqlite {
         &self,
         reader: Reader<'_>,
         comments: &[Token],
+        _: &mut Session,
         diagnostics: &mut Vec<Diagnostic>,
-    ) -> Parsed<StatementKind> {
-        parse::statement(reader, comments, diagnostics)
+    ) -> Parsed<Vec<StatementKind>> {
+        parse::statement(reader, comments, diagnostics).map(|kind| vec![kind])
     }
 
     fn created_name(&self, text: &str, statement: &[Token]) -> Option<Name> {
@@ -67,7 +68,11 @@ impl Dialect for Sqlite {
         names::quoted(name)
     }
 
-    fn settle(&self, table: &mut Table) {
+    fn source_text(&self, object: &Object) -> String {
+        crate::adopt::layout(self, object)
+    }
+
+    fn settle(&self, _: &Name, table: &mut Table) {
         parse::settle(table);
     }
 

@@ -21,7 +21,7 @@ pub fn table(model: &mut Model, from: &Name, to: &Name) {
             Definition::VirtualTable(_) => object.name == *from,
             Definition::Index(index) => index.table == *from,
             Definition::Trigger(trigger) => trigger.table == *from,
-            Definition::View(_) => false,
+            Definition::View(_) | Definition::Plain(_) => false,
         };
         by_definition || object.uses.contains(from)
     };

@@ -21,6 +21,7 @@ pub fn create_statement(object: &Object) -> String {
         Definition::Index(index) => index_statement(&name, index),
         Definition::View(view) => view_statement(&name, view),
         Definition::Trigger(trigger) => trigger_statement(&name, trigger),
+        Definition::Plain(_) => unreachable!("SQLite has no other kinds"),
     }
 }
 
@@ -41,7 +42,7 @@ fn table_body(table: &Table) -> String {
     lines.extend(table.unique_keys.iter().filter(|key| !is_inline(key)).map(|key| table_key("UNIQUE", key)));
     lines.extend(
         table.foreign_keys.iter().filter(|key| key.columns.len() != 1).map(|key| {
-            format!("{}FOREIGN KEY ({}) {}", constraint_name(&key.name), names(&key.columns), references(key))
+            format!("{}FOREIGN KEY ({}) {}", given_name(&key.name), names(&key.columns), references(key))
         }),
     );
     lines.extend(table.checks.iter().map(check));
@@ -86,7 +87,7 @@ fn column_definition(table: &Table, column: &Column, constraints: Constraints) -
         let autoincrement = if key.autoincrement { " AUTOINCREMENT" } else { "" };
         push(format!(
             "{}PRIMARY KEY{descending}{}{autoincrement}",
-            constraint_name(&key.name),
+            given_name(&key.name),
             on_conflict(key.on_conflict)
         ));
     }
@@ -100,10 +101,10 @@ fn column_definition(table: &Table, column: &Column, constraints: Constraints) -
         push(format!("COLLATE {}", name(collation)));
     }
     for key in table.unique_keys.iter().filter(|key| is_alone(key)) {
-        push(format!("{}UNIQUE{}", constraint_name(&key.name), on_conflict(key.on_conflict)));
+        push(format!("{}UNIQUE{}", given_name(&key.name), on_conflict(key.on_conflict)));
     }
     for key in table.foreign_keys.iter().filter(|key| key.columns[..] == [column.name.clone()]) {
-        push(format!("{}{}", constraint_name(&key.name), references(key)));
+        push(format!("{}{}", given_name(&key.name), references(key)));
     }
     text
 }
@@ -130,7 +131,7 @@ fn table_key(what: &str, key: &Key) -> String {
             format!("{}{collation}{}", name(&part.column), if part.descending { " DESC" } else { "" })
         })
         .collect();
-    format!("{}{what} ({}){}", constraint_name(&key.name), parts.join(", "), on_conflict(key.on_conflict))
+    format!("{}{what} ({}){}", given_name(&key.name), parts.join(", "), on_conflict(key.on_conflict))
 }
 
 fn check(check: &Check) -> String {
@@ -205,4 +206,8 @@ fn trigger_statement(trigger_name: &str, trigger: &Trigger) -> String {
         name(&trigger.table),
         trigger.body,
     )
+}
+
+fn given_name(name: &Name) -> String {
+    if name.is_given() { format!("CONSTRAINT {} ", quoted(name.written())) } else { String::new() }
 }

@@ -3,7 +3,7 @@
 use super::super::canonical::expression;
 use super::table::column;
 use super::{a_name, on_conflict, qualified_name};
-use crate::model::{Check, Kind};
+use crate::model::{Check, Clauses, Kind};
 use crate::parse::{AlterTable, Constraints, Parsed, Reader, StatementKind};
 
 /// The rest of ALTER.
@@ -25,7 +25,7 @@ pub fn alter(mut reader: Reader<'_>) -> Parsed<StatementKind> {
         let range = reader.parenthesised()?;
         let condition = expression(&reader, range);
         on_conflict(&mut reader)?;
-        AlterTable::AddCheck(Check { condition, name })
+        AlterTable::AddCheck(Check { condition, name, clauses: Clauses::default() })
     } else if reader.take(&["ADD"]) {
         reader.take(&["COLUMN"]);
         let mut constraints = Constraints::default();

@@ -10,7 +10,7 @@ pub use table::settle;
 use super::names::{self, unquoted};
 use super::tokens::Rules;
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Definition, Formerly, Kind, Name, Object, OnConflict};
+use crate::model::{Clauses, Definition, Formerly, Kind, Name, Object, OnConflict};
 use crate::parse::{Parsed, Reader, StatementKind, Token, TokenKind, token};
 
 /// What a statement says.
@@ -109,6 +109,7 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
         Kind::Index => Definition::Index(objects::index(&mut reader, unique)?),
         Kind::View => Definition::View(objects::view(&mut reader, &mut uses)?),
         Kind::Trigger => Definition::Trigger(objects::trigger(&mut reader, &mut uses)?),
+        _ => unreachable!("no other kind was matched"),
     };
     if !matches!(kind, Kind::Table | Kind::VirtualTable) {
         comments::none_expected(&reader, comments, kind, diagnostics);
@@ -119,6 +120,7 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
         definition,
         text: reader.text[whole.range()].to_owned(),
         formerly,
+        access: Clauses::default(),
         uses,
         location: Some(whole),
     };

@@ -5,7 +5,7 @@ use std::ops::Range;
 use super::super::canonical::expression;
 use super::super::references::relations;
 use super::{a_name, name_list};
-use crate::model::{Event, Index, IndexPart, Name, Timing, Trigger, View, VirtualTable};
+use crate::model::{Clauses, Event, Index, IndexPart, Name, Timing, Trigger, View, VirtualTable};
 use crate::parse::{Parsed, Reader, TokenKind};
 
 /// The rest of CREATE INDEX, after the name (<https://sqlite.org/lang_createindex.html>).
@@ -30,7 +30,7 @@ pub fn index(reader: &mut Reader<'_>, unique: bool) -> Parsed<Index> {
         predicate = Some(expression(reader, rest.clone()));
         reader.position = rest.end;
     }
-    Ok(Index { table, unique, parts, predicate })
+    Ok(Index { table, unique, parts, predicate, clauses: Clauses::default() })
 }
 
 fn index_part(reader: &Reader<'_>, item: Range<usize>) -> IndexPart {
@@ -46,7 +46,7 @@ fn index_part(reader: &Reader<'_>, item: Range<usize>) -> IndexPart {
         end -= 2;
     }
     let collation = collation.filter(|name| name.canonical() != "binary");
-    let mut part = IndexPart { expression: expression(reader, item.start..end), collation, descending };
+    let mut part = IndexPart { expression: expression(reader, item.start..end), collation, descending, clauses: Clauses::default() };
     // A string where a column can stand is a column: CREATE INDEX i ON t ('a').
     if let [token] = &reader.tokens[item.start..end]
         && token.kind == TokenKind::Text
@@ -87,7 +87,7 @@ pub fn view(reader: &mut Reader<'_>, uses: &mut Vec<Name>) -> Parsed<View> {
     balanced(reader, range.clone())?;
     *uses = relations(reader.text, &reader.tokens[range.clone()]);
     reader.position = range.end;
-    Ok(View { columns, query: expression(reader, range) })
+    Ok(View { columns, query: expression(reader, range), clauses: Clauses::default() })
 }
 
 /// The rest of CREATE TRIGGER, after the name (<https://sqlite.org/lang_createtrigger.html>).

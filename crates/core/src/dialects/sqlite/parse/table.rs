@@ -5,7 +5,7 @@ use super::{a_name, name_list, on_conflict};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::dialects::sqlite::names;
 use crate::model::{
-    Action, Beside, Check, Column, Expression, ForeignKey, Generated, Key, KeyPart, Name, OnConflict, Table, Unordered,
+    Action, Check, Clauses, Column, Expression, ForeignKey, Generated, Key, KeyPart, Name, OnConflict, Table, Unordered,
 };
 use crate::parse::{Constraints, Parsed, Reader, TokenKind};
 
@@ -210,7 +210,7 @@ fn column_constraint(
         part.descending = direction(reader);
         let on_conflict = on_conflict(reader)?;
         let autoincrement = reader.take(&["AUTOINCREMENT"]);
-        constraints.primary_keys.push(Key { name: Beside(name), parts: vec![part], on_conflict, autoincrement });
+        constraints.primary_keys.push(key(name, vec![part], on_conflict, autoincrement));
     } else if reader.take(&["NOT", "NULL"]) {
         column.not_null = Some(on_conflict(reader)?);
     } else if reader.take(&["NULL"]) {
@@ -218,7 +218,7 @@ fn column_constraint(
     } else if reader.take(&["UNIQUE"]) {
         let parts = vec![part()];
         let on_conflict = on_conflict(reader)?;
-        constraints.unique_keys.push(Key { name: Beside(name), parts, on_conflict, autoincrement: false });
+        constraints.unique_keys.push(key(name, parts, on_conflict, false));
     } else if reader.take(&["CHECK"]) {
         constraints.checks.push(check(reader, name)?);
     } else if reader.take(&["DEFAULT"]) {
@@ -267,7 +267,7 @@ fn check(reader: &mut Reader<'_>, name: Option<Name>) -> Parsed<Check> {
     }
     let condition = expression(reader, range);
     on_conflict(reader)?; // "CHECK … ON CONFLICT" is taken and has no effect: https://sqlite.org/lang_conflict.html
-    Ok(Check { condition, name })
+    Ok(Check { condition, name, clauses: Clauses::default() })
 }
 
 /// A default: a literal, a signed number, or an expression in parentheses, which are left out.
@@ -308,11 +308,11 @@ fn table_constraint(reader: &mut Reader<'_>, columns: &[Column], constraints: &m
             part.descending = false;
         }
         let on_conflict = on_conflict(reader)?;
-        constraints.primary_keys.push(Key { name: Beside(name), parts, on_conflict, autoincrement });
+        constraints.primary_keys.push(key(name, parts, on_conflict, autoincrement));
     } else if reader.take(&["UNIQUE"]) {
         let (parts, _) = key_parts(reader)?;
         let on_conflict = on_conflict(reader)?;
-        constraints.unique_keys.push(Key { name: Beside(name), parts, on_conflict, autoincrement: false });
+        constraints.unique_keys.push(key(name, parts, on_conflict, false));
     } else if reader.take(&["CHECK"]) {
         constraints.checks.push(check(reader, name)?);
     } else if reader.take(&["FOREIGN"]) {
@@ -351,13 +351,14 @@ fn references(reader: &mut Reader<'_>, columns: Vec<Name>, name: Option<Name>) -
     let parent = a_name(reader, "the referenced table's name")?;
     let parent_columns = if reader.sees_symbol("(") { name_list(reader, "a column's name")? } else { Vec::new() };
     let mut key = ForeignKey {
-        name: Beside(name),
+        name: silent(name),
         columns,
         parent,
         parent_columns,
         on_delete: Action::NoAction,
         on_update: Action::NoAction,
         deferred: false,
+        clauses: Clauses::default(),
     };
     loop {
         if reader.take(&["ON", "DELETE"]) {
@@ -397,4 +398,13 @@ fn deferrable(reader: &mut Reader<'_>) -> Parsed<bool> {
         }
     }
     Ok(deferred && !not)
+}
+
+/// SQLite gives the names of keys no meaning (<https://sqlite.org/lang_createtable.html#constraint_enforcement>).
+fn silent(name: Option<Name>) -> Name {
+    name.map_or_else(Name::none, |name| Name::silent(name.written()))
+}
+
+fn key(name: Option<Name>, parts: Vec<KeyPart>, on_conflict: OnConflict, autoincrement: bool) -> Key {
+    Key { name: silent(name), parts, on_conflict, autoincrement, clauses: Clauses::default() }
 }

@@ -252,7 +252,7 @@ impl Planner<'_> {
                         self.steps.push(virtual_tables::step(planning, &have.name, present, want, table));
                     }
                 }
-                Definition::Index(_) | Definition::View(_) | Definition::Trigger(_) => {}
+                Definition::Index(_) | Definition::View(_) | Definition::Trigger(_) | Definition::Plain(_) => {}
             }
         }
     }

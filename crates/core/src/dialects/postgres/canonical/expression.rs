@@ -1,0 +1,152 @@
+//! Expressions and queries in one spelling, whether a person wrote them or the server wrote them back.
+//!
+//! The server keeps a parsed tree and spells it anew when asked (`ruleutils.c`): operators for keywords, casts where types are
+//! coerced, columns with their tables, parentheses everywhere. Both spellings are parsed here and brought to one tree, with the
+//! schema known; what remains different is different.
+
+use std::borrow::Cow;
+
+use sqlparser::ast::{Expr, Query, SetExpr, VisitMut};
+use sqlparser::parser::Parser;
+
+use super::super::{names, tokens};
+use super::known::Known;
+use super::walk::{Relation, Walk};
+use crate::model::{Definition, Name, Object};
+use crate::parse::{TokenKind, token};
+
+/// Nesting that is read; the server's own spelling nests deeply.
+const DEPTH: usize = 300;
+
+/// What the expressions of one object can name.
+pub struct Scope<'k> {
+    known: &'k Known,
+    own_schema: String,
+    relation: Option<Relation>,
+}
+
+impl<'k> Scope<'k> {
+    /// The scope of an object's expressions.
+    pub fn of(object: &Object, known: &'k Known) -> Scope<'k> {
+        let owner = match &object.definition {
+            Definition::Table(_) => Some(&object.name),
+            Definition::Index(index) => Some(&index.table),
+            definition => definition.owner(),
+        };
+        let relation = owner.map(|name| Relation {
+            alias: names::identifier(name),
+            columns: known.columns.get(name.canonical()).cloned(),
+        });
+        Scope { known, own_schema: super::own_schema(object), relation }
+    }
+
+    /// The canonical form of an expression. `wanted` is the type that its value is stored as, if it is.
+    pub fn expression(&self, text: &str, wanted: Option<&str>) -> String {
+        let Some(mut expression) = parse(text, |parser| parser.parse_expr()) else { return plain_tokens(text) };
+        let mut walk = Walk::new(self.known, &self.own_schema, self.relation.clone());
+        let _ = expression.visit(&mut walk);
+        walk.as_stored(&mut expression, wanted);
+        finished(&mut expression)
+    }
+
+    /// The canonical form of a view's query, its columns under the names that the view gives them.
+    pub fn query(&self, text: &str, columns: &[Name]) -> String {
+        let Some(mut query) = parse(text, |parser| parser.parse_query()) else { return plain_tokens(text) };
+        let mut walk = Walk::new(self.known, &self.own_schema, None);
+        walk.name_outputs(&mut query, columns);
+        let _ = VisitMut::visit(&mut *query, &mut walk);
+        let _ = VisitMut::visit(&mut *query, &mut super::walk::Parentheses);
+        query.to_string()
+    }
+
+    /// The canonical form of the statements of a routine or a rule.
+    pub fn statements(&self, text: &str, wanted: Option<&str>) -> String {
+        let trimmed = text.trim().trim_end_matches(';').trim();
+        if trimmed.len() >= 6 && trimmed[..6].eq_ignore_ascii_case("return") {
+            return format!("RETURN {}", self.expression(&trimmed[6..], wanted));
+        }
+        match parse(trimmed, |parser| parser.parse_query()) {
+            Some(_) => self.query(trimmed, &[]),
+            None => plain_tokens(text),
+        }
+    }
+
+    /// The names and types of a query's columns, as far as they can be known.
+    pub fn outputs(&self, text: &str) -> Option<Vec<(String, Option<String>)>> {
+        let query = parse(text, |parser| parser.parse_query())?;
+        Walk::new(self.known, &self.own_schema, None).outputs(&query)
+    }
+}
+
+/// Reads the whole text; none if it can't be read to its end.
+fn parse<T>(text: &str, read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::parser::ParserError>) -> Option<T> {
+    let text = readable(text);
+    let mut parser = Parser::new(&tokens::RULES).with_recursion_limit(DEPTH).try_with_sql(&text).ok()?;
+    let read = read(&mut parser).ok()?;
+    while parser.consume_token(&sqlparser::tokenizer::Token::SemiColon) {}
+    (parser.peek_token().token == sqlparser::tokenizer::Token::EOF).then_some(read)
+}
+
+/// The text with spellings that the parser does not know replaced by others that mean the same.
+fn readable(text: &str) -> Cow<'_, str> {
+    let upper = text.to_ascii_uppercase();
+    if !["BOTH FROM", "LEADING FROM", "TRAILING FROM"].iter().any(|words| upper.contains(words)) {
+        return Cow::Borrowed(text);
+    }
+    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+    let is = |index: usize, word: &str| tokens.get(index).is_some_and(|token| token.is_word(text, word));
+    let mut out = String::with_capacity(text.len());
+    let (mut done, mut index) = (0, 0);
+    while index < tokens.len() {
+        // TRIM(BOTH FROM x)
+        let place = [("BOTH", "btrim"), ("LEADING", "ltrim"), ("TRAILING", "rtrim")];
+        let found = place.into_iter().find(|(word, _)| is(index, "TRIM") && is(index + 2, word) && is(index + 3, "FROM"));
+        if let Some((_, function)) = found {
+            out.push_str(&text[done..tokens[index].start as usize]);
+            out.push_str(function);
+            out.push('(');
+            done = tokens[index + 3].end as usize;
+            index += 3;
+        }
+        index += 1;
+    }
+    out.push_str(&text[done..]);
+    Cow::Owned(out)
+}
+
+/// Printed with parentheses around every operation, but for the outermost.
+fn finished(expression: &mut Expr) -> String {
+    let _ = expression.visit(&mut super::walk::Parentheses);
+    match expression {
+        Expr::Nested(inner) => inner.to_string(),
+        other => other.to_string(),
+    }
+}
+
+/// Where the text can't be read as a tree: its tokens, one blank apart, words in lower case.
+fn plain_tokens(text: &str) -> String {
+    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+    let words: Vec<String> = tokens
+        .iter()
+        .filter(|token| token.kind != TokenKind::Comment)
+        .map(|token| match token.kind {
+            TokenKind::Word => names::folded(token.text(text)),
+            TokenKind::Quoted => names::quoted(&names::unquoted(token.text(text))),
+            _ => token.text(text).to_owned(),
+        })
+        .collect();
+    words.join(" ")
+}
+
+/// The first SELECT of a query, whose columns are the query's.
+pub fn first_select(query: &Query) -> Option<&sqlparser::ast::Select> {
+    let mut body = &*query.body;
+    loop {
+        match body {
+            SetExpr::Select(select) => return Some(select),
+            SetExpr::SetOperation { left, .. } => body = left,
+            SetExpr::Query(query) => body = &query.body,
+            _ => return None,
+        }
+    }
+}

@@ -1,0 +1,175 @@
+//! What partitions, children and typed tables have from elsewhere.
+//!
+//! Every side shows all columns of such a table. Those that are just what the parent's are, are marked `inherited`; constraints
+//! that come with the parent are the parent's alone.
+
+use std::collections::HashMap;
+
+use super::super::{attributes, names, split_list};
+use crate::model::{Check, Clauses, Column, Definition, Expression, Kind, Model, Name, ObjectKey, Table};
+
+/// Completes all tables that have a parent or a type.
+pub fn expand(model: &mut Model) {
+    let mut waiting: Vec<ObjectKey> = model
+        .objects()
+        .filter(|object| matches!(object.definition.kind(), Kind::Table | Kind::ForeignTable))
+        .filter(|object| object.as_table().is_some_and(|table| !parents(table).is_empty() || table.clauses.has("of")))
+        .map(|object| object.key())
+        .collect();
+    let types: HashMap<String, Vec<Column>> = model.of_kind(Kind::Type).filter_map(|object| {
+        let Definition::Plain(plain) = &object.definition else { return None };
+        plain.clauses.has("attributes").then(|| (object.name.canonical().to_owned(), typed_columns(&plain.clauses)))
+    }).collect();
+    // Parents first; what is part of a circle stays as it is.
+    while !waiting.is_empty() {
+        let (ready, later): (Vec<_>, Vec<_>) = waiting.iter().cloned().partition(|key| {
+            let table = model.get(key).and_then(|object| object.as_table());
+            table.is_some_and(|table| parents(table).iter().all(|parent| !waiting.iter().any(|other| other.name == *parent)))
+        });
+        if ready.is_empty() {
+            return;
+        }
+        for key in ready {
+            complete(model, &key, &types);
+        }
+        waiting = later;
+    }
+    attached_indexes(model);
+}
+
+fn parents(table: &Table) -> Vec<Name> {
+    let listed = table.clauses.value("partition of").or(table.clauses.value("inherits")).unwrap_or_default();
+    split_list(listed).iter().map(|name| Name::new(name.as_str(), name.as_str())).collect()
+}
+
+fn typed_columns(clauses: &Clauses) -> Vec<Column> {
+    attributes(clauses)
+        .into_iter()
+        .map(|(name, rest)| {
+            let (data_type, collation) = rest.split_once(" COLLATE ").unwrap_or((&rest, ""));
+            let mut column = Column::named(names::simple(&names::unquoted(&name)));
+            column.data_type = Some(Expression::plain(data_type));
+            column.collation = (!collation.is_empty()).then(|| Name::new(collation, collation));
+            column
+        })
+        .collect()
+}
+
+fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Vec<Column>>) {
+    let Some(table) = model.get(key).and_then(|object| object.as_table()) else { return };
+    let partition = table.clauses.has("partition of");
+    let mut from: Vec<Table> = parents(table)
+        .iter()
+        .filter_map(|parent| model.table(parent).or(model.find(Kind::ForeignTable, parent).and_then(|o| o.as_table())).cloned())
+        .collect();
+    if let Some(columns) = table.clauses.value("of").and_then(|of| types.get(of)) {
+        let mut typed = Table::default();
+        typed.columns.0.clone_from(columns);
+        from.push(typed);
+    }
+    let Some(mut object) = model.remove(key) else { return };
+    if let Definition::Table(table) = &mut object.definition {
+        let own = std::mem::take(&mut table.columns.0);
+        let mut columns: Vec<Column> = Vec::new();
+        for parent in &from {
+            for column in parent.columns.iter() {
+                if columns.iter().any(|other| other.name == column.name) {
+                    continue;
+                }
+                columns.push(completed(column, own.iter().find(|other| other.name == column.name), partition));
+            }
+        }
+        let rest: Vec<Column> =
+            own.into_iter().filter(|column| !columns.iter().any(|other| other.name == column.name)).collect();
+        columns.extend(rest);
+        table.columns.0 = columns;
+        column_comments(table);
+        for parent in &from {
+            without_constraints_of(table, parent, partition);
+        }
+    }
+    model.insert(object);
+}
+
+/// A column of the parent as the child has it.
+fn completed(parent: &Column, own: Option<&Column>, partition: bool) -> Column {
+    let mut inherited = parent.clone();
+    for own_only in ["comment", "statistics"] {
+        inherited.clauses.remove(own_only);
+    }
+    if partition {
+        let gone: Vec<String> = inherited.clauses.iter().map(|(n, _)| n.to_owned()).filter(|n| n.starts_with("with.")).collect();
+        gone.iter().for_each(|name| drop(inherited.clauses.remove(name)));
+    }
+    inherited.clauses.say("inherited", "");
+    let Some(own) = own else { return inherited };
+    let mut result = if own.data_type.is_none() {
+        // An override: what it does not say is the parent's.
+        let mut result = inherited.clone();
+        result.default = own.default.clone().or(result.default);
+        result.not_null = own.not_null.or(result.not_null);
+        result.generated = own.generated.clone().or(result.generated);
+        own.clauses.iter().for_each(|(name, value)| result.clauses.set(name, value.clone()));
+        result
+    } else if partition {
+        let mut result = own.clone();
+        result.clauses.say("inherited", "");
+        result
+    } else {
+        return own.clone();
+    };
+    // Marked only if nothing is said that the parent does not say, but for what is never inherited.
+    let mut bare = result.clone();
+    for own_only in ["comment", "statistics"] {
+        bare.clauses.remove(own_only);
+    }
+    let same = bare.default.as_ref().map(|d| d.written()) == inherited.default.as_ref().map(|d| d.written())
+        && bare.not_null == inherited.not_null;
+    if !same {
+        result.clauses.remove("inherited");
+    }
+    result
+}
+
+/// Comments on columns that were not known yet when they were read.
+fn column_comments(table: &mut Table) {
+    let waiting: Vec<(String, Expression)> = table
+        .clauses
+        .iter()
+        .filter_map(|(name, value)| Some((name.strip_prefix("comment on ")?.to_owned(), value.clone())))
+        .collect();
+    for (column, text) in waiting {
+        let name = names::unquoted(&column);
+        if let Some(found) = table.columns.iter_mut().find(|other| other.name.canonical() == name) {
+            found.clauses.set("comment", text);
+            table.clauses.remove(&format!("comment on {column}"));
+        }
+    }
+}
+
+fn without_constraints_of(table: &mut Table, parent: &Table, partition: bool) {
+    let same = |a: &Check, b: &Check| a.name == b.name;
+    table.checks.retain(|check| !parent.checks.iter().any(|other| same(check, other) && !other.clauses.has("no inherit")));
+    if partition {
+        let columns = |key: &crate::model::Key| key.parts.iter().map(|part| part.column.clone()).collect::<Vec<_>>();
+        if let (Some(own), Some(other)) = (&table.primary_key, &parent.primary_key)
+            && columns(own) == columns(other)
+        {
+            table.primary_key = None;
+        }
+        table.unique_keys.retain(|key| !parent.unique_keys.iter().any(|other| columns(key) == columns(other)));
+        table.foreign_keys.retain(|key| {
+            !parent.foreign_keys.iter().any(|other| key.columns == other.columns && key.parent == other.parent)
+        });
+    }
+}
+
+/// An index of a partition that is part of its parent's comes and goes with that.
+fn attached_indexes(model: &mut Model) {
+    let attached: Vec<ObjectKey> = model
+        .of_kind(Kind::Index)
+        .filter(|object| matches!(&object.definition, Definition::Index(index) if index.clauses.has("attached to")))
+        .map(|object| object.key())
+        .collect();
+    attached.iter().for_each(|key| drop(model.remove(key)));
+}

@@ -1,0 +1,279 @@
+//! What needs the whole schema to be known: copies and inheritance, names without a schema, what expressions mean.
+
+mod copies;
+mod expression;
+mod infer;
+mod inheritance;
+mod interval;
+mod known;
+mod walk;
+
+use rayon::prelude::*;
+
+use super::names;
+use super::parse::mentioned;
+use super::rename::{all_clauses, expressions_mut, types_mut};
+use super::write;
+use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, OnConflict};
+use known::Known;
+
+/// Makes a folded model canonical.
+pub fn finish(model: &mut Model) {
+    copies::expand(model);
+    let known = Known::of(model);
+    let mut objects: Vec<Object> = std::mem::take(model).into_objects().collect();
+    objects.par_iter_mut().for_each(|object| resolve(object, &known));
+    *model = objects.into_iter().collect();
+    inheritance::expand(model);
+    referenced_columns(model);
+    let mut known = Known::of(model);
+    view_columns(model, &mut known);
+    let mut objects: Vec<Object> = std::mem::take(model).into_objects().collect();
+    objects.par_iter_mut().for_each(|object| {
+        let scope = expression::Scope::of(object, &known);
+        expressions(object, &scope);
+        object.uses = known.uses(object);
+        if object.text.is_empty() {
+            object.text = write::statements(object).join(";\n");
+        }
+    });
+    *model = objects.into_iter().collect();
+}
+
+/// Learns the columns of views: those of views on tables first, then of views on these, and so on.
+fn view_columns(model: &Model, known: &mut Known) {
+    let mut waiting: Vec<&Object> = model.of_kind(Kind::View).chain(model.of_kind(Kind::MaterializedView)).collect();
+    loop {
+        let found: Vec<(String, Vec<(String, Option<String>)>)> = waiting
+            .par_iter()
+            .filter_map(|object| {
+                let Definition::View(view) = &object.definition else { return None };
+                let mut columns = expression::Scope::of(object, known).outputs(view.query.written())?;
+                columns.iter_mut().zip(&view.columns).for_each(|(column, name)| column.0 = name.canonical().to_owned());
+                Some((object.name.canonical().to_owned(), columns))
+            })
+            .collect();
+        if found.is_empty() {
+            return;
+        }
+        known.columns.extend(found);
+        waiting.retain(|object| !known.columns.contains_key(object.name.canonical()));
+    }
+}
+
+/// The schema in which names of an object's definition are looked for first.
+fn own_schema(object: &Object) -> String {
+    let of_name = names::schema(&object.name);
+    of_name.or_else(|| object.definition.owner().and_then(names::schema)).unwrap_or_else(|| "public".to_owned())
+}
+
+/// Gives every name that has no schema the one in which it is found, and settles what depends on that.
+fn resolve(object: &mut Object, known: &Known) {
+    let own = own_schema(object);
+    let kind = object.definition.kind();
+    for data_type in types_mut(&mut object.definition) {
+        let canonical = known.qualified_types(&data_type.canonical, &own);
+        *data_type = Expression::new(canonical, data_type.written());
+    }
+    if matches!(kind, Kind::Function | Kind::Procedure | Kind::Aggregate | Kind::Operator | Kind::Cast | Kind::Transform) {
+        object.name = known.qualified_signature(&object.name, &own);
+    }
+    match &mut object.definition {
+        Definition::Table(table) => {
+            for key in table.foreign_keys.iter_mut() {
+                key.parent = known.relation(&key.parent, &own);
+            }
+            let table_name = names::identifier(&object.name);
+            for column in table.columns.iter_mut() {
+                // The sequence of an identity column has a name of its own only if it is not the usual one.
+                let usual = names::qualified(&own, &names::made_up(&table_name, column.name.canonical(), "seq"));
+                let given = column.clauses.value("identity.name").map(|name| names::parts(name).pop().unwrap_or_default());
+                if given.is_some_and(|given| given == names::identifier(&usual)) {
+                    column.clauses.remove("identity.name");
+                }
+                if column.clauses.has("identity") {
+                    let options = identity_options(&column.clauses);
+                    super::parse::set_identity_options(column, options);
+                    column.not_null = Some(OnConflict::Abort);
+                }
+                if let (Some(data_type), Some(storage)) = (&column.data_type, column.clauses.value("storage"))
+                    && known.usual_storage(&data_type.canonical) == Some(storage)
+                {
+                    column.clauses.remove("storage");
+                }
+            }
+            // Made when the table is created; a partition has its own only by the parent's.
+            table.clauses.remove("only");
+        }
+        Definition::Index(index) => {
+            index.clauses.remove("only");
+        }
+        Definition::Plain(plain) => {
+            match plain.kind {
+                Kind::Extension => {
+                    if plain.clauses.value("schema") == Some("public") {
+                        plain.clauses.remove("schema");
+                    }
+                    // It comes with the extension.
+                    plain.clauses.remove("comment");
+                }
+                Kind::Type => settle_type(&object.name, &mut plain.clauses),
+                Kind::Aggregate | Kind::Operator => settle_definition(plain.kind, &mut plain.clauses),
+                _ => {}
+            }
+            if let Some(parent) = plain.clauses.value("from").map(str::to_owned).filter(|_| plain.kind == Kind::Trigger) {
+                let name = known.relation(&Name::new(parent.as_str(), parent.as_str()), &own);
+                plain.clauses.say("from", name.canonical());
+            }
+        }
+        _ => {}
+    }
+    for clauses in all_clauses(&mut object.definition) {
+        for clause in ["function", "support", "with.handler", "of"] {
+            let Some(name) = clauses.value(clause).map(str::to_owned) else { continue };
+            let resolved = if clause == "of" { known.qualified_types(&name, &own) } else { known.function(&name, &own) };
+            if resolved != name {
+                clauses.say(clause, resolved);
+            }
+        }
+        for (name, value) in clauses.iter_mut() {
+            // The server folds the values of switches.
+            if let Some(switch) = name.strip_prefix("with.")
+                && matches!(value.canonical.to_ascii_lowercase().as_str(), "on" | "yes" | "true" | "off" | "no" | "false")
+                && !matches!(switch, "buffering" | "vacuum_index_cleanup" | "provider" | "security_barrier_name")
+            {
+                let on = matches!(value.canonical.to_ascii_lowercase().as_str(), "on" | "yes" | "true");
+                *value = Expression::plain(if on { "true" } else { "false" });
+            }
+        }
+    }
+}
+
+fn identity_options(clauses: &Clauses) -> Clauses {
+    let mut options = Clauses::default();
+    for (name, value) in clauses.iter() {
+        if let Some(name) = name.strip_prefix("identity.") {
+            options.set(name, value.clone());
+        }
+    }
+    options
+}
+
+/// What the server takes for granted in a type.
+fn settle_type(name: &Name, clauses: &mut Clauses) {
+    let own = names::identifier(name);
+    // The multirange of int_range is int_multirange: https://www.postgresql.org/docs/current/rangetypes.html
+    let usual = if own.contains("range") { own.replacen("range", "multirange", 1) } else { format!("{own}_multirange") };
+    let given = clauses.value("range.multirange_type_name").map(|given| names::parts(given).pop().unwrap_or_default());
+    if given.is_some_and(|given| given == usual) {
+        clauses.remove("range.multirange_type_name");
+    }
+    if clauses.value("range.collation").is_some_and(|collation| collation.ends_with("\"default\"")) {
+        clauses.remove("range.collation");
+    }
+}
+
+/// What the server takes for granted in an aggregate or operator.
+fn settle_definition(kind: Kind, clauses: &mut Clauses) {
+    for (key, value) in [("with.finalfunc_modify", "read_only"), ("with.mfinalfunc_modify", "read_only"), ("with.parallel", "unsafe"), ("with.sspace", "0")] {
+        if kind == Kind::Aggregate && clauses.value(key) == Some(value) {
+            clauses.remove(key);
+        }
+    }
+    if kind == Kind::Aggregate {
+        for (old, new) in [("with.sfunc1", "with.sfunc"), ("with.stype1", "with.stype"), ("with.initcond1", "with.initcond")] {
+            if let Some(value) = clauses.remove(old) {
+                clauses.set(new, value);
+            }
+        }
+        clauses.remove("with.basetype");
+    }
+}
+
+/// A foreign key that names no columns of its parent means the primary key.
+fn referenced_columns(model: &mut Model) {
+    let keys: std::collections::HashMap<Name, Vec<Name>> = model
+        .tables()
+        .filter_map(|(name, table)| {
+            let key = table.primary_key.as_ref()?;
+            Some((name.clone(), key.parts.iter().map(|part| part.column.clone()).collect()))
+        })
+        .collect();
+    for object in model.objects_mut() {
+        let Definition::Table(table) = &mut object.definition else { continue };
+        for key in table.foreign_keys.iter_mut().filter(|key| key.parent_columns.is_empty()) {
+            if let Some(columns) = keys.get(&key.parent).filter(|columns| columns.len() == key.columns.len()) {
+                key.parent_columns.clone_from(columns);
+            }
+        }
+    }
+}
+
+fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
+    let kind = object.definition.kind();
+    let types: Vec<(Name, Option<String>)> = match &object.definition {
+        Definition::Table(table) => table
+            .columns
+            .iter()
+            .map(|column| (column.name.clone(), column.data_type.as_ref().map(|data_type| data_type.canonical.clone())))
+            .collect(),
+        _ => Vec::new(),
+    };
+    let canonical = |expression: &mut Expression, wanted: Option<&str>| {
+        let text = match (kind, expression.written()) {
+            (Kind::Rule | Kind::Function | Kind::Procedure, text) => scope.statements(text, wanted),
+            (_, text) => scope.expression(text, wanted),
+        };
+        *expression = Expression::new(text, expression.written());
+    };
+    match &mut object.definition {
+        Definition::Table(table) => {
+            for column in table.columns.iter_mut() {
+                let data_type = types.iter().find(|(name, _)| *name == column.name).and_then(|(_, t)| t.as_deref());
+                if let Some(default) = &mut column.default {
+                    canonical(default, data_type);
+                    // The server keeps no default that says nothing.
+                    if default.canonical == "NULL" {
+                        column.default = None;
+                    }
+                }
+                if let Some(generated) = &mut column.generated {
+                    canonical(&mut generated.expression, data_type);
+                }
+            }
+            for check in table.checks.iter_mut() {
+                canonical(&mut check.condition, Some("boolean"));
+            }
+            for check in table.exclusions.iter_mut() {
+                for (_, value) in check.clauses.iter_mut().filter(|(name, _)| *name == "where") {
+                    canonical(value, Some("boolean"));
+                }
+            }
+        }
+        Definition::View(view) => {
+            let text = scope.query(view.query.written(), &view.columns);
+            // The names are in the canonical query; what was written keeps its list.
+            view.query = Expression::new(text, view.query.written());
+            for (_, default) in view.clauses.iter_mut().filter(|(name, _)| name.starts_with("default ")) {
+                canonical(default, None);
+            }
+        }
+        definition => expressions_mut(definition).into_iter().for_each(|expression| canonical(expression, None)),
+    }
+}
+
+/// The columns that the expressions of a table name: for the planner.
+pub fn columns_named<'t>(table: &'t crate::model::Table, expression: &Expression) -> Vec<&'t Name> {
+    mentioned(&table.columns, expression)
+}
+
+/// The columns of views, with their types as far as they can be known.
+pub type Outputs = std::collections::HashMap<Name, Vec<(String, Option<String>)>>;
+
+/// The columns of all views of a model.
+pub fn view_outputs(model: &Model) -> Outputs {
+    let mut known = Known::of(model);
+    view_columns(model, &mut known);
+    let views = model.of_kind(Kind::View).chain(model.of_kind(Kind::MaterializedView));
+    views.filter_map(|view| Some((view.name.clone(), known.columns.get(view.name.canonical())?.clone()))).collect()
+}

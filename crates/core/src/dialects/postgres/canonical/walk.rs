@@ -1,0 +1,1233 @@
+//! The walk over a tree that brings it to one spelling.
+
+use std::ops::ControlFlow;
+
+use sqlparser::ast::{
+    Array, BinaryOperator, CastKind, DataType, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArguments, GroupByExpr,
+    Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, OrderByExpr, OrderByKind, OrderBySort, Query, Select,
+    SelectItem, SelectItemQualifiedWildcardKind, SetExpr, TableAlias, TableFactor, TableWithJoins, TrimWhereField,
+    UnaryOperator, Value, VisitorMut,
+};
+
+use super::super::names;
+use super::expression::first_select;
+use super::infer;
+use super::interval;
+use super::known::Known;
+use crate::model::Name;
+
+/// Columns by name, with their types as far as they are known.
+pub type Columns = Vec<(String, Option<String>)>;
+
+/// Something whose columns an expression can name.
+#[derive(Debug, Clone)]
+pub struct Relation {
+    /// What it is called here.
+    pub alias: String,
+    /// Its columns; none if they are not known.
+    pub columns: Option<Columns>,
+}
+
+/// The walk. Relations are kept as a stack: the innermost query's are the last.
+pub struct Walk<'k> {
+    pub(super) known: &'k Known,
+    own_schema: &'k str,
+    scopes: Vec<Vec<Relation>>,
+    /// Whether the outermost scope is a table's own expression, whose columns stand alone.
+    bare: bool,
+    /// WITH queries in sight.
+    ctes: Vec<(String, Option<Columns>)>,
+}
+
+impl<'k> Walk<'k> {
+    /// A walk over an expression of a relation, or over a query.
+    pub fn new(known: &'k Known, own_schema: &'k str, relation: Option<Relation>) -> Walk<'k> {
+        let bare = relation.is_some();
+        Walk { known, own_schema, scopes: relation.map(|relation| vec![relation]).into_iter().collect(), bare, ctes: Vec::new() }
+    }
+
+    /// The type of a column by its qualifier and name.
+    pub fn column_type(&self, qualifier: Option<&str>, name: &str) -> Option<String> {
+        for scope in self.scopes.iter().rev() {
+            for relation in scope.iter().filter(|relation| qualifier.is_none_or(|alias| relation.alias == alias)) {
+                if let Some((_, data_type)) = relation.columns.iter().flatten().find(|(column, _)| column == name) {
+                    return data_type.as_deref().map(|data_type| self.known.effective_type(data_type));
+                }
+            }
+        }
+        None
+    }
+
+    /// Takes away what only says the type that the value is stored as anyway.
+    pub fn as_stored(&self, expression: &mut Expr, wanted: Option<&str>) {
+        let Some(wanted) = wanted.map(|wanted| self.known.effective_type(wanted)) else { return };
+        let wanted = wanted.as_str();
+        let base = |name: &str| name.split('(').next().unwrap_or(name).trim().to_owned();
+        while let Expr::Cast { expr, data_type, .. } = expression {
+            let target = type_text(data_type);
+            if base(&target) != base(wanted) && !(target == "text" && infer::is_text(wanted)) {
+                break;
+            }
+            // A cast to a shorter type cuts; the column does the same.
+            *expression = (**expr).clone();
+        }
+        // '5' as a default of an integer is 5.
+        if infer::is_number(wanted)
+            && let Expr::Value(value) = expression
+            && let Value::SingleQuotedString(text) = &value.value
+            && !text.is_empty()
+            && text.bytes().all(|byte| byte.is_ascii_digit() || matches!(byte, b'.' | b'-'))
+        {
+            value.value = Value::Number(text.clone(), false);
+        }
+        if let Expr::Value(value) = expression
+            && let Value::SingleQuotedString(text) = &value.value
+            && wanted == "boolean"
+        {
+            match text.to_ascii_lowercase().as_str() {
+                "t" | "true" | "y" | "yes" | "on" | "1" => value.value = Value::Boolean(true),
+                "f" | "false" | "n" | "no" | "off" | "0" => value.value = Value::Boolean(false),
+                _ => {}
+            }
+        }
+        if let Expr::Value(value) = expression
+            && let Value::SingleQuotedString(text) = &mut value.value
+            && wanted.starts_with("interval")
+            && let Some(canonical) = interval::canonical(text)
+        {
+            *text = canonical;
+        }
+    }
+
+    /// The names and types of a query's columns.
+    pub fn outputs(&mut self, query: &Query) -> Option<Columns> {
+        let before = self.ctes.len();
+        self.see_ctes(query);
+        let found = first_select(query).and_then(|select| self.select_outputs(select));
+        self.ctes.truncate(before);
+        found
+    }
+
+    fn select_outputs(&mut self, select: &Select) -> Option<Columns> {
+        let relations = self.relations_of(&select.from);
+        self.scopes.push(relations);
+        let mut columns = Vec::new();
+        let mut complete = true;
+        for item in &select.projection {
+            match item {
+                SelectItem::UnnamedExpr(expr) => columns.push((output_name(expr), infer::type_of(self, expr))),
+                SelectItem::ExprWithAlias { expr, alias } => columns.push((ident_value(alias), infer::type_of(self, expr))),
+                SelectItem::Wildcard(_) => {
+                    let scope = self.scopes.last().expect("just pushed");
+                    match scope.iter().map(|relation| relation.columns.clone()).collect::<Option<Vec<_>>>() {
+                        Some(all) => columns.extend(all.into_iter().flatten()),
+                        None => complete = false,
+                    }
+                }
+                SelectItem::QualifiedWildcard(kind, _) => {
+                    let alias = wildcard_alias(kind);
+                    let scope = self.scopes.last().expect("just pushed");
+                    match scope.iter().find(|relation| Some(&relation.alias) == alias.as_ref()).and_then(|r| r.columns.clone()) {
+                        Some(own) => columns.extend(own),
+                        None => complete = false,
+                    }
+                }
+                SelectItem::ExprWithAliases { .. } => complete = false,
+            }
+        }
+        self.scopes.pop();
+        complete.then_some(columns)
+    }
+
+    fn see_ctes(&mut self, query: &Query) {
+        for cte in query.with.iter().flat_map(|with| &with.cte_tables) {
+            let mut columns = self.outputs(&cte.query);
+            rename_columns(&mut columns, &cte.alias);
+            self.ctes.push((ident_value(&cte.alias.name), columns));
+        }
+    }
+
+    /// Gives the columns of the query the names that the view has for them.
+    pub fn name_outputs(&mut self, query: &mut Query, columns: &[Name]) {
+        let Some(select) = first_select_mut(query) else { return };
+        for (item, name) in select.projection.iter_mut().zip(columns) {
+            let alias = ident(name.canonical());
+            let expr = match item {
+                SelectItem::UnnamedExpr(expr) | SelectItem::ExprWithAlias { expr, .. } => expr.clone(),
+                _ => return,
+            };
+            *item = SelectItem::ExprWithAlias { expr, alias };
+        }
+    }
+
+    fn relations_of(&mut self, from: &[TableWithJoins]) -> Vec<Relation> {
+        let mut relations = Vec::new();
+        for table in from {
+            self.add_relations(table, &mut relations);
+        }
+        relations
+    }
+
+    fn add_relations(&mut self, table: &TableWithJoins, relations: &mut Vec<Relation>) {
+        self.add_relation(&table.relation, relations);
+        for join in &table.joins {
+            self.add_relation(&join.relation, relations);
+        }
+    }
+
+    fn add_relation(&mut self, factor: &TableFactor, relations: &mut Vec<Relation>) {
+        match factor {
+            TableFactor::Table { name, alias, args: None, .. } => {
+                let parts = name_parts(name);
+                let last = parts.last().cloned().unwrap_or_default();
+                let cte = if parts.len() == 1 { self.ctes.iter().rev().find(|(cte, _)| *cte == last) } else { None };
+                let mut columns = match cte {
+                    Some((_, columns)) => columns.clone(),
+                    None => {
+                        let name = self.known.relation_in_query(&parts, self.own_schema);
+                        name.and_then(|name| self.known.columns.get(&name).cloned())
+                    }
+                };
+                let alias_name = alias.as_ref().map_or(last, |alias| ident_value(&alias.name));
+                if let Some(alias) = alias {
+                    rename_columns(&mut columns, alias);
+                }
+                relations.push(Relation { alias: alias_name, columns });
+            }
+            TableFactor::Derived { subquery, alias: Some(alias), .. } => {
+                let mut columns = self.outputs(subquery);
+                rename_columns(&mut columns, alias);
+                relations.push(Relation { alias: ident_value(&alias.name), columns });
+            }
+            TableFactor::NestedJoin { table_with_joins, alias: None } => self.add_relations(table_with_joins, relations),
+            TableFactor::Table { name, alias, .. } | TableFactor::Function { name, alias, .. } => {
+                let last = name_parts(name).pop().unwrap_or_default();
+                relations.push(function_relation(last, alias.as_ref()));
+            }
+            TableFactor::UNNEST { alias, .. } => relations.push(function_relation("unnest".to_owned(), alias.as_ref())),
+            TableFactor::NestedJoin { alias: Some(alias), .. } => {
+                relations.push(Relation { alias: ident_value(&alias.name), columns: None });
+            }
+            _ => {}
+        }
+    }
+
+    /// The alias of the relation that a column without one belongs to.
+    fn qualifier_of(&self, column: &str) -> Option<String> {
+        for (depth, scope) in self.scopes.iter().enumerate().rev() {
+            let holds = |relation: &&Relation| relation.columns.iter().flatten().any(|(name, _)| name == column);
+            if let Some(found) = scope.iter().find(holds) {
+                return (!(self.bare && depth == 0 && self.scopes.len() == 1)).then(|| found.alias.clone());
+            }
+            // The only relation whose columns are not known.
+            let mut unknown = scope.iter().filter(|relation| relation.columns.is_none());
+            if let (Some(found), None) = (unknown.next(), unknown.next()) {
+                return Some(found.alias.clone());
+            }
+        }
+        None
+    }
+
+    fn column(&self, expr: &mut Expr) {
+        match expr {
+            Expr::Identifier(column) => {
+                let name = ident_value(column);
+                *expr = match self.qualifier_of(&name) {
+                    Some(alias) => Expr::CompoundIdentifier(vec![ident(&alias), ident(&name)]),
+                    None => Expr::Identifier(ident(&name)),
+                };
+            }
+            Expr::CompoundIdentifier(parts) => {
+                let values: Vec<String> = parts.iter().map(ident_value).collect();
+                let (column, qualifiers) = values.split_last().expect("it has parts");
+                let alias = qualifiers.last().expect("it has more than one").clone();
+                let own = self.bare && self.scopes.len() == 1 && self.scopes[0].iter().any(|relation| relation.alias == alias);
+                *expr = if own {
+                    Expr::Identifier(ident(column))
+                } else {
+                    Expr::CompoundIdentifier(vec![ident(&alias), ident(column)])
+                };
+            }
+            _ => {}
+        }
+    }
+
+    /// Brings the select's list, tables and clauses to one form. Nothing in it has been visited yet.
+    fn select(&mut self, select: &mut Select) {
+        for table in &mut select.from {
+            flatten(table);
+        }
+        // What `*` stands for.
+        let mut projection = Vec::new();
+        let scope = self.scopes.last().cloned().unwrap_or_default();
+        for item in std::mem::take(&mut select.projection) {
+            let expanded = match &item {
+                SelectItem::Wildcard(_) if !has_merged_columns(&select.from) => expand(&scope.iter().collect::<Vec<_>>()),
+                SelectItem::QualifiedWildcard(kind, _) => {
+                    let alias = wildcard_alias(kind);
+                    expand(&scope.iter().filter(|relation| Some(&relation.alias) == alias.as_ref()).collect::<Vec<_>>())
+                }
+                _ => None,
+            };
+            match expanded {
+                Some(items) => projection.extend(items),
+                None => projection.push(match item {
+                    SelectItem::UnnamedExpr(expr) => {
+                        let alias = ident(&output_name(&expr));
+                        SelectItem::ExprWithAlias { expr, alias }
+                    }
+                    SelectItem::ExprWithAlias { expr, alias } => {
+                        SelectItem::ExprWithAlias { expr, alias: ident(&ident_value(&alias)) }
+                    }
+                    other => other,
+                }),
+            }
+        }
+        select.projection = projection;
+        // GROUP BY 1 and GROUP BY alias.
+        let listed = outputs_by_name(&select.projection);
+        if let GroupByExpr::Expressions(expressions, _) = &mut select.group_by {
+            for expr in expressions {
+                self.resolve_output(expr, &listed, false);
+            }
+        }
+    }
+
+    /// An ordinal or an output's name as the expression that it stands for. In ORDER BY an output's name comes first, in
+    /// GROUP BY a column's (<https://www.postgresql.org/docs/current/sql-select.html#SQL-ORDERBY>).
+    fn resolve_output(&self, expr: &mut Expr, listed: &[(String, Expr)], output_first: bool) {
+        match expr {
+            Expr::Value(value) => {
+                if let Value::Number(number, _) = &value.value
+                    && let Some((_, output)) = number.parse::<usize>().ok().and_then(|n| listed.get(n.wrapping_sub(1)))
+                {
+                    *expr = output.clone();
+                }
+            }
+            Expr::Identifier(name) => {
+                let name = ident_value(name);
+                let is_column = self.scopes.last().is_some_and(|scope| {
+                    scope.iter().any(|relation| relation.columns.iter().flatten().any(|(column, _)| *column == name))
+                });
+                if (output_first || !is_column)
+                    && let Some((_, output)) = listed.iter().find(|(listed, _)| *listed == name)
+                {
+                    *expr = output.clone();
+                }
+            }
+            _ => {}
+        }
+    }
+
+    fn data_type(&self, data_type: &DataType) -> DataType {
+        let text = self.known.qualified_types(&type_text(data_type), self.own_schema);
+        let text = text.strip_prefix("public.").map_or(text.clone(), str::to_owned);
+        custom(&text)
+    }
+
+    /// One node whose children are canonical already.
+    fn node(&mut self, expr: &mut Expr) {
+        match expr {
+            Expr::Nested(inner) => *expr = (**inner).clone(),
+            Expr::Identifier(_) | Expr::CompoundIdentifier(_) => self.column(expr),
+            Expr::Value(value) => {
+                let plain = match &value.value {
+                    Value::DollarQuotedString(text) => Some(text.value.clone()),
+                    Value::EscapedStringLiteral(text) | Value::UnicodeStringLiteral(text) | Value::NationalStringLiteral(text) => {
+                        Some(text.clone())
+                    }
+                    _ => None,
+                };
+                if let Some(text) = plain {
+                    value.value = Value::SingleQuotedString(text.replace('\'', "''"));
+                }
+            }
+            Expr::TypedString(typed) => {
+                let value = Expr::Value(typed.value.clone());
+                *expr = cast(value, typed.data_type.clone());
+                self.node(expr);
+            }
+            Expr::Interval(interval) if interval.leading_field.is_none() => {
+                *expr = cast((*interval.value).clone(), DataType::Interval { fields: None, precision: None });
+                self.node(expr);
+            }
+            Expr::Interval(interval) => {
+                // INTERVAL '1' DAY: the unit belongs to the value.
+                let field = interval.leading_field.as_ref().map(|field| field.to_string().to_lowercase()).unwrap_or_default();
+                if let (Expr::Value(value), None) = (&*interval.value, &interval.last_field)
+                    && let Value::SingleQuotedString(text) = &value.value
+                {
+                    let value = Expr::value(Value::SingleQuotedString(format!("{text} {field}")));
+                    *expr = cast(value, DataType::Interval { fields: None, precision: None });
+                    self.node(expr);
+                }
+            }
+            Expr::Cast { .. } => self.cast(expr),
+            Expr::UnaryOp { op: UnaryOperator::Minus, expr: inner } => {
+                if let Expr::Value(value) = &**inner
+                    && let Value::Number(number, _) = &value.value
+                {
+                    *expr = Expr::value(Value::Number(format!("-{number}"), false));
+                }
+            }
+            Expr::UnaryOp { op: UnaryOperator::Plus, expr: inner } => *expr = (**inner).clone(),
+            Expr::Between { expr: value, negated, low, high } => {
+                let (below, above, join) = if *negated {
+                    (BinaryOperator::Lt, BinaryOperator::Gt, BinaryOperator::Or)
+                } else {
+                    (BinaryOperator::GtEq, BinaryOperator::LtEq, BinaryOperator::And)
+                };
+                let mut low = binary((**value).clone(), below, (**low).clone());
+                let mut high = binary((**value).clone(), above, (**high).clone());
+                self.node(&mut low);
+                self.node(&mut high);
+                *expr = binary(low, join, high);
+            }
+            Expr::InList { expr: value, list, negated } => {
+                let items = std::mem::take(list);
+                *expr = self.in_list((**value).clone(), items, *negated);
+            }
+            Expr::Like { negated, expr: value, pattern, escape_char, .. } => {
+                let operator = if *negated { BinaryOperator::PGNotLikeMatch } else { BinaryOperator::PGLikeMatch };
+                let pattern = escaped("like_escape", (**pattern).clone(), escape_char.as_deref());
+                *expr = binary((**value).clone(), operator, pattern);
+                self.node(expr);
+            }
+            Expr::ILike { negated, expr: value, pattern, escape_char, .. } => {
+                let operator = if *negated { BinaryOperator::PGNotILikeMatch } else { BinaryOperator::PGILikeMatch };
+                let pattern = escaped("like_escape", (**pattern).clone(), escape_char.as_deref());
+                *expr = binary((**value).clone(), operator, pattern);
+                self.node(expr);
+            }
+            Expr::SimilarTo { negated, expr: value, pattern, escape_char } => {
+                let operator = if *negated { BinaryOperator::PGRegexNotMatch } else { BinaryOperator::PGRegexMatch };
+                let mut arguments = vec![(**pattern).clone()];
+                arguments.extend(escape_char.as_deref().cloned());
+                *expr = binary((**value).clone(), operator, call("similar_to_escape", arguments));
+                self.node(expr);
+            }
+            Expr::BinaryOp { .. } => self.binary(expr),
+            Expr::AnyOp { left, right, compare_op, .. } | Expr::AllOp { left, right, compare_op } => {
+                **left = self.without_text_cast((**left).clone());
+                **right = self.array_items((**right).clone(), left);
+                if let BinaryOperator::PGCustomBinaryOperator(parts) = compare_op
+                    && let Some(plain) = plain_operator(parts)
+                {
+                    *compare_op = plain;
+                }
+            }
+            Expr::Function(function) => self.function(function),
+            Expr::Case { conditions, else_result, operand, .. } => {
+                if else_result.as_deref().is_some_and(is_null) {
+                    *else_result = None;
+                }
+                let _ = operand;
+                let mut results: Vec<&mut Expr> = conditions.iter_mut().map(|when| &mut when.result).collect();
+                results.extend(else_result.as_deref_mut());
+                self.siblings(results);
+            }
+            Expr::Trim { trim_where, trim_what, expr: value, trim_characters } => {
+                let place = trim_where.unwrap_or(TrimWhereField::Both);
+                let name = match place {
+                    TrimWhereField::Both => "btrim",
+                    TrimWhereField::Leading => "ltrim",
+                    TrimWhereField::Trailing => "rtrim",
+                };
+                let mut arguments = vec![self.without_text_cast((**value).clone())];
+                arguments.extend(trim_what.as_deref().cloned());
+                arguments.extend(trim_characters.iter().flatten().cloned());
+                *expr = call(name, arguments);
+            }
+            Expr::Substring { expr: value, substring_from, substring_for, .. } => {
+                let mut arguments = vec![self.without_text_cast((**value).clone())];
+                match (&substring_from, &substring_for) {
+                    (None, Some(_)) => arguments.push(Expr::value(Value::Number("1".to_owned(), false))),
+                    (from, _) => arguments.extend(from.as_deref().cloned()),
+                }
+                arguments.extend(substring_for.as_deref().cloned());
+                *expr = call("substring", arguments);
+            }
+            Expr::Position { expr: what, r#in } => {
+                let arguments = vec![self.without_text_cast((**r#in).clone()), self.without_text_cast((**what).clone())];
+                *expr = call("position", arguments);
+            }
+            Expr::Overlay { expr: value, overlay_what, overlay_from, overlay_for } => {
+                let mut arguments = vec![(**value).clone(), (**overlay_what).clone(), (**overlay_from).clone()];
+                arguments.extend(overlay_for.as_deref().cloned());
+                *expr = call("overlay", arguments);
+            }
+            Expr::Ceil { expr: value, .. } => *expr = call("ceil", vec![(**value).clone()]),
+            Expr::Floor { expr: value, .. } => *expr = call("floor", vec![(**value).clone()]),
+            Expr::Extract { field, expr: value, .. } => {
+                let field = Expr::value(Value::SingleQuotedString(field.to_string().trim_matches('\'').to_lowercase()));
+                *expr = call("extract", vec![field, (**value).clone()]);
+            }
+            Expr::AtTimeZone { timestamp, time_zone } => {
+                *expr = call("timezone", vec![(**time_zone).clone(), (**timestamp).clone()]);
+            }
+            Expr::Collate { collation, .. } => *collation = without_catalogue(collation),
+            Expr::Array(array) => {
+                array.named = true;
+                let items: Vec<&mut Expr> = array.elem.iter_mut().collect();
+                self.siblings(items);
+            }
+            Expr::Tuple(items) => {
+                *expr = call("row", std::mem::take(items));
+            }
+            Expr::IsNull(inner) | Expr::IsNotNull(inner) => **inner = self.without_text_cast((**inner).clone()),
+            Expr::IsDistinctFrom(left, right) | Expr::IsNotDistinctFrom(left, right) => {
+                self.operands(left, right, true);
+            }
+            _ => {}
+        }
+    }
+
+    fn cast(&mut self, expr: &mut Expr) {
+        let Expr::Cast { kind, expr: inner, data_type, .. } = expr else { return };
+        *kind = CastKind::DoubleColon;
+        *data_type = self.data_type(data_type);
+        let target = type_text(data_type);
+        if target.starts_with("interval")
+            && let Expr::Value(value) = &mut **inner
+            && let Value::SingleQuotedString(text) = &mut value.value
+            && let Some(canonical) = interval::canonical(text)
+        {
+            *text = canonical;
+        }
+        if matches!(target.as_str(), "regclass")
+            && let Expr::Value(value) = &mut **inner
+            && let Value::SingleQuotedString(text) = &mut value.value
+        {
+            *text = self.relation_text(text);
+        }
+        // A number in a text, and what is no more than a name for its type.
+        if let Expr::Value(value) = &**inner {
+            match &value.value {
+                Value::Null => *expr = (**inner).clone(),
+                Value::SingleQuotedString(text) => {
+                    let number = !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit() || matches!(byte, b'-' | b'.'));
+                    if number && infer::is_number(&target) {
+                        let number = Expr::value(Value::Number(text.clone(), false));
+                        *expr = if target == "integer" { number } else { cast(number, data_type.clone()) };
+                    } else if target == "boolean" && matches!(text.as_str(), "t" | "f" | "true" | "false") {
+                        *expr = Expr::value(Value::Boolean(text.starts_with('t')));
+                    } else if matches!(target.as_str(), "text" | "character varying" | "bpchar") {
+                        *expr = (**inner).clone();
+                    }
+                }
+                Value::Number(..) if target == "integer" => *expr = (**inner).clone(),
+                _ => {}
+            }
+            return;
+        }
+        // A cast to what it is anyway.
+        if infer::type_of(self, inner).is_some_and(|own| own == target) {
+            *expr = (**inner).clone();
+            return;
+        }
+        // The same cast twice, and text that is text already.
+        if let Expr::Cast { data_type: before, .. } = &**inner
+            && type_text(before) == target
+        {
+            *expr = (**inner).clone();
+            return;
+        }
+        if target == "text" || target == "text[]" {
+            let of_text = match infer::type_of(self, inner) {
+                Some(data_type) => infer::is_text(&data_type) || infer::is_text_array(&data_type),
+                None => matches!(&**inner, Expr::Array(_) | Expr::Identifier(_) | Expr::CompoundIdentifier(_)),
+            };
+            if of_text {
+                *expr = (**inner).clone();
+            }
+        }
+    }
+
+    fn without_text_cast(&self, expr: Expr) -> Expr {
+        match expr {
+            Expr::Cast { expr: inner, data_type, .. } if type_text(&data_type) == "text" => match infer::type_of(self, &inner) {
+                Some(own) if !infer::is_text(&own) => Expr::Cast { kind: CastKind::DoubleColon, expr: inner, data_type, format: None },
+                _ => *inner,
+            },
+            other => other,
+        }
+    }
+
+    /// `x IN (…)` as the server reads it: constants as an array, columns one by one (`transformAExprIn()`).
+    fn in_list(&mut self, value: Expr, items: Vec<Expr>, negated: bool) -> Expr {
+        let (columns, constants): (Vec<Expr>, Vec<Expr>) = items.into_iter().partition(names_column);
+        let (compare, join) = if negated { (BinaryOperator::NotEq, BinaryOperator::And) } else { (BinaryOperator::Eq, BinaryOperator::Or) };
+        let mut parts = Vec::new();
+        let singles = if constants.len() > 1 {
+            let mut array = Expr::Array(Array { elem: constants, named: true });
+            self.node(&mut array);
+            let (left, right) = (Box::new(value.clone()), Box::new(array));
+            let mut any = if negated {
+                Expr::AllOp { left, compare_op: compare.clone(), right }
+            } else {
+                Expr::AnyOp { left, compare_op: compare.clone(), right, is_some: false }
+            };
+            self.node(&mut any);
+            parts.push(any);
+            columns
+        } else {
+            constants.into_iter().chain(columns).collect()
+        };
+        for item in singles {
+            let mut part = binary(value.clone(), compare.clone(), item);
+            self.node(&mut part);
+            parts.push(part);
+        }
+        parts.into_iter().reduce(|left, right| binary(left, join.clone(), right)).unwrap_or(value)
+    }
+
+    /// The items of an array that something is compared with, without the casts that the comparison brings.
+    fn array_items(&mut self, right: Expr, left: &Expr) -> Expr {
+        let mut right = right;
+        while let Expr::Cast { expr: inner, data_type, .. } = &right {
+            let element = type_text(data_type);
+            let Some(element) = element.strip_suffix("[]") else { break };
+            let fits = match infer::type_of(self, left) {
+                Some(own) => element == own.split('(').next().unwrap_or(&own) || (infer::is_text(&own) && infer::is_text(element)),
+                None => true,
+            };
+            if !fits {
+                break;
+            }
+            right = (**inner).clone();
+        }
+        // '{a,b}' as the items that it holds.
+        if let Expr::Value(value) = &right
+            && let Value::SingleQuotedString(text) = &value.value
+            && let Some(items) = text.strip_prefix('{').and_then(|rest| rest.strip_suffix('}'))
+            && !items.contains(['"', '\\', '{'])
+        {
+            let items = items.split(',').filter(|item| !item.is_empty());
+            let elem: Vec<Expr> = items.map(|item| Expr::value(Value::SingleQuotedString(item.trim().to_owned()))).collect();
+            right = Expr::Array(Array { elem, named: true });
+        }
+        if let Expr::Array(array) = &mut right {
+            for item in &mut array.elem {
+                let mut other = left.clone();
+                self.operands(&mut other, item, true);
+            }
+        }
+        right
+    }
+
+    fn binary(&mut self, expr: &mut Expr) {
+        let Expr::BinaryOp { left, op, right } = expr else { return };
+        if let BinaryOperator::PGCustomBinaryOperator(parts) = op
+            && let Some(plain) = plain_operator(parts)
+        {
+            *op = plain;
+        }
+        if matches!(op, BinaryOperator::And | BinaryOperator::Or) {
+            // a AND (b AND c) is one list.
+            if let Expr::BinaryOp { left: first, op: inner, right: second } = &**right
+                && inner == op
+            {
+                let mut joined = binary((**left).clone(), op.clone(), (**first).clone());
+                self.binary(&mut joined);
+                *expr = binary(joined, op.clone(), (**second).clone());
+                self.binary(expr);
+            }
+            return;
+        }
+        if let BinaryOperator::Custom(name) = op
+            && name == "!="
+        {
+            *op = BinaryOperator::NotEq;
+        }
+        let comparison = infer::is_comparison(op);
+        let concatenation = matches!(op, BinaryOperator::StringConcat);
+        if concatenation {
+            **left = self.without_text_cast((**left).clone());
+            **right = self.without_text_cast((**right).clone());
+        }
+        self.operands(left, right, comparison);
+    }
+
+    /// Takes the casts away that two operands bring upon each other.
+    fn operands(&self, left: &mut Expr, right: &mut Expr, comparison: bool) {
+        let types = (infer::type_of(self, left), infer::type_of(self, right));
+        self.coerced(left, types.1.as_deref(), comparison);
+        let own = infer::type_of(self, left);
+        self.coerced(right, own.as_deref(), comparison);
+    }
+
+    /// Takes a cast from `expr` away that is there because the other operand has this type.
+    fn coerced(&self, expr: &mut Expr, other: Option<&str>, comparison: bool) {
+        let Expr::Cast { expr: inner, data_type, .. } = expr else { return };
+        let target = type_text(data_type);
+        let base = |name: &str| name.split('(').next().unwrap_or(name).trim().to_owned();
+        let fits = other.is_none_or(|other| base(other) == base(&target) || infer::is_text(other) && infer::is_text(&target));
+        if is_constant(inner) {
+            if fits {
+                *expr = (**inner).clone();
+            }
+            return;
+        }
+        let Some(own) = infer::type_of(self, inner) else {
+            if comparison && infer::is_text(&target) && other.is_none_or(infer::is_text) {
+                *expr = (**inner).clone();
+            }
+            return;
+        };
+        let widened = other.is_some_and(|other| base(other) == base(&target))
+            && (infer::is_number(&own) && infer::is_number(&target) || infer::is_moment(&own) && infer::is_moment(&target));
+        if widened || infer::is_text(&own) && infer::is_text(&target) && comparison {
+            *expr = (**inner).clone();
+        }
+    }
+
+    /// Alternatives that get one common type.
+    fn siblings(&self, items: Vec<&mut Expr>) {
+        let common = items.iter().find_map(|item| {
+            (!is_constant(item) && !matches!(item, Expr::Cast { .. })).then(|| infer::type_of(self, item)).flatten()
+        });
+        for item in items {
+            self.coerced(item, common.as_deref(), true);
+        }
+    }
+
+    /// `public.hives_id_seq` in a text, as canonical names are written.
+    fn relation_text(&self, text: &str) -> String {
+        let parts = names::parts(text);
+        let name = self.known.relation_in_query(&parts, self.own_schema).unwrap_or_else(|| text.to_owned());
+        let parts = names::parts(&name);
+        match &parts[..] {
+            [schema, identifier] if schema == "public" || schema == "pg_catalog" => names::quoted(identifier),
+            [schema, identifier] => format!("{}.{}", names::quoted(schema), names::quoted(identifier)),
+            _ => name,
+        }
+        .replace('\'', "''")
+    }
+
+    fn function(&mut self, function: &mut Function) {
+        let parts = name_parts(&function.name);
+        let text: Vec<String> = parts.iter().map(|part| names::quoted(part)).collect();
+        let resolved = self.known.function(&text.join("."), self.own_schema);
+        let mut parts = names::parts(&resolved);
+        if parts.len() > 1 && matches!(parts[0].as_str(), "public" | "pg_catalog") {
+            parts.remove(0);
+        }
+        // Names of the grammar and of the functions behind it.
+        if let [only] = &mut parts[..] {
+            let same = match only.as_str() {
+                "char_length" | "character_length" => "length",
+                "pow" => "power",
+                "ceiling" => "ceil",
+                "strpos" => "strpos",
+                other => other,
+            };
+            if matches!(same, "ceil") {
+                *only = same.to_owned();
+            }
+        }
+        let last = parts.last().cloned().unwrap_or_default();
+        function.name = ObjectName(parts.iter().map(|part| ObjectNamePart::Identifier(ident(part))).collect());
+        if let FunctionArguments::List(list) = &mut function.args {
+            let mut arguments: Vec<&mut Expr> = list
+                .args
+                .iter_mut()
+                .filter_map(|argument| match argument {
+                    FunctionArg::Unnamed(FunctionArgExpr::Expr(expr))
+                    | FunctionArg::Named { arg: FunctionArgExpr::Expr(expr), .. } => Some(expr),
+                    _ => None,
+                })
+                .collect();
+            match last.as_str() {
+                "coalesce" | "greatest" | "least" | "nullif" => self.siblings(arguments),
+                "nextval" | "currval" | "setval" => {
+                    if let Some(first) = arguments.first_mut() {
+                        if let Expr::Cast { expr: inner, .. } = &**first {
+                            **first = (**inner).clone();
+                        }
+                        if let Expr::Value(value) = &mut **first
+                            && let Value::SingleQuotedString(text) = &mut value.value
+                        {
+                            *text = self.relation_text(text);
+                        }
+                    }
+                }
+                _ => {
+                    for argument in arguments {
+                        *argument = self.without_text_cast(argument.clone());
+                    }
+                }
+            }
+        }
+    }
+}
+
+impl VisitorMut for Walk<'_> {
+    type Break = ();
+
+    fn pre_visit_query(&mut self, query: &mut Query) -> ControlFlow<()> {
+        self.see_ctes(query);
+        if let (SetExpr::Select(select), Some(order)) = (&mut *query.body, &mut query.order_by) {
+            let relations = self.relations_of(&select.from);
+            self.scopes.push(relations);
+            let listed = outputs_by_name(&select.projection);
+            if let OrderByKind::Expressions(items) = &mut order.kind {
+                for item in items {
+                    self.resolve_output(&mut item.expr, &listed, true);
+                    usual_order(item);
+                }
+            }
+        } else {
+            if let Some(order) = &mut query.order_by
+                && let OrderByKind::Expressions(items) = &mut order.kind
+            {
+                items.iter_mut().for_each(usual_order);
+            }
+            self.scopes.push(Vec::new());
+        }
+        ControlFlow::Continue(())
+    }
+
+    fn post_visit_query(&mut self, query: &mut Query) -> ControlFlow<()> {
+        self.scopes.pop();
+        let gone = query.with.as_ref().map_or(0, |with| with.cte_tables.len());
+        self.ctes.truncate(self.ctes.len() - gone.min(self.ctes.len()));
+        // A query in parentheses that is all there is.
+        if let SetExpr::Query(inner) = &*query.body
+            && query.with.is_none()
+            && query.order_by.is_none()
+            && query.limit_clause.is_none()
+        {
+            *query = (**inner).clone();
+        }
+        ControlFlow::Continue(())
+    }
+
+    fn pre_visit_select(&mut self, select: &mut Select) -> ControlFlow<()> {
+        let relations = self.relations_of(&select.from);
+        self.scopes.push(relations);
+        self.select(select);
+        ControlFlow::Continue(())
+    }
+
+    fn post_visit_select(&mut self, _: &mut Select) -> ControlFlow<()> {
+        self.scopes.pop();
+        ControlFlow::Continue(())
+    }
+
+    fn pre_visit_relation(&mut self, name: &mut ObjectName) -> ControlFlow<()> {
+        let parts = name_parts(name);
+        if parts.len() == 1 && self.ctes.iter().any(|(cte, _)| *cte == parts[0]) {
+            *name = ObjectName(vec![ObjectNamePart::Identifier(ident(&parts[0]))]);
+            return ControlFlow::Continue(());
+        }
+        let found = self.known.relation_in_query(&parts, self.own_schema);
+        let mut parts = found.map_or(parts, |name| names::parts(&name));
+        if parts.len() > 1 && matches!(parts[0].as_str(), "public" | "pg_catalog") {
+            parts.remove(0);
+        }
+        *name = ObjectName(parts.iter().map(|part| ObjectNamePart::Identifier(ident(part))).collect());
+        ControlFlow::Continue(())
+    }
+
+    fn post_visit_table_factor(&mut self, factor: &mut TableFactor) -> ControlFlow<()> {
+        if let TableFactor::Table { name, alias, args, .. } = factor {
+            let own = name_parts(name).pop().unwrap_or_default();
+            let redundant = args.is_none()
+                && alias.as_ref().is_some_and(|alias| alias.columns.is_empty() && ident_value(&alias.name) == own);
+            if redundant {
+                *alias = None;
+            }
+        }
+        let function = match factor {
+            TableFactor::Table { args, name, .. } if args.is_some() => name_parts(name).pop(),
+            TableFactor::Function { name, .. } => name_parts(name).pop(),
+            TableFactor::UNNEST { .. } => Some("unnest".to_owned()),
+            _ => None,
+        };
+        if let TableFactor::Table { alias, .. }
+        | TableFactor::Function { alias, .. }
+        | TableFactor::UNNEST { alias, .. }
+        | TableFactor::Derived { alias, .. }
+        | TableFactor::NestedJoin { alias, .. } = factor
+        {
+            if let (None, Some(name)) = (&alias, &function) {
+                *alias = Some(TableAlias { explicit: false, name: ident(name), columns: Vec::new(), at: None });
+            }
+            if let Some(alias) = alias {
+                alias.explicit = true;
+                alias.name = ident(&ident_value(&alias.name));
+                alias.columns.iter_mut().for_each(|column| column.name = ident(&ident_value(&column.name)));
+                // The server lists what the columns of a function are called anyway.
+                let listed: Vec<String> = alias.columns.iter().map(|column| ident_value(&column.name)).collect();
+                let untyped = alias.columns.iter().all(|column| column.data_type.is_none());
+                if let Some(function) = function
+                    && untyped
+                    && (listed == [ident_value(&alias.name)] || function_columns(&function).is_some_and(|usual| listed == usual))
+                {
+                    alias.columns.clear();
+                }
+            }
+        }
+        ControlFlow::Continue(())
+    }
+
+    fn post_visit_expr(&mut self, expr: &mut Expr) -> ControlFlow<()> {
+        self.node(expr);
+        ControlFlow::Continue(())
+    }
+}
+
+/// Puts parentheses around every operation, so that no reading depends on precedence.
+pub struct Parentheses;
+
+impl VisitorMut for Parentheses {
+    type Break = ();
+
+    fn post_visit_expr(&mut self, expr: &mut Expr) -> ControlFlow<()> {
+        let plain = matches!(
+            expr,
+            Expr::Identifier(_)
+                | Expr::CompoundIdentifier(_)
+                | Expr::Value(_)
+                | Expr::Function(_)
+                | Expr::Nested(_)
+                | Expr::Array(_)
+                | Expr::Case { .. }
+                | Expr::Subquery(_)
+                | Expr::Exists { .. }
+                | Expr::GroupingSets(_)
+                | Expr::Cube(_)
+                | Expr::Rollup(_)
+        );
+        if !plain {
+            *expr = Expr::Nested(Box::new(expr.clone()));
+        }
+        ControlFlow::Continue(())
+    }
+}
+
+/// The value of an identifier: in lower case, if it has no quotes.
+pub fn ident_value(ident: &Ident) -> String {
+    if ident.quote_style.is_some() { ident.value.replace("\"\"", "\"") } else { names::folded(&ident.value) }
+}
+
+fn ident(value: &str) -> Ident {
+    let quoted = names::quoted(value);
+    if quoted.starts_with('"') { Ident::with_quote('"', value) } else { Ident::new(value) }
+}
+
+fn name_parts(name: &ObjectName) -> Vec<String> {
+    name.0
+        .iter()
+        .map(|part| match part {
+            ObjectNamePart::Identifier(ident) => ident_value(ident),
+            other => other.to_string(),
+        })
+        .collect()
+}
+
+fn without_catalogue(name: &ObjectName) -> ObjectName {
+    let mut parts = name_parts(name);
+    if parts.len() > 1 && parts[0] == "pg_catalog" {
+        parts.remove(0);
+    }
+    ObjectName(parts.iter().map(|part| ObjectNamePart::Identifier(ident(part))).collect())
+}
+
+/// The canonical name of a type in a tree.
+pub fn type_text(data_type: &DataType) -> String {
+    super::super::parse::canonical_type(&data_type.to_string())
+}
+
+fn custom(text: &str) -> DataType {
+    DataType::Custom(ObjectName(vec![ObjectNamePart::Identifier(Ident::new(text))]), Vec::new())
+}
+
+fn cast(expr: Expr, data_type: DataType) -> Expr {
+    Expr::Cast { kind: CastKind::DoubleColon, expr: Box::new(expr), data_type, format: None }
+}
+
+fn binary(left: Expr, op: BinaryOperator, right: Expr) -> Expr {
+    Expr::BinaryOp { left: Box::new(left), op, right: Box::new(right) }
+}
+
+fn call(name: &str, arguments: Vec<Expr>) -> Expr {
+    let args = arguments.into_iter().map(|expr| FunctionArg::Unnamed(FunctionArgExpr::Expr(expr))).collect();
+    Expr::Function(Function {
+        name: ObjectName(vec![ObjectNamePart::Identifier(Ident::new(name))]),
+        uses_odbc_syntax: false,
+        parameters: FunctionArguments::None,
+        args: FunctionArguments::List(sqlparser::ast::FunctionArgumentList { duplicate_treatment: None, args, clauses: Vec::new() }),
+        within_group: Vec::new(),
+        filter: None,
+        null_treatment: None,
+        over: None,
+    })
+}
+
+fn escaped(function: &str, pattern: Expr, escape: Option<&Expr>) -> Expr {
+    match escape {
+        Some(escape) => call(function, vec![pattern, escape.clone()]),
+        None => pattern,
+    }
+}
+
+/// `OPERATOR(pg_catalog.=)` as the plain operator.
+fn plain_operator(parts: &[String]) -> Option<BinaryOperator> {
+    let [.., symbol] = parts else { return None };
+    if parts.len() > 1 && parts[0] != "pg_catalog" && parts[0] != "public" {
+        return None;
+    }
+    Some(match symbol.as_str() {
+        "=" => BinaryOperator::Eq,
+        "<>" | "!=" => BinaryOperator::NotEq,
+        "<" => BinaryOperator::Lt,
+        ">" => BinaryOperator::Gt,
+        "<=" => BinaryOperator::LtEq,
+        ">=" => BinaryOperator::GtEq,
+        "+" => BinaryOperator::Plus,
+        "-" => BinaryOperator::Minus,
+        "*" => BinaryOperator::Multiply,
+        "/" => BinaryOperator::Divide,
+        "||" => BinaryOperator::StringConcat,
+        "~~" => BinaryOperator::PGLikeMatch,
+        "~" => BinaryOperator::PGRegexMatch,
+        other => BinaryOperator::Custom(other.to_owned()),
+    })
+}
+
+fn is_null(expr: &Expr) -> bool {
+    matches!(expr, Expr::Value(value) if value.value == Value::Null)
+}
+
+/// Whether the expression is one constant.
+pub fn is_constant(expr: &Expr) -> bool {
+    match expr {
+        Expr::Value(_) => true,
+        Expr::Array(array) => array.elem.iter().all(is_constant),
+        _ => false,
+    }
+}
+
+fn names_column(expr: &Expr) -> bool {
+    use sqlparser::ast::Visit;
+    struct Finder(bool);
+    impl sqlparser::ast::Visitor for Finder {
+        type Break = ();
+        fn pre_visit_expr(&mut self, expr: &Expr) -> ControlFlow<()> {
+            self.0 |= matches!(expr, Expr::Identifier(_) | Expr::CompoundIdentifier(_));
+            ControlFlow::Continue(())
+        }
+    }
+    let mut finder = Finder(false);
+    let _ = expr.visit(&mut finder);
+    finder.0
+}
+
+/// ASC is the default, and so is where NULLs come.
+fn usual_order(item: &mut OrderByExpr) {
+    let descending = matches!(item.options.sort, Some(OrderBySort::Desc));
+    if matches!(item.options.sort, Some(OrderBySort::Asc)) {
+        item.options.sort = None;
+    }
+    if item.options.nulls_first == Some(descending) {
+        item.options.nulls_first = None;
+    }
+}
+
+/// Takes apart joins in parentheses that come first, and names joins in one way.
+fn flatten(table: &mut TableWithJoins) {
+    while let TableFactor::NestedJoin { table_with_joins, alias: None } = &table.relation {
+        let inner = (**table_with_joins).clone();
+        table.relation = inner.relation;
+        let rest = std::mem::replace(&mut table.joins, inner.joins);
+        table.joins.extend(rest);
+    }
+    for join in &mut table.joins {
+        if let TableFactor::NestedJoin { table_with_joins, alias: None } = &mut join.relation {
+            flatten(table_with_joins);
+            if table_with_joins.joins.is_empty() {
+                join.relation = table_with_joins.relation.clone();
+            }
+        }
+        join.join_operator = match std::mem::replace(&mut join.join_operator, JoinOperator::CrossApply) {
+            JoinOperator::Inner(on) => JoinOperator::Join(on),
+            JoinOperator::LeftOuter(on) => JoinOperator::Left(on),
+            JoinOperator::RightOuter(on) => JoinOperator::Right(on),
+            other => other,
+        };
+        // JOIN … ON true is a cross join.
+        if let JoinOperator::Join(JoinConstraint::On(Expr::Value(value))) = &join.join_operator
+            && value.value == Value::Boolean(true)
+        {
+            join.join_operator = JoinOperator::CrossJoin(JoinConstraint::None);
+        }
+    }
+}
+
+fn has_merged_columns(from: &[TableWithJoins]) -> bool {
+    from.iter().flat_map(|table| &table.joins).any(|join| {
+        matches!(
+            &join.join_operator,
+            JoinOperator::Join(JoinConstraint::Using(_) | JoinConstraint::Natural)
+                | JoinOperator::Left(JoinConstraint::Using(_) | JoinConstraint::Natural)
+                | JoinOperator::Right(JoinConstraint::Using(_) | JoinConstraint::Natural)
+                | JoinOperator::FullOuter(JoinConstraint::Using(_) | JoinConstraint::Natural)
+        )
+    })
+}
+
+/// The columns of relations as select items; none if any are not known.
+fn expand(relations: &[&Relation]) -> Option<Vec<SelectItem>> {
+    if relations.is_empty() {
+        return None;
+    }
+    let mut items = Vec::new();
+    for relation in relations {
+        for (column, _) in relation.columns.as_ref()? {
+            let expr = Expr::CompoundIdentifier(vec![ident(&relation.alias), ident(column)]);
+            items.push(SelectItem::ExprWithAlias { expr, alias: ident(column) });
+        }
+    }
+    Some(items)
+}
+
+fn wildcard_alias(kind: &SelectItemQualifiedWildcardKind) -> Option<String> {
+    match kind {
+        SelectItemQualifiedWildcardKind::ObjectName(name) => name_parts(name).pop(),
+        SelectItemQualifiedWildcardKind::Expr(_) => None,
+    }
+}
+
+fn outputs_by_name(projection: &[SelectItem]) -> Vec<(String, Expr)> {
+    projection
+        .iter()
+        .map(|item| match item {
+            SelectItem::UnnamedExpr(expr) => (output_name(expr), expr.clone()),
+            SelectItem::ExprWithAlias { expr, alias } => (ident_value(alias), expr.clone()),
+            other => (String::new(), Expr::Identifier(Ident::new(other.to_string()))),
+        })
+        .collect()
+}
+
+/// What the server calls a column that has no alias (`FigureColname()`).
+fn output_name(expr: &Expr) -> String {
+    named(expr).map_or_else(|| "?column?".to_owned(), |(name, _)| name)
+}
+
+/// The name, and whether it is better than a type's.
+fn named(expr: &Expr) -> Option<(String, bool)> {
+    let strong = |name: &str| Some((name.to_owned(), true));
+    match expr {
+        Expr::Identifier(name) => Some((ident_value(name), true)),
+        Expr::CompoundIdentifier(parts) => parts.last().map(|name| (ident_value(name), true)),
+        Expr::Nested(inner) => named(inner),
+        Expr::Function(function) => name_parts(&function.name).pop().map(|name| (name, true)),
+        Expr::Cast { expr, data_type, .. } => match named(expr) {
+            Some((name, true)) => Some((name, true)),
+            _ => Some((type_column(&type_text(data_type)), false)),
+        },
+        Expr::TypedString(typed) => Some((type_column(&type_text(&typed.data_type)), false)),
+        Expr::Interval(_) => Some(("interval".to_owned(), false)),
+        Expr::Collate { expr, .. } => named(expr),
+        Expr::Case { else_result, .. } => match else_result.as_deref().and_then(named) {
+            Some((name, true)) => Some((name, true)),
+            _ => Some(("case".to_owned(), false)),
+        },
+        Expr::Array(_) => strong("array"),
+        Expr::Exists { .. } => strong("exists"),
+        Expr::Extract { .. } => strong("extract"),
+        Expr::AtTimeZone { .. } => strong("timezone"),
+        Expr::Substring { .. } => strong("substring"),
+        Expr::Position { .. } => strong("position"),
+        Expr::Overlay { .. } => strong("overlay"),
+        Expr::Ceil { .. } => strong("ceil"),
+        Expr::Floor { .. } => strong("floor"),
+        Expr::Tuple(_) => strong("row"),
+        Expr::Trim { trim_where, .. } => strong(match trim_where {
+            Some(TrimWhereField::Leading) => "ltrim",
+            Some(TrimWhereField::Trailing) => "rtrim",
+            _ => "btrim",
+        }),
+        Expr::Subquery(query) => {
+            let select = first_select(query)?;
+            match select.projection.first()? {
+                SelectItem::UnnamedExpr(expr) => named(expr),
+                SelectItem::ExprWithAlias { alias, .. } => Some((ident_value(alias), true)),
+                _ => None,
+            }
+        }
+        Expr::Value(value) if matches!(value.value, Value::Boolean(_)) => Some(("bool".to_owned(), false)),
+        _ => None,
+    }
+}
+
+/// The name of a type in the catalogue, which a cast gives to a column.
+fn type_column(name: &str) -> String {
+    let base = name.split(['(', '[']).next().unwrap_or(name).trim();
+    let base = base.rsplit('.').next().unwrap_or(base);
+    match base {
+        "integer" => "int4",
+        "bigint" => "int8",
+        "smallint" => "int2",
+        "double precision" => "float8",
+        "real" => "float4",
+        "boolean" => "bool",
+        "character varying" => "varchar",
+        "character" => "bpchar",
+        "timestamp without time zone" | "timestamp" => "timestamp",
+        "timestamp with time zone" => "timestamptz",
+        "time without time zone" => "time",
+        "time with time zone" => "timetz",
+        other => other,
+    }
+    .to_owned()
+}
+
+fn rename_columns(columns: &mut Option<Columns>, alias: &TableAlias) {
+    if alias.columns.is_empty() {
+        return;
+    }
+    let listed: Vec<String> = alias.columns.iter().map(|column| ident_value(&column.name)).collect();
+    match columns {
+        Some(columns) => columns.iter_mut().zip(listed).for_each(|(column, name)| column.0 = name),
+        None => *columns = Some(listed.into_iter().map(|name| (name, None)).collect()),
+    }
+}
+
+fn function_relation(function: String, alias: Option<&TableAlias>) -> Relation {
+    let name = alias.map_or_else(|| function.clone(), |alias| ident_value(&alias.name));
+    let usual = function_columns(&function);
+    let single = || matches!(function.as_str(), "generate_series" | "unnest" | "regexp_split_to_table" | "jsonb_array_elements" | "json_array_elements");
+    let mut columns = match usual {
+        Some(usual) => Some(usual.iter().map(|name| ((*name).to_owned(), None)).collect()),
+        None if single() => Some(vec![(name.clone(), None)]),
+        None => None,
+    };
+    if let Some(alias) = alias {
+        rename_columns(&mut columns, alias);
+    }
+    Relation { alias: name, columns }
+}
+
+/// The columns of the engine's functions that give rows of more than one.
+fn function_columns(function: &str) -> Option<&'static [&'static str]> {
+    Some(match function {
+        "jsonb_each" | "json_each" | "jsonb_each_text" | "json_each_text" | "each" => &["key", "value"],
+        "jsonb_array_elements" | "json_array_elements" | "jsonb_array_elements_text" | "json_array_elements_text" => &["value"],
+        "pg_options_to_table" => &["option_name", "option_value"],
+        _ => return None,
+    })
+}
+
+fn first_select_mut(query: &mut Query) -> Option<&mut Select> {
+    let mut body = &mut *query.body;
+    loop {
+        match body {
+            SetExpr::Select(select) => return Some(select),
+            SetExpr::SetOperation { left, .. } => body = left,
+            SetExpr::Query(query) => body = &mut query.body,
+            _ => return None,
+        }
+    }
+}

@@ -1,0 +1,72 @@
+//! The engine's own rules and its versions' limits.
+
+use crate::check::Checks;
+use crate::diagnostics::{Code, Diagnostic};
+use crate::engine::EngineVersion;
+use crate::model::{Clauses, Definition, Kind, Model, Object};
+
+/// A construct and the first version that has it (<https://www.postgresql.org/docs/release/>).
+struct Since {
+    version: u32,
+    what: &'static str,
+}
+
+/// Everything that is newer than the project's version, and keys over columns that are not there.
+pub fn check(model: &Model, version: EngineVersion, checks: &mut Checks<'_>) {
+    for object in model.objects() {
+        for found in newer(object).into_iter().filter(|since| since.version > version.major) {
+            let diagnostic = Diagnostic::new(
+                Code::WV130,
+                format!("{} uses {}, which PostgreSQL has since {}", object.key(), found.what, found.version),
+            )
+            .at(checks.definition_of(object), format!("the project is for {version}"))
+            .help(format!("raise `engine-version` in wevrun.toml to {}.0, or do without", found.version));
+            checks.add(diagnostic);
+        }
+    }
+}
+
+fn newer(object: &Object) -> Vec<Since> {
+    let mut found = Vec::new();
+    let mut add = |version, what| found.push(Since { version, what });
+    match &object.definition {
+        Definition::Table(table) => {
+            for column in table.columns.iter() {
+                if column.generated.as_ref().is_some_and(|generated| !generated.stored) {
+                    add(18, "a virtual generated column");
+                }
+                if column.clauses.has("compression") {
+                    add(14, "COMPRESSION");
+                }
+            }
+            let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.clauses);
+            for clauses in keys.chain(table.foreign_keys.iter().map(|key| &key.clauses)) {
+                key(clauses, &mut add);
+            }
+            if table.checks.iter().any(|check| check.clauses.has("not enforced")) {
+                add(18, "NOT ENFORCED");
+            }
+        }
+        Definition::Index(index) => key(&index.clauses, &mut add),
+        Definition::View(view) if view.clauses.has("with.security_invoker") => add(15, "security_invoker"),
+        Definition::Plain(plain) if plain.clauses.has("body") && plain.kind != Kind::Rule => {
+            add(14, "an SQL-standard body");
+        }
+        _ => {}
+    }
+    found
+}
+
+fn key(clauses: &Clauses, add: &mut impl FnMut(u32, &'static str)) {
+    for (clause, version, what) in [
+        ("nulls not distinct", 15, "NULLS NOT DISTINCT"),
+        ("on delete columns", 15, "a column list in ON DELETE"),
+        ("without overlaps", 18, "WITHOUT OVERLAPS"),
+        ("period", 18, "PERIOD"),
+        ("not enforced", 18, "NOT ENFORCED"),
+    ] {
+        if clauses.has(clause) {
+            add(version, what);
+        }
+    }
+}

@@ -1,0 +1,236 @@
+//! PostgreSQL.
+
+mod canonical;
+mod check;
+mod names;
+mod parse;
+mod plan;
+mod rename;
+mod tokens;
+mod types;
+mod write;
+
+use std::borrow::Cow;
+
+use sqlparser::dialect::Dialect as TokenRules;
+
+use super::Dialect;
+use crate::check::Checks;
+use crate::diagnostics::Diagnostic;
+use crate::engine::{Engine, EngineVersion};
+use crate::model::{Clauses, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
+use crate::plan::{Plan, Planning, Probe};
+
+/// The PostgreSQL dialect.
+pub struct Postgres;
+
+/// The schema in a target in which Wevrun keeps its own record.
+pub const LEDGER_SCHEMA: &str = "wevrun";
+
+impl Dialect for Postgres {
+    fn engine(&self) -> Engine {
+        Engine::Postgres
+    }
+
+    fn token_rules(&self) -> &'static dyn TokenRules {
+        tokens::rules()
+    }
+
+    fn without_client_commands<'t>(&self, text: &'t str) -> Cow<'t, str> {
+        tokens::without_client_commands(text)
+    }
+
+    fn statement_length(&self, text: &str, tokens: &[Token]) -> usize {
+        tokens::statement_length(text, tokens)
+    }
+
+    fn parse_statement(
+        &self,
+        reader: Reader<'_>,
+        comments: &[Token],
+        session: &mut Session,
+        diagnostics: &mut Vec<Diagnostic>,
+    ) -> Parsed<Vec<StatementKind>> {
+        parse::statement(reader, comments, session, diagnostics)
+    }
+
+    fn created_name(&self, text: &str, statement: &[Token]) -> Option<Name> {
+        parse::created_name(statement, text)
+    }
+
+    fn name(&self, written: &str) -> Name {
+        names::simple(&names::folded(written))
+    }
+
+    fn is_called(&self, word: &str, name: &Name) -> bool {
+        let identifier = if word.starts_with('"') { names::unquoted(word) } else { names::folded(word) };
+        identifier == names::identifier(name)
+    }
+
+    fn quoted(&self, name: &str) -> String {
+        names::quoted(name)
+    }
+
+    fn schema_and_name(&self, name: &Name) -> (Option<String>, String) {
+        let (schema, own) = names::split(name);
+        // What is of a table or takes arguments is still named by its own identifier.
+        (schema, own)
+    }
+
+    fn source_text(&self, object: &Object) -> String {
+        let mut statements = write::statements(object);
+        statements.extend(write::owned_by(object));
+        if let Some(table) = object.as_table() {
+            statements.extend(write::late_foreign_keys(&object.name, table));
+            statements.extend(write::index_settings(&object.name, &Clauses::default(), &table.clauses));
+        }
+        statements.join(";\n")
+    }
+
+    fn settle(&self, name: &Name, table: &mut Table) {
+        parse::settle(name, table);
+    }
+
+    fn finish(&self, model: &mut Model) {
+        canonical::finish(model);
+    }
+
+    fn is_internal(&self, name: &Name) -> bool {
+        name.canonical() == LEDGER_SCHEMA
+            || names::schema(name).as_deref() == Some(LEDGER_SCHEMA)
+            || name.canonical().split_once(" ON ").is_some_and(|(_, owner)| owner.starts_with("wevrun."))
+    }
+
+    fn is_built_in(&self, name: &Name) -> bool {
+        let schema = names::schema(name);
+        let schema = schema.as_deref().unwrap_or_default();
+        matches!(schema, "pg_catalog" | "information_schema" | "pg_toast")
+            || matches!(name.canonical(), "public" | "pg_catalog" | "information_schema")
+    }
+
+    fn is_row_id(&self, name: &Name) -> bool {
+        // Columns of the system: https://www.postgresql.org/docs/current/ddl-system-columns.html
+        matches!(name.canonical(), "tableoid" | "xmin" | "xmax" | "cmin" | "cmax" | "ctid" | "oid")
+    }
+
+    fn share_names(&self, a: Kind, b: Kind) -> bool {
+        let group = |kind: Kind| match kind {
+            Kind::Table
+            | Kind::ForeignTable
+            | Kind::View
+            | Kind::MaterializedView
+            | Kind::Index
+            | Kind::Sequence => Kind::Table,
+            Kind::Function | Kind::Procedure | Kind::Aggregate => Kind::Function,
+            Kind::Type | Kind::Domain => Kind::Type,
+            other => other,
+        };
+        group(a) == group(b)
+    }
+
+    fn rename_table(&self, model: &mut Model, from: &Name, to: &Name) {
+        let key = model.named(from).next().map(Object::key);
+        if let Some(key) = key {
+            rename::object(model, &key, to);
+        }
+    }
+
+    fn rename_column(&self, model: &mut Model, table: &Name, from: &Name, to: &Name) {
+        rename::column(model, table, from, to);
+    }
+
+    fn check(&self, model: &Model, version: EngineVersion, checks: &mut Checks<'_>) {
+        check::check(model, version, checks);
+    }
+
+    fn create_statement(&self, object: &Object) -> String {
+        write::statements(object).join(";\n")
+    }
+
+    fn client_command(&self) -> &'static str {
+        "psql -X -v ON_ERROR_STOP=1 -f THIS_FILE DATABASE"
+    }
+
+    fn probe_query(&self, probe: &Probe) -> String {
+        plan::probe_query(probe)
+    }
+
+    fn probes(&self, planning: &Planning<'_>) -> Vec<Probe> {
+        plan::probes(planning)
+    }
+
+    fn plan(&self, planning: &Planning<'_>) -> Plan {
+        plan::plan(planning)
+    }
+
+    fn resolve(&self, model: &Model, kind: Kind, name: &Name) -> Option<ObjectKey> {
+        let key = ObjectKey::new(kind, name.clone());
+        if model.get(&key).is_some() {
+            return Some(key);
+        }
+        // A routine that is the only one of its name needs no arguments to be named.
+        if !matches!(kind, Kind::Function | Kind::Procedure | Kind::Aggregate) || !names::signature(name).is_empty() {
+            return None;
+        }
+        let prefix = format!("{name}(");
+        let mut found = model.of_kind(kind).filter(|object| object.name.canonical().starts_with(&prefix));
+        found.next().filter(|_| found.next().is_none()).map(Object::key)
+    }
+}
+
+/// The labels of an enum, each as a text constant, in order.
+pub(crate) fn enum_labels(clauses: &Clauses) -> Vec<String> {
+    split_list(clauses.value("enum").unwrap_or_default())
+}
+
+/// The attributes of a composite type: the name as it stands in SQL, and the rest.
+pub(crate) fn attributes(clauses: &Clauses) -> Vec<(String, String)> {
+    split_list(clauses.value("attributes").unwrap_or_default())
+        .into_iter()
+        .map(|attribute| {
+            let end = if let Some(inner) = attribute.strip_prefix('"') {
+                let mut at = 0;
+                while let Some(quote) = inner[at..].find('"') {
+                    at += quote + 1;
+                    if !inner[at..].starts_with('"') {
+                        break;
+                    }
+                    at += 1;
+                }
+                at + 1
+            } else {
+                attribute.find(' ').unwrap_or(attribute.len())
+            };
+            (attribute[..end].to_owned(), attribute[end..].trim_start().to_owned())
+        })
+        .collect()
+}
+
+/// The items between commas outside parentheses and quotes.
+pub(crate) fn split_list(text: &str) -> Vec<String> {
+    let mut items = Vec::new();
+    let (mut depth, mut quote, mut start) = (0i32, None, 0);
+    for (index, ch) in text.char_indices() {
+        match (quote, ch) {
+            (Some(mark), _) => {
+                if ch == mark {
+                    quote = None;
+                }
+            }
+            (None, '\'' | '"') => quote = Some(ch),
+            (None, '(' | '[') => depth += 1,
+            (None, ')' | ']') => depth -= 1,
+            (None, ',') if depth == 0 => {
+                items.push(text[start..index].trim().to_owned());
+                start = index + 1;
+            }
+            _ => {}
+        }
+    }
+    let last = text[start..].trim();
+    if !last.is_empty() {
+        items.push(last.to_owned());
+    }
+    items
+}

@@ -1,0 +1,239 @@
+//! CREATE: which kind of object, and who reads the rest.
+
+use super::{comments, identifier, names, objects, own_name, plain, routine, table};
+use crate::diagnostics::{Code, Diagnostic};
+use crate::model::{Clauses, Expression, Formerly, Kind, Object};
+use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
+
+pub fn create(
+    mut reader: Reader<'_>,
+    comments: &[Token],
+    session: &mut Session,
+    diagnostics: &mut Vec<Diagnostic>,
+) -> Parsed<Vec<StatementKind>> {
+    let head = reader.position;
+    let replace = reader.take(&["OR", "REPLACE"]);
+    let _ = reader.take(&["GLOBAL"]) || reader.take(&["LOCAL"]);
+    let temporary = reader.take(&["TEMP"]) || reader.take(&["TEMPORARY"]);
+    let unlogged = reader.take(&["UNLOGGED"]);
+    let reader = &mut reader;
+    let mut formerly = Formerly::default();
+    let mut spans = None;
+    let mut if_not_exists = replace;
+    let mut objects: Vec<Object> = if reader.take(&["TABLE"]) || reader.take(&["FOREIGN", "TABLE"]) {
+        let foreign = reader.tokens[reader.position - 2].is_word(reader.text, "FOREIGN");
+        if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
+        if is_from_query(reader) {
+            return Err(from_query(reader));
+        }
+        let (objects, found) = table::table(reader, session, foreign)?;
+        spans = Some(found);
+        objects
+    } else if reader.take(&["SEQUENCE"]) {
+        if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
+        vec![objects::sequence(reader, session)?]
+    } else if reader.take(&["VIEW"]) || reader.take(&["RECURSIVE", "VIEW"]) {
+        let recursive = reader.tokens[reader.position - 2].is_word(reader.text, "RECURSIVE");
+        vec![objects::view(reader, session, recursive)?]
+    } else if reader.take(&["MATERIALIZED", "VIEW"]) {
+        if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
+        vec![objects::materialized_view(reader, session)?]
+    } else if reader.sees("UNIQUE") || reader.sees("INDEX") {
+        let unique = reader.take(&["UNIQUE"]);
+        reader.expect("INDEX")?;
+        reader.take(&["CONCURRENTLY"]);
+        if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
+        vec![objects::index(reader, session, unique)?]
+    } else if reader.take(&["SCHEMA"]) {
+        return schema(reader, session, diagnostics);
+    } else if reader.take(&["EXTENSION"]) {
+        if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
+        match objects::extension(reader)? {
+            Some(extension) => vec![extension],
+            None => return Ok(vec![StatementKind::Session]),
+        }
+    } else if reader.take(&["TYPE"]) {
+        vec![objects::data_type(reader, session)?]
+    } else if reader.take(&["DOMAIN"]) {
+        vec![objects::domain(reader, session)?]
+    } else if reader.take(&["FUNCTION"]) {
+        vec![routine::routine(reader, session, Kind::Function)?]
+    } else if reader.take(&["PROCEDURE"]) {
+        vec![routine::routine(reader, session, Kind::Procedure)?]
+    } else if reader.take(&["AGGREGATE"]) {
+        vec![routine::aggregate(reader, session)?]
+    } else if reader.sees("TRIGGER") || (reader.sees("CONSTRAINT") && reader.sees_at(1, "TRIGGER")) {
+        vec![objects::trigger(reader, session)?]
+    } else if reader.take(&["EVENT", "TRIGGER"]) {
+        vec![objects::event_trigger(reader)?]
+    } else if reader.take(&["RULE"]) {
+        vec![objects::rule(reader, session)?]
+    } else if reader.take(&["POLICY"]) {
+        vec![objects::policy(reader, session)?]
+    } else if reader.take(&["COLLATION"]) {
+        if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
+        vec![objects::defined(reader, session, Kind::Collation)?]
+    } else if reader.take(&["OPERATOR", "CLASS"]) {
+        vec![objects::operator_class(reader, session)?]
+    } else if reader.take(&["OPERATOR", "FAMILY"]) {
+        vec![objects::operator_family(reader, session)?]
+    } else if reader.take(&["OPERATOR"]) {
+        vec![objects::operator(reader, session)?]
+    } else if reader.take(&["CAST"]) {
+        vec![objects::cast(reader)?]
+    } else if reader.take(&["TRANSFORM"]) {
+        vec![objects::transform(reader)?]
+    } else if reader.take(&["CONVERSION"]) || reader.take(&["DEFAULT", "CONVERSION"]) {
+        let default = reader.tokens[reader.position - 2].is_word(reader.text, "DEFAULT");
+        let name = own_name(reader, session, "the conversion's name")?;
+        let mut clauses = Clauses::default();
+        clauses.set("definition", objects::remainder(reader)?);
+        if default {
+            clauses.say("default", "");
+        }
+        vec![plain(reader, Kind::Conversion, name, None, clauses)]
+    } else if reader.take(&["TEXT", "SEARCH"]) {
+        const KINDS: [(&str, Kind); 4] = [
+            ("CONFIGURATION", Kind::TextSearchConfiguration),
+            ("DICTIONARY", Kind::TextSearchDictionary),
+            ("PARSER", Kind::TextSearchParser),
+            ("TEMPLATE", Kind::TextSearchTemplate),
+        ];
+        let found = KINDS.into_iter().find(|(word, _)| reader.take(&[word]));
+        let (_, kind) = found.ok_or_else(|| reader.expected("CONFIGURATION, DICTIONARY, PARSER or TEMPLATE"))?;
+        vec![objects::defined(reader, session, kind)?]
+    } else if reader.take(&["STATISTICS"]) {
+        if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
+        vec![objects::statistics(reader, session)?]
+    } else if reader.take(&["PUBLICATION"]) {
+        vec![objects::publication(reader, session)?]
+    } else if let Some(kind) = global_kind(reader) {
+        if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
+        vec![objects::global(reader, kind)?]
+    } else if reader.take(&["USER", "MAPPING"]) {
+        if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
+        vec![objects::user_mapping(reader)?]
+    } else if ["ROLE", "USER", "GROUP", "DATABASE", "TABLESPACE"].iter().any(|word| reader.take(&[word])) {
+        let what = reader.tokens[reader.position - 1].text(reader.text).to_lowercase();
+        let whole = reader.location(0..reader.tokens.len());
+        return Ok(vec![StatementKind::Aside(Box::new(
+            Diagnostic::new(Code::WV008, format!("a {what} belongs to the whole server, so it is no part of a database's schema"))
+                .at(whole, "left out of the snapshot"),
+        ))]);
+    } else {
+        reader.position = head;
+        return Err(unknown_kind(reader));
+    };
+    reader.finish()?;
+    if temporary {
+        let whole = reader.location(0..reader.tokens.len());
+        let message = format!("{} is temporary, so it is no part of the schema", objects[0].key());
+        return Ok(vec![StatementKind::Aside(Box::new(
+            Diagnostic::new(Code::WV008, message).at(whole, "left out of the snapshot"),
+        ))]);
+    }
+    comments::formerly(reader, comments, spans.as_ref(), &objects[0], &mut formerly, diagnostics);
+    objects[0].formerly = formerly;
+    if unlogged {
+        for object in &mut objects {
+            match &mut object.definition {
+                crate::model::Definition::Table(table) => table.clauses.say("unlogged", ""),
+                crate::model::Definition::Plain(plain) => plain.clauses.say("unlogged", ""),
+                _ => {}
+            }
+        }
+    }
+    // The location of a made-up sequence is that of its table; its text is written anew.
+    let created = objects.into_iter().map(|object| StatementKind::Create { object: Box::new(object), if_not_exists });
+    Ok(created.collect())
+}
+
+fn global_kind(reader: &mut Reader<'_>) -> Option<Kind> {
+    const KINDS: [(&[&str], Kind); 8] = [
+        (&["FOREIGN", "DATA", "WRAPPER"], Kind::ForeignDataWrapper),
+        (&["SERVER"], Kind::Server),
+        (&["SUBSCRIPTION"], Kind::Subscription),
+        (&["ACCESS", "METHOD"], Kind::AccessMethod),
+        (&["LANGUAGE"], Kind::Language),
+        (&["TRUSTED", "LANGUAGE"], Kind::Language),
+        (&["PROCEDURAL", "LANGUAGE"], Kind::Language),
+        (&["TRUSTED", "PROCEDURAL", "LANGUAGE"], Kind::Language),
+    ];
+    KINDS.into_iter().find(|(words, _)| reader.take(words)).map(|(_, kind)| kind)
+}
+
+/// Whether CREATE TABLE takes its columns from a query.
+fn is_from_query(reader: &Reader<'_>) -> bool {
+    let mut depth = 0;
+    let mut previous = "";
+    for token in &reader.tokens[reader.position..] {
+        let text = token.text(reader.text);
+        depth += i32::from(text == "(") - i32::from(text == ")");
+        if depth == 0 && token.is_word(reader.text, "AS") && !previous.eq_ignore_ascii_case("always") {
+            return true;
+        }
+        previous = text;
+    }
+    false
+}
+
+fn from_query(reader: &Reader<'_>) -> Box<Diagnostic> {
+    Box::new(
+        Diagnostic::new(Code::WV006, "a table can't be made from a query here")
+            .at(reader.location(0..2), "takes its columns from a query")
+            .help("write the columns out: CREATE TABLE name (column type, …)"),
+    )
+}
+
+fn unknown_kind(reader: &Reader<'_>) -> Box<Diagnostic> {
+    let word = reader.peek().map_or("nothing", |token| token.text(reader.text));
+    let shown = &word[..word.floor_char_boundary(40)];
+    const KINDS: [&str; 14] = [
+        "TABLE", "INDEX", "VIEW", "SEQUENCE", "TYPE", "DOMAIN", "FUNCTION", "PROCEDURE", "TRIGGER", "SCHEMA", "EXTENSION",
+        "POLICY", "MATERIALIZED", "UNIQUE",
+    ];
+    Box::new(
+        Diagnostic::new(Code::WV004, format!("PostgreSQL has no CREATE {shown}"))
+            .at(reader.location(0..(reader.position + 1).min(reader.tokens.len())), "not a kind of object")
+            .suggest(shown, KINDS),
+    )
+}
+
+/// CREATE SCHEMA, with the elements that may follow it.
+fn schema(reader: &mut Reader<'_>, session: &Session, diagnostics: &mut Vec<Diagnostic>) -> Parsed<Vec<StatementKind>> {
+    let if_not_exists = reader.take(&["IF", "NOT", "EXISTS"]);
+    let mut name = if reader.sees("AUTHORIZATION") { String::new() } else { identifier(reader, "the schema's name")? };
+    let mut owner = None;
+    if reader.take(&["AUTHORIZATION"]) {
+        let role = identifier(reader, "a role")?;
+        if name.is_empty() {
+            name.clone_from(&role);
+        }
+        owner = Some(role);
+    }
+    let head = reader.position;
+    let mut object = plain(reader, Kind::Schema, names::global(&name), None, Clauses::default());
+    if let Some(owner) = owner {
+        object.access.set("owner", Expression::plain(names::quoted(&owner)));
+    }
+    let mut kinds = Vec::new();
+    // Older dumps create the schema that every database has.
+    if name != "public" {
+        kinds.push(StatementKind::Create { object: Box::new(object), if_not_exists });
+    }
+    let mut inside = Session { path: [name.as_str().into()].into_iter().chain(session.path.iter().cloned()).collect() };
+    let mut start = head;
+    while start < reader.tokens.len() {
+        let mut depth = 0;
+        let next = (start + 1..reader.tokens.len()).find(|index| {
+            let token = reader.tokens[*index];
+            depth += i32::from(token.is_symbol(reader.text, "(")) - i32::from(token.is_symbol(reader.text, ")"));
+            depth == 0 && (token.is_word(reader.text, "CREATE") || token.is_word(reader.text, "GRANT"))
+        });
+        let end = next.unwrap_or(reader.tokens.len());
+        let element = Reader { tokens: &reader.tokens[start..end], position: 0, ..reader.clone() };
+        kinds.extend(super::statement(element, &[], &mut inside, diagnostics)?);
+        start = end;
+    }
+    Ok(kinds)
+}

@@ -1,0 +1,849 @@
+//! CREATE of everything but tables and routines.
+
+use super::{
+    after_keyword, column_list, data_type as read_type, definitions, expression, foreign_options, identifier, names,
+    object, own_name, path, plain, reference, rest, run, storage_parameters, text_or_null, whole,
+};
+use super::{constraints, table};
+use crate::model::{Clauses, Definition, Expression, Index, IndexPart, Kind, Name, Object, View, is};
+use crate::parse::{Parsed, Reader, Session, TokenKind};
+
+/// The rest of the statement, kept whole.
+pub fn remainder(reader: &mut Reader<'_>) -> Parsed<Expression> {
+    let range = rest(reader, "the rest of the definition")?;
+    Ok(whole(reader, range))
+}
+
+/// What follows CREATE SEQUENCE.
+pub fn sequence(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let name = own_name(reader, session, "the sequence's name")?;
+    let mut clauses = Clauses::default();
+    sequence_options(reader, &mut clauses)?;
+    let data_type = clauses.value("as").unwrap_or("bigint").to_owned();
+    settle_sequence(&mut clauses, &data_type);
+    let owner = take_owner(&mut clauses, session);
+    Ok(plain(reader, Kind::Sequence, name, owner, clauses))
+}
+
+/// `OWNED BY table.column` as the table's name; the column stays.
+pub fn take_owner(clauses: &mut Clauses, session: &Session) -> Option<Name> {
+    let path = names::parts(clauses.remove("owned by")?.canonical.as_str());
+    match &path[..] {
+        [.., column] if path.len() > 1 => {
+            clauses.say("owned by", column.as_str());
+            Some(super::in_schema(path[..path.len() - 1].to_vec(), session))
+        }
+        _ => None,
+    }
+}
+
+/// Options in any order (<https://www.postgresql.org/docs/current/sql-createsequence.html>).
+pub fn sequence_options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
+    while !reader.at_end() {
+        if reader.take(&["AS"]) {
+            clauses.set("as", read_type(reader)?);
+        } else if reader.take(&["INCREMENT"]) {
+            reader.take(&["BY"]);
+            clauses.say("increment", number(reader)?);
+        } else if reader.take(&["NO", "MINVALUE"]) {
+            clauses.remove("minvalue");
+        } else if reader.take(&["NO", "MAXVALUE"]) {
+            clauses.remove("maxvalue");
+        } else if reader.take(&["MINVALUE"]) {
+            clauses.say("minvalue", number(reader)?);
+        } else if reader.take(&["MAXVALUE"]) {
+            clauses.say("maxvalue", number(reader)?);
+        } else if reader.take(&["START"]) {
+            reader.take(&["WITH"]);
+            clauses.say("start", number(reader)?);
+        } else if reader.take(&["RESTART"]) {
+            reader.take(&["WITH"]);
+            if reader.peek().is_some_and(|token| token.kind == TokenKind::Number) {
+                number(reader)?;
+            }
+        } else if reader.take(&["CACHE"]) {
+            clauses.say("cache", number(reader)?);
+        } else if reader.take(&["NO", "CYCLE"]) {
+            clauses.remove("cycle");
+        } else if reader.take(&["CYCLE"]) {
+            clauses.say("cycle", "");
+        } else if reader.take(&["OWNED", "BY"]) {
+            let path = path(reader, "table.column or NONE")?;
+            let path: Vec<String> = path.iter().map(|part| names::quoted(part)).collect();
+            if path.len() > 1 {
+                clauses.say("owned by", path.join("."));
+            } else {
+                clauses.remove("owned by");
+            }
+        } else if reader.take(&["SEQUENCE", "NAME"]) {
+            clauses.say("name", reference(reader, "the sequence's name")?.canonical());
+        } else if reader.take(&["LOGGED"]) || reader.take(&["UNLOGGED"]) {
+        } else {
+            return Err(reader.expected("an option of a sequence"));
+        }
+    }
+    Ok(())
+}
+
+fn number(reader: &mut Reader<'_>) -> Parsed<String> {
+    let sign = if reader.take_symbol("-") {
+        "-"
+    } else {
+        reader.take_symbol("+");
+        ""
+    };
+    match reader.take_any() {
+        Some(token) if token.kind == TokenKind::Number => Ok(format!("{sign}{}", token.text(reader.text))),
+        _ => Err(reader.expected("a number")),
+    }
+}
+
+/// Takes out what is the default.
+pub fn settle_sequence(clauses: &mut Clauses, data_type: &str) {
+    let (least, most) = match data_type {
+        "smallint" => ("-32768", "32767"),
+        "integer" => ("-2147483648", "2147483647"),
+        _ => ("-9223372036854775808", "9223372036854775807"),
+    };
+    let down = clauses.value("increment").is_some_and(|by| by.starts_with('-'));
+    let (min, max) = if down { (least, "-1") } else { ("1", most) };
+    let start = if down { clauses.value("maxvalue").unwrap_or(max) } else { clauses.value("minvalue").unwrap_or(min) }.to_owned();
+    let defaults =
+        [("increment", "1"), ("minvalue", min), ("maxvalue", max), ("start", start.as_str()), ("cache", "1"), ("as", "bigint")];
+    for (name, value) in defaults {
+        if clauses.value(name) == Some(value) {
+            clauses.remove(name);
+        }
+    }
+}
+
+fn view_columns(reader: &mut Reader<'_>) -> Parsed<Vec<Name>> {
+    if reader.sees_symbol("(") { column_list(reader) } else { Ok(Vec::new()) }
+}
+
+/// What follows CREATE VIEW.
+pub fn view(reader: &mut Reader<'_>, session: &Session, recursive: bool) -> Parsed<Object> {
+    let name = own_name(reader, session, "the view's name")?;
+    let columns = view_columns(reader)?;
+    let mut clauses = Clauses::default();
+    if reader.take(&["WITH"]) {
+        storage_parameters(reader, &mut clauses)?;
+    }
+    reader.expect("AS")?;
+    let mut range = rest(reader, "a query")?;
+    for (words, check) in [
+        (&["WITH", "CASCADED", "CHECK", "OPTION"][..], "cascaded"),
+        (&["WITH", "LOCAL", "CHECK", "OPTION"], "local"),
+        (&["WITH", "CHECK", "OPTION"], "cascaded"),
+    ] {
+        let start = range.end.saturating_sub(words.len());
+        let fits = words.iter().enumerate().all(|(ahead, word)| {
+            reader.tokens.get(start + ahead).is_some_and(|token| token.is_word(reader.text, word))
+        });
+        if fits && start > range.start {
+            range.end = start;
+            clauses.say("with.check_option", check);
+            break;
+        }
+    }
+    let mut query = expression(reader, range);
+    if recursive {
+        let list: Vec<String> = columns.iter().map(|column| names::quoted(column.canonical())).collect();
+        let own = names::quoted(&names::identifier(&name));
+        let list = list.join(", ");
+        query = Expression::plain(format!("WITH RECURSIVE {own} ({list}) AS ({}) SELECT {list} FROM {own}", query.written()));
+    }
+    Ok(object(reader, name, Definition::View(View { columns, query, clauses })))
+}
+
+/// What follows CREATE MATERIALIZED VIEW.
+pub fn materialized_view(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let name = own_name(reader, session, "the view's name")?;
+    let columns = view_columns(reader)?;
+    let mut clauses = Clauses::default();
+    clauses.say(is::MATERIALIZED, "");
+    loop {
+        if let Some(method) = after_keyword(reader, &["USING"], "a table access method")? {
+            if method != "heap" {
+                clauses.say("using", method);
+            }
+        } else if reader.take(&["WITH"]) {
+            storage_parameters(reader, &mut clauses)?;
+        } else if let Some(space) = after_keyword(reader, &["TABLESPACE"], "a tablespace")? {
+            clauses.say("tablespace", space);
+        } else {
+            break;
+        }
+    }
+    reader.expect("AS")?;
+    let mut range = rest(reader, "a query")?;
+    for words in [&["WITH", "NO", "DATA"][..], &["WITH", "DATA"]] {
+        let start = range.end.saturating_sub(words.len());
+        let fits = |(ahead, word): (usize, &&str)| reader.tokens[start + ahead].is_word(reader.text, word);
+        if start > range.start && words.iter().enumerate().all(fits) {
+            range.end = start;
+            break;
+        }
+    }
+    let query = expression(reader, range);
+    Ok(object(reader, name, Definition::View(View { columns, query, clauses })))
+}
+
+/// What follows `CREATE [UNIQUE] INDEX`.
+pub fn index(reader: &mut Reader<'_>, session: &Session, unique: bool) -> Parsed<Object> {
+    let given = if reader.sees("ON") { None } else { Some(identifier(reader, "the index's name")?) };
+    if given.is_some() && reader.take_symbol(".") {
+        identifier(reader, "the index's name")?;
+    }
+    reader.expect("ON")?;
+    let mut clauses = Clauses::default();
+    if reader.take(&["ONLY"]) {
+        clauses.say("only", "");
+    }
+    let table = own_name(reader, session, "the table's name")?;
+    if let Some(method) = after_keyword(reader, &["USING"], "an index method")?
+        && method != "btree"
+    {
+        clauses.say("using", method);
+    }
+    let parts = index_parts(reader)?;
+    if reader.take(&["INCLUDE"]) {
+        let columns = column_list(reader)?;
+        let columns: Vec<String> = columns.iter().map(|column| names::quoted(column.canonical())).collect();
+        clauses.say("include", columns.join(", "));
+    }
+    if constraints::nulls_not_distinct(reader) {
+        clauses.say("nulls not distinct", "");
+    }
+    if reader.take(&["WITH"]) {
+        storage_parameters(reader, &mut clauses)?;
+    }
+    if let Some(space) = after_keyword(reader, &["TABLESPACE"], "a tablespace")? {
+        clauses.say("tablespace", space);
+    }
+    let predicate = if reader.take(&["WHERE"]) {
+        let range = rest(reader, "a condition")?;
+        Some(expression(reader, range))
+    } else {
+        None
+    };
+    let schema = names::schema(&table).unwrap_or_else(|| "public".to_owned());
+    let made_up = || {
+        let included = clauses.value("include").map_or_else(Vec::new, |list| list.split(", ").map(names::unquoted).collect());
+        let columns: Vec<String> = parts.iter().map(|part| part_name(&part.expression)).chain(included).collect();
+        names::made_up(&names::identifier(&table), &names::addition(columns.iter().map(String::as_str)), "idx")
+    };
+    let name = names::qualified(&schema, &given.unwrap_or_else(made_up));
+    Ok(object(reader, name, Definition::Index(Index { table, unique, parts, predicate, clauses })))
+}
+
+/// How the server calls an index's column in the name that it makes up: the column, the function, or `expr`.
+fn part_name(expression: &Expression) -> String {
+    let text = expression.written().trim();
+    let end = text.find(|ch: char| !(ch.is_alphanumeric() || matches!(ch, '_' | '"' | '.'))).unwrap_or(text.len());
+    let (word, rest) = (&text[..end], text[end..].trim_start());
+    let last = word.rsplit('.').next().unwrap_or(word);
+    let last = if last.starts_with('"') { names::unquoted(last) } else { names::folded(last) };
+    if rest.is_empty() || (rest.starts_with('(') && rest.ends_with(')') && !word.is_empty()) { last } else { "expr".to_owned() }
+}
+
+fn index_parts(reader: &mut Reader<'_>) -> Parsed<Vec<IndexPart>> {
+    reader.expect_symbol("(")?;
+    let mut parts = Vec::new();
+    loop {
+        parts.push(index_part(reader)?);
+        if !reader.take_symbol(",") {
+            break;
+        }
+    }
+    reader.expect_symbol(")")?;
+    Ok(parts)
+}
+
+fn index_part(reader: &mut Reader<'_>) -> Parsed<IndexPart> {
+    let start = reader.position;
+    if reader.sees_symbol("(") {
+        reader.parenthesised()?;
+    } else {
+        path(reader, "a column or an expression")?;
+        if reader.sees_symbol("(") {
+            reader.parenthesised()?;
+        }
+    }
+    let expression = expression(reader, start..reader.position);
+    let mut part = IndexPart { expression, collation: None, descending: false, clauses: Clauses::default() };
+    if reader.take(&["COLLATE"]) {
+        part.collation = table::collation(&path(reader, "a collation's name")?);
+    }
+    let ends = ["ASC", "DESC", "NULLS"];
+    if !reader.at_end() && !reader.sees_symbol(",") && !reader.sees_symbol(")") && !ends.iter().any(|word| reader.sees(word)) {
+        let class = reference(reader, "an operator class")?;
+        part.clauses.say("operator class", without_catalogue(&class));
+        if reader.sees_symbol("(") {
+            let parameters = definitions(reader)?;
+            let words: Vec<String> = parameters
+                .into_iter()
+                .map(|(key, value)| format!("{key}={}", value.map_or_else(|| "true".to_owned(), |value| value.canonical)))
+                .collect();
+            part.clauses.say("operator class parameters", words.join(", "));
+        }
+    }
+    if reader.take(&["DESC"]) {
+        part.descending = true;
+    } else {
+        reader.take(&["ASC"]);
+    }
+    // The default is that NULLs come last, or first where the order is descending.
+    if reader.take(&["NULLS", "FIRST"]) {
+        if !part.descending {
+            part.clauses.say("nulls", "first");
+        }
+    } else if reader.take(&["NULLS", "LAST"]) && part.descending {
+        part.clauses.say("nulls", "last");
+    }
+    Ok(part)
+}
+
+/// A name as it is written where the engine's own objects are found without their schema.
+fn without_catalogue(name: &Name) -> String {
+    name.canonical().strip_prefix("pg_catalog.").unwrap_or(name.canonical()).to_owned()
+}
+
+/// What follows CREATE EXTENSION; none for the one that every database has.
+pub fn extension(reader: &mut Reader<'_>) -> Parsed<Option<Object>> {
+    let name = identifier(reader, "the extension's name")?;
+    reader.take(&["WITH"]);
+    let mut clauses = Clauses::default();
+    loop {
+        if let Some(schema) = after_keyword(reader, &["SCHEMA"], "a schema")? {
+            clauses.say("schema", names::quoted(&schema));
+        } else if reader.take(&["VERSION"]) || reader.take(&["FROM"]) {
+            reader.take_any();
+        } else if !reader.take(&["CASCADE"]) {
+            break;
+        }
+    }
+    if name == "plpgsql" {
+        return Ok(None);
+    }
+    Ok(Some(plain(reader, Kind::Extension, names::global(&name), None, clauses)))
+}
+
+/// What follows CREATE TYPE.
+pub fn data_type(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let name = own_name(reader, session, "the type's name")?;
+    let mut clauses = Clauses::default();
+    if reader.take(&["AS", "ENUM"]) {
+        let inner = reader.parenthesised()?;
+        clauses.set("enum", whole(reader, inner));
+    } else if reader.take(&["AS", "RANGE"]) {
+        for (key, value) in definitions(reader)? {
+            clauses.set(&format!("range.{key}"), value.unwrap_or_else(|| Expression::plain("")));
+        }
+        if !clauses.has("range.subtype") {
+            return Err(reader.expected("a subtype"));
+        }
+    } else if reader.take(&["AS"]) {
+        reader.expect_symbol("(")?;
+        let mut attributes = Vec::new();
+        while !reader.sees_symbol(")") {
+            let name = identifier(reader, "an attribute's name")?;
+            let data_type = read_type(reader)?;
+            let collation = if reader.take(&["COLLATE"]) { table::collation(&path(reader, "a collation")?) } else { None };
+            let collation = collation.map_or_else(String::new, |collation| format!(" COLLATE {collation}"));
+            attributes.push(format!("{} {}{collation}", names::quoted(&name), data_type.canonical));
+            if !reader.take_symbol(",") {
+                break;
+            }
+        }
+        reader.expect_symbol(")")?;
+        clauses.say("attributes", attributes.join(", "));
+    } else if reader.sees_symbol("(") {
+        for (key, value) in definitions(reader)? {
+            clauses.set(&format!("base.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
+        }
+    } else {
+        clauses.say("shell", "");
+    }
+    Ok(plain(reader, Kind::Type, name, None, clauses))
+}
+
+/// What follows CREATE DOMAIN.
+pub fn domain(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let name = own_name(reader, session, "the domain's name")?;
+    reader.take(&["AS"]);
+    let mut clauses = Clauses::default();
+    clauses.set("as", read_type(reader)?);
+    while !reader.at_end() {
+        let constraint = constraints::constraint_name(reader)?;
+        domain_constraint(reader, &name, constraint, &mut clauses)?;
+    }
+    Ok(plain(reader, Kind::Domain, name, None, clauses))
+}
+
+/// One property or constraint of a domain.
+pub fn domain_constraint(
+    reader: &mut Reader<'_>,
+    domain: &Name,
+    name: Option<Name>,
+    clauses: &mut Clauses,
+) -> Parsed<()> {
+    if reader.take(&["NOT", "NULL"]) {
+        clauses.say("not null", "");
+    } else if reader.take(&["NULL"]) {
+    } else if reader.take(&["COLLATE"]) {
+        if let Some(collation) = table::collation(&path(reader, "a collation's name")?) {
+            clauses.say("collate", collation.canonical());
+        }
+    } else if reader.take(&["DEFAULT"]) {
+        let range = run(reader, "an expression", |reader| {
+            ["CONSTRAINT", "NOT", "NULL", "CHECK", "COLLATE"].iter().any(|word| reader.sees(word))
+        })?;
+        clauses.set("default", expression(reader, range));
+    } else if reader.take(&["CHECK"]) {
+        let check = constraints::check(reader, name)?;
+        let name = check.name.map_or_else(
+            || names::first_free(&names::identifier(domain), "", "check", |name| clauses.has(&format!("check {name}"))),
+            |name| name.canonical().to_owned(),
+        );
+        clauses.set(&format!("check {name}"), check.condition);
+        if check.clauses.has("not valid") {
+            clauses.say(&format!("not valid {name}"), "");
+        }
+    } else {
+        return Err(reader.expected("a constraint of a domain"));
+    }
+    Ok(())
+}
+
+/// `CREATE [CONSTRAINT] TRIGGER`.
+pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let constraint = reader.take(&["CONSTRAINT"]);
+    reader.expect("TRIGGER")?;
+    let name = identifier(reader, "the trigger's name")?;
+    let mut clauses = Clauses::default();
+    let timing = [(&["BEFORE"][..], "before"), (&["AFTER"], "after"), (&["INSTEAD", "OF"], "instead of")];
+    let timing = timing.into_iter().find(|(words, _)| reader.take(words)).map(|(_, timing)| timing);
+    clauses.say("timing", timing.ok_or_else(|| reader.expected("BEFORE, AFTER or INSTEAD OF"))?);
+    // The server lists them in this order.
+    let (mut insert, mut delete, mut update, mut truncate) = (false, false, None, false);
+    loop {
+        if reader.take(&["INSERT"]) {
+            insert = true;
+        } else if reader.take(&["DELETE"]) {
+            delete = true;
+        } else if reader.take(&["TRUNCATE"]) {
+            truncate = true;
+        } else {
+            reader.expect("UPDATE")?;
+            let mut columns = Vec::new();
+            if reader.take(&["OF"]) {
+                columns.push(names::quoted(&identifier(reader, "a column's name")?));
+                while reader.take_symbol(",") {
+                    columns.push(names::quoted(&identifier(reader, "a column's name")?));
+                }
+            }
+            update = Some(columns);
+        }
+        if !reader.take(&["OR"]) {
+            break;
+        }
+    }
+    let mut events = Vec::new();
+    events.extend(insert.then(|| "insert".to_owned()));
+    events.extend(delete.then(|| "delete".to_owned()));
+    events.extend(update.map(|columns| {
+        if columns.is_empty() { "update".to_owned() } else { format!("update of {}", columns.join(", ")) }
+    }));
+    events.extend(truncate.then(|| "truncate".to_owned()));
+    clauses.say("events", events.join(" or "));
+    reader.expect("ON")?;
+    let table = own_name(reader, session, "the table's name")?;
+    if constraint {
+        clauses.say("constraint", "");
+    }
+    loop {
+        if reader.take(&["FROM"]) {
+            clauses.say("from", reference(reader, "a table's name")?.canonical());
+        } else if reader.take(&["DEFERRABLE"]) {
+            clauses.say("deferrable", "");
+        } else if reader.take(&["INITIALLY", "DEFERRED"]) {
+            clauses.say("deferrable", "initially deferred");
+        } else if reader.take(&["NOT", "DEFERRABLE"]) || reader.take(&["INITIALLY", "IMMEDIATE"]) {
+        } else if reader.take(&["REFERENCING"]) {
+            while reader.sees("NEW") || reader.sees("OLD") {
+                let which = if reader.take(&["NEW"]) { "new table" } else { reader.take(&["OLD"]); "old table" };
+                reader.expect("TABLE")?;
+                reader.take(&["AS"]);
+                clauses.say(which, names::quoted(&identifier(reader, "a name")?));
+            }
+        } else if reader.take(&["FOR"]) {
+            reader.take(&["EACH"]);
+            if reader.take(&["ROW"]) {
+                clauses.say("for each", "row");
+            } else {
+                reader.expect("STATEMENT")?;
+            }
+        } else if reader.take(&["WHEN"]) {
+            let inner = reader.parenthesised()?;
+            clauses.set("when", expression(reader, inner));
+        } else {
+            break;
+        }
+    }
+    reader.expect("EXECUTE")?;
+    let _ = reader.take(&["FUNCTION"]) || reader.take(&["PROCEDURE"]);
+    let function = reference(reader, "a function's name")?;
+    let inner = reader.parenthesised()?;
+    // Arguments are texts, whatever they are written as.
+    let arguments: Vec<String> = reader.tokens[inner]
+        .iter()
+        .filter(|token| !token.is_symbol(reader.text, ","))
+        .map(|token| match token.kind {
+            TokenKind::Text => super::super::tokens::literal(&super::identifier_of(*token, reader.text)),
+            TokenKind::Word => super::super::tokens::literal(&names::folded(token.text(reader.text))),
+            _ => super::super::tokens::literal(token.text(reader.text)),
+        })
+        .collect();
+    clauses.say("function", function.canonical());
+    if !arguments.is_empty() {
+        clauses.say("arguments", arguments.join(", "));
+    }
+    Ok(plain(reader, Kind::Trigger, names::standing_on(&name, &table), Some(table), clauses))
+}
+
+/// What follows CREATE EVENT TRIGGER.
+pub fn event_trigger(reader: &mut Reader<'_>) -> Parsed<Object> {
+    let name = names::global(&identifier(reader, "the trigger's name")?);
+    reader.expect("ON")?;
+    let mut clauses = Clauses::default();
+    clauses.say("on", identifier(reader, "an event")?);
+    if reader.take(&["WHEN"]) {
+        let range = run(reader, "a filter", |reader| reader.sees("EXECUTE"))?;
+        clauses.set("when", whole(reader, range));
+    }
+    reader.expect("EXECUTE")?;
+    let _ = reader.take(&["FUNCTION"]) || reader.take(&["PROCEDURE"]);
+    clauses.say("function", reference(reader, "a function's name")?.canonical());
+    reader.parenthesised()?;
+    Ok(plain(reader, Kind::EventTrigger, name, None, clauses))
+}
+
+/// What follows CREATE RULE.
+pub fn rule(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let name = identifier(reader, "the rule's name")?;
+    reader.expect("AS")?;
+    reader.expect("ON")?;
+    let mut clauses = Clauses::default();
+    clauses.say("on", identifier(reader, "an event")?);
+    reader.expect("TO")?;
+    let table = own_name(reader, session, "the table's name")?;
+    if reader.take(&["WHERE"]) {
+        let range = run(reader, "a condition", |reader| reader.sees("DO"))?;
+        clauses.set("where", expression(reader, range));
+    }
+    reader.expect("DO")?;
+    if reader.take(&["INSTEAD"]) {
+        clauses.say("instead", "");
+    } else {
+        reader.take(&["ALSO"]);
+    }
+    let range = rest(reader, "what the rule does")?;
+    let inner = super::without_parentheses(reader, range);
+    clauses.set("do", Expression::plain(reader.written(inner)));
+    Ok(plain(reader, Kind::Rule, names::standing_on(&name, &table), Some(table), clauses))
+}
+
+/// What follows CREATE POLICY.
+pub fn policy(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let name = identifier(reader, "the policy's name")?;
+    reader.expect("ON")?;
+    let table = own_name(reader, session, "the table's name")?;
+    let mut clauses = Clauses::default();
+    if reader.take(&["AS", "RESTRICTIVE"]) {
+        clauses.say("restrictive", "");
+    } else {
+        reader.take(&["AS", "PERMISSIVE"]);
+    }
+    policy_clauses(reader, &mut clauses)?;
+    Ok(plain(reader, Kind::Policy, names::standing_on(&name, &table), Some(table), clauses))
+}
+
+/// FOR, TO, USING and WITH CHECK.
+pub fn policy_clauses(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
+    loop {
+        if reader.take(&["FOR"]) {
+            let command = identifier(reader, "a command")?;
+            if command != "all" {
+                clauses.say("for", command);
+            }
+        } else if reader.take(&["TO"]) {
+            let mut roles = vec![names::quoted(&identifier(reader, "a role")?)];
+            while reader.take_symbol(",") {
+                roles.push(names::quoted(&identifier(reader, "a role")?));
+            }
+            roles.sort();
+            if roles == ["public"] {
+                clauses.remove("to");
+            } else {
+                clauses.say("to", roles.join(", "));
+            }
+        } else if reader.take(&["USING"]) {
+            let inner = reader.parenthesised()?;
+            clauses.set("using", expression(reader, inner));
+        } else if reader.take(&["WITH", "CHECK"]) {
+            let inner = reader.parenthesised()?;
+            clauses.set("with check", expression(reader, inner));
+        } else {
+            return Ok(());
+        }
+    }
+}
+
+/// `name (key = value, …)` or `name FROM other`: collations and text search objects.
+pub fn defined(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed<Object> {
+    let name = own_name(reader, session, "a name")?;
+    let mut clauses = Clauses::default();
+    if reader.take(&["FROM"]) {
+        clauses.say("from", reference(reader, "what is copied")?.canonical());
+    } else {
+        for (key, value) in definitions(reader)? {
+            clauses.set(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
+        }
+    }
+    Ok(plain(reader, kind, name, None, clauses))
+}
+
+/// What follows CREATE STATISTICS.
+pub fn statistics(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let name = if reader.sees("ON") { None } else { Some(own_name(reader, session, "a name")?) };
+    let mut clauses = Clauses::default();
+    if reader.sees_symbol("(") {
+        let inner = reader.parenthesised()?;
+        let mut kinds: Vec<String> = reader.tokens[inner]
+            .iter()
+            .filter(|token| token.kind == TokenKind::Word)
+            .map(|token| token.text(reader.text).to_ascii_lowercase())
+            .collect();
+        kinds.sort();
+        if kinds != ["dependencies", "mcv", "ndistinct"] {
+            clauses.say("kinds", kinds.join(", "));
+        }
+    }
+    reader.expect("ON")?;
+    let range = run_to_from(reader)?;
+    clauses.set("on", whole(reader, range));
+    reader.expect("FROM")?;
+    let table = own_name(reader, session, "the table's name")?;
+    let name = name.ok_or_else(|| reader.expected("a name for the statistics"))?;
+    Ok(plain(reader, Kind::Statistics, name, Some(table), clauses))
+}
+
+fn run_to_from(reader: &mut Reader<'_>) -> Parsed<std::ops::Range<usize>> {
+    let start = reader.position;
+    let mut depth = 0;
+    while let Some(token) = reader.peek() {
+        if depth == 0 && reader.sees("FROM") {
+            break;
+        }
+        depth += i32::from(token.is_symbol(reader.text, "(")) - i32::from(token.is_symbol(reader.text, ")"));
+        reader.position += 1;
+    }
+    Ok(start..reader.position)
+}
+
+/// What follows CREATE PUBLICATION.
+pub fn publication(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let name = names::global(&identifier(reader, "the publication's name")?);
+    let mut clauses = Clauses::default();
+    if reader.take(&["FOR", "ALL", "TABLES"]) {
+        clauses.say("all tables", "");
+    } else if reader.take(&["FOR"]) {
+        publication_members(reader, session, &mut clauses)?;
+    }
+    if reader.take(&["WITH"]) {
+        storage_parameters(reader, &mut clauses)?;
+    }
+    let defaults = [("with.publish", "insert, update, delete, truncate"), ("with.publish_via_partition_root", "false")];
+    for (key, value) in defaults {
+        if clauses.value(key) == Some(value) {
+            clauses.remove(key);
+        }
+    }
+    Ok(plain(reader, Kind::Publication, name, None, clauses))
+}
+
+/// `TABLE a, b (c) WHERE (…), TABLES IN SCHEMA s`: each member a clause.
+pub fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: &mut Clauses) -> Parsed<()> {
+    let mut schemas = false;
+    loop {
+        if reader.take(&["TABLES", "IN", "SCHEMA"]) {
+            schemas = true;
+        } else if reader.take(&["TABLE"]) {
+            schemas = false;
+        }
+        if schemas {
+            clauses.say(&format!("schema {}", names::quoted(&identifier(reader, "a schema")?)), "");
+        } else {
+            reader.take(&["ONLY"]);
+            let table = own_name(reader, session, "a table's name")?;
+            reader.take_symbol("*");
+            let start = reader.position;
+            if reader.sees_symbol("(") {
+                reader.parenthesised()?;
+            }
+            if reader.take(&["WHERE"]) {
+                reader.parenthesised()?;
+            }
+            clauses.set(&format!("table {table}"), whole(reader, start..reader.position));
+        }
+        if !reader.take_symbol(",") {
+            return Ok(());
+        }
+    }
+}
+
+/// `name` and then whatever the kind has, kept whole: wrappers, servers, languages, access methods, subscriptions.
+pub fn global(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
+    let name = names::global(&identifier(reader, "a name")?);
+    let mut clauses = Clauses::default();
+    let start = reader.position;
+    while !reader.at_end() {
+        if reader.sees("OPTIONS") && reader.peek_at(1).is_some_and(|token| token.is_symbol(reader.text, "(")) {
+            if reader.position > start {
+                clauses.set("definition", whole(reader, start..reader.position));
+            }
+            reader.take(&["OPTIONS"]);
+            foreign_options(reader, &mut clauses)?;
+            reader.finish()?;
+            return Ok(plain(reader, kind, name, None, clauses));
+        }
+        reader.position += 1;
+    }
+    if reader.position > start {
+        clauses.set("definition", whole(reader, start..reader.position));
+    }
+    Ok(plain(reader, kind, name, None, clauses))
+}
+
+/// What follows CREATE USER MAPPING.
+pub fn user_mapping(reader: &mut Reader<'_>) -> Parsed<Object> {
+    reader.expect("FOR")?;
+    let user = names::quoted(&identifier(reader, "a role")?);
+    reader.expect("SERVER")?;
+    let server = names::global(&identifier(reader, "a server's name")?);
+    let mut clauses = Clauses::default();
+    if reader.take(&["OPTIONS"]) {
+        foreign_options(reader, &mut clauses)?;
+    }
+    let name = format!("{user} SERVER {server}");
+    Ok(plain(reader, Kind::UserMapping, Name::new(name.as_str(), name.as_str()), Some(server), clauses))
+}
+
+/// An operator's name: `schema.+` or OPERATOR(schema.+).
+pub fn operator_name(reader: &mut Reader<'_>, session: &Session) -> Parsed<String> {
+    let mut schema = None;
+    while reader.peek_at(1).is_some_and(|token| token.is_symbol(reader.text, ".")) {
+        schema = Some(identifier(reader, "a schema")?);
+        reader.take_symbol(".");
+    }
+    // An operator may have been cut into more than one token.
+    let start = reader.position;
+    while reader.peek().is_some_and(|token| token.kind == TokenKind::Symbol && !matches!(token.text(reader.text), "(" | "," | ")")) {
+        reader.position += 1;
+    }
+    if reader.position == start {
+        return Err(reader.expected("an operator"));
+    }
+    let symbol: String = reader.tokens[start..reader.position].iter().map(|token| token.text(reader.text)).collect();
+    let schema = schema.unwrap_or_else(|| super::first_schema(session).to_owned());
+    Ok(format!("{}.{symbol}", names::quoted(&schema)))
+}
+
+/// What follows CREATE OPERATOR.
+pub fn operator(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let symbol = operator_name(reader, session)?;
+    let mut clauses = Clauses::default();
+    for (key, value) in definitions(reader)? {
+        let key = if key == "procedure" { "function".to_owned() } else { key };
+        let value = value.unwrap_or_else(|| Expression::plain("true"));
+        clauses.set(&format!("with.{key}"), value);
+    }
+    let side = |key: &str| clauses.value(&format!("with.{key}")).map_or_else(|| "NONE".to_owned(), canonical_type);
+    let (left, right) = (side("leftarg"), side("rightarg"));
+    let name = format!("{symbol}({left}, {right})");
+    for key in ["with.leftarg", "with.rightarg"] {
+        if let Some(value) = clauses.value(key).map(canonical_type) {
+            clauses.say(key, value);
+        }
+    }
+    Ok(plain(reader, Kind::Operator, Name::new(name.as_str(), name.as_str()), None, clauses))
+}
+
+/// The canonical form of a type's name that stands alone in a text.
+pub fn canonical_type(text: &str) -> String {
+    let (tokens, _) = crate::parse::token::tokenize(super::super::tokens::rules(), text, 0);
+    let mut reader = Reader { text, tokens: &tokens, position: 0, source: 0 };
+    super::types::type_name(&mut reader).unwrap_or_else(|_| text.to_owned())
+}
+
+/// What follows CREATE OPERATOR CLASS.
+pub fn operator_class(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let base = own_name(reader, session, "the operator class's name")?;
+    let mut clauses = Clauses::default();
+    if reader.take(&["DEFAULT"]) {
+        clauses.say("default", "");
+    }
+    reader.expect("FOR")?;
+    reader.expect("TYPE")?;
+    clauses.set("for type", read_type(reader)?);
+    reader.expect("USING")?;
+    let method = names::quoted(&identifier(reader, "an index method")?);
+    if reader.take(&["FAMILY"]) {
+        clauses.say("family", own_name(reader, session, "a family's name")?.canonical());
+    }
+    reader.expect("AS")?;
+    let range = rest(reader, "operators and functions")?;
+    clauses.set("as", whole(reader, range));
+    let name = format!("{base} USING {method}");
+    Ok(plain(reader, Kind::OperatorClass, Name::new(name.as_str(), name.as_str()), None, clauses))
+}
+
+/// What follows CREATE OPERATOR FAMILY.
+pub fn operator_family(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let base = own_name(reader, session, "the operator family's name")?;
+    reader.expect("USING")?;
+    let name = format!("{base} USING {}", names::quoted(&identifier(reader, "an index method")?));
+    Ok(plain(reader, Kind::OperatorFamily, Name::new(name.as_str(), name.as_str()), None, Clauses::default()))
+}
+
+/// What follows CREATE CAST.
+pub fn cast(reader: &mut Reader<'_>) -> Parsed<Object> {
+    reader.expect_symbol("(")?;
+    let from = read_type(reader)?.canonical;
+    reader.expect("AS")?;
+    let to = read_type(reader)?.canonical;
+    reader.expect_symbol(")")?;
+    let mut clauses = Clauses::default();
+    clauses.set("definition", remainder(reader)?);
+    let name = format!("({from} AS {to})");
+    Ok(plain(reader, Kind::Cast, Name::new(name.as_str(), name.as_str()), None, clauses))
+}
+
+/// What follows CREATE TRANSFORM.
+pub fn transform(reader: &mut Reader<'_>) -> Parsed<Object> {
+    reader.expect("FOR")?;
+    let data_type = read_type(reader)?.canonical;
+    reader.expect("LANGUAGE")?;
+    let language = names::quoted(&identifier(reader, "a language")?);
+    let mut clauses = Clauses::default();
+    clauses.set("definition", remainder(reader)?);
+    let name = format!("FOR {data_type} LANGUAGE {language}");
+    Ok(plain(reader, Kind::Transform, Name::new(name.as_str(), name.as_str()), None, clauses))
+}
+
+/// A comment's text, for COMMENT ON.
+pub fn comment_text(reader: &mut Reader<'_>) -> Parsed<Option<String>> {
+    reader.expect("IS")?;
+    text_or_null(reader)
+}

@@ -1,0 +1,100 @@
+//! What the server would not let be changed underneath: views on a column whose type changes, rules on a view that goes.
+
+use std::collections::BTreeSet;
+
+use super::super::rename::expressions_mut;
+use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey, Table};
+
+/// The objects of have that must go for the moment, without those that are gone or made anew already.
+pub fn in_the_way(
+    have: &Model,
+    want: &Model,
+    removed: &BTreeSet<ObjectKey>,
+    again: &BTreeSet<ObjectKey>,
+) -> BTreeSet<ObjectKey> {
+    let mut found: BTreeSet<ObjectKey> = BTreeSet::new();
+    // On columns that go or change their type.
+    for (name, table) in have.tables() {
+        let Some(wanted) = want.table(name).filter(|_| !removed.contains(&ObjectKey::new(Kind::Table, name.clone()))) else {
+            continue;
+        };
+        let touched = touched_columns(table, wanted);
+        if touched.is_empty() {
+            continue;
+        }
+        for object in have.objects().filter(|object| object.uses.contains(name) || object.definition.owner() == Some(name)) {
+            if can_stand_in_the_way(object) && touched.iter().any(|column| mentions(object, column)) {
+                found.insert(object.key());
+            }
+        }
+    }
+    // On objects that go or are made anew, directly or through others.
+    loop {
+        let gone: BTreeSet<&Name> =
+            removed.iter().chain(again).chain(&found).filter(|key| carries(key.kind)).map(|key| &key.name).collect();
+        let more: Vec<ObjectKey> = have
+            .objects()
+            .filter(|object| can_stand_in_the_way(object) || matches!(object.definition, Definition::Index(_)))
+            .filter(|object| object.uses.iter().chain(object.definition.owner()).any(|name| gone.contains(name)))
+            .map(Object::key)
+            .filter(|key| !found.contains(key) && !removed.contains(key) && !again.contains(key))
+            .collect();
+        if more.is_empty() {
+            break;
+        }
+        found.extend(more);
+    }
+    found.retain(|key| !removed.contains(key) && !again.contains(key) && want.get(key).is_some());
+    found
+}
+
+/// Whether objects of the kind have others that the server ties to them.
+fn carries(kind: Kind) -> bool {
+    !matches!(kind, Kind::Index | Kind::Trigger | Kind::Policy | Kind::Rule | Kind::Schema | Kind::Statistics | Kind::Publication)
+}
+
+/// Whether the server refuses to change or drop what such an object uses.
+fn can_stand_in_the_way(object: &Object) -> bool {
+    match &object.definition {
+        Definition::View(_) => true,
+        Definition::Plain(plain) => match plain.kind {
+            Kind::Rule | Kind::Policy | Kind::Trigger => true,
+            Kind::Function | Kind::Procedure => true,
+            Kind::Aggregate | Kind::Operator | Kind::OperatorClass | Kind::Cast | Kind::Domain | Kind::EventTrigger => true,
+            _ => false,
+        },
+        _ => false,
+    }
+}
+
+fn touched_columns(have: &Table, want: &Table) -> Vec<Name> {
+    have.columns
+        .iter()
+        .filter(|column| match want.column(&column.name) {
+            None => true,
+            Some(wanted) => {
+                wanted.data_type != column.data_type
+                    || wanted.collation != column.collation
+                    || wanted.generated != column.generated
+            }
+        })
+        .map(|column| column.name.clone())
+        .collect()
+}
+
+/// Whether an object's expressions name the column. Routines keep their bodies as text, but for SQL-standard ones.
+fn mentions(object: &Object, column: &Name) -> bool {
+    if let Definition::Plain(plain) = &object.definition {
+        if matches!(plain.kind, Kind::Function | Kind::Procedure) && !plain.clauses.has("body") {
+            return false;
+        }
+        if plain.kind == Kind::Trigger && plain.clauses.value("events").is_some_and(|events| events.contains(column.canonical())) {
+            return true;
+        }
+    }
+    let mut copy = object.definition.clone();
+    expressions_mut(&mut copy).iter().any(|expression| {
+        expression.canonical.split(|ch: char| !(ch.is_alphanumeric() || ch == '_' || ch == '$')).any(|word| word == column.canonical())
+            || expression.canonical.contains(&format!("\"{}\"", column.canonical().replace('"', "\"\"")))
+    })
+}

@@ -1,0 +1,519 @@
+//! Planning for PostgreSQL: in place wherever the server can, and what stands in the way dropped and made again.
+
+mod dependents;
+mod order;
+mod plain;
+mod table;
+
+use std::collections::BTreeSet;
+
+use super::canonical;
+use super::names::quoted;
+use super::write;
+use crate::compare::Change;
+use crate::model::{Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey};
+use crate::plan::{Plan, Planning, Probe, Risk, RiskKind};
+use crate::script::Step;
+use dependents::in_the_way;
+
+/// The whole plan.
+pub fn plan(planning: &Planning<'_>) -> Plan {
+    let mut planner = Planner { planning, before: Vec::new(), steps: Vec::new(), again: BTreeSet::new(), path: None };
+    planner.plan();
+    let Planner { before, steps, .. } = planner;
+    if steps.is_empty() && before.is_empty() {
+        return Plan::default();
+    }
+    let mut opening = Vec::new();
+    opening.extend(before);
+    opening.extend([
+        "BEGIN".to_owned(),
+        // Bodies may name what comes later in the script.
+        "SET LOCAL check_function_bodies = off".to_owned(),
+        "SET LOCAL lock_timeout = '10s'".to_owned(),
+        "SET LOCAL search_path = public".to_owned(),
+        "SET LOCAL client_min_messages = warning".to_owned(),
+    ]);
+    Plan { opening, steps, closing: vec!["COMMIT".to_owned()] }
+}
+
+/// How an object of both sides is brought from one to the other.
+enum Method {
+    /// Nothing that needs a step.
+    Nothing,
+    /// Changed where it is.
+    Alter(Vec<Step>),
+    /// Dropped and made anew.
+    Rebuild,
+}
+
+struct Planner<'p> {
+    planning: &'p Planning<'p>,
+    /// Statements that can't be in the transaction.
+    before: Vec<String>,
+    steps: Vec<Step>,
+    /// Objects that are dropped and made again, whether they change or only stand in the way.
+    again: BTreeSet<ObjectKey>,
+    /// The schema in which names are looked for, if it is not the usual one.
+    path: Option<String>,
+}
+
+impl<'p> Planner<'p> {
+    fn have(&self) -> &'p Model {
+        &self.planning.renamed
+    }
+
+    fn push(&mut self, step: Step) {
+        self.steps.push(step);
+    }
+
+    fn plan(&mut self) {
+        let planning = self.planning;
+        self.renames();
+        let outputs = (canonical::view_outputs(self.have()), canonical::view_outputs(planning.want));
+        let mut removed: BTreeSet<ObjectKey> = BTreeSet::new();
+        let mut alterations: Vec<(ObjectKey, Vec<Step>)> = Vec::new();
+        for difference in &planning.comparison.differences {
+            match &difference.change {
+                Change::Create(_) => {}
+                Change::Remove(object) => {
+                    removed.insert(object.key());
+                }
+                Change::Change { want, .. } => {
+                    let key = want.key();
+                    let Some(have) = self.have().get(&key) else { continue };
+                    if have.definition == want.definition {
+                        continue; // only names changed
+                    }
+                    match self.method(have, want, &outputs) {
+                        Method::Nothing => {}
+                        Method::Alter(steps) => alterations.push((key, steps)),
+                        Method::Rebuild => {
+                            self.again.insert(key);
+                        }
+                    }
+                }
+            }
+        }
+        let stands = in_the_way(self.have(), planning.want, &removed, &self.again);
+        self.again.extend(stands);
+        // What is made anew is not altered as well.
+        alterations.retain(|(key, _)| !self.again.contains(key));
+        self.drop_foreign_keys(&removed);
+        self.drop_early(&removed);
+        self.create_and_alter(alterations);
+        self.add_foreign_keys();
+        self.finish();
+        self.drop_late(&removed);
+    }
+
+    fn method(&self, have: &Object, want: &Object, outputs: &(canonical::Outputs, canonical::Outputs)) -> Method {
+        match (&have.definition, &want.definition) {
+            (Definition::Table(before), Definition::Table(after)) => {
+                if before.clauses.value("partition by") != after.clauses.value("partition by") {
+                    return Method::Rebuild;
+                }
+                let change = table::TableChange { planning: self.planning, have: before, want: after, object: want };
+                Method::Alter(change.steps())
+            }
+            (Definition::View(before), Definition::View(after)) => plain::view(have, want, before, after, outputs),
+            (Definition::Index(before), Definition::Index(after)) => plain::index(want, before, after),
+            (Definition::Plain(before), Definition::Plain(after)) => plain::plain(have, want, before, after),
+            _ => Method::Rebuild,
+        }
+    }
+
+    fn renames(&mut self) {
+        let renames = &self.planning.comparison.renames;
+        let mut steps = Vec::new();
+        for (kind, from, to) in &renames.tables {
+            let mut current = from.clone();
+            let what = write::keywords(*kind);
+            let (old_schema, new_schema) = (super::names::schema(from), super::names::schema(to));
+            let mut statements = Vec::new();
+            if let (Some(old), Some(new)) = (&old_schema, &new_schema)
+                && old != new
+            {
+                statements.push(format!("ALTER {what} {current} SET SCHEMA {}", quoted(new)));
+                current = super::names::qualified(new, &super::names::identifier(from));
+                if !super::names::signature(from).is_empty() {
+                    let text = format!("{current}{}", super::names::signature(from));
+                    current = Name::new(text.as_str(), text.as_str());
+                }
+            }
+            let (old, new) = (own_identifier(from), own_identifier(to));
+            if old != new {
+                let subject = write::subject(*kind, &current);
+                statements.push(format!("ALTER {subject} RENAME TO {}", quoted(&new)));
+            }
+            steps.push(Step::new(format!("rename {} {from} to {to}", kind.title()), statements));
+        }
+        for (table, from, to) in &renames.columns {
+            let statement =
+                format!("ALTER TABLE {table} RENAME COLUMN {} TO {}", quoted(from.canonical()), quoted(to.canonical()));
+            steps.push(Step::new(format!("rename column {table}.{from} to {to}"), vec![statement]));
+        }
+        self.steps.extend(steps);
+    }
+
+    /// Foreign keys that go, change, or point at a table that goes.
+    fn drop_foreign_keys(&mut self, removed: &BTreeSet<ObjectKey>) {
+        let planning = self.planning;
+        let gone = |name: &Name| removed.iter().chain(&self.again).any(|key| key.kind == Kind::Table && key.name == *name);
+        let mut steps = Vec::new();
+        for (name, table) in self.have().tables() {
+            // With its table goes every foreign key, but not before other tables that point back.
+            let circle = |key: &ForeignKey| gone(&key.parent) && key.parent != *name;
+            let stays = !gone(name);
+            for key in table.foreign_keys.iter() {
+                let wanted = planning.want.table(name).is_some_and(|want| want.foreign_keys.contains(key));
+                let target_changes = self.key_of_parent_changes(key);
+                if (stays && (!wanted || target_changes || gone(&key.parent))) || (!stays && circle(key)) {
+                    let statement = format!("ALTER TABLE {name} DROP CONSTRAINT {}", quoted(key.name.canonical()));
+                    let again = if wanted { ", to add it again" } else { "" };
+                    steps.push(Step::new(format!("drop foreign key {} of {name}{again}", key.name), vec![statement]));
+                }
+            }
+        }
+        self.steps.extend(steps);
+    }
+
+    /// Whether the key that a foreign key points at is dropped, so that the server would refuse.
+    fn key_of_parent_changes(&self, key: &ForeignKey) -> bool {
+        let (Some(have), Some(want)) = (self.have().table(&key.parent), self.planning.want.table(&key.parent)) else {
+            return false;
+        };
+        let points_at = |columns: Vec<&Name>| {
+            columns.len() == key.parent_columns.len() && columns.iter().all(|column| key.parent_columns.contains(column))
+        };
+        let keys = have.primary_key.iter().chain(have.unique_keys.iter());
+        let mut changed = keys
+            .filter(|own| points_at(own.parts.iter().map(|part| &part.column).collect()))
+            .filter(|own| want.primary_key.as_ref() != Some(own) && !want.unique_keys.contains(own));
+        let type_changes = key.parent_columns.iter().any(|column| {
+            let data_type = |table: &crate::model::Table| table.column(column).map(|column| column.data_type.clone());
+            data_type(have) != data_type(want)
+        });
+        changed.next().is_some() || type_changes && want.foreign_keys.is_empty() && false
+    }
+
+    /// What goes or is made anew and depends on tables: before these change.
+    fn drop_early(&mut self, removed: &BTreeSet<ObjectKey>) {
+        let have = self.have();
+        let keys: Vec<ObjectKey> = removed.iter().chain(&self.again).filter(|key| is_early(key.kind) || self.again.contains(key)).cloned().collect();
+        let gone: BTreeSet<ObjectKey> = removed.iter().chain(&self.again).cloned().collect();
+        for key in order::users_first(have, &keys) {
+            let Some(object) = have.get(&key) else { continue };
+            // What stands on a table or view that goes, goes with it.
+            let goes_along = object.definition.owner().is_some_and(|owner| {
+                gone.iter().any(|key| key.name == *owner && key.kind.is_relation())
+            });
+            if goes_along {
+                continue;
+            }
+            self.drop_object(object);
+        }
+    }
+
+    /// What can only go when nothing uses it any more: types, sequences, routines, schemas.
+    fn drop_late(&mut self, removed: &BTreeSet<ObjectKey>) {
+        let have = self.have();
+        let keys: Vec<ObjectKey> = removed.iter().filter(|key| !is_early(key.kind) && !self.again.contains(key)).cloned().collect();
+        for key in order::users_first(have, &keys) {
+            let Some(object) = have.get(&key) else { continue };
+            // A sequence goes with the column that owns it.
+            if let Definition::Plain(plain) = &object.definition
+                && let (Kind::Sequence, Some(owner), Some(column)) = (plain.kind, &plain.owner, plain.clauses.value("owned by"))
+            {
+                let stays = self.planning.want.table(owner).is_some_and(|table| table.column(&super::names::simple(column)).is_some());
+                if !stays {
+                    continue;
+                }
+            }
+            self.drop_object(object);
+        }
+    }
+
+    fn drop_object(&mut self, object: &Object) {
+        let key = object.key();
+        let anew = if self.again.contains(&key) { ", to make it anew" } else { "" };
+        let mut step = Step::new(format!("drop {key}{anew}"), Vec::new());
+        if matches!(key.kind, Kind::Table) {
+            let original = self.original(&key);
+            let probe = Probe::HasRows(original);
+            if self.planning.evidence.answer(&probe) == Some(false) {
+                step.statements.push(must_not_hold(&Probe::HasRows(object.name.clone())));
+                step.notes.push(format!("{key} is empty, so nothing is lost; the script stops if it is not any more"));
+            } else {
+                let certain = match self.planning.evidence.answer(&probe) {
+                    Some(true) => "it holds rows, and they are destroyed",
+                    _ => "any rows in it are destroyed",
+                };
+                step.risks.push(Risk::new(RiskKind::LosesTable, key.to_string(), certain));
+            }
+        }
+        step.statements.push(drop_statement(object));
+        self.push(step);
+    }
+
+    /// What an object was called in have.
+    fn original(&self, key: &ObjectKey) -> Name {
+        self.planning.comparison.renames.table_in_have(key).unwrap_or_else(|| key.name.clone())
+    }
+
+    fn create_and_alter(&mut self, alterations: Vec<(ObjectKey, Vec<Step>)>) {
+        let planning = self.planning;
+        let mut keys: Vec<ObjectKey> = planning
+            .comparison
+            .differences
+            .iter()
+            .filter_map(|difference| match &difference.change {
+                Change::Create(object) => Some(object.key()),
+                _ => None,
+            })
+            .collect();
+        keys.extend(self.again.iter().filter(|key| planning.want.get(key).is_some()).cloned());
+        keys.extend(alterations.iter().map(|(key, _)| key.clone()));
+        keys.sort();
+        keys.dedup();
+        // A base type is a shell first, so that its functions can name it.
+        for key in keys.iter().filter(|key| key.kind == Kind::Type) {
+            let Some(Definition::Plain(plain)) = planning.want.get(key).map(|object| &object.definition) else { continue };
+            if plain.clauses.iter().any(|(clause, _)| clause.starts_with("base.")) && self.have().get(key).is_none() {
+                let statement = format!("CREATE TYPE {}", key.name);
+                self.push(Step::new(format!("create the shell of {key}"), vec![statement]));
+            }
+        }
+        for key in order::used_first(planning.want, &keys) {
+            if let Some((_, steps)) = alterations.iter().find(|(altered, _)| *altered == key) {
+                for step in steps {
+                    self.push(step.clone());
+                }
+                continue;
+            }
+            let Some(object) = planning.want.get(&key) else { continue };
+            self.create(object);
+        }
+    }
+
+    fn create(&mut self, object: &Object) {
+        let key = object.key();
+        let again = if self.have().get(&key).is_some_and(|have| have.definition == object.definition) { " again" } else { "" };
+        let title = match object.definition.owner() {
+            Some(owner) if !key.name.canonical().contains(" ON ") => format!("create {key}{again} on {owner}"),
+            _ => format!("create {key}{again}"),
+        };
+        let mut statements = Vec::new();
+        statements.extend(self.search_path(object));
+        statements.push(write::create(object, false));
+        statements.extend(write::extras(object));
+        // What was granted on something that is made again is granted again.
+        if self.again.contains(&key)
+            && let Some(have) = self.have().get(&key)
+        {
+            statements.extend(access_statements(have));
+        }
+        let mut step = Step::new(title, statements);
+        if self.planning.way_back && key.kind == Kind::Table {
+            step.notes.push("can't bring back: the rows that the table held before the release".to_owned());
+        }
+        if let Definition::Index(index) = &object.definition
+            && self.have().table(&index.table).is_some()
+        {
+            if index.unique {
+                let explanation = "rows that are equal in these columns stop the script";
+                step.risks.push(Risk::new(RiskKind::MayRefuseRows, key.to_string(), explanation));
+            }
+            step.notes.push(format!("nobody can write to {} while the index is built", index.table));
+        }
+        self.push(step);
+    }
+
+    /// Definitions that name things without a schema are read in the object's own.
+    fn search_path(&mut self, object: &Object) -> Option<String> {
+        let own = super::names::schema(&object.name).or_else(|| object.definition.owner().and_then(super::names::schema));
+        let wanted = own.filter(|schema| schema != "public");
+        if wanted == self.path {
+            return None;
+        }
+        self.path.clone_from(&wanted);
+        Some(match wanted {
+            Some(schema) => format!("SET LOCAL search_path = {}, public", quoted(&schema)),
+            None => "SET LOCAL search_path = public".to_owned(),
+        })
+    }
+
+    /// Foreign keys come when all tables and keys are there.
+    fn add_foreign_keys(&mut self) {
+        let planning = self.planning;
+        let mut steps = Vec::new();
+        for (name, table) in planning.want.tables() {
+            let rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
+            let have = self.have().table(name).filter(|_| !rebuilt);
+            for key in table.foreign_keys.iter() {
+                let parent_rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, key.parent.clone()));
+                let there = have.is_some_and(|have| have.foreign_keys.contains(key))
+                    && !self.key_of_parent_changes(key)
+                    && !parent_rebuilt;
+                if there {
+                    continue;
+                }
+                let mut statements = vec![format!("ALTER TABLE {name} ADD {}", write::foreign_key_constraint(key))];
+                if let Some(comment) = key.clauses.value("comment") {
+                    statements.push(write::comment_on(&format!("CONSTRAINT {} ON {name}", quoted(key.name.canonical())), Some(comment)));
+                }
+                let mut step = Step::new(format!("add foreign key {} of {name} to {}", key.name, key.parent), statements);
+                if have.is_some() && !key.clauses.has("not valid") && !key.clauses.has("not enforced") {
+                    step.risks.push(Risk::new(
+                        RiskKind::MayRefuseRows,
+                        format!("foreign key {name}.{}", key.name),
+                        format!("rows that refer to nothing in {} stop the script", key.parent),
+                    ));
+                }
+                steps.push(step);
+            }
+        }
+        self.steps.extend(steps);
+    }
+
+    /// What needs more than one object to be there.
+    fn finish(&mut self) {
+        let planning = self.planning;
+        let mut steps = Vec::new();
+        for object in planning.want.of_kind(Kind::Sequence) {
+            let before = self.have().get(&object.key());
+            let rebuilt = object.definition.owner().is_some_and(|owner| self.again.contains(&ObjectKey::new(Kind::Table, owner.clone())));
+            let same = before.is_some_and(|before| write::owned_by(before) == write::owned_by(object)) && !rebuilt;
+            if let Some(statement) = write::owned_by(object).filter(|_| !same) {
+                steps.push(Step::new(format!("let {} belong to its column", object.key()), vec![statement]));
+            } else if !same && before.and_then(write::owned_by).is_some() {
+                let statement = format!("ALTER SEQUENCE {} OWNED BY NONE", object.name);
+                steps.push(Step::new(format!("let {} belong to no column", object.key()), vec![statement]));
+            }
+        }
+        for (name, table) in planning.want.tables() {
+            let nothing = crate::model::Clauses::default();
+            let rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
+            let before = self.have().table(name).filter(|_| !rebuilt).map_or(&nothing, |table| &table.clauses);
+            let statements = write::index_settings(name, before, &table.clauses);
+            if !statements.is_empty() {
+                steps.push(Step::new(format!("settle table {name}"), statements));
+            }
+        }
+        self.steps.extend(steps);
+    }
+}
+
+/// The statement that drops an object, and nothing else.
+pub fn drop_statement(object: &Object) -> String {
+    let key = object.key();
+    let name = &object.name;
+    match key.kind {
+        Kind::DefaultPrivileges => {
+            let text = name.canonical().replacen("grant ", "revoke ", 1);
+            let text = text.rsplit_once(" to ").map_or(text.clone(), |(head, role)| format!("{head} from {role}"));
+            format!("ALTER DEFAULT PRIVILEGES {text}")
+        }
+        kind => format!("DROP {}", write::subject(kind, name)),
+    }
+}
+
+/// The identifier of a name, also where it stands on something: the trigger of `touch ON hives`.
+fn own_identifier(name: &Name) -> String {
+    match name.canonical().split_once(" ON ") {
+        Some((own, _)) => super::names::unquoted(own),
+        None => super::names::identifier(name),
+    }
+}
+
+/// Whether objects of the kind go before tables change: what depends on tables, and tables themselves.
+fn is_early(kind: Kind) -> bool {
+    matches!(
+        kind,
+        Kind::Table
+            | Kind::ForeignTable
+            | Kind::Index
+            | Kind::View
+            | Kind::MaterializedView
+            | Kind::Trigger
+            | Kind::Rule
+            | Kind::Policy
+            | Kind::Statistics
+            | Kind::Publication
+            | Kind::EventTrigger
+            | Kind::DefaultPrivileges
+    )
+}
+
+/// Owner and grants of an object that has to come again.
+fn access_statements(object: &Object) -> Vec<String> {
+    let kind = object.definition.kind();
+    let what = match kind {
+        Kind::View | Kind::MaterializedView | Kind::ForeignTable | Kind::Table => format!("TABLE {}", object.name),
+        Kind::Function | Kind::Procedure | Kind::Aggregate => format!("ROUTINE {}", object.name),
+        Kind::Type | Kind::Domain => format!("TYPE {}", object.name),
+        kind => write::subject(kind, &object.name),
+    };
+    let mut statements = Vec::new();
+    for (clause, value) in object.access.iter() {
+        if let Some((privilege, role)) = clause.strip_prefix("grant ").and_then(|rest| rest.rsplit_once(" to ")) {
+            let option = if value.canonical.is_empty() { "" } else { " WITH GRANT OPTION" };
+            statements.push(format!("GRANT {} ON {what} TO {role}{option}", privilege.to_uppercase_outside_parentheses()));
+        }
+    }
+    statements
+}
+
+trait OutsideParentheses {
+    fn to_uppercase_outside_parentheses(&self) -> String;
+}
+
+impl OutsideParentheses for str {
+    fn to_uppercase_outside_parentheses(&self) -> String {
+        match self.split_once('(') {
+            Some((head, rest)) => format!("{}({rest}", head.to_uppercase()),
+            None => self.to_uppercase(),
+        }
+    }
+}
+
+/// A statement that stops the script if the answer to the probe is yes.
+pub fn must_not_hold(probe: &Probe) -> String {
+    let message = match probe {
+        Probe::HasRows(table) => format!("rows would be lost: {table} is not empty any more"),
+        Probe::HasValues(table, column) => format!("values would be lost: column {column} of {table} is not empty any more"),
+        Probe::HasNulls(table, column) => format!("column {column} of {table} holds NULL"),
+    };
+    let body = format!(
+        "BEGIN\n    IF EXISTS ({}) THEN\n        RAISE EXCEPTION USING MESSAGE = {}, ERRCODE = 'WV001';\n    END IF;\nEND",
+        probe_query(probe),
+        super::tokens::literal(&format!("wevrun: {message}"))
+    );
+    format!("DO {}", super::tokens::dollar_quoted(&body, "wevrun"))
+}
+
+/// A query that gives a row exactly if the answer to the probe is yes.
+pub fn probe_query(probe: &Probe) -> String {
+    match probe {
+        Probe::HasRows(table) => format!("SELECT 1 FROM {table}"),
+        Probe::HasValues(table, column) => format!("SELECT 1 FROM {table} WHERE {} IS NOT NULL", quoted(column.canonical())),
+        Probe::HasNulls(table, column) => format!("SELECT 1 FROM {table} WHERE {} IS NULL", quoted(column.canonical())),
+    }
+}
+
+/// What must be known of the data to plan well.
+pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {
+    let mut probes = Vec::new();
+    for difference in &planning.comparison.differences {
+        match &difference.change {
+            Change::Remove(object) if object.definition.kind() == Kind::Table => probes.push(Probe::HasRows(object.name.clone())),
+            Change::Change { want, .. } => {
+                if let (Some(have), Some(after)) = (planning.renamed.table(&want.name), want.as_table()) {
+                    probes.extend(table::TableChange { planning, have, want: after, object: want }.probes());
+                }
+            }
+            _ => {}
+        }
+    }
+    probes
+}

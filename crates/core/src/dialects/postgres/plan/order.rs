@@ -1,0 +1,100 @@
+//! The order in which objects can come and go.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::model::{Definition, Kind, Model, Name, ObjectKey};
+
+/// Where a kind stands if nothing else decides, and in a circle.
+fn rank(kind: Kind) -> u8 {
+    match kind {
+        Kind::Schema => 0,
+        Kind::AccessMethod | Kind::Extension => 1,
+        Kind::Language | Kind::ForeignDataWrapper => 2,
+        Kind::Collation | Kind::Server => 3,
+        Kind::Type | Kind::Domain | Kind::UserMapping => 4,
+        Kind::Sequence => 5,
+        Kind::Function | Kind::Procedure => 6,
+        Kind::Aggregate => 7,
+        Kind::Operator => 8,
+        Kind::OperatorFamily => 9,
+        Kind::OperatorClass => 10,
+        Kind::Cast | Kind::Conversion | Kind::Transform => 11,
+        Kind::TextSearchParser | Kind::TextSearchTemplate => 12,
+        Kind::TextSearchDictionary => 13,
+        Kind::TextSearchConfiguration => 14,
+        Kind::Table | Kind::ForeignTable => 15,
+        Kind::VirtualTable => 15,
+        Kind::View | Kind::MaterializedView => 16,
+        Kind::Index => 17,
+        Kind::Statistics => 18,
+        Kind::Rule => 19,
+        Kind::Policy => 20,
+        Kind::Trigger => 21,
+        Kind::EventTrigger => 24,
+        Kind::Publication | Kind::Subscription => 22,
+        Kind::DefaultPrivileges => 23,
+    }
+}
+
+/// The keys among these that an object needs.
+fn needs(model: &Model, keys: &BTreeMap<&Name, Vec<&ObjectKey>>, key: &ObjectKey) -> Vec<ObjectKey> {
+    let Some(object) = model.get(key) else { return Vec::new() };
+    let mut found: Vec<ObjectKey> = object
+        .uses
+        .iter()
+        .filter_map(|name| keys.get(name))
+        .flatten()
+        .filter(|other| ***other != *key)
+        .map(|other| (*other).clone())
+        .collect();
+    if let Definition::Plain(plain) = &object.definition
+        && plain.kind == Kind::Sequence
+    {
+        found.retain(|other| Some(&other.name) != plain.owner.as_ref());
+    }
+    found
+}
+
+/// Each after what it uses. Kahn's algorithm, by rank and name where nothing decides.
+pub fn used_first(model: &Model, keys: &[ObjectKey]) -> Vec<ObjectKey> {
+    let mut by_name: BTreeMap<&Name, Vec<&ObjectKey>> = BTreeMap::new();
+    for key in keys {
+        by_name.entry(&key.name).or_default().push(key);
+    }
+    let mut waits: BTreeMap<&ObjectKey, usize> = BTreeMap::new();
+    let mut used_by: BTreeMap<ObjectKey, Vec<&ObjectKey>> = BTreeMap::new();
+    for key in keys {
+        let needed: BTreeSet<ObjectKey> = needs(model, &by_name, key).into_iter().collect();
+        waits.insert(key, needed.len());
+        for other in needed {
+            used_by.entry(other).or_default().push(key);
+        }
+    }
+    let mut ready: BTreeSet<(u8, &ObjectKey)> =
+        waits.iter().filter(|(_, count)| **count == 0).map(|(key, _)| (rank(key.kind), *key)).collect();
+    let mut left: BTreeSet<(u8, &ObjectKey)> = keys.iter().map(|key| (rank(key.kind), key)).collect();
+    let mut order = Vec::with_capacity(keys.len());
+    while let Some(next) = ready.pop_first().or_else(|| left.first().copied()) {
+        // If nothing is ready, a circle: its first goes on without what it waits for.
+        if !left.remove(&next) {
+            continue;
+        }
+        order.push(next.1.clone());
+        for user in used_by.get(next.1).into_iter().flatten() {
+            if let Some(count) = waits.get_mut(user) {
+                *count = count.saturating_sub(1);
+                if *count == 0 && left.contains(&(rank(user.kind), *user)) {
+                    ready.insert((rank(user.kind), *user));
+                }
+            }
+        }
+    }
+    order
+}
+
+/// Each before what it uses.
+pub fn users_first(model: &Model, keys: &[ObjectKey]) -> Vec<ObjectKey> {
+    let mut order = used_first(model, keys);
+    order.reverse();
+    order
+}

@@ -1,0 +1,327 @@
+//! Changes of everything but tables: in place where the server can, else anew.
+
+use super::Method;
+use crate::dialects::postgres::canonical::Outputs;
+use crate::dialects::postgres::names::{self, quoted};
+use crate::dialects::postgres::{attributes, enum_labels, split_list, write};
+use crate::model::{Clauses, Index, Kind, Object, Plain, View, is};
+use crate::plan::{Risk, RiskKind};
+use crate::script::Step;
+
+/// Takes the comment out of what differs, and gives the statement that changes it.
+fn comment(want: &Object, differing: &mut Vec<&str>) -> Vec<String> {
+    let kind = want.definition.kind();
+    let name = &want.name;
+    let clauses = write::clauses(want);
+    let mut statements = Vec::new();
+    differing.retain(|clause| {
+        let what = if *clause == "comment" {
+            write::subject(kind, name)
+        } else if let Some(on) = clause.strip_prefix("comment on ") {
+            match (kind, on.strip_prefix("constraint ")) {
+                (Kind::Domain, _) => format!("CONSTRAINT {on} ON DOMAIN {name}"),
+                (_, Some(constraint)) => format!("CONSTRAINT {constraint} ON {name}"),
+                _ => format!("COLUMN {name}.{on}"),
+            }
+        } else {
+            return true;
+        };
+        statements.push(write::comment_on(&what, clauses.value(clause)));
+        false
+    });
+    statements
+}
+
+/// SET and RESET of storage parameters.
+fn parameters(what: &str, have: &Clauses, want: &Clauses, differing: &mut Vec<&str>) -> Vec<String> {
+    let (mut set, mut reset) = (Vec::new(), Vec::new());
+    differing.retain(|clause| {
+        let Some(name) = clause.strip_prefix("with.") else { return true };
+        match want.value(clause) {
+            Some(value) => set.push(format!("{name} = {}", write::parameter_value(value))),
+            None => reset.push(name.to_owned()),
+        }
+        false
+    });
+    let _ = have;
+    let mut statements = Vec::new();
+    if !set.is_empty() {
+        statements.push(format!("ALTER {what} SET ({})", set.join(", ")));
+    }
+    if !reset.is_empty() {
+        statements.push(format!("ALTER {what} RESET ({})", reset.join(", ")));
+    }
+    statements
+}
+
+fn alter(want: &Object, statements: Vec<String>) -> Method {
+    if statements.is_empty() {
+        return Method::Nothing;
+    }
+    Method::Alter(vec![Step::new(format!("change {}", want.key()), statements)])
+}
+
+/// A view: replaced where its columns stay the first ones, with their types.
+pub fn view(have: &Object, want: &Object, before: &View, after: &View, outputs: &(Outputs, Outputs)) -> Method {
+    let materialized = after.clauses.has(is::MATERIALIZED);
+    let mut differing = before.clauses.differing(&after.clauses);
+    let mut statements = Vec::new();
+    if before.query != after.query {
+        if materialized || !is_replaceable(have, want, outputs) {
+            return Method::Rebuild;
+        }
+        statements.push(write::create_view(&want.name, after, true));
+        // The options come with it.
+        differing.retain(|clause| !clause.starts_with("with."));
+    }
+    let what = write::subject(want.definition.kind(), &want.name);
+    statements.extend(parameters(&what, &before.clauses, &after.clauses, &mut differing));
+    statements.extend(comment(want, &mut differing));
+    differing.retain(|clause| {
+        let Some(column) = clause.strip_prefix("default ") else { return true };
+        statements.push(match after.clauses.get(clause) {
+            Some(default) => format!("ALTER {what} ALTER COLUMN {column} SET DEFAULT {}", default.written()),
+            None => format!("ALTER {what} ALTER COLUMN {column} DROP DEFAULT"),
+        });
+        false
+    });
+    if differing.is_empty() { alter(want, statements) } else { Method::Rebuild }
+}
+
+/// Whether CREATE OR REPLACE VIEW will do: columns may only be added at the end
+/// (<https://www.postgresql.org/docs/current/sql-createview.html>).
+fn is_replaceable(have: &Object, want: &Object, (before, after): &(Outputs, Outputs)) -> bool {
+    let (Some(before), Some(after)) = (before.get(&have.name), after.get(&want.name)) else { return false };
+    before.len() <= after.len()
+        && before.iter().zip(after).all(|(old, new)| old.0 == new.0 && old.1.is_some() && old.1 == new.1)
+}
+
+/// An index: only its settings can be changed.
+pub fn index(want: &Object, before: &Index, after: &Index) -> Method {
+    let mut differing = before.clauses.differing(&after.clauses);
+    if before.table != after.table
+        || before.unique != after.unique
+        || before.parts != after.parts
+        || before.predicate != after.predicate
+    {
+        return Method::Rebuild;
+    }
+    let what = write::subject(Kind::Index, &want.name);
+    let mut statements = parameters(&what, &before.clauses, &after.clauses, &mut differing);
+    statements.extend(comment(want, &mut differing));
+    differing.retain(|clause| match clause.strip_prefix("statistics ") {
+        Some(number) => {
+            let target = after.clauses.value(clause).unwrap_or("-1");
+            statements.push(format!("ALTER INDEX {} ALTER COLUMN {number} SET STATISTICS {target}", want.name));
+            false
+        }
+        None => true,
+    });
+    if differing.is_empty() { alter(want, statements) } else { Method::Rebuild }
+}
+
+/// Everything that is nothing but clauses.
+pub fn plain(have: &Object, want: &Object, before: &Plain, after: &Plain) -> Method {
+    let mut differing = before.clauses.differing(&after.clauses);
+    let mut statements = comment(want, &mut differing);
+    let name = &want.name;
+    match after.kind {
+        Kind::Sequence => {
+            differing.retain(|clause| *clause != "owned by"); // said when all is there
+            if let Some(at) = differing.iter().position(|clause| *clause == "unlogged") {
+                differing.remove(at);
+                let logged = if after.clauses.has("unlogged") { "UNLOGGED" } else { "LOGGED" };
+                statements.push(format!("ALTER SEQUENCE {name} SET {logged}"));
+            }
+            if !differing.is_empty() {
+                statements.push(format!("ALTER SEQUENCE {name}{}", sequence_changes(&differing, &after.clauses)));
+            }
+            return alter(want, statements);
+        }
+        Kind::Function | Kind::Procedure => {
+            if differing.is_empty() {
+                return alter(want, statements);
+            }
+            if !routine_is_replaceable(before, after) {
+                return Method::Rebuild;
+            }
+            statements.insert(0, write::create_plain(name, after, true));
+            return alter(want, statements);
+        }
+        Kind::Domain => {
+            differing.retain(|clause| match domain_change(name.canonical(), clause, before, after) {
+                Some(changes) => {
+                    statements.extend(changes);
+                    false
+                }
+                None => true,
+            });
+        }
+        Kind::Type if after.clauses.has("enum") && before.clauses.has("enum") => {
+            return enumeration(want, before, after, statements);
+        }
+        Kind::Type if after.clauses.has("attributes") && before.clauses.has("attributes") => {
+            return composite(want, before, after, statements);
+        }
+        Kind::Trigger | Kind::Rule if differing == ["enabled"] => {
+            let owner = after.owner.as_ref().map_or("", |owner| owner.canonical());
+            let (own, _) = name.canonical().split_once(" ON ").unwrap_or((name.canonical(), ""));
+            statements.push(format!(
+                "ALTER TABLE {owner} {} {} {own}",
+                write::enabled(after.clauses.value("enabled")),
+                write::keywords(after.kind)
+            ));
+            differing.clear();
+        }
+        Kind::EventTrigger if differing == ["enabled"] => {
+            statements.push(format!("ALTER EVENT TRIGGER {name} {}", write::enabled(after.clauses.value("enabled"))));
+            differing.clear();
+        }
+        Kind::Extension if differing == ["schema"] => {
+            statements.push(format!("ALTER EXTENSION {name} SET SCHEMA {}", after.clauses.value("schema").unwrap_or("public")));
+            differing.clear();
+        }
+        Kind::Policy => {
+            if differing.iter().all(|clause| matches!(*clause, "to" | "using" | "with check"))
+                && differing.iter().all(|clause| *clause == "to" || after.clauses.has(clause))
+                && !differing.is_empty()
+            {
+                let mut out = format!("ALTER POLICY {name}");
+                if differing.contains(&"to") {
+                    out += &format!(" TO {}", after.clauses.value("to").unwrap_or("public"));
+                }
+                for (clause, words) in [("using", "USING"), ("with check", "WITH CHECK")] {
+                    if differing.contains(&clause) {
+                        out += &format!(" {words} ({})", after.clauses.written(clause));
+                    }
+                }
+                statements.push(out);
+                differing.clear();
+            }
+        }
+        _ => {}
+    }
+    let _ = have;
+    if differing.is_empty() { alter(want, statements) } else { Method::Rebuild }
+}
+
+fn sequence_changes(differing: &[&str], want: &Clauses) -> String {
+    let mut out = String::new();
+    for clause in differing {
+        let value = want.value(clause);
+        out += &match (*clause, value) {
+            ("as", value) => format!(" AS {}", value.unwrap_or("bigint")),
+            ("increment", value) => format!(" INCREMENT BY {}", value.unwrap_or("1")),
+            ("minvalue", Some(value)) => format!(" MINVALUE {value}"),
+            ("minvalue", None) => " NO MINVALUE".to_owned(),
+            ("maxvalue", Some(value)) => format!(" MAXVALUE {value}"),
+            ("maxvalue", None) => " NO MAXVALUE".to_owned(),
+            ("start", Some(value)) => format!(" START WITH {value}"),
+            ("start", None) => format!(" START WITH {}", usual_start(want)),
+            ("cache", value) => format!(" CACHE {}", value.unwrap_or("1")),
+            ("cycle", value) => if value.is_some() { " CYCLE" } else { " NO CYCLE" }.to_owned(),
+            _ => String::new(),
+        };
+    }
+    out
+}
+
+fn usual_start(want: &Clauses) -> String {
+    let down = want.value("increment").is_some_and(|by| by.starts_with('-'));
+    want.value(if down { "maxvalue" } else { "minvalue" }).unwrap_or(if down { "-1" } else { "1" }).to_owned()
+}
+
+/// Names of arguments, what is returned and defaults that are there can't be taken away by OR REPLACE
+/// (<https://www.postgresql.org/docs/current/sql-createfunction.html>).
+fn routine_is_replaceable(before: &Plain, after: &Plain) -> bool {
+    let old = split_list(before.clauses.value("arguments").unwrap_or_default());
+    let new = split_list(after.clauses.value("arguments").unwrap_or_default());
+    let same_names = old.len() == new.len() && old.iter().zip(&new).all(|(old, new)| old == new || !old.contains(' '));
+    let returns = before.clauses.value("returns") == after.clauses.value("returns");
+    let window = before.clauses.has("window") == after.clauses.has("window");
+    let defaults = before
+        .clauses
+        .iter()
+        .filter(|(clause, _)| clause.starts_with("default "))
+        .all(|(clause, _)| after.clauses.has(clause));
+    same_names && returns && window && defaults
+}
+
+fn domain_change(name: &str, clause: &str, before: &Plain, after: &Plain) -> Option<Vec<String>> {
+    let value = after.clauses.get(clause);
+    Some(match clause {
+        "default" => vec![match value {
+            Some(default) => format!("ALTER DOMAIN {name} SET DEFAULT {}", default.written()),
+            None => format!("ALTER DOMAIN {name} DROP DEFAULT"),
+        }],
+        "not null" => vec![format!("ALTER DOMAIN {name} {} NOT NULL", if value.is_some() { "SET" } else { "DROP" })],
+        _ => {
+            if let Some(check) = clause.strip_prefix("not valid ") {
+                return match value {
+                    None if after.clauses.has(&format!("check {check}")) => {
+                        Some(vec![format!("ALTER DOMAIN {name} VALIDATE CONSTRAINT {}", quoted(check))])
+                    }
+                    _ => Some(Vec::new()),
+                };
+            }
+            let check = clause.strip_prefix("check ")?;
+            let mut statements = Vec::new();
+            if before.clauses.has(clause) {
+                statements.push(format!("ALTER DOMAIN {name} DROP CONSTRAINT {}", quoted(check)));
+            }
+            if let Some(condition) = value {
+                let late = if after.clauses.has(&format!("not valid {check}")) { " NOT VALID" } else { "" };
+                statements.push(format!("ALTER DOMAIN {name} ADD CONSTRAINT {} CHECK ({}){late}", quoted(check), condition.written()));
+            }
+            statements
+        }
+    })
+}
+
+/// New labels are added in place; where labels go or change places, the type is swapped.
+fn enumeration(want: &Object, before: &Plain, after: &Plain, mut statements: Vec<String>) -> Method {
+    let (old, new) = (enum_labels(&before.clauses), enum_labels(&after.clauses));
+    let kept: Vec<&String> = new.iter().filter(|label| old.contains(label)).collect();
+    if kept.len() != old.len() || kept.into_iter().ne(old.iter()) {
+        return Method::Rebuild;
+    }
+    for (index, label) in new.iter().enumerate().filter(|(_, label)| !old.contains(label)) {
+        let place = match index.checked_sub(1).map(|before| &new[before]) {
+            Some(neighbour) => format!(" AFTER {neighbour}"),
+            None => new.iter().find(|other| old.contains(other)).map_or_else(String::new, |first| format!(" BEFORE {first}")),
+        };
+        statements.push(format!("ALTER TYPE {} ADD VALUE {label}{place}", want.name));
+    }
+    alter(want, statements)
+}
+
+fn composite(want: &Object, before: &Plain, after: &Plain, mut statements: Vec<String>) -> Method {
+    let (old, new) = (attributes(&before.clauses), attributes(&after.clauses));
+    let mut actions = Vec::new();
+    let mut step = Step::new(format!("change {}", want.key()), Vec::new());
+    for (name, data_type) in &old {
+        match new.iter().find(|(other, _)| other == name) {
+            None => {
+                actions.push(format!("DROP ATTRIBUTE {name}"));
+                let what = format!("attribute {}.{}", want.name, names::unquoted(name));
+                step.risks.push(Risk::new(RiskKind::LosesColumn, what, "its values in all rows of this type are destroyed"));
+            }
+            Some((_, wanted)) if wanted != data_type => actions.push(format!("ALTER ATTRIBUTE {name} SET DATA TYPE {wanted}")),
+            Some(_) => {}
+        }
+    }
+    for (name, data_type) in new.iter().filter(|(name, _)| !old.iter().any(|(other, _)| other == name)) {
+        actions.push(format!("ADD ATTRIBUTE {name} {data_type}"));
+    }
+    let kept: Vec<&String> = old.iter().map(|(name, _)| name).filter(|name| new.iter().any(|(n, _)| n == *name)).collect();
+    let expected: Vec<&String> = new.iter().map(|(name, _)| name).take(kept.len()).collect();
+    // The order of attributes is part of the type, and new ones come last.
+    if kept != expected {
+        return Method::Rebuild;
+    }
+    if !actions.is_empty() {
+        statements.insert(0, format!("ALTER TYPE {} {}", want.name, actions.join(", ")));
+    }
+    step.statements = statements;
+    Method::Alter(vec![step])
+}

@@ -1,0 +1,336 @@
+//! Renames, with what refers to the renamed thing, as the server does them: it keeps references by identity.
+
+use super::names;
+use super::parse::identifier_of;
+use super::tokens;
+use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::parse::{TokenKind, token};
+
+/// Renames an object or moves it into another schema.
+pub fn object(model: &mut Model, key: &ObjectKey, to: &Name) {
+    let Some(mut renamed) = model.remove(key) else { return };
+    renamed.name = to.clone();
+    renamed.text.clear();
+    let from = key.name.clone();
+    model.insert(renamed);
+    let is_column_owner = key.kind.is_relation();
+    let mut moved = Vec::new();
+    for object in model.objects_mut() {
+        let mut touched = false;
+        match &mut object.definition {
+            Definition::Table(table) => {
+                for foreign_key in table.foreign_keys.iter_mut().filter(|foreign_key| same(&foreign_key.parent, &from)) {
+                    foreign_key.parent = to.clone();
+                    touched = true;
+                }
+            }
+            Definition::Index(index) if index.table == from => {
+                index.table = to.clone();
+                touched = true;
+            }
+            Definition::Plain(plain) if plain.owner.as_ref() == Some(&from) => {
+                plain.owner = Some(to.clone());
+                touched = true;
+                if object.name.canonical().contains(" ON ") {
+                    let own = names::parts(object.name.canonical()).pop().unwrap_or_default();
+                    moved.push((ObjectKey::new(plain.kind, object.name.clone()), names::standing_on(&own, to)));
+                }
+            }
+            _ => {}
+        }
+        for clauses in all_clauses(&mut object.definition) {
+            for clause in ["partition of", "inherits", "of", "server", "function", "attached to", "from", "as", "support"] {
+                let Some(value) = clauses.value(clause).map(str::to_owned) else { continue };
+                let replaced: Vec<String> = super::split_list(&value)
+                    .into_iter()
+                    .map(|item| if item == from.canonical() { to.canonical().to_owned() } else { item })
+                    .collect();
+                if clause != "as" && replaced.join(", ") != value {
+                    clauses.say(clause, replaced.join(", "));
+                    touched = true;
+                }
+            }
+        }
+        for data_type in types_mut(&mut object.definition) {
+            touched |= replace_in(data_type, &from, to);
+        }
+        if object.uses.contains(&from) || is_column_owner || matches!(key.kind, Kind::Function | Kind::Sequence | Kind::Type) {
+            for expression in expressions_mut(&mut object.definition) {
+                touched |= replace_in(expression, &from, to);
+            }
+        }
+        for used in object.uses.iter_mut().filter(|used| **used == from) {
+            *used = to.clone();
+        }
+        if touched {
+            object.text.clear();
+        }
+    }
+    for (old, new) in moved {
+        if let Some(mut object) = model.remove(&old) {
+            object.name = new;
+            model.insert(object);
+        }
+    }
+}
+
+fn same(name: &Name, from: &Name) -> bool {
+    name == from || names::is_unresolved(name) && names::identifier(name) == names::identifier(from)
+}
+
+/// Replaces a dotted name in both spellings of an expression.
+fn replace_in(expression: &mut Expression, from: &Name, to: &Name) -> bool {
+    let written = with_name(expression.written(), from, to);
+    let canonical = with_name(&expression.canonical, from, to);
+    let changed = written != expression.written() || canonical != expression.canonical;
+    if changed {
+        *expression = Expression::new(canonical, &written);
+    }
+    changed
+}
+
+/// The text with one object's name in place of another's, qualified or not.
+fn with_name(text: &str, from: &Name, to: &Name) -> String {
+    let own = names::identifier(from);
+    if !text.contains(&own) {
+        return text.to_owned();
+    }
+    let schema = names::schema(from).unwrap_or_default();
+    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+    let mut out = String::with_capacity(text.len());
+    let mut done = 0;
+    for (index, token) in tokens.iter().enumerate() {
+        let dot = |at: usize| tokens.get(at).is_some_and(|token| token.is_symbol(text, "."));
+        match token.kind {
+            TokenKind::Word | TokenKind::Quoted if identifier_of(*token, text) == own => {
+                let qualified = index >= 2 && dot(index - 1) && identifier_of(tokens[index - 2], text) == schema;
+                let alone = index == 0 || !dot(index - 1);
+                if !qualified && !alone {
+                    continue;
+                }
+                let start = if qualified { tokens[index - 2].start } else { token.start } as usize;
+                if start < done {
+                    continue;
+                }
+                out.push_str(&text[done..start]);
+                if qualified { out.push_str(to.canonical()) } else { out.push_str(&names::quoted(&names::identifier(to))) }
+                done = token.end as usize;
+            }
+            // nextval('hives_id_seq'): the name stands in a text.
+            TokenKind::Text => {
+                let value = tokens::string_value(token.text(text)).unwrap_or_default();
+                let parts = names::parts(&value);
+                if parts.last() == Some(&own) && (parts.len() == 1 || parts[parts.len() - 2] == schema) && value.len() < 130 {
+                    let replaced = if parts.len() == 1 { names::quoted(&names::identifier(to)) } else { to.canonical().to_owned() };
+                    if names::parts(&value).len() <= 2 && index > 0 && tokens[index - 1].is_symbol(text, "(") {
+                        out.push_str(&text[done..token.start as usize]);
+                        out.push_str(&tokens::literal(&replaced));
+                        done = token.end as usize;
+                    }
+                }
+            }
+            _ => {}
+        }
+    }
+    out.push_str(&text[done..]);
+    out
+}
+
+/// Renames a column, and what refers to it.
+pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
+    for object in model.objects_mut() {
+        let own = object.name == *table;
+        let stands_on = object.definition.owner() == Some(table);
+        let uses = object.uses.contains(table);
+        let mut touched = false;
+        if own {
+            touched = true;
+            match &mut object.definition {
+                Definition::Table(table) => {
+                    table.columns.iter_mut().filter(|column| column.name == *from).for_each(|column| column.name = to.clone());
+                    let keys = table.primary_key.iter_mut().chain(table.unique_keys.iter_mut());
+                    for key in keys {
+                        key.parts.iter_mut().filter(|part| part.column == *from).for_each(|part| part.column = to.clone());
+                        rename_in_list(&mut key.clauses, "include", from, to);
+                    }
+                    for key in table.foreign_keys.iter_mut() {
+                        key.columns.iter_mut().filter(|column| **column == *from).for_each(|column| *column = to.clone());
+                    }
+                    for clause in ["partition by"] {
+                        if let Some(value) = table.clauses.get(clause) {
+                            let mut value = value.clone();
+                            replace_word(&mut value, from, to);
+                            table.clauses.set(clause, value);
+                        }
+                    }
+                }
+                Definition::View(view) => {
+                    view.columns.iter_mut().filter(|column| **column == *from).for_each(|column| *column = to.clone());
+                }
+                _ => {}
+            }
+        }
+        if let Definition::Table(other) = &mut object.definition {
+            for key in other.foreign_keys.iter_mut().filter(|key| key.parent == *table) {
+                key.parent_columns.iter_mut().filter(|column| **column == *from).for_each(|column| {
+                    *column = to.clone();
+                    touched = true;
+                });
+            }
+        }
+        if stands_on {
+            if let Definition::Plain(plain) = &mut object.definition {
+                for clause in ["owned by", "events", "on"] {
+                    if let Some(value) = plain.clauses.get(clause) {
+                        let mut value = value.clone();
+                        touched |= replace_word(&mut value, from, to);
+                        plain.clauses.set(clause, value);
+                    }
+                }
+            }
+            if let Definition::Index(index) = &mut object.definition {
+                rename_in_list(&mut index.clauses, "include", from, to);
+            }
+        }
+        if own || stands_on || uses {
+            for expression in expressions_mut(&mut object.definition) {
+                touched |= replace_word(expression, from, to);
+            }
+        }
+        if touched {
+            object.text.clear();
+        }
+    }
+}
+
+fn rename_in_list(clauses: &mut Clauses, clause: &str, from: &Name, to: &Name) {
+    if let Some(list) = clauses.value(clause) {
+        let list: Vec<String> = super::split_list(list)
+            .into_iter()
+            .map(|item| if names::unquoted(&item) == from.canonical() { names::quoted(to.canonical()) } else { item })
+            .collect();
+        clauses.say(clause, list.join(", "));
+    }
+}
+
+fn replace_word(expression: &mut Expression, from: &Name, to: &Name) -> bool {
+    let replaced = |text: &str| {
+        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+        let mut out = String::with_capacity(text.len());
+        let mut done = 0;
+        for (index, token) in tokens.iter().enumerate() {
+            let call = tokens.get(index + 1).is_some_and(|next| next.is_symbol(text, "("));
+            if matches!(token.kind, TokenKind::Word | TokenKind::Quoted) && identifier_of(*token, text) == from.canonical() && !call {
+                out.push_str(&text[done..token.start as usize]);
+                out.push_str(&names::quoted(to.canonical()));
+                done = token.end as usize;
+            }
+        }
+        out.push_str(&text[done..]);
+        out
+    };
+    let (canonical, written) = (replaced(&expression.canonical), replaced(expression.written()));
+    let changed = canonical != expression.canonical || written != expression.written();
+    *expression = Expression::new(canonical, &written);
+    changed
+}
+
+/// Renames a constraint of a table.
+pub fn constraint(table: &mut Table, from: &Name, to: &Name) {
+    let keys = table.primary_key.iter_mut().chain(table.unique_keys.iter_mut()).map(|key| &mut key.name);
+    let names = keys.chain(table.foreign_keys.iter_mut().map(|key| &mut key.name));
+    let checks = table.checks.iter_mut().chain(table.exclusions.iter_mut()).filter_map(|check| check.name.as_mut());
+    names.chain(checks).filter(|name| **name == *from).for_each(|name| *name = to.clone());
+}
+
+/// Takes a constraint away; false if there is none of this name.
+pub fn drop_constraint(table: &mut Table, name: &Name) -> bool {
+    let count = |table: &Table| {
+        table.primary_key.iter().count()
+            + table.unique_keys.len()
+            + table.foreign_keys.len()
+            + table.checks.len()
+            + table.exclusions.len()
+    };
+    let before = count(table);
+    table.primary_key.take_if(|key| key.name == *name);
+    table.unique_keys.retain(|key| key.name != *name);
+    table.foreign_keys.retain(|key| key.name != *name);
+    table.checks.retain(|check| check.name.as_ref() != Some(name));
+    table.exclusions.retain(|check| check.name.as_ref() != Some(name));
+    count(table) < before
+}
+
+/// The sets of clauses that can name other objects.
+pub fn all_clauses(definition: &mut Definition) -> Vec<&mut Clauses> {
+    match definition {
+        Definition::Table(table) => vec![&mut table.clauses],
+        Definition::Index(index) => vec![&mut index.clauses],
+        Definition::View(view) => vec![&mut view.clauses],
+        Definition::Plain(plain) => vec![&mut plain.clauses],
+        Definition::VirtualTable(_) | Definition::Trigger(_) => Vec::new(),
+    }
+}
+
+/// The data types that a definition names, each alone.
+pub fn types_mut(definition: &mut Definition) -> Vec<&mut Expression> {
+    match definition {
+        Definition::Table(table) => table.columns.iter_mut().filter_map(|column| column.data_type.as_mut()).collect(),
+        Definition::Plain(plain) => {
+            let kind = plain.kind;
+            let is_type = move |name: &str| match kind {
+                Kind::Domain | Kind::Sequence => name == "as",
+                Kind::Function | Kind::Procedure => matches!(name, "returns" | "arguments"),
+                Kind::Aggregate => matches!(name, "arguments" | "with.stype" | "with.mstype"),
+                Kind::Type => matches!(name, "attributes" | "range.subtype"),
+                Kind::Operator => matches!(name, "with.leftarg" | "with.rightarg"),
+                Kind::OperatorClass => name == "for type",
+                _ => false,
+            };
+            plain.clauses.iter_mut().filter(|(name, _)| is_type(name)).map(|(_, value)| value).collect()
+        }
+        _ => Vec::new(),
+    }
+}
+
+/// The expressions and queries of a definition.
+pub fn expressions_mut(definition: &mut Definition) -> Vec<&mut Expression> {
+    match definition {
+        Definition::Table(table) => (table.columns.iter_mut())
+            .flat_map(|column| column.default.iter_mut().chain(column.generated.iter_mut().map(|g| &mut g.expression)))
+            .chain(table.checks.iter_mut().map(|check| &mut check.condition))
+            .chain(table.exclusions.iter_mut().flat_map(|check| {
+                let clauses = check.clauses.iter_mut().filter(|(name, _)| *name == "where").map(|(_, value)| value);
+                clauses.chain([&mut check.condition])
+            }))
+            .collect(),
+        Definition::Index(index) => {
+            index.parts.iter_mut().map(|part| &mut part.expression).chain(&mut index.predicate).collect()
+        }
+        Definition::View(view) => {
+            let defaults = view.clauses.iter_mut().filter(|(name, _)| name.starts_with("default ")).map(|(_, value)| value);
+            defaults.chain([&mut view.query]).collect()
+        }
+        Definition::Plain(plain) => {
+            let kind = plain.kind;
+            let is_expression = move |name: &str| match kind {
+                Kind::Domain => name == "default" || name.starts_with("check "),
+                Kind::Function | Kind::Procedure => name == "body" || name.starts_with("default "),
+                Kind::Trigger => name == "when",
+                Kind::Rule => matches!(name, "where" | "do"),
+                Kind::Policy => matches!(name, "using" | "with check"),
+                _ => false,
+            };
+            plain.clauses.iter_mut().filter(|(name, _)| is_expression(name)).map(|(_, value)| value).collect()
+        }
+        Definition::VirtualTable(_) | Definition::Trigger(_) => Vec::new(),
+    }
+}
+
+/// The objects that a name without a schema may mean.
+pub fn find_unqualified<'m>(model: &'m Model, schemas: &[&str], identifier: &str) -> Option<&'m Object> {
+    schemas.iter().find_map(|schema| {
+        let name = names::qualified(schema, identifier);
+        Kind::ALL.into_iter().find_map(|kind| model.find(kind, &name))
+    })
+}

@@ -1,0 +1,920 @@
+//! Objects as the statements that make them.
+
+use super::names::{self, quoted};
+use super::tokens::{dollar_quoted, literal};
+use crate::model::{Check, Clauses, Column, Definition, ForeignKey, Index, Key, Kind, Name, Object, Plain, Table, View, is};
+
+/// Everything that makes the object, statement by statement.
+pub fn statements(object: &Object) -> Vec<String> {
+    let mut statements = vec![create(object, true)];
+    statements.extend(extras(object));
+    statements
+}
+
+/// The CREATE statement itself. A table's foreign keys come with it only if that is asked for.
+pub fn create(object: &Object, foreign_keys: bool) -> String {
+    match &object.definition {
+        Definition::Table(table) => create_table(&object.name, table, foreign_keys),
+        Definition::Index(index) => create_index(&object.name, index),
+        Definition::View(view) => create_view(&object.name, view, false),
+        Definition::Plain(plain) => create_plain(&object.name, plain, false),
+        Definition::VirtualTable(_) | Definition::Trigger(_) => unreachable!("PostgreSQL has no such definitions"),
+    }
+}
+
+/// How the kind is called in SQL.
+pub fn keywords(kind: Kind) -> String {
+    match kind {
+        Kind::ForeignDataWrapper => "FOREIGN DATA WRAPPER".to_owned(),
+        kind => kind.title().to_uppercase(),
+    }
+}
+
+/// The object as COMMENT ON, ALTER and DROP name it.
+pub fn subject(kind: Kind, name: &Name) -> String {
+    match kind {
+        Kind::UserMapping => format!("USER MAPPING FOR {name}"),
+        kind => format!("{} {name}", keywords(kind)),
+    }
+}
+
+fn create_table(name: &Name, table: &Table, foreign_keys: bool) -> String {
+    let clauses = &table.clauses;
+    let unlogged = if clauses.has("unlogged") { "UNLOGGED " } else { "" };
+    let what = if clauses.has(is::SERVER) { "FOREIGN TABLE" } else { "TABLE" };
+    let mut out = format!("CREATE {unlogged}{what} {name}");
+    let mut elements: Vec<String> = Vec::new();
+    let typed = clauses.has("partition of") || clauses.has("of");
+    elements.extend(table.columns.iter().filter_map(|column| element(column, typed)));
+    elements.extend(table.primary_key.iter().map(|key| key_constraint("PRIMARY KEY", key)));
+    elements.extend(table.unique_keys.iter().map(|key| key_constraint("UNIQUE", key)));
+    elements.extend(table.checks.iter().filter(|check| !comes_later(&check.clauses)).map(check_constraint));
+    elements.extend(table.exclusions.iter().map(exclusion_constraint));
+    if foreign_keys {
+        let now = table.foreign_keys.iter().filter(|key| !comes_later(&key.clauses));
+        elements.extend(now.map(foreign_key_constraint));
+    }
+    if let Some(parent) = clauses.value("partition of") {
+        out += &format!(" PARTITION OF {parent}");
+    } else if let Some(of) = clauses.value("of") {
+        out += &format!(" OF {of}");
+    }
+    if !elements.is_empty() {
+        out += &format!(" (\n    {}\n)", elements.join(",\n    "));
+    } else if !typed {
+        out += " (\n)";
+    }
+    if let Some(bound) = clauses.get("bound") {
+        out += &format!(" {}", bound.canonical);
+    }
+    if let Some(parents) = clauses.value("inherits") {
+        out += &format!(" INHERITS ({parents})");
+    }
+    if let Some(key) = clauses.get("partition by") {
+        out += &format!(" PARTITION BY {}", key.written());
+    }
+    if let Some(server) = clauses.value(is::SERVER) {
+        out += &format!(" SERVER {server}{}", foreign_options(clauses));
+    }
+    if let Some(method) = clauses.value("using") {
+        out += &format!(" USING {}", quoted(method));
+    }
+    out += &storage_parameters(clauses);
+    out += &tablespace(clauses);
+    out
+}
+
+/// NOT VALID constraints are added to a table that is there already.
+pub fn comes_later(clauses: &Clauses) -> bool {
+    clauses.has("not valid")
+}
+
+/// A column as an element of CREATE TABLE; none if it says nothing that the parent does not.
+fn element(column: &Column, typed: bool) -> Option<String> {
+    if column.clauses.has("inherited") {
+        return None;
+    }
+    let words = column_constraints(column);
+    match &column.data_type {
+        Some(_) if !typed => Some(self::column(column)),
+        _ if words.is_empty() => None,
+        _ => Some(format!("{} {}", quoted(column.name.canonical()), words.trim_start())),
+    }
+}
+
+/// A column with everything that can be said where it is created.
+pub fn column(column: &Column) -> String {
+    let data_type = column.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
+    let mut out = format!("{} {data_type}", quoted(column.name.canonical()));
+    if let Some(method) = column.clauses.value("compression") {
+        out += &format!(" COMPRESSION {method}");
+    }
+    if let Some(collation) = &column.collation {
+        out += &format!(" COLLATE {collation}");
+    }
+    out + &column_constraints(column)
+}
+
+fn column_constraints(column: &Column) -> String {
+    let mut out = foreign_options(&column.clauses);
+    if let Some(default) = &column.default {
+        out += &format!(" DEFAULT {}", default.written());
+    }
+    if let Some(generated) = &column.generated {
+        let kept = if generated.stored { "STORED" } else { "VIRTUAL" };
+        out += &format!(" GENERATED ALWAYS AS ({}) {kept}", generated.expression.written());
+    }
+    if let Some(identity) = identity(column) {
+        out += &format!(" {identity}");
+    }
+    if column.not_null.is_some() {
+        out += " NOT NULL";
+    }
+    out
+}
+
+/// GENERATED … AS IDENTITY with its options.
+pub fn identity(column: &Column) -> Option<String> {
+    let identity = column.clauses.value("identity")?;
+    let mut options = Clauses::default();
+    for (name, value) in column.clauses.iter() {
+        if let Some(name) = name.strip_prefix("identity.") {
+            options.set(name, value.clone());
+        }
+    }
+    let mut words = sequence_options(&options);
+    if let Some(name) = options.value("name") {
+        words = format!(" SEQUENCE NAME {name}{words}");
+    }
+    let words = if words.is_empty() { words } else { format!(" ({})", words.trim_start()) };
+    Some(format!("GENERATED {} AS IDENTITY{words}", identity.to_uppercase()))
+}
+
+fn constraint(name: &Name) -> String {
+    if name.is_given() { format!("CONSTRAINT {} ", quoted(name.canonical())) } else { String::new() }
+}
+
+/// PRIMARY KEY or UNIQUE as a constraint of a table.
+pub fn key_constraint(what: &str, key: &Key) -> String {
+    let mut columns: Vec<String> = key.parts.iter().map(|part| quoted(part.column.canonical())).collect();
+    if key.clauses.has("without overlaps")
+        && let Some(last) = columns.last_mut()
+    {
+        last.push_str(" WITHOUT OVERLAPS");
+    }
+    let nulls = if key.clauses.has("nulls not distinct") { " NULLS NOT DISTINCT" } else { "" };
+    let include = key.clauses.value("include").map_or_else(String::new, |list| format!(" INCLUDE ({list})"));
+    let space = key.clauses.value("tablespace").map_or_else(String::new, |space| format!(" USING INDEX TABLESPACE {}", quoted(space)));
+    format!(
+        "{}{what}{nulls} ({}){include}{}{space}{}",
+        constraint(&key.name),
+        columns.join(", "),
+        storage_parameters(&key.clauses),
+        attributes(&key.clauses)
+    )
+}
+
+/// CHECK as a constraint of a table.
+pub fn check_constraint(check: &Check) -> String {
+    let name = check.name.as_ref().map_or_else(String::new, constraint);
+    format!("{name}CHECK ({}){}", check.condition.written(), attributes(&check.clauses))
+}
+
+/// EXCLUDE as a constraint of a table.
+pub fn exclusion_constraint(check: &Check) -> String {
+    let name = check.name.as_ref().map_or_else(String::new, constraint);
+    let include = check.clauses.value("include").map_or_else(String::new, |list| format!(" INCLUDE ({list})"));
+    let condition = check.clauses.get("where").map_or_else(String::new, |value| format!(" WHERE ({})", value.written()));
+    format!(
+        "{name}EXCLUDE {}{include}{}{condition}{}",
+        check.condition.canonical,
+        storage_parameters(&check.clauses),
+        attributes(&check.clauses)
+    )
+}
+
+/// FOREIGN KEY as a constraint of a table.
+pub fn foreign_key_constraint(key: &ForeignKey) -> String {
+    let period = key.clauses.has("period");
+    let list = |columns: &[Name]| {
+        let mut columns: Vec<String> = columns.iter().map(|column| quoted(column.canonical())).collect();
+        if period && let Some(last) = columns.last_mut() {
+            *last = format!("PERIOD {last}");
+        }
+        columns.join(", ")
+    };
+    let mut out = format!("{}FOREIGN KEY ({}) REFERENCES {}", constraint(&key.name), list(&key.columns), key.parent);
+    if !key.parent_columns.is_empty() {
+        out += &format!(" ({})", list(&key.parent_columns));
+    }
+    if key.clauses.has("match") {
+        out += " MATCH FULL";
+    }
+    if !key.on_update.is_default() {
+        out += &format!(" ON UPDATE {}", key.on_update.keywords());
+    }
+    if !key.on_delete.is_default() {
+        out += &format!(" ON DELETE {}", key.on_delete.keywords());
+        if let Some(columns) = key.clauses.value("on delete columns") {
+            out += &format!(" ({columns})");
+        }
+    }
+    out + &attributes(&key.clauses)
+}
+
+fn attributes(clauses: &Clauses) -> String {
+    let mut out = String::new();
+    if clauses.has("no inherit") {
+        out += " NO INHERIT";
+    }
+    if let Some(deferred) = clauses.value("deferrable") {
+        out += if deferred.is_empty() { " DEFERRABLE" } else { " DEFERRABLE INITIALLY DEFERRED" };
+    }
+    if clauses.has("not enforced") {
+        out += " NOT ENFORCED";
+    } else if clauses.has("not valid") {
+        out += " NOT VALID";
+    }
+    out
+}
+
+/// A storage parameter's value as it must stand in SQL.
+pub fn parameter_value(value: &str) -> String {
+    let plain = !value.is_empty() && value.chars().all(|ch| ch.is_ascii_alphanumeric() || matches!(ch, '_' | '.' | '-'));
+    if plain { value.to_owned() } else { literal(value) }
+}
+
+/// ` WITH (…)`, or nothing.
+fn storage_parameters(clauses: &Clauses) -> String {
+    let parameters: Vec<String> = clauses
+        .iter()
+        .filter_map(|(name, value)| Some((name.strip_prefix("with.")?, value)))
+        .map(|(name, value)| format!("{name} = {}", parameter_value(&value.canonical)))
+        .collect();
+    if parameters.is_empty() { String::new() } else { format!(" WITH ({})", parameters.join(", ")) }
+}
+
+/// ` OPTIONS (…)`, or nothing.
+fn foreign_options(clauses: &Clauses) -> String {
+    let options: Vec<String> = clauses
+        .iter()
+        .filter_map(|(name, value)| Some((name.strip_prefix("options.")?, value)))
+        .map(|(name, value)| format!("{} {}", quoted(name), literal(&value.canonical)))
+        .collect();
+    if options.is_empty() { String::new() } else { format!(" OPTIONS ({})", options.join(", ")) }
+}
+
+fn tablespace(clauses: &Clauses) -> String {
+    clauses.value("tablespace").map_or_else(String::new, |space| format!(" TABLESPACE {}", quoted(space)))
+}
+
+fn create_index(name: &Name, index: &Index) -> String {
+    let parts: Vec<String> = index
+        .parts
+        .iter()
+        .map(|part| {
+            let text = part.expression.written().trim();
+            let simple = text.chars().all(|ch| ch.is_alphanumeric() || ch == '_') || is_quoted(text) || is_call(text);
+            let mut out = if simple { text.to_owned() } else { format!("({text})") };
+            if let Some(collation) = &part.collation {
+                out += &format!(" COLLATE {collation}");
+            }
+            if let Some(class) = part.clauses.value("operator class") {
+                out += &format!(" {class}");
+            }
+            if let Some(parameters) = part.clauses.value("operator class parameters") {
+                let parameters: Vec<String> = parameters
+                    .split(", ")
+                    .map(|pair| pair.split_once('=').map_or_else(|| pair.to_owned(), |(k, v)| format!("{k} = {}", parameter_value(v))))
+                    .collect();
+                out += &format!(" ({})", parameters.join(", "));
+            }
+            if part.descending {
+                out += " DESC";
+            }
+            if let Some(nulls) = part.clauses.value("nulls") {
+                out += &format!(" NULLS {}", nulls.to_uppercase());
+            }
+            out
+        })
+        .collect();
+    let clauses = &index.clauses;
+    let only = if clauses.has("only") { "ONLY " } else { "" };
+    let mut out = format!(
+        "CREATE {}INDEX {} ON {only}{}",
+        if index.unique { "UNIQUE " } else { "" },
+        quoted(&names::identifier(name)),
+        index.table
+    );
+    if let Some(method) = clauses.value("using") {
+        out += &format!(" USING {}", quoted(method));
+    }
+    out += &format!(" ({})", parts.join(", "));
+    if let Some(list) = clauses.value("include") {
+        out += &format!(" INCLUDE ({list})");
+    }
+    if clauses.has("nulls not distinct") {
+        out += " NULLS NOT DISTINCT";
+    }
+    out += &storage_parameters(clauses);
+    out += &tablespace(clauses);
+    if let Some(predicate) = &index.predicate {
+        out += &format!(" WHERE {}", predicate.written());
+    }
+    out
+}
+
+fn is_quoted(text: &str) -> bool {
+    text.len() > 2 && text.starts_with('"') && text.find('"').is_some() && text[1..].find('"') == Some(text.len() - 2)
+}
+
+/// Whether the text is one call of a function, which needs no parentheses around it.
+fn is_call(text: &str) -> bool {
+    let Some(open) = text.find('(') else { return false };
+    let name = &text[..open];
+    if name.is_empty() || !name.chars().all(|ch| ch.is_alphanumeric() || matches!(ch, '_' | '.')) {
+        return false;
+    }
+    // The grammar has special forms that are no plain calls.
+    if matches!(name.to_ascii_lowercase().as_str(), "coalesce" | "nullif" | "greatest" | "least" | "cast" | "extract" | "row" | "not") {
+        return false;
+    }
+    let mut depth = 0;
+    let mut quote = None;
+    for (index, ch) in text.char_indices().skip(open) {
+        match (quote, ch) {
+            (Some(mark), _) if ch == mark => quote = None,
+            (None, '\'' | '"') => quote = Some(ch),
+            (None, '(') => depth += 1,
+            (None, ')') => {
+                depth -= 1;
+                if depth == 0 {
+                    return index + 1 == text.len();
+                }
+            }
+            _ => {}
+        }
+    }
+    false
+}
+
+/// CREATE VIEW; `replace` for one that is there.
+pub fn create_view(name: &Name, view: &View, replace: bool) -> String {
+    let materialized = view.clauses.has(is::MATERIALIZED);
+    let columns: Vec<String> = view.columns.iter().map(|column| quoted(column.canonical())).collect();
+    let columns = if columns.is_empty() { String::new() } else { format!(" ({})", columns.join(", ")) };
+    let mut parameters = view.clauses.clone();
+    let check = parameters.remove("with.check_option");
+    let what = if materialized { "MATERIALIZED VIEW" } else { "VIEW" };
+    let replace = if replace { "OR REPLACE " } else { "" };
+    let using = parameters.value("using").map_or_else(String::new, |method| format!(" USING {}", quoted(method)));
+    let mut out = format!("CREATE {replace}{what} {name}{columns}{using}{}", storage_parameters(&parameters));
+    out += &tablespace(&view.clauses);
+    out += &format!(" AS\n{}", view.query.written().trim());
+    if let Some(check) = check {
+        out += &format!("\nWITH {} CHECK OPTION", check.canonical.to_uppercase());
+    }
+    out
+}
+
+/// The options of a sequence, each with a blank before it.
+pub fn sequence_options(clauses: &Clauses) -> String {
+    let mut out = String::new();
+    for (name, words) in [
+        ("as", "AS"),
+        ("start", "START WITH"),
+        ("increment", "INCREMENT BY"),
+        ("minvalue", "MINVALUE"),
+        ("maxvalue", "MAXVALUE"),
+        ("cache", "CACHE"),
+    ] {
+        if let Some(value) = clauses.value(name) {
+            out += &format!(" {words} {value}");
+        }
+    }
+    if clauses.has("cycle") {
+        out += " CYCLE";
+    }
+    out
+}
+
+/// `(key = value, …)` of the clauses with a prefix.
+fn definition_list(clauses: &Clauses, prefix: &str) -> String {
+    let words: Vec<String> = clauses
+        .iter()
+        .filter_map(|(name, value)| Some((name.strip_prefix(prefix)?, value)))
+        .map(|(name, value)| {
+            let value = &value.canonical;
+            // Types, functions and operators stand as they are; texts are quoted.
+            let text = matches!(
+                name,
+                "locale" | "lc_collate" | "lc_ctype" | "provider" | "version" | "rules" | "initcond" | "minitcond" | "default"
+                    | "category" | "delimiter" | "dictfile" | "afffile" | "stopwords" | "synonyms" | "language"
+            ) || value.is_empty();
+            if text { format!("{name} = {}", literal(value)) } else { format!("{name} = {value}") }
+        })
+        .collect();
+    format!("({})", words.join(", "))
+}
+
+/// CREATE of an object that is nothing but clauses; `replace` for one that is there and can be replaced.
+pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
+    let clauses = &plain.clauses;
+    let or_replace = if replace { "OR REPLACE " } else { "" };
+    let definition = clauses.get("definition").map_or_else(String::new, |text| format!(" {}", text.written()));
+    let what = keywords(plain.kind);
+    let identifier = || {
+        let (base, _) = name.canonical().split_once(" ON ").unwrap_or((name.canonical(), ""));
+        base.to_owned()
+    };
+    let owner = plain.owner.as_ref().map_or("", Name::canonical);
+    match plain.kind {
+        Kind::Schema => format!("CREATE SCHEMA {name}"),
+        Kind::Extension => {
+            let schema = clauses.value("schema").map_or_else(String::new, |schema| format!(" WITH SCHEMA {schema}"));
+            format!("CREATE EXTENSION IF NOT EXISTS {name}{schema}")
+        }
+        Kind::Sequence => {
+            let unlogged = if clauses.has("unlogged") { "UNLOGGED " } else { "" };
+            format!("CREATE {unlogged}SEQUENCE {name}{}", sequence_options(clauses))
+        }
+        Kind::Type => create_type(name, clauses),
+        Kind::Domain => create_domain(name, clauses),
+        Kind::Function | Kind::Procedure => create_routine(name, plain, replace),
+        Kind::Aggregate => {
+            let arguments = match (clauses.value("ordered"), clauses.value("arguments")) {
+                (Some(ordered), _) => format!("({ordered})"),
+                (None, Some("")) => "(*)".to_owned(),
+                (None, Some(arguments)) => format!("({arguments})"),
+                (None, None) => String::new(),
+            };
+            let base = name.canonical().trim_end_matches(names::signature(name));
+            format!("CREATE {or_replace}AGGREGATE {base}{arguments} {}", definition_list(clauses, "with."))
+        }
+        Kind::Trigger => create_trigger(&identifier(), owner, clauses),
+        Kind::EventTrigger => {
+            let when = clauses.get("when").map_or_else(String::new, |when| format!(" WHEN {}", when.written()));
+            format!(
+                "CREATE EVENT TRIGGER {name} ON {}{when} EXECUTE FUNCTION {}()",
+                clauses.written("on"),
+                clauses.written("function")
+            )
+        }
+        Kind::Rule => {
+            let condition = clauses.get("where").map_or_else(String::new, |value| format!(" WHERE {}", value.written()));
+            let instead = if clauses.has("instead") { "INSTEAD " } else { "" };
+            let action = clauses.written("do");
+            let action = if action.contains(';') { format!("({action})") } else { action.to_owned() };
+            format!(
+                "CREATE {or_replace}RULE {} AS ON {} TO {owner}{condition} DO {instead}{action}",
+                identifier(),
+                clauses.written("on").to_uppercase()
+            )
+        }
+        Kind::Policy => {
+            let mut out = format!("CREATE POLICY {} ON {owner}", identifier());
+            if clauses.has("restrictive") {
+                out += " AS RESTRICTIVE";
+            }
+            if let Some(command) = clauses.value("for") {
+                out += &format!(" FOR {}", command.to_uppercase());
+            }
+            if let Some(roles) = clauses.value("to") {
+                out += &format!(" TO {roles}");
+            }
+            if let Some(condition) = clauses.get("using") {
+                out += &format!(" USING ({})", condition.written());
+            }
+            if let Some(condition) = clauses.get("with check") {
+                out += &format!(" WITH CHECK ({})", condition.written());
+            }
+            out
+        }
+        Kind::Statistics => {
+            let kinds = clauses.value("kinds").map_or_else(String::new, |kinds| format!(" ({kinds})"));
+            format!("CREATE STATISTICS {name}{kinds} ON {} FROM {owner}", clauses.written("on"))
+        }
+        Kind::Publication => create_publication(name, clauses),
+        Kind::UserMapping => format!("CREATE USER MAPPING FOR {name}{}", foreign_options(clauses)),
+        Kind::Operator => {
+            let symbol = name.canonical().trim_end_matches(names::signature(name));
+            format!("CREATE OPERATOR {symbol} {}", definition_list(clauses, "with."))
+        }
+        Kind::OperatorClass => {
+            let (base, method) = name.canonical().split_once(" USING ").unwrap_or((name.canonical(), ""));
+            let default = if clauses.has("default") { " DEFAULT" } else { "" };
+            let family = clauses.value("family").map_or_else(String::new, |family| format!(" FAMILY {family}"));
+            format!(
+                "CREATE OPERATOR CLASS {base}{default} FOR TYPE {} USING {method}{family} AS {}",
+                clauses.written("for type"),
+                clauses.written("as")
+            )
+        }
+        Kind::Collation if clauses.has("from") => format!("CREATE COLLATION {name} FROM {}", clauses.written("from")),
+        Kind::TextSearchConfiguration => match clauses.value("with.parser") {
+            Some(parser) => format!("CREATE {what} {name} (parser = {parser})"),
+            None => format!("CREATE {what} {name} (copy = {})", clauses.written("with.copy")),
+        },
+        Kind::Collation | Kind::TextSearchDictionary | Kind::TextSearchParser | Kind::TextSearchTemplate => {
+            format!("CREATE {what} {name} {}", definition_list(clauses, "with."))
+        }
+        Kind::Conversion => {
+            let default = if clauses.has("default") { "DEFAULT " } else { "" };
+            format!("CREATE {default}CONVERSION {name}{definition}")
+        }
+        Kind::DefaultPrivileges => format!("ALTER DEFAULT PRIVILEGES {name}"),
+        Kind::Language => format!("CREATE {or_replace}LANGUAGE {name}{definition}"),
+        _ => format!("CREATE {what} {name}{definition}{}", foreign_options(clauses)),
+    }
+}
+
+fn create_type(name: &Name, clauses: &Clauses) -> String {
+    if let Some(labels) = clauses.get("enum") {
+        format!("CREATE TYPE {name} AS ENUM ({})", labels.written())
+    } else if let Some(attributes) = clauses.value("attributes") {
+        let attributes: Vec<String> = super::attributes(clauses).into_iter().map(|(name, rest)| format!("{name} {rest}")).collect::<Vec<_>>().into_iter().chain(attributes.is_empty().then(String::new)).filter(|text| !text.is_empty()).collect();
+        format!("CREATE TYPE {name} AS ({})", attributes.join(", "))
+    } else if clauses.has("range.subtype") {
+        format!("CREATE TYPE {name} AS RANGE {}", definition_list(clauses, "range."))
+    } else if clauses.has("shell") {
+        format!("CREATE TYPE {name}")
+    } else {
+        format!("CREATE TYPE {name} {}", definition_list(clauses, "base."))
+    }
+}
+
+fn create_domain(name: &Name, clauses: &Clauses) -> String {
+    let mut out = format!("CREATE DOMAIN {name} AS {}", clauses.value("as").unwrap_or_default());
+    if let Some(collation) = clauses.value("collate") {
+        out += &format!(" COLLATE {collation}");
+    }
+    if let Some(default) = clauses.get("default") {
+        out += &format!(" DEFAULT {}", default.written());
+    }
+    if clauses.has("not null") {
+        out += " NOT NULL";
+    }
+    for (clause, condition) in clauses.iter() {
+        if let Some(check) = clause.strip_prefix("check ").filter(|check| !clauses.has(&format!("not valid {check}"))) {
+            out += &format!(" CONSTRAINT {} CHECK ({})", quoted(check), condition.written());
+        }
+    }
+    out
+}
+
+fn create_routine(name: &Name, plain: &Plain, replace: bool) -> String {
+    let clauses = &plain.clauses;
+    let base = name.canonical().trim_end_matches(names::signature(name));
+    let arguments = with_defaults(clauses);
+    let mut out = format!("CREATE {}{} {base}({arguments})", if replace { "OR REPLACE " } else { "" }, keywords(plain.kind));
+    if let Some(returns) = clauses.get("returns") {
+        out += &format!("\n    RETURNS {}", returns.canonical);
+    }
+    if let Some(language) = clauses.value("language") {
+        out += &format!("\n    LANGUAGE {}", quoted(language));
+    }
+    if let Some(types) = clauses.value("transform") {
+        out += &format!(" TRANSFORM {}", types.to_uppercase().replace("FOR TYPE", "FOR TYPE"));
+    }
+    for (clause, words) in [("window", ""), ("volatility", ""), ("leakproof", ""), ("strict", ""), ("security", "SECURITY "), ("parallel", "PARALLEL ")] {
+        if let Some(value) = clauses.value(clause) {
+            out += &format!(" {words}{}", value.to_uppercase());
+        }
+    }
+    for clause in ["cost", "rows", "support"] {
+        if let Some(value) = clauses.value(clause) {
+            out += &format!(" {} {value}", clause.to_uppercase());
+        }
+    }
+    for (clause, value) in clauses.iter() {
+        if let Some(setting) = clause.strip_prefix("set.") {
+            out += &format!("\n    SET {setting} TO {}", setting_value(setting, &value.canonical));
+        }
+    }
+    if let Some(body) = clauses.get("body") {
+        out += &format!("\n{}", body.written());
+    } else if let Some(text) = clauses.get("as") {
+        match clauses.value("symbol") {
+            Some(symbol) => out += &format!("\nAS {}, {}", literal(&text.canonical), literal(symbol)),
+            None => out += &format!("\nAS {}", dollar_quoted(&text.canonical, if plain.kind == Kind::Procedure { "procedure" } else { "function" })),
+        }
+    }
+    out
+}
+
+/// A setting's value: lists of names stay lists.
+fn setting_value(setting: &str, value: &str) -> String {
+    let list = ["search_path", "temp_tablespaces", "session_preload_libraries", "local_preload_libraries"];
+    if list.contains(&setting) {
+        value.split(", ").map(|item| if item.is_empty() { "''".to_owned() } else { quoted(item) }).collect::<Vec<_>>().join(", ")
+    } else {
+        literal(value)
+    }
+}
+
+/// The arguments with their defaults, which are kept as clauses of their own.
+fn with_defaults(clauses: &Clauses) -> String {
+    let mut number = 0;
+    let arguments = super::split_list(clauses.value("arguments").unwrap_or_default());
+    let words: Vec<String> = arguments
+        .into_iter()
+        .map(|argument| {
+            if argument.starts_with("OUT ") {
+                return argument;
+            }
+            number += 1;
+            match clauses.get(&format!("default {number}")) {
+                Some(default) => format!("{argument} DEFAULT {}", default.written()),
+                None => argument,
+            }
+        })
+        .collect();
+    words.join(", ")
+}
+
+fn create_trigger(name: &str, owner: &str, clauses: &Clauses) -> String {
+    let constraint = if clauses.has("constraint") { "CONSTRAINT " } else { "" };
+    let mut out = format!(
+        "CREATE {constraint}TRIGGER {name} {} {} ON {owner}",
+        clauses.written("timing").to_uppercase(),
+        events(clauses.written("events"))
+    );
+    if let Some(from) = clauses.value("from") {
+        out += &format!(" FROM {from}");
+    }
+    if let Some(deferred) = clauses.value("deferrable") {
+        out += if deferred.is_empty() { " DEFERRABLE" } else { " DEFERRABLE INITIALLY DEFERRED" };
+    }
+    if clauses.has("old table") || clauses.has("new table") {
+        out += " REFERENCING";
+        for which in ["old table", "new table"] {
+            if let Some(name) = clauses.value(which) {
+                out += &format!(" {} AS {name}", which.to_uppercase());
+            }
+        }
+    }
+    out += if clauses.has("for each") { " FOR EACH ROW" } else { " FOR EACH STATEMENT" };
+    if let Some(condition) = clauses.get("when") {
+        out += &format!(" WHEN ({})", condition.written());
+    }
+    out + &format!(" EXECUTE FUNCTION {}({})", clauses.written("function"), clauses.written("arguments"))
+}
+
+/// Keywords in upper case, columns as they are.
+fn events(text: &str) -> String {
+    let words: Vec<String> = text
+        .split(" or ")
+        .map(|event| match event.split_once(" of ") {
+            Some((event, columns)) => format!("{} OF {columns}", event.to_uppercase()),
+            None => event.to_uppercase(),
+        })
+        .collect();
+    words.join(" OR ")
+}
+
+fn create_publication(name: &Name, clauses: &Clauses) -> String {
+    let mut out = format!("CREATE PUBLICATION {name}");
+    let tables: Vec<String> = clauses
+        .iter()
+        .filter_map(|(clause, rest)| Some(format!("{} {}", clause.strip_prefix("table ")?, rest.written())))
+        .map(|text| text.trim_end().to_owned())
+        .collect();
+    let schemas: Vec<&str> = clauses.iter().filter_map(|(clause, _)| clause.strip_prefix("schema ")).collect();
+    if clauses.has("all tables") {
+        out += " FOR ALL TABLES";
+    } else if !tables.is_empty() || !schemas.is_empty() {
+        let mut members = Vec::new();
+        if !tables.is_empty() {
+            members.push(format!("TABLE {}", tables.join(", ")));
+        }
+        if !schemas.is_empty() {
+            members.push(format!("TABLES IN SCHEMA {}", schemas.join(", ")));
+        }
+        out += &format!(" FOR {}", members.join(", "));
+    }
+    out + &storage_parameters(clauses)
+}
+
+/// What must be said after CREATE: settings that only ALTER can make, and comments.
+pub fn extras(object: &Object) -> Vec<String> {
+    let mut out = Vec::new();
+    let kind = object.definition.kind();
+    let name = &object.name;
+    match &object.definition {
+        Definition::Table(table) => table_extras(&mut out, name, table),
+        Definition::Index(index) => {
+            if let Some(parent) = index.clauses.value("attached to") {
+                out.push(format!("ALTER INDEX {parent} ATTACH PARTITION {name}"));
+            }
+            for (clause, value) in index.clauses.iter() {
+                if let Some(number) = clause.strip_prefix("statistics ") {
+                    out.push(format!("ALTER INDEX {name} ALTER COLUMN {number} SET STATISTICS {}", value.canonical));
+                }
+            }
+        }
+        Definition::View(view) => view_extras(&mut out, name, view),
+        Definition::Plain(plain) => plain_extras(&mut out, name, plain),
+        Definition::VirtualTable(_) | Definition::Trigger(_) => {}
+    }
+    let clauses = clauses(object);
+    if let Some(comment) = clauses.value("comment") {
+        out.push(comment_on(&subject(kind, name), Some(comment)));
+    }
+    for (clause, value) in clauses.iter() {
+        let Some(on) = clause.strip_prefix("comment on ") else { continue };
+        let what = match (kind, on.strip_prefix("constraint ")) {
+            (Kind::Domain, _) => format!("CONSTRAINT {on} ON DOMAIN {name}"),
+            (_, Some(constraint)) => format!("CONSTRAINT {constraint} ON {name}"),
+            _ => format!("COLUMN {name}.{on}"),
+        };
+        out.push(comment_on(&what, Some(&value.canonical)));
+    }
+    out
+}
+
+/// COMMENT ON; none takes the comment away.
+pub fn comment_on(what: &str, text: Option<&str>) -> String {
+    format!("COMMENT ON {what} IS {}", text.map_or_else(|| "NULL".to_owned(), literal))
+}
+
+/// The clauses of an object, whatever it is.
+pub fn clauses(object: &Object) -> &Clauses {
+    match &object.definition {
+        Definition::Table(table) => &table.clauses,
+        Definition::Index(index) => &index.clauses,
+        Definition::View(view) => &view.clauses,
+        Definition::Plain(plain) => &plain.clauses,
+        Definition::VirtualTable(_) | Definition::Trigger(_) => unreachable!("PostgreSQL has no such definitions"),
+    }
+}
+
+fn table_extras(out: &mut Vec<String>, name: &Name, table: &Table) {
+    let what = if table.clauses.has(is::SERVER) { "FOREIGN TABLE" } else { "TABLE" };
+    for check in table.checks.iter().filter(|check| comes_later(&check.clauses)) {
+        out.push(format!("ALTER {what} {name} ADD {}", check_constraint(check)));
+    }
+    for column in table.columns.iter() {
+        out.extend(column_extras(name, column, None));
+    }
+    out.extend(table_settings(name, &Clauses::default(), &table.clauses));
+    let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| (Some(&key.name), &key.clauses));
+    let others = table.foreign_keys.iter().map(|key| (Some(&key.name), &key.clauses));
+    let checks = table.checks.iter().chain(table.exclusions.iter()).map(|check| (check.name.as_ref(), &check.clauses));
+    for (constraint, clauses) in keys.chain(others).chain(checks) {
+        if let (Some(constraint), Some(comment)) = (constraint, clauses.value("comment")) {
+            out.push(comment_on(&format!("CONSTRAINT {} ON {name}", quoted(constraint.canonical())), Some(comment)));
+        }
+    }
+}
+
+/// What only ALTER can say of a column, where it differs from `have`.
+pub fn column_extras(table: &Name, column: &Column, have: Option<&Column>) -> Vec<String> {
+    let mut out = Vec::new();
+    let nothing = Clauses::default();
+    let before = have.map_or(&nothing, |have| &have.clauses);
+    let own = quoted(column.name.canonical());
+    for clause in before.differing(&column.clauses) {
+        let value = column.clauses.value(clause);
+        match clause {
+            "statistics" => out.push(format!("ALTER TABLE {table} ALTER COLUMN {own} SET STATISTICS {}", value.unwrap_or("-1"))),
+            "storage" => {
+                let mode = value.unwrap_or("default").to_uppercase();
+                out.push(format!("ALTER TABLE {table} ALTER COLUMN {own} SET STORAGE {mode}"));
+            }
+            "compression" if have.is_some() => {
+                out.push(format!("ALTER TABLE {table} ALTER COLUMN {own} SET COMPRESSION {}", value.unwrap_or("default")));
+            }
+            "comment" => out.push(comment_on(&format!("COLUMN {table}.{own}"), value)),
+            _ => {
+                let Some(option) = clause.strip_prefix("with.") else { continue };
+                out.push(match value {
+                    Some(value) => format!("ALTER TABLE {table} ALTER COLUMN {own} SET ({option} = {})", parameter_value(value)),
+                    None => format!("ALTER TABLE {table} ALTER COLUMN {own} RESET ({option})"),
+                });
+            }
+        }
+    }
+    out
+}
+
+/// The settings of a table that ALTER can make and unmake, where they differ.
+pub fn table_settings(name: &Name, have: &Clauses, want: &Clauses) -> Vec<String> {
+    let mut out = Vec::new();
+    for clause in have.differing(want) {
+        let value = want.value(clause);
+        match clause {
+            "row security" => {
+                out.push(format!("ALTER TABLE {name} {} ROW LEVEL SECURITY", if value.is_some() { "ENABLE" } else { "DISABLE" }));
+            }
+            "force row security" => {
+                let force = if value.is_some() { "FORCE" } else { "NO FORCE" };
+                out.push(format!("ALTER TABLE {name} {force} ROW LEVEL SECURITY"));
+            }
+            _ => {}
+        }
+    }
+    out
+}
+
+/// Foreign keys that are NOT VALID: CREATE TABLE can't say so.
+pub fn late_foreign_keys(name: &Name, table: &Table) -> Vec<String> {
+    let late = table.foreign_keys.iter().filter(|key| comes_later(&key.clauses));
+    late.map(|key| format!("ALTER TABLE {name} ADD {}", foreign_key_constraint(key))).collect()
+}
+
+/// The settings that name an index, so that they come after it.
+pub fn index_settings(name: &Name, have: &Clauses, want: &Clauses) -> Vec<String> {
+    let mut out = Vec::new();
+    for clause in have.differing(want) {
+        let value = want.value(clause);
+        match (clause, value) {
+            ("replica identity", value) => {
+                let identity = match value {
+                    Some(value) if value.starts_with("using index ") => format!("USING INDEX {}", &value["using index ".len()..]),
+                    value => value.unwrap_or("default").to_uppercase(),
+                };
+                out.push(format!("ALTER TABLE {name} REPLICA IDENTITY {identity}"));
+            }
+            ("cluster on", Some(index)) => out.push(format!("ALTER TABLE {name} CLUSTER ON {}", quoted(index))),
+            ("cluster on", None) => out.push(format!("ALTER TABLE {name} SET WITHOUT CLUSTER")),
+            _ => {}
+        }
+    }
+    out
+}
+
+fn view_extras(out: &mut Vec<String>, name: &Name, view: &View) {
+    let what = if view.clauses.has(is::MATERIALIZED) { "MATERIALIZED VIEW" } else { "VIEW" };
+    for (clause, value) in view.clauses.iter() {
+        if let Some(column) = clause.strip_prefix("default ") {
+            out.push(format!("ALTER {what} {name} ALTER COLUMN {column} SET DEFAULT {}", value.written()));
+        } else if let Some(column) = clause.strip_prefix("statistics ") {
+            out.push(format!("ALTER {what} {name} ALTER COLUMN {column} SET STATISTICS {}", value.canonical));
+        }
+    }
+    if let Some(index) = view.clauses.value("cluster on") {
+        out.push(format!("ALTER {what} {name} CLUSTER ON {}", quoted(index)));
+    }
+}
+
+fn plain_extras(out: &mut Vec<String>, name: &Name, plain: &Plain) {
+    let clauses = &plain.clauses;
+    match plain.kind {
+        Kind::Domain => {
+            for (clause, condition) in clauses.iter() {
+                if let Some(check) = clause.strip_prefix("check ").filter(|check| clauses.has(&format!("not valid {check}"))) {
+                    out.push(format!("ALTER DOMAIN {name} ADD CONSTRAINT {} CHECK ({}) NOT VALID", quoted(check), condition.written()));
+                }
+            }
+        }
+        Kind::Trigger | Kind::Rule => {
+            if let (Some(state), Some(owner)) = (clauses.value("enabled"), &plain.owner) {
+                let (own, _) = name.canonical().split_once(" ON ").unwrap_or((name.canonical(), ""));
+                out.push(format!("ALTER TABLE {owner} {} {} {own}", enabled(Some(state)), keywords(plain.kind)));
+            }
+        }
+        Kind::EventTrigger => {
+            if let Some(state) = clauses.value("enabled") {
+                out.push(format!("ALTER EVENT TRIGGER {name} {}", enabled(Some(state))));
+            }
+        }
+        Kind::Statistics => {
+            if let Some(target) = clauses.value("statistics") {
+                out.push(format!("ALTER STATISTICS {name} SET STATISTICS {target}"));
+            }
+        }
+        Kind::TextSearchConfiguration => {
+            for (clause, dictionaries) in clauses.iter() {
+                if let Some(token) = clause.strip_prefix("mapping ") {
+                    out.push(format!("ALTER TEXT SEARCH CONFIGURATION {name} ADD MAPPING FOR {} WITH {}", quoted(token), dictionaries.canonical));
+                }
+            }
+        }
+        Kind::OperatorFamily => {
+            for (clause, change) in clauses.iter() {
+                if clause.bytes().all(|byte| byte.is_ascii_digit()) {
+                    out.push(format!("ALTER OPERATOR FAMILY {name} {}", change.written()));
+                }
+            }
+        }
+        _ => {}
+    }
+}
+
+/// ENABLE, ENABLE ALWAYS, ENABLE REPLICA or DISABLE.
+pub fn enabled(state: Option<&str>) -> &'static str {
+    match state {
+        Some("disabled") => "DISABLE",
+        Some("replica") => "ENABLE REPLICA",
+        Some("always") => "ENABLE ALWAYS",
+        _ => "ENABLE",
+    }
+}
+
+/// `ALTER SEQUENCE … OWNED BY`, once both are there.
+pub fn owned_by(object: &Object) -> Option<String> {
+    let Definition::Plain(plain) = &object.definition else { return None };
+    let column = plain.clauses.value("owned by").filter(|_| plain.kind == Kind::Sequence)?;
+    let table = plain.owner.as_ref()?;
+    Some(format!("ALTER SEQUENCE {} OWNED BY {table}.{}", object.name, quoted(column)))
+}

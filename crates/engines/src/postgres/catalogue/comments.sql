@@ -1,0 +1,19 @@
+SELECT 'comment on', i.identity,
+  format('COMMENT ON %s IS %L;', CASE i.type
+    WHEN 'table column' THEN 'COLUMN ' || i.identity
+    WHEN 'view column' THEN 'COLUMN ' || i.identity
+    WHEN 'materialized view column' THEN 'COLUMN ' || i.identity
+    WHEN 'foreign table column' THEN 'COLUMN ' || i.identity
+    WHEN 'composite type column' THEN 'COLUMN ' || i.identity
+    WHEN 'index column' THEN 'COLUMN ' || i.identity
+    WHEN 'table constraint' THEN 'CONSTRAINT ' || i.identity
+    WHEN 'domain constraint' THEN 'CONSTRAINT ' || regexp_replace(i.identity, ' on ', ' ON DOMAIN ')
+    WHEN 'statistics object' THEN 'STATISTICS ' || i.identity
+    WHEN 'foreign-data wrapper' THEN 'FOREIGN DATA WRAPPER ' || i.identity
+    WHEN 'composite type' THEN 'TYPE ' || i.identity
+    WHEN 'operator class' THEN 'OPERATOR CLASS ' || i.identity
+    ELSE upper(i.type) || ' ' || i.identity END, d.description)
+FROM pg_description d, pg_identify_object(d.classoid, d.objoid, d.objsubid) i
+WHERE d.objoid >= 16384 AND i.type IS NOT NULL AND i.identity !~ '^wevrun\M' AND i.type NOT IN ('large object', 'toast table')
+  AND NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = d.classoid AND e.objid = d.objoid AND e.deptype = 'e')
+ORDER BY i.type, i.identity;

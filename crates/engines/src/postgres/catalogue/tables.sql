@@ -1,0 +1,78 @@
+WITH columns AS (
+  SELECT a.attrelid,
+    string_agg(format('%I %s%s%s%s%s', a.attname, format_type(a.atttypid, a.atttypmod),
+      CASE WHEN a.attcollation <> t.typcollation AND a.attcollation <> 0 THEN format(' COLLATE %I.%I', cn.nspname, co.collname) ELSE '' END,
+      CASE WHEN a.attfdwoptions IS NOT NULL THEN (SELECT format(' OPTIONS (%s)', string_agg(format('%I %L', o.option_name, o.option_value), ', ' ORDER BY o.option_name)) FROM pg_options_to_table(a.attfdwoptions) o) ELSE '' END,
+      CASE WHEN a.attgenerated = 's' THEN format(' GENERATED ALWAYS AS (%s) STORED', pg_get_expr(d.adbin, d.adrelid))
+        WHEN a.attgenerated = 'v' THEN format(' GENERATED ALWAYS AS (%s) VIRTUAL', pg_get_expr(d.adbin, d.adrelid))
+        WHEN a.attidentity <> '' THEN ''
+        WHEN d.adbin IS NOT NULL THEN ' DEFAULT ' || pg_get_expr(d.adbin, d.adrelid) ELSE '' END,
+      CASE WHEN a.attnotnull THEN ' NOT NULL' ELSE '' END),
+      E',\n    ' ORDER BY a.attnum) FILTER (WHERE a.attislocal OR c.relispartition) AS listed,
+    string_agg(concat(
+      CASE WHEN a.attidentity <> '' THEN (SELECT format(E'\nALTER TABLE %I.%I ALTER COLUMN %I ADD GENERATED %s AS IDENTITY (SEQUENCE NAME %I.%I START %s INCREMENT %s MINVALUE %s MAXVALUE %s CACHE %s%s);',
+          n.nspname, c.relname, a.attname, CASE a.attidentity WHEN 'a' THEN 'ALWAYS' ELSE 'BY DEFAULT' END, sn.nspname, sc.relname,
+          s.seqstart, s.seqincrement, s.seqmin, s.seqmax, s.seqcache, CASE WHEN s.seqcycle THEN ' CYCLE' ELSE '' END)
+        FROM pg_depend i JOIN pg_sequence s ON s.seqrelid = i.objid JOIN pg_class sc ON sc.oid = i.objid JOIN pg_namespace sn ON sn.oid = sc.relnamespace
+        WHERE i.classid = 'pg_class'::regclass AND i.refclassid = 'pg_class'::regclass AND i.refobjid = a.attrelid AND i.refobjsubid = a.attnum AND i.deptype = 'i') END,
+      CASE WHEN NOT a.attislocal AND NOT c.relispartition AND d.adbin IS NOT NULL AND a.attgenerated = '' AND NOT EXISTS (
+          SELECT FROM pg_inherits h JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = a.attname
+          JOIN pg_attrdef pd ON pd.adrelid = pa.attrelid AND pd.adnum = pa.attnum
+          WHERE h.inhrelid = a.attrelid AND pg_get_expr(pd.adbin, pd.adrelid) = pg_get_expr(d.adbin, d.adrelid))
+        THEN format(E'\nALTER TABLE ONLY %I.%I ALTER COLUMN %I SET DEFAULT %s;', n.nspname, c.relname, a.attname, pg_get_expr(d.adbin, d.adrelid)) END,
+      CASE WHEN a.attstattarget >= 0 THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STATISTICS %s;', n.nspname, c.relname, a.attname, a.attstattarget) END,
+      CASE WHEN a.attstorage <> t.typstorage THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STORAGE %s;', n.nspname, c.relname, a.attname,
+        CASE a.attstorage WHEN 'p' THEN 'PLAIN' WHEN 'e' THEN 'EXTERNAL' WHEN 'm' THEN 'MAIN' ELSE 'EXTENDED' END) END,
+      /*14+ CASE a.attcompression WHEN 'p' THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET COMPRESSION pglz;', n.nspname, c.relname, a.attname) WHEN 'l' THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET COMPRESSION lz4;', n.nspname, c.relname, a.attname) END,*/
+      CASE WHEN a.attoptions IS NOT NULL THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET (%s);', n.nspname, c.relname, a.attname, array_to_string(a.attoptions, ', ')) END),
+      '' ORDER BY a.attnum) AS altered
+  FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+  JOIN pg_type t ON t.oid = a.atttypid
+  LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
+  LEFT JOIN pg_collation co ON co.oid = a.attcollation LEFT JOIN pg_namespace cn ON cn.oid = co.collnamespace
+  WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'f') AND c.oid >= 16384
+  GROUP BY a.attrelid
+), constraints AS (
+  SELECT k.conrelid, string_agg(format('CONSTRAINT %I %s', k.conname, pg_get_constraintdef(k.oid)), E',\n    '
+    ORDER BY position(k.contype IN 'puxcf'), k.conname) AS listed
+  FROM pg_constraint k
+  WHERE k.conrelid >= 16384 AND k.contype IN ('p', 'u', 'x', 'c', 'f') AND k.conparentid = 0 AND (k.conislocal OR k.contype = 'f')
+  GROUP BY k.conrelid
+), parents AS (
+  SELECT h.inhrelid, string_agg(format('%I.%I', pn.nspname, pc.relname), ', ' ORDER BY h.inhseqno) AS listed
+  FROM pg_inherits h JOIN pg_class pc ON pc.oid = h.inhparent JOIN pg_namespace pn ON pn.oid = pc.relnamespace
+  WHERE pc.relkind IN ('r', 'p', 'f')
+  GROUP BY h.inhrelid
+)
+SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, format('%I.%I', n.nspname, c.relname),
+  concat(
+    'CREATE ', CASE WHEN c.relpersistence = 'u' THEN 'UNLOGGED ' END, CASE WHEN c.relkind = 'f' THEN 'FOREIGN ' END,
+    format(E'TABLE %I.%I%s (', n.nspname, c.relname, CASE WHEN c.reloftype <> 0 THEN '' ELSE '' END),
+    CASE WHEN cols.listed IS NOT NULL OR k.listed IS NOT NULL THEN E'\n    ' END, concat_ws(E',\n    ', cols.listed, k.listed),
+    CASE WHEN cols.listed IS NOT NULL OR k.listed IS NOT NULL THEN E'\n' END, ')',
+    CASE WHEN NOT c.relispartition AND p.listed IS NOT NULL THEN format(E'\nINHERITS (%s)', p.listed) END,
+    CASE WHEN c.relkind = 'p' THEN E'\nPARTITION BY ' || pg_get_partkeydef(c.oid) END,
+    (SELECT format(E'\nSERVER %I%s', s.srvname, (SELECT format(' OPTIONS (%s)', string_agg(format('%I %L', o.option_name, o.option_value), ', ' ORDER BY o.option_name)) FROM pg_options_to_table(ft.ftoptions) o HAVING count(*) > 0))
+     FROM pg_foreign_table ft JOIN pg_foreign_server s ON s.oid = ft.ftserver WHERE ft.ftrelid = c.oid),
+    CASE WHEN am.amname <> 'heap' THEN format(E'\nUSING %I', am.amname) END,
+    (SELECT format(E'\nWITH (%s)', string_agg(x.prefix || o.option_name || ' = ' || quote_literal(o.option_value), ', '))
+     FROM (VALUES ('', c.reloptions), ('toast.', tc.reloptions)) x(prefix, options), pg_options_to_table(x.options) o HAVING count(*) > 0),
+    CASE WHEN ts.spcname IS NOT NULL THEN format(E'\nTABLESPACE %I', ts.spcname) END,
+    ';', cols.altered,
+    CASE WHEN c.relispartition THEN format(E'\nALTER TABLE %s ATTACH PARTITION %I.%I %s;', p.listed, n.nspname, c.relname, pg_get_expr(c.relpartbound, c.oid)) END,
+    CASE WHEN c.reloftype <> 0 THEN format(E'\nALTER TABLE %I.%I OF %s;', n.nspname, c.relname, format_type(c.reloftype, NULL)) END,
+    CASE WHEN c.relrowsecurity THEN format(E'\nALTER TABLE %I.%I ENABLE ROW LEVEL SECURITY;', n.nspname, c.relname) END,
+    CASE WHEN c.relforcerowsecurity THEN format(E'\nALTER TABLE %I.%I FORCE ROW LEVEL SECURITY;', n.nspname, c.relname) END,
+    CASE WHEN c.relkind IN ('r', 'p') AND c.relreplident = 'f' THEN format(E'\nALTER TABLE %I.%I REPLICA IDENTITY FULL;', n.nspname, c.relname)
+      WHEN c.relkind IN ('r', 'p') AND c.relreplident = 'n' THEN format(E'\nALTER TABLE %I.%I REPLICA IDENTITY NOTHING;', n.nspname, c.relname)
+      WHEN c.relkind IN ('r', 'p') AND c.relreplident = 'i' THEN (SELECT format(E'\nALTER TABLE %I.%I REPLICA IDENTITY USING INDEX %I;', n.nspname, c.relname, ic.relname)
+        FROM pg_index i JOIN pg_class ic ON ic.oid = i.indexrelid WHERE i.indrelid = c.oid AND i.indisreplident) END,
+    (SELECT format(E'\nALTER TABLE %I.%I CLUSTER ON %I;', n.nspname, c.relname, ic.relname)
+     FROM pg_index i JOIN pg_class ic ON ic.oid = i.indexrelid WHERE i.indrelid = c.oid AND i.indisclustered))
+FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+LEFT JOIN columns cols ON cols.attrelid = c.oid LEFT JOIN constraints k ON k.conrelid = c.oid LEFT JOIN parents p ON p.inhrelid = c.oid
+LEFT JOIN pg_am am ON am.oid = c.relam LEFT JOIN pg_tablespace ts ON ts.oid = c.reltablespace
+LEFT JOIN pg_class tc ON tc.oid = c.reltoastrelid
+WHERE c.relkind IN ('r', 'p', 'f') AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun'
+  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = c.oid AND d.deptype = 'e')
+ORDER BY n.nspname, c.relname;

@@ -1,0 +1,148 @@
+//! Connecting, and what the server's errors mean.
+
+use std::error::Error as _;
+
+use postgres::error::SqlState;
+use postgres::{Client, Config, NoTls, SimpleQueryMessage, SimpleQueryRow};
+use wevrun_core::plan::{Evidence, Probe};
+use wevrun_core::script::Script;
+
+use super::settings::Settings;
+use super::tls;
+use crate::database::{Access, Content, Database, Deployment, Event, Release};
+use crate::error::LiveError;
+use crate::ledger::LedgerEntry;
+
+/// A connection to a PostgreSQL database.
+pub struct PostgresDatabase {
+    pub(super) client: Client,
+    pub(super) settings: Settings,
+    /// The server's major version.
+    pub(super) version: u32,
+}
+
+impl PostgresDatabase {
+    /// Connects.
+    pub fn open(url: &str, access: Access) -> Result<PostgresDatabase, LiveError> {
+        let settings = Settings::of(url)?;
+        let mut client = match connect(&settings, &settings.config)? {
+            Ok(client) => client,
+            Err(error) if access == Access::Create && error.code() == Some(&SqlState::INVALID_CATALOG_NAME) => {
+                create_database(&settings)?
+            }
+            Err(error) => return Err(unreachable(&settings, &error)),
+        };
+        let rows = client.simple_query("SELECT current_setting('server_version_num')").map_err(|error| meaning(&error))?;
+        let number: u32 = single(&rows).and_then(|row| row.get(0)?.parse().ok()).unwrap_or(0);
+        let version = number / 10000;
+        if version < 13 {
+            return Err(LiveError::Engine(format!("the server is PostgreSQL {version}; Wevrun works with 13 and later")));
+        }
+        Ok(PostgresDatabase { client, settings, version })
+    }
+}
+
+/// The name must be taken as it is, whatever it holds.
+fn create_database(settings: &Settings) -> Result<Client, LiveError> {
+    let mut maintenance = settings.config.clone();
+    maintenance.dbname("postgres");
+    let mut client = connect(settings, &maintenance)?.map_err(|error| unreachable(settings, &error))?;
+    let statement = format!("CREATE DATABASE \"{}\"", settings.database.replace('"', "\"\""));
+    client.batch_execute(&statement).map_err(|error| meaning(&error))?;
+    connect(settings, &settings.config)?.map_err(|error| unreachable(settings, &error))
+}
+
+/// The inner error is the server's or the network's.
+fn connect(settings: &Settings, config: &Config) -> Result<Result<Client, postgres::Error>, LiveError> {
+    if settings.on_socket { Ok(config.connect(NoTls)) } else { Ok(config.connect(tls::connector(settings)?)) }
+}
+
+/// Runs statements as a person would with the engine's own client, outside any release.
+pub fn execute(url: &str, sql: &str) -> Result<(), LiveError> {
+    let mut database = PostgresDatabase::open(url, Access::Write)?;
+    database.client.batch_execute(sql).map_err(|error| meaning(&error))
+}
+
+/// The only row of an answer.
+pub(super) fn single(messages: &[SimpleQueryMessage]) -> Option<&SimpleQueryRow> {
+    messages.iter().find_map(|message| match message {
+        SimpleQueryMessage::Row(row) => Some(row),
+        _ => None,
+    })
+}
+
+/// Why there is no connection.
+fn unreachable(settings: &Settings, error: &postgres::Error) -> LiveError {
+    match error.code() {
+        Some(code) if *code == SqlState::INVALID_CATALOG_NAME => {
+            LiveError::NotFound(format!("{} ({})", settings.shown, words(error)))
+        }
+        Some(code) if *code == SqlState::INVALID_PASSWORD || *code == SqlState::INVALID_AUTHORIZATION_SPECIFICATION => {
+            LiveError::Refused(settings.shown.clone(), words(error))
+        }
+        _ if error.to_string().contains("password missing") => {
+            LiveError::Refused(settings.shown.clone(), "the server wants a password, and none is given".to_owned())
+        }
+        _ => LiveError::Unreachable(settings.shown.clone(), words(error)),
+    }
+}
+
+/// What an error means (<https://www.postgresql.org/docs/current/errcodes-appendix.html>).
+pub(super) fn meaning(error: &postgres::Error) -> LiveError {
+    if error.is_closed() {
+        return LiveError::ConnectionLost(words(error));
+    }
+    let Some(database) = error.as_db_error() else { return LiveError::ConnectionLost(words(error)) };
+    let code = database.code();
+    if *code == SqlState::LOCK_NOT_AVAILABLE {
+        LiveError::Locked
+    } else if *code == SqlState::READ_ONLY_SQL_TRANSACTION {
+        LiveError::ReadOnly(database.message().to_owned())
+    } else if *code == SqlState::DISK_FULL {
+        LiveError::DiskFull(database.message().to_owned())
+    } else if code.code() == "WV001" {
+        LiveError::WouldLoseRows
+    } else if [SqlState::ADMIN_SHUTDOWN, SqlState::CRASH_SHUTDOWN, SqlState::CANNOT_CONNECT_NOW].contains(code) {
+        LiveError::ConnectionLost(database.message().to_owned())
+    } else {
+        LiveError::Engine(words(error))
+    }
+}
+
+/// The server's own words, with its detail and hint.
+pub(super) fn words(error: &postgres::Error) -> String {
+    match error.as_db_error() {
+        Some(database) => {
+            let detail = database.detail().map_or_else(String::new, |detail| format!(" ({detail})"));
+            let hint = database.hint().map_or_else(String::new, |hint| format!(" [{hint}]"));
+            format!("{}{detail}{hint}", database.message())
+        }
+        None => match error.source() {
+            Some(source) => source.to_string(),
+            None => error.to_string(),
+        },
+    }
+}
+
+impl Database for PostgresDatabase {
+    fn read(&mut self) -> Result<Content, LiveError> {
+        self.content()
+    }
+
+    fn probe(&mut self, probes: &[Probe]) -> Result<Evidence, LiveError> {
+        self.evidence(probes)
+    }
+
+    fn deploy(
+        &mut self,
+        script: &Script,
+        release: &Release,
+        watch: &mut dyn FnMut(Event<'_>),
+    ) -> Result<Deployment, LiveError> {
+        self.run(script, release, watch)
+    }
+
+    fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError> {
+        self.last_entry()
+    }
+}

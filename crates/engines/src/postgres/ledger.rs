@@ -1,0 +1,83 @@
+//! The ledger table, in a schema of its own. It is written in the transaction of the release itself, so it can't say what did
+//! not happen.
+
+use std::io::{Read, Write};
+
+use flate2::Compression;
+use flate2::read::GzDecoder;
+use flate2::write::GzEncoder;
+use wevrun_core::dialects::postgres::LEDGER_SCHEMA;
+use wevrun_core::model::Fingerprint;
+use wevrun_core::snapshot::Snapshot;
+
+use super::connection::{PostgresDatabase, meaning};
+use crate::database::Release;
+use crate::error::LiveError;
+use crate::ledger::LedgerEntry;
+
+impl PostgresDatabase {
+    /// Adds a release. Only the last one's structure is kept, packed.
+    pub(super) fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError> {
+        let create = format!(
+            "CREATE SCHEMA IF NOT EXISTS {LEDGER_SCHEMA};
+             CREATE TABLE IF NOT EXISTS {LEDGER_SCHEMA}.ledger (
+                id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+                released_at timestamptz NOT NULL DEFAULT now(),
+                released_by text NOT NULL,
+                project text NOT NULL,
+                have text NOT NULL,
+                want text NOT NULL,
+                script_hash text NOT NULL,
+                tool text NOT NULL,
+                snapshot bytea
+             );
+             UPDATE {LEDGER_SCHEMA}.ledger SET snapshot = NULL WHERE snapshot IS NOT NULL;"
+        );
+        self.client.batch_execute(&create).map_err(|error| meaning(&error))?;
+        let mut packed = GzEncoder::new(Vec::new(), Compression::default());
+        packed.write_all(released.write(&[]).as_bytes()).expect("a Vec takes every byte");
+        let packed = packed.finish().expect("a Vec takes every byte");
+        let insert = format!(
+            "INSERT INTO {LEDGER_SCHEMA}.ledger (released_by, project, have, want, script_hash, tool, snapshot)
+             VALUES ($1, $2, $3, $4, $5, $6, $7)"
+        );
+        let (have, want) = (have.as_str(), released.model.fingerprint());
+        let values: [&(dyn postgres::types::ToSql + Sync); 7] = [
+            &release.released_by,
+            &release.project,
+            &have,
+            &want.as_str(),
+            &release.script_hash,
+            &release.tool,
+            &packed,
+        ];
+        self.client.execute(&insert, &values).map_err(|error| meaning(&error))?;
+        Ok(())
+    }
+
+    pub(super) fn last_entry(&mut self) -> Result<Option<LedgerEntry>, LiveError> {
+        let exists = format!("SELECT to_regclass('{LEDGER_SCHEMA}.ledger') IS NOT NULL");
+        let exists: bool = self.client.query_one(&exists, &[]).map_err(|error| meaning(&error))?.get(0);
+        if !exists {
+            return Ok(None);
+        }
+        let sql = format!(
+            "SELECT to_char(released_at AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS\"Z\"'), released_by, have, want, \
+             script_hash, tool, snapshot FROM {LEDGER_SCHEMA}.ledger ORDER BY id DESC LIMIT 1"
+        );
+        let Some(row) = self.client.query_opt(&sql, &[]).map_err(|error| meaning(&error))? else { return Ok(None) };
+        let packed: Option<Vec<u8>> = row.get(6);
+        Ok(Some(LedgerEntry {
+            released_at: row.get(0),
+            released_by: row.get(1),
+            have: row.get(2),
+            want: row.get(3),
+            script_hash: row.get(4),
+            tool: row.get(5),
+            snapshot: packed.and_then(|packed| {
+                let mut text = String::new();
+                GzDecoder::new(&packed[..]).read_to_string(&mut text).ok().map(|_| text)
+            }),
+        }))
+    }
+}

@@ -1,0 +1,12 @@
+//! PostgreSQL, over its own protocol.
+
+mod connection;
+mod ledger;
+mod probe;
+mod read;
+mod run;
+mod settings;
+mod tls;
+
+pub use connection::{PostgresDatabase, execute};
+pub use settings::Settings;
