@@ -54,7 +54,7 @@ pub struct Loaded {
     pub name: String,
     /// The engine.
     pub engine: Engine,
-    /// The oldest version that it is for; none for a live side.
+    /// The oldest version that it is for; of a live side, the one that it has, where that matters.
     pub engine_version: Option<EngineVersion>,
     /// The project's name, if the side knows it.
     pub project: Option<String>,
@@ -246,7 +246,7 @@ impl Context {
         Ok(Loaded {
             name: name.to_owned(),
             engine: url.engine(),
-            engine_version: None,
+            engine_version: content.version,
             project: None,
             model: content.model,
             sources: content.sources,

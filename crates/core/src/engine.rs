@@ -49,7 +49,7 @@ impl Engine {
     pub fn default_version(self) -> EngineVersion {
         match self {
             Engine::Sqlite => EngineVersion { major: 3, minor: 40 },
-            Engine::Postgres => EngineVersion { major: 13, minor: 0 },
+            Engine::Postgres => EngineVersion { major: 18, minor: 0 },
         }
     }
 }

@@ -2,6 +2,7 @@
 
 use std::time::Duration;
 
+use wevrun_core::EngineVersion;
 use wevrun_core::diagnostics::Diagnostic;
 use wevrun_core::model::Model;
 use wevrun_core::plan::{Evidence, Probe};
@@ -32,6 +33,8 @@ pub struct Content {
     pub model: Model,
     /// The definitions as the catalogue holds them; the model's locations refer to them.
     pub sources: Vec<Source>,
+    /// The engine's version there.
+    pub version: Option<EngineVersion>,
     /// What is worth knowing. Never an error: what can't be read is a [`LiveError::Unreadable`].
     pub diagnostics: Vec<Diagnostic>,
 }

@@ -50,7 +50,7 @@ impl Adopt {
         let name =
             self.into.file_name().map_or_else(|| "schema".to_owned(), |name| name.to_string_lossy().into_owned());
         let dialect = dialect(side.engine);
-        let mut written = vec![(PathBuf::from(FILE), settings(&name, side.engine, &[]))];
+        let mut written = vec![(PathBuf::from(FILE), settings(&name, side.engine, side.engine_version, &[]))];
         for file in adopted_files(dialect, &side.model) {
             written.push((Path::new("schema").join(file.path), file.text));
         }
@@ -63,7 +63,7 @@ impl Adopt {
         }
         let tolerated = self.defects()?;
         if !tolerated.is_empty() {
-            files::write_atomically(&self.into.join(FILE), settings(&name, side.engine, &tolerated).as_bytes())?;
+            files::write_atomically(&self.into.join(FILE), settings(&name, side.engine, side.engine_version, &tolerated).as_bytes())?;
             let codes: Vec<&str> = tolerated.iter().map(|code| code.name()).collect();
             anstream::eprintln!(
                 "{}: the database has defects that the engine lets pass; {FILE} tolerates them for now ({})",

@@ -2,7 +2,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use clap::Args;
-use wevrun_core::Engine;
+use wevrun_core::{Engine, EngineVersion};
 use wevrun_core::diagnostics::Code;
 
 use crate::failure::{Ended, Failure, Outcome};
@@ -30,7 +30,7 @@ impl New {
         let root = directory.map_or_else(|| self.folder.clone(), |directory| directory.join(&self.folder));
         let name = root.file_name().map_or_else(|| "schema".to_owned(), |name| name.to_string_lossy().into_owned());
         let contents = [
-            (FILE, settings(&name, self.engine, &[])),
+            (FILE, settings(&name, self.engine, None, &[])),
             ("schema/tables/apiaries.sql", EXAMPLE.to_owned()),
             (".gitignore", IGNORED.to_owned()),
         ];
@@ -54,7 +54,7 @@ impl New {
 }
 
 /// The settings of a new project that tolerates these findings.
-pub fn settings(name: &str, engine: Engine, tolerate: &[Code]) -> String {
+pub fn settings(name: &str, engine: Engine, version: Option<EngineVersion>, tolerate: &[Code]) -> String {
     let tolerate = match tolerate {
         [] => String::new(),
         codes => {
@@ -66,7 +66,11 @@ pub fn settings(name: &str, engine: Engine, tolerate: &[Code]) -> String {
             )
         }
     };
-    let version = engine.default_version();
+    let version = version.unwrap_or_else(|| engine.default_version());
+    let url = match engine {
+        Engine::Sqlite => "sqlite:${PRODUCTION_DB}",
+        Engine::Postgres => "${PRODUCTION_URL}",
+    };
     let name = toml::Value::String(name.to_owned());
     format!(
         "# Settings of a Wevrun project. docs/project-file.md describes every key.
@@ -80,7 +84,7 @@ source = [\"{DEFAULT_SOURCE}\"]
 {tolerate}
 # The live databases. ${{NAME}} stands for an environment variable, so that no secret stands here.
 # [targets.production]
-# url = \"sqlite:${{PRODUCTION_DB}}\"
+# url = \"{url}\"
 "
     )
 }

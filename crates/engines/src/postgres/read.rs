@@ -7,7 +7,7 @@
 use postgres::SimpleQueryMessage;
 use wevrun_core::diagnostics::Code;
 use wevrun_core::source::Source;
-use wevrun_core::{Engine, build};
+use wevrun_core::{Engine, EngineVersion, build};
 
 use super::connection::{PostgresDatabase, meaning};
 use crate::database::Content;
@@ -72,7 +72,8 @@ impl PostgresDatabase {
         if !errors.is_empty() {
             return Err(LiveError::Unreadable(sources, errors));
         }
-        Ok(Content { model: build.model, sources, diagnostics })
+        let version = Some(EngineVersion { major: self.version, minor: 0 });
+        Ok(Content { model: build.model, sources, version, diagnostics })
     }
 }
 

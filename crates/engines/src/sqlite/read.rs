@@ -21,7 +21,7 @@ impl SqliteDatabase {
         if !errors.is_empty() {
             return Err(LiveError::Unreadable(sources, errors));
         }
-        Ok(Content { model: build.model, sources, diagnostics })
+        Ok(Content { model: build.model, sources, version: None, diagnostics })
     }
 
     fn definitions(&self) -> rusqlite::Result<Vec<Source>> {

@@ -3,7 +3,7 @@
 use super::names;
 use super::parse::identifier_of;
 use super::tokens;
-use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, ObjectKey, Table};
 use crate::parse::{TokenKind, token};
 
 /// Renames an object or moves it into another schema.
@@ -325,12 +325,4 @@ pub fn expressions_mut(definition: &mut Definition) -> Vec<&mut Expression> {
         }
         Definition::VirtualTable(_) | Definition::Trigger(_) => Vec::new(),
     }
-}
-
-/// The objects that a name without a schema may mean.
-pub fn find_unqualified<'m>(model: &'m Model, schemas: &[&str], identifier: &str) -> Option<&'m Object> {
-    schemas.iter().find_map(|schema| {
-        let name = names::qualified(schema, identifier);
-        Kind::ALL.into_iter().find_map(|kind| model.find(kind, &name))
-    })
 }

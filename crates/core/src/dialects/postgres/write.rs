@@ -2,7 +2,7 @@
 
 use super::names::{self, quoted};
 use super::tokens::{dollar_quoted, literal};
-use crate::model::{Check, Clauses, Column, Definition, ForeignKey, Index, Key, Kind, Name, Object, Plain, Table, View, is};
+use crate::model::{Check, Clauses, Column, Definition, Expression, ForeignKey, Index, Key, Kind, Name, Object, Plain, Table, View, is};
 
 /// Everything that makes the object, statement by statement.
 pub fn statements(object: &Object) -> Vec<String> {
@@ -91,7 +91,8 @@ pub fn comes_later(clauses: &Clauses) -> bool {
 
 /// A column as an element of CREATE TABLE; none if it says nothing that the parent does not.
 fn element(column: &Column, typed: bool) -> Option<String> {
-    if column.clauses.has("inherited") {
+    // A child of another table gets its own default afterwards; a partition can say it here.
+    if column.clauses.value("inherited").is_some_and(|how| how.is_empty() || !typed) {
         return None;
     }
     let words = column_constraints(column);
@@ -118,7 +119,7 @@ pub fn column(column: &Column) -> String {
 fn column_constraints(column: &Column) -> String {
     let mut out = foreign_options(&column.clauses);
     if let Some(default) = &column.default {
-        out += &format!(" DEFAULT {}", default.written());
+        out += &format!(" DEFAULT {}", default_text(default));
     }
     if let Some(generated) = &column.generated {
         let kept = if generated.stored { "STORED" } else { "VIRTUAL" };
@@ -131,6 +132,13 @@ fn column_constraints(column: &Column) -> String {
         out += " NOT NULL";
     }
     out
+}
+
+/// A default where only a simple expression can stand without parentheses (`b_expr` of the grammar).
+pub fn default_text(default: &Expression) -> String {
+    let text = default.written().trim();
+    let simple = is_call(text) || !text.contains([' ', '\n']) || (text.starts_with('\'') && text[1..].find('\'') == Some(text.len() - 2));
+    if simple { text.to_owned() } else { format!("({text})") }
 }
 
 /// GENERATED … AS IDENTITY with its options.
@@ -249,16 +257,20 @@ fn storage_parameters(clauses: &Clauses) -> String {
     let parameters: Vec<String> = clauses
         .iter()
         .filter_map(|(name, value)| Some((name.strip_prefix("with.")?, value)))
-        .map(|(name, value)| format!("{name} = {}", parameter_value(&value.canonical)))
+        .map(|(name, value)| format!("{name} = {}", parameter_value(value.written())))
         .collect();
     if parameters.is_empty() { String::new() } else { format!(" WITH ({})", parameters.join(", ")) }
 }
+
+/// What stands for a password in what we keep. It is never written: whoever deploys sets it.
+pub const SECRET: &str = "(a secret)";
 
 /// ` OPTIONS (…)`, or nothing.
 fn foreign_options(clauses: &Clauses) -> String {
     let options: Vec<String> = clauses
         .iter()
         .filter_map(|(name, value)| Some((name.strip_prefix("options.")?, value)))
+        .filter(|(_, value)| value.canonical != SECRET)
         .map(|(name, value)| format!("{} {}", quoted(name), literal(&value.canonical)))
         .collect();
     if options.is_empty() { String::new() } else { format!(" OPTIONS ({})", options.join(", ")) }
@@ -549,7 +561,7 @@ fn create_domain(name: &Name, clauses: &Clauses) -> String {
         out += &format!(" COLLATE {collation}");
     }
     if let Some(default) = clauses.get("default") {
-        out += &format!(" DEFAULT {}", default.written());
+        out += &format!(" DEFAULT {}", default_text(default));
     }
     if clauses.has("not null") {
         out += " NOT NULL";
@@ -753,7 +765,15 @@ fn table_extras(out: &mut Vec<String>, name: &Name, table: &Table) {
     for check in table.checks.iter().filter(|check| comes_later(&check.clauses)) {
         out.push(format!("ALTER {what} {name} ADD {}", check_constraint(check)));
     }
+    let child = table.clauses.has("inherits");
     for column in table.columns.iter() {
+        if child
+            && column.clauses.value("inherited").is_some_and(|how| !how.is_empty())
+            && let Some(default) = &column.default
+        {
+            let own = quoted(column.name.canonical());
+            out.push(format!("ALTER TABLE ONLY {name} ALTER COLUMN {own} SET DEFAULT {}", default.written()));
+        }
         out.extend(column_extras(name, column, None));
     }
     out.extend(table_settings(name, &Clauses::default(), &table.clauses));

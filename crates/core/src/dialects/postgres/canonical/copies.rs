@@ -7,6 +7,7 @@ use crate::model::{Clauses, Column, Definition, Kind, Model, Name, ObjectKey, Ta
 
 /// Replaces every LIKE by what it copies.
 pub fn expand(model: &mut Model) {
+    text_search(model);
     let waiting: Vec<ObjectKey> = model
         .of_kind(Kind::Table)
         .filter(|object| object.as_table().is_some_and(|table| table.clauses.has("like 0")))
@@ -17,6 +18,62 @@ pub fn expand(model: &mut Model) {
         for key in &waiting {
             expand_one(model, key);
         }
+    }
+}
+
+/// The token types of the engine's own parser, and whether their words are brought to their stems
+/// (<https://www.postgresql.org/docs/current/textsearch-parsers.html>).
+const TOKEN_TYPES: [(&str, bool); 19] = [
+    ("asciiword", true),
+    ("word", true),
+    ("numword", false),
+    ("asciihword", true),
+    ("hword", true),
+    ("numhword", false),
+    ("hword_asciipart", true),
+    ("hword_part", true),
+    ("hword_numpart", false),
+    ("email", false),
+    ("url", false),
+    ("host", false),
+    ("url_path", false),
+    ("file", false),
+    ("sfloat", false),
+    ("float", false),
+    ("int", false),
+    ("uint", false),
+    ("version", false),
+];
+
+/// `COPY = other`: a text search configuration that begins as a copy.
+fn text_search(model: &mut Model) {
+    let copies: Vec<ObjectKey> = model.of_kind(Kind::TextSearchConfiguration).map(|object| object.key()).collect();
+    for key in copies {
+        let Some(mut object) = model.remove(&key) else { continue };
+        if let Definition::Plain(plain) = &mut object.definition
+            && let Some(from) = plain.clauses.remove("with.copy")
+        {
+            let name = Name::new(from.canonical.as_str(), from.canonical.as_str());
+            let name = if names::is_unresolved(&name) { names::qualified("public", &names::identifier(&name)) } else { name };
+            let other = model.find(Kind::TextSearchConfiguration, &name).map(|object| object.definition.clone());
+            if let Some(Definition::Plain(other)) = other {
+                let inherited = other.clauses.iter().filter(|(clause, _)| *clause != "comment" && !plain.clauses.has(clause));
+                let inherited: Vec<_> = inherited.map(|(clause, value)| (clause.to_owned(), value.clone())).collect();
+                inherited.into_iter().for_each(|(clause, value)| plain.clauses.set(&clause, value));
+            } else {
+                let language = names::identifier(&name);
+                plain.clauses.say("with.parser", "\"default\"");
+                for (token, stems) in TOKEN_TYPES {
+                    let clause = format!("mapping {token}");
+                    if !plain.clauses.has(&clause) {
+                        let stem = stems && language != "simple";
+                        plain.clauses.say(&clause, if stem { format!("{language}_stem") } else { "simple".to_owned() });
+                    }
+                }
+            }
+            object.text.clear();
+        }
+        model.insert(object);
     }
 }
 

@@ -12,7 +12,7 @@ use sqlparser::parser::Parser;
 use super::super::{names, tokens};
 use super::known::Known;
 use super::walk::{Relation, Walk};
-use crate::model::{Definition, Name, Object};
+use crate::model::{Clauses, Definition, Kind, Name, Object};
 use crate::parse::{TokenKind, token};
 
 /// Nesting that is read; the server's own spelling nests deeply.
@@ -33,10 +33,20 @@ impl<'k> Scope<'k> {
             Definition::Index(index) => Some(&index.table),
             definition => definition.owner(),
         };
-        let relation = owner.map(|name| Relation {
+        let mut relation = owner.map(|name| Relation {
             alias: names::identifier(name),
+            numbered: None,
             columns: known.columns.get(name.canonical()).cloned(),
         });
+        if let Definition::Plain(plain) = &object.definition
+            && matches!(plain.kind, Kind::Function | Kind::Procedure)
+        {
+            relation = Some(Relation {
+                alias: names::identifier(&object.name),
+                numbered: None,
+                columns: Some(arguments(&plain.clauses)),
+            });
+        }
         Scope { known, own_schema: super::own_schema(object), relation }
     }
 
@@ -56,19 +66,57 @@ impl<'k> Scope<'k> {
         walk.name_outputs(&mut query, columns);
         let _ = VisitMut::visit(&mut *query, &mut walk);
         let _ = VisitMut::visit(&mut *query, &mut super::walk::Parentheses);
-        query.to_string()
+        format!("{query}{}", without_children(text))
     }
 
-    /// The canonical form of the statements of a routine or a rule.
-    pub fn statements(&self, text: &str, wanted: Option<&str>) -> String {
+    /// The canonical form of a routine argument's default. A constant is of the argument's type, whatever it says.
+    pub fn default(&self, text: &str) -> String {
+        let Some(mut expression) = parse(text, |parser| parser.parse_expr()) else { return plain_tokens(text) };
+        let mut walk = Walk::new(self.known, &self.own_schema, None);
+        let _ = expression.visit(&mut walk);
+        while let Expr::Cast { expr: inner, .. } = &expression
+            && super::walk::is_constant(inner)
+        {
+            expression = (**inner).clone();
+        }
+        finished(&mut expression)
+    }
+
+    /// The canonical form of the statements of a routine or a rule: `RETURN …`, `BEGIN ATOMIC …; END`, or one after the other.
+    pub fn statements(&self, text: &str) -> String {
         let trimmed = text.trim().trim_end_matches(';').trim();
-        if trimmed.len() >= 6 && trimmed[..6].eq_ignore_ascii_case("return") {
-            return format!("RETURN {}", self.expression(&trimmed[6..], wanted));
+        let word = |word: &str| trimmed.get(..word.len()).is_some_and(|head| head.eq_ignore_ascii_case(word));
+        if word("return") {
+            return format!("RETURN {}", self.expression(&trimmed[6..], None));
         }
-        match parse(trimmed, |parser| parser.parse_query()) {
-            Some(_) => self.query(trimmed, &[]),
-            None => plain_tokens(text),
+        let (tokens, _) = token::tokenize(tokens::rules(), trimmed, 0);
+        let atomic = word("begin");
+        let inside = match &tokens[..] {
+            [_, second, .., last] if atomic && second.is_word(trimmed, "ATOMIC") => {
+                &trimmed[second.end as usize..last.start as usize]
+            }
+            _ => trimmed,
+        };
+        let (tokens, _) = token::tokenize(tokens::rules(), inside, 0);
+        let mut parts = Vec::new();
+        let mut start = 0;
+        for token in tokens.iter().filter(|token| token.is_symbol(inside, ";")) {
+            parts.push(&inside[start..token.start as usize]);
+            start = token.end as usize;
         }
+        parts.push(&inside[start..]);
+        let parts: Vec<String> =
+            parts.into_iter().filter(|part| !part.trim().is_empty()).map(|part| self.statement(part)).collect();
+        parts.join("; ")
+    }
+
+    fn statement(&self, text: &str) -> String {
+        let Some(mut statement) = parse(text, |parser| parser.parse_statement()) else { return plain_tokens(text) };
+        // The arguments of a routine, or the old and the new row of a rule, are around it.
+        let mut walk = Walk::new(self.known, &self.own_schema, self.relation.clone());
+        let _ = VisitMut::visit(&mut statement, &mut walk);
+        let _ = VisitMut::visit(&mut statement, &mut super::walk::Parentheses);
+        statement.to_string()
     }
 
     /// The names and types of a query's columns, as far as they can be known.
@@ -76,6 +124,18 @@ impl<'k> Scope<'k> {
         let query = parse(text, |parser| parser.parse_query())?;
         Walk::new(self.known, &self.own_schema, None).outputs(&query)
     }
+}
+
+/// The named arguments of a routine, with their types.
+fn arguments(clauses: &Clauses) -> Vec<(String, Option<String>)> {
+    super::super::split_list(clauses.value("arguments").unwrap_or_default())
+        .into_iter()
+        .filter_map(|argument| {
+            let argument = ["INOUT ", "OUT ", "VARIADIC "].iter().find_map(|mode| argument.strip_prefix(mode)).unwrap_or(&argument);
+            let (name, data_type) = argument.split_once(' ')?;
+            Some((names::unquoted(name), Some(data_type.to_owned())))
+        })
+        .collect()
 }
 
 /// Reads the whole text; none if it can't be read to its end.
@@ -90,7 +150,7 @@ fn parse<T>(text: &str, read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::p
 /// The text with spellings that the parser does not know replaced by others that mean the same.
 fn readable(text: &str) -> Cow<'_, str> {
     let upper = text.to_ascii_uppercase();
-    if !["BOTH FROM", "LEADING FROM", "TRAILING FROM"].iter().any(|words| upper.contains(words)) {
+    if !["BOTH FROM", "LEADING FROM", "TRAILING FROM", "ISNULL", "NOTNULL", "ONLY"].iter().any(|words| upper.contains(words)) {
         return Cow::Borrowed(text);
     }
     let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
@@ -99,19 +159,37 @@ fn readable(text: &str) -> Cow<'_, str> {
     let (mut done, mut index) = (0, 0);
     while index < tokens.len() {
         // TRIM(BOTH FROM x)
-        let place = [("BOTH", "btrim"), ("LEADING", "ltrim"), ("TRAILING", "rtrim")];
-        let found = place.into_iter().find(|(word, _)| is(index, "TRIM") && is(index + 2, word) && is(index + 3, "FROM"));
-        if let Some((_, function)) = found {
+        let place = [("BOTH", "btrim("), ("LEADING", "ltrim("), ("TRAILING", "rtrim(")];
+        let trim = place.into_iter().find(|(word, _)| is(index, "TRIM") && is(index + 2, word) && is(index + 3, "FROM"));
+        let postfix = [("ISNULL", "IS NULL"), ("NOTNULL", "IS NOT NULL")].into_iter().find(|(word, _)| is(index, word));
+        // FROM ONLY x: counted apart.
+        let only = is_only(text, &tokens, index);
+        let replaced = trim.map(|(_, function)| (function, 3)).or(postfix.map(|(_, words)| (words, 0))).or(only.then_some(("", 0)));
+        if let Some((words, more)) = replaced {
             out.push_str(&text[done..tokens[index].start as usize]);
-            out.push_str(function);
-            out.push('(');
-            done = tokens[index + 3].end as usize;
-            index += 3;
+            out.push_str(words);
+            index += more;
+            done = tokens[index].end as usize;
         }
         index += 1;
     }
     out.push_str(&text[done..]);
     Cow::Owned(out)
+}
+
+/// Whether the token is the ONLY before a table.
+fn is_only(text: &str, tokens: &[token::Token], index: usize) -> bool {
+    let before = |word: &str| index > 0 && tokens[index - 1].is_word(text, word);
+    tokens[index].is_word(text, "ONLY") && (before("FROM") || before("JOIN"))
+}
+
+/// What a tree does not say: how many tables are read without their children.
+fn without_children(text: &str) -> String {
+    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+    match (0..tokens.len()).filter(|index| is_only(text, &tokens, *index)).count() {
+        0 => String::new(),
+        count => format!(" ONLY {count}"),
+    }
 }
 
 /// Printed with parentheses around every operation, but for the outermost.

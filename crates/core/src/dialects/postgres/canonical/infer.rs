@@ -127,7 +127,8 @@ fn arithmetic(left: Option<String>, op: &BinaryOperator, right: Option<String>) 
     })
 }
 
-fn rank(name: &str) -> u8 {
+/// Numbers by what they can hold.
+pub fn rank(name: &str) -> u8 {
     match name {
         "smallint" => 1,
         "integer" => 2,

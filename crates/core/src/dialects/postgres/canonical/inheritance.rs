@@ -5,7 +5,7 @@
 
 use std::collections::HashMap;
 
-use super::super::{attributes, names, split_list};
+use super::super::{attributes, names, parse, split_list};
 use crate::model::{Check, Clauses, Column, Definition, Expression, Kind, Model, Name, ObjectKey, Table};
 
 /// Completes all tables that have a parent or a type.
@@ -57,7 +57,8 @@ fn typed_columns(clauses: &Clauses) -> Vec<Column> {
 
 fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Vec<Column>>) {
     let Some(table) = model.get(key).and_then(|object| object.as_table()) else { return };
-    let partition = table.clauses.has("partition of");
+    // A typed table has all its columns from its type, as a partition has them from its parent.
+    let partition = table.clauses.has("partition of") || table.clauses.has("of");
     let mut from: Vec<Table> = parents(table)
         .iter()
         .filter_map(|parent| model.table(parent).or(model.find(Kind::ForeignTable, parent).and_then(|o| o.as_table())).cloned())
@@ -70,13 +71,16 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Vec<Colu
     let Some(mut object) = model.remove(key) else { return };
     if let Definition::Table(table) = &mut object.definition {
         let own = std::mem::take(&mut table.columns.0);
+        let key_columns: Vec<Name> =
+            table.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect();
         let mut columns: Vec<Column> = Vec::new();
         for parent in &from {
             for column in parent.columns.iter() {
                 if columns.iter().any(|other| other.name == column.name) {
                     continue;
                 }
-                columns.push(completed(column, own.iter().find(|other| other.name == column.name), partition));
+                let in_key = key_columns.contains(&column.name);
+                columns.push(completed(column, own.iter().find(|other| other.name == column.name), partition, in_key));
             }
         }
         let rest: Vec<Column> =
@@ -87,12 +91,13 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Vec<Colu
         for parent in &from {
             without_constraints_of(table, parent, partition);
         }
+        parse::settle(&key.name, table);
     }
     model.insert(object);
 }
 
 /// A column of the parent as the child has it.
-fn completed(parent: &Column, own: Option<&Column>, partition: bool) -> Column {
+fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: bool) -> Column {
     let mut inherited = parent.clone();
     for own_only in ["comment", "statistics"] {
         inherited.clauses.remove(own_only);
@@ -124,9 +129,9 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool) -> Column {
         bare.clauses.remove(own_only);
     }
     let same = bare.default.as_ref().map(|d| d.written()) == inherited.default.as_ref().map(|d| d.written())
-        && bare.not_null == inherited.not_null;
+        && (in_key || bare.not_null == inherited.not_null);
     if !same {
-        result.clauses.remove("inherited");
+        result.clauses.say("inherited", "with another default");
     }
     result
 }

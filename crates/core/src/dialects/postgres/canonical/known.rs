@@ -185,6 +185,9 @@ impl Known {
             }
             let identifier = identifier_of(*token, text);
             let is_keyword_type = token.kind == TokenKind::Word && is_built_in(&identifier);
+            if index > 0 && tokens[index - 1].is_word(text, "COLLATE") {
+                continue;
+            }
             let in_phrase = index > 0 && is_phrase(&tokens[index - 1], token, text);
             let found = [own, "public"]
                 .into_iter()
@@ -206,8 +209,13 @@ impl Known {
     /// A routine's name with the types of its signature looked up.
     pub fn qualified_signature(&self, name: &Name, own: &str) -> Name {
         let signature = names::signature(name);
-        let text = if signature.is_empty() || name.canonical().starts_with('(') {
-            // (from AS to)
+        let cast = name.canonical().strip_prefix('(').and_then(|rest| rest.strip_suffix(')')?.split_once(" AS "));
+        let transform = name.canonical().strip_prefix("FOR ").and_then(|rest| rest.split_once(" LANGUAGE "));
+        let text = if let Some((from, to)) = cast {
+            format!("({} AS {})", self.qualified_types(from, own), self.qualified_types(to, own))
+        } else if let Some((data_type, language)) = transform {
+            format!("FOR {} LANGUAGE {language}", self.qualified_types(data_type, own))
+        } else if signature.is_empty() {
             name.canonical().to_owned()
         } else {
             let base = &name.canonical()[..name.canonical().len() - signature.len()];

@@ -6,12 +6,12 @@ mod infer;
 mod inheritance;
 mod interval;
 mod known;
+mod literal;
 mod walk;
 
 use rayon::prelude::*;
 
 use super::names;
-use super::parse::mentioned;
 use super::rename::{all_clauses, expressions_mut, types_mut};
 use super::write;
 use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, OnConflict};
@@ -93,6 +93,9 @@ fn resolve(object: &mut Object, known: &Known) {
                 }
                 if column.clauses.has("identity") {
                     let options = identity_options(&column.clauses);
+                    for (name, _) in options.iter() {
+                        column.clauses.remove(&format!("identity.{name}"));
+                    }
                     super::parse::set_identity_options(column, options);
                     column.not_null = Some(OnConflict::Abort);
                 }
@@ -119,7 +122,18 @@ fn resolve(object: &mut Object, known: &Known) {
                 }
                 Kind::Type => settle_type(&object.name, &mut plain.clauses),
                 Kind::Aggregate | Kind::Operator => settle_definition(plain.kind, &mut plain.clauses),
+                Kind::Collation if plain.clauses.value("with.provider") == Some("libc") => {
+                    plain.clauses.remove("with.provider");
+                }
+                Kind::Statistics => settle_statistics(&mut plain.clauses),
                 _ => {}
+            }
+            if !matches!(plain.kind, Kind::Function | Kind::Procedure)
+                && let Some(definition) = plain.clauses.get("definition")
+            {
+                let canonical = definition.canonical.replace("public.", "").replace("pg_catalog.", "");
+                let written = definition.written().to_owned();
+                plain.clauses.set("definition", Expression::new(canonical, &written));
             }
             if let Some(parent) = plain.clauses.value("from").map(str::to_owned).filter(|_| plain.kind == Kind::Trigger) {
                 let name = known.relation(&Name::new(parent.as_str(), parent.as_str()), &own);
@@ -137,16 +151,46 @@ fn resolve(object: &mut Object, known: &Known) {
             }
         }
         for (name, value) in clauses.iter_mut() {
+            // What is of the engine needs no schema; what is of the object's own is found there.
+            if name.starts_with("with.") && !matches!(kind, Kind::Table | Kind::View | Kind::Index) {
+                let plain = without_schema(&value.canonical, &own);
+                if plain != value.canonical {
+                    *value = Expression::plain(plain);
+                }
+            }
             // The server folds the values of switches.
             if let Some(switch) = name.strip_prefix("with.")
                 && matches!(value.canonical.to_ascii_lowercase().as_str(), "on" | "yes" | "true" | "off" | "no" | "false")
                 && !matches!(switch, "buffering" | "vacuum_index_cleanup" | "provider" | "security_barrier_name")
             {
                 let on = matches!(value.canonical.to_ascii_lowercase().as_str(), "on" | "yes" | "true");
-                *value = Expression::plain(if on { "true" } else { "false" });
+                *value = Expression::new(if on { "true" } else { "false" }.to_owned(), &value.written().to_owned());
             }
         }
     }
+}
+
+/// `pg_catalog.simple` and `OPERATOR(public.###)` as `simple` and `###`.
+fn without_schema(text: &str, own: &str) -> String {
+    let inner = text
+        .get(..9)
+        .filter(|head| head.eq_ignore_ascii_case("operator "))
+        .and_then(|_| text[9..].trim().strip_prefix('(')?.strip_suffix(')'))
+        .unwrap_or(text);
+    let own = format!("{}.", names::quoted(own));
+    let short = inner.strip_prefix("pg_catalog.").or(inner.strip_prefix(own.as_str())).unwrap_or(inner);
+    short.to_owned()
+}
+
+/// Columns come first, and their order means nothing.
+fn settle_statistics(clauses: &mut Clauses) {
+    let Some(on) = clauses.get("on") else { return };
+    let (mut columns, expressions): (Vec<String>, Vec<String>) =
+        super::split_list(&on.canonical).into_iter().partition(|item| !item.contains(['(', ' ']));
+    columns.sort();
+    let written = on.written().to_owned();
+    columns.extend(expressions);
+    clauses.set("on", Expression::new(columns.join(", "), &written));
 }
 
 fn identity_options(clauses: &Clauses) -> Clauses {
@@ -221,7 +265,9 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
     };
     let canonical = |expression: &mut Expression, wanted: Option<&str>| {
         let text = match (kind, expression.written()) {
-            (Kind::Rule | Kind::Function | Kind::Procedure, text) => scope.statements(text, wanted),
+            (Kind::Rule, text) => scope.statements(text),
+            (Kind::Function | Kind::Procedure, text) if text.trim_start().get(..5).is_some_and(is_body) => scope.statements(text),
+            (Kind::Function | Kind::Procedure, text) => scope.default(text),
             (_, text) => scope.expression(text, wanted),
         };
         *expression = Expression::new(text, expression.written());
@@ -262,9 +308,9 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
     }
 }
 
-/// The columns that the expressions of a table name: for the planner.
-pub fn columns_named<'t>(table: &'t crate::model::Table, expression: &Expression) -> Vec<&'t Name> {
-    mentioned(&table.columns, expression)
+/// Whether an SQL-standard body begins so: RETURN or BEGIN ATOMIC.
+fn is_body(head: &str) -> bool {
+    head.eq_ignore_ascii_case("retur") || head.eq_ignore_ascii_case("begin")
 }
 
 /// The columns of views, with their types as far as they can be known.

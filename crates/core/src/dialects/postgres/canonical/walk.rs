@@ -4,15 +4,15 @@ use std::ops::ControlFlow;
 
 use sqlparser::ast::{
     Array, BinaryOperator, CastKind, DataType, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArguments, GroupByExpr,
-    Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, OrderByExpr, OrderByKind, OrderBySort, Query, Select,
-    SelectItem, SelectItemQualifiedWildcardKind, SetExpr, TableAlias, TableFactor, TableWithJoins, TrimWhereField,
-    UnaryOperator, Value, VisitorMut,
+    FromTable, Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, OrderByExpr, OrderByKind, OrderBySort, Query, Select,
+    SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement, TableAlias, TableFactor, TableWithJoins, TrimWhereField,
+    UnaryOperator, UpdateTableFromKind, Value, VisitorMut,
 };
 
 use super::super::names;
 use super::expression::first_select;
 use super::infer;
-use super::interval;
+use super::literal;
 use super::known::Known;
 use crate::model::Name;
 
@@ -20,12 +20,20 @@ use crate::model::Name;
 pub type Columns = Vec<(String, Option<String>)>;
 
 /// Something whose columns an expression can name.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub struct Relation {
     /// What it is called here.
     pub alias: String,
+    /// What the text calls it, where the server had to add a number to its name.
+    pub numbered: Option<String>,
     /// Its columns; none if they are not known.
     pub columns: Option<Columns>,
+}
+
+impl Relation {
+    fn is_called(&self, name: &str) -> bool {
+        self.alias == name || self.numbered.as_deref() == Some(name)
+    }
 }
 
 /// The walk. Relations are kept as a stack: the innermost query's are the last.
@@ -49,7 +57,7 @@ impl<'k> Walk<'k> {
     /// The type of a column by its qualifier and name.
     pub fn column_type(&self, qualifier: Option<&str>, name: &str) -> Option<String> {
         for scope in self.scopes.iter().rev() {
-            for relation in scope.iter().filter(|relation| qualifier.is_none_or(|alias| relation.alias == alias)) {
+            for relation in scope.iter().filter(|relation| qualifier.is_none_or(|alias| relation.is_called(alias))) {
                 if let Some((_, data_type)) = relation.columns.iter().flatten().find(|(column, _)| column == name) {
                     return data_type.as_deref().map(|data_type| self.known.effective_type(data_type));
                 }
@@ -92,8 +100,7 @@ impl<'k> Walk<'k> {
         }
         if let Expr::Value(value) = expression
             && let Value::SingleQuotedString(text) = &mut value.value
-            && wanted.starts_with("interval")
-            && let Some(canonical) = interval::canonical(text)
+            && let Some(canonical) = literal::canonical(wanted, text)
         {
             *text = canonical;
         }
@@ -188,16 +195,20 @@ impl<'k> Walk<'k> {
                         name.and_then(|name| self.known.columns.get(&name).cloned())
                     }
                 };
-                let alias_name = alias.as_ref().map_or(last, |alias| ident_value(&alias.name));
+                let mut alias_name = alias.as_ref().map_or_else(|| last.clone(), |alias| ident_value(&alias.name));
+                let mut numbered = None;
+                if is_numbered(&alias_name, &last) && !relations.iter().any(|other| other.alias == last) {
+                    numbered = Some(std::mem::replace(&mut alias_name, last));
+                }
                 if let Some(alias) = alias {
                     rename_columns(&mut columns, alias);
                 }
-                relations.push(Relation { alias: alias_name, columns });
+                relations.push(Relation { alias: alias_name, numbered, columns });
             }
             TableFactor::Derived { subquery, alias: Some(alias), .. } => {
                 let mut columns = self.outputs(subquery);
                 rename_columns(&mut columns, alias);
-                relations.push(Relation { alias: ident_value(&alias.name), columns });
+                relations.push(Relation { alias: ident_value(&alias.name), numbered: None, columns });
             }
             TableFactor::NestedJoin { table_with_joins, alias: None } => self.add_relations(table_with_joins, relations),
             TableFactor::Table { name, alias, .. } | TableFactor::Function { name, alias, .. } => {
@@ -206,7 +217,7 @@ impl<'k> Walk<'k> {
             }
             TableFactor::UNNEST { alias, .. } => relations.push(function_relation("unnest".to_owned(), alias.as_ref())),
             TableFactor::NestedJoin { alias: Some(alias), .. } => {
-                relations.push(Relation { alias: ident_value(&alias.name), columns: None });
+                relations.push(Relation { alias: ident_value(&alias.name), ..Relation::default() });
             }
             _ => {}
         }
@@ -240,7 +251,11 @@ impl<'k> Walk<'k> {
             Expr::CompoundIdentifier(parts) => {
                 let values: Vec<String> = parts.iter().map(ident_value).collect();
                 let (column, qualifiers) = values.split_last().expect("it has parts");
-                let alias = qualifiers.last().expect("it has more than one").clone();
+                let mut alias = qualifiers.last().expect("it has more than one").clone();
+                let mut relations = self.scopes.iter().rev().flatten();
+                if let Some(found) = relations.find(|relation| relation.numbered.as_ref() == Some(&alias)) {
+                    alias.clone_from(&found.alias);
+                }
                 let own = self.bare && self.scopes.len() == 1 && self.scopes[0].iter().any(|relation| relation.alias == alias);
                 *expr = if own {
                     Expr::Identifier(ident(column))
@@ -421,7 +436,11 @@ impl<'k> Walk<'k> {
                 if else_result.as_deref().is_some_and(is_null) {
                     *else_result = None;
                 }
-                let _ = operand;
+                if let Some(operand) = operand {
+                    for when in conditions.iter_mut() {
+                        self.operands(operand, &mut when.condition, true);
+                    }
+                }
                 let mut results: Vec<&mut Expr> = conditions.iter_mut().map(|when| &mut when.result).collect();
                 results.extend(else_result.as_deref_mut());
                 self.siblings(results);
@@ -475,8 +494,13 @@ impl<'k> Walk<'k> {
                 *expr = call("row", std::mem::take(items));
             }
             Expr::IsNull(inner) | Expr::IsNotNull(inner) => **inner = self.without_text_cast((**inner).clone()),
-            Expr::IsDistinctFrom(left, right) | Expr::IsNotDistinctFrom(left, right) => {
+            Expr::IsDistinctFrom(left, right) => self.operands(left, right, true),
+            Expr::IsNotDistinctFrom(left, right) => {
                 self.operands(left, right, true);
+                *expr = not(Expr::IsDistinctFrom(left.clone(), right.clone()));
+            }
+            Expr::Exists { negated: true, subquery } => {
+                *expr = not(Expr::Exists { negated: false, subquery: subquery.clone() });
             }
             _ => {}
         }
@@ -487,18 +511,26 @@ impl<'k> Walk<'k> {
         *kind = CastKind::DoubleColon;
         *data_type = self.data_type(data_type);
         let target = type_text(data_type);
-        if target.starts_with("interval")
-            && let Expr::Value(value) = &mut **inner
+        if let Expr::Value(value) = &mut **inner
             && let Value::SingleQuotedString(text) = &mut value.value
-            && let Some(canonical) = interval::canonical(text)
         {
-            *text = canonical;
+            if let Some(canonical) = literal::canonical(&target, text) {
+                *text = canonical;
+            }
+            // '101'::bit is B'101'.
+            if matches!(target.as_str(), "\"bit\"" | "bit(1)") && text.bytes().all(|byte| matches!(byte, b'0' | b'1')) {
+                *expr = Expr::value(Value::SingleQuotedByteStringLiteral(text.clone()));
+                return;
+            }
         }
         if matches!(target.as_str(), "regclass")
             && let Expr::Value(value) = &mut **inner
             && let Value::SingleQuotedString(text) = &mut value.value
         {
             *text = self.relation_text(text);
+        }
+        if target.starts_with("interval ") && is_constant(inner) {
+            *data_type = DataType::Interval { fields: None, precision: None };
         }
         // A number in a text, and what is no more than a name for its type.
         if let Expr::Value(value) = &**inner {
@@ -558,7 +590,7 @@ impl<'k> Walk<'k> {
         let (columns, constants): (Vec<Expr>, Vec<Expr>) = items.into_iter().partition(names_column);
         let (compare, join) = if negated { (BinaryOperator::NotEq, BinaryOperator::And) } else { (BinaryOperator::Eq, BinaryOperator::Or) };
         let mut parts = Vec::new();
-        let singles = if constants.len() > 1 {
+        let singles = if constants.len() > 1 && row_items(&value).is_none() {
             let mut array = Expr::Array(Array { elem: constants, named: true });
             self.node(&mut array);
             let (left, right) = (Box::new(value.clone()), Box::new(array));
@@ -639,6 +671,32 @@ impl<'k> Walk<'k> {
         {
             *op = BinaryOperator::NotEq;
         }
+        // Paths into documents are arrays of texts.
+        if matches!(
+            op,
+            BinaryOperator::HashArrow | BinaryOperator::HashLongArrow | BinaryOperator::HashMinus | BinaryOperator::QuestionAnd | BinaryOperator::QuestionPipe
+        ) && let Expr::Cast { expr: inner, data_type, .. } = &**right
+            && type_text(data_type) == "text[]"
+            && is_constant(inner)
+        {
+            **right = (**inner).clone();
+        }
+        // (a, b) = (1, 2)
+        if matches!(op, BinaryOperator::Eq | BinaryOperator::NotEq)
+            && let (Some(left), Some(right)) = (row_items(left), row_items(right))
+            && left.len() == right.len()
+        {
+            let (compare, join) = (op.clone(), if *op == BinaryOperator::Eq { BinaryOperator::And } else { BinaryOperator::Or });
+            let pairs = left.into_iter().zip(right).map(|(left, right)| {
+                let mut pair = binary(left, compare.clone(), right);
+                self.node(&mut pair);
+                pair
+            });
+            if let Some(joined) = pairs.collect::<Vec<_>>().into_iter().reduce(|left, right| binary(left, join.clone(), right)) {
+                *expr = joined;
+            }
+            return;
+        }
         let comparison = infer::is_comparison(op);
         let concatenation = matches!(op, BinaryOperator::StringConcat);
         if concatenation {
@@ -654,6 +712,23 @@ impl<'k> Walk<'k> {
         self.coerced(left, types.1.as_deref(), comparison);
         let own = infer::type_of(self, left);
         self.coerced(right, own.as_deref(), comparison);
+        if comparison {
+            self.typed_constant(right, own.as_deref());
+            let other = infer::type_of(self, right);
+            self.typed_constant(left, other.as_deref());
+        }
+    }
+
+    /// A text constant in the spelling of the type that it is compared with.
+    fn typed_constant(&self, expr: &mut Expr, data_type: Option<&str>) {
+        let (Expr::Value(value), Some(data_type)) = (expr, data_type) else { return };
+        let Value::SingleQuotedString(text) = &mut value.value else { return };
+        let number = !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit() || matches!(byte, b'-' | b'.'));
+        if number && infer::is_number(data_type) {
+            value.value = Value::Number(text.clone(), false);
+        } else if let Some(canonical) = literal::canonical(data_type, text) {
+            *text = canonical;
+        }
     }
 
     /// Takes a cast from `expr` away that is there because the other operand has this type.
@@ -683,11 +758,31 @@ impl<'k> Walk<'k> {
 
     /// Alternatives that get one common type.
     fn siblings(&self, items: Vec<&mut Expr>) {
-        let common = items.iter().find_map(|item| {
-            (!is_constant(item) && !matches!(item, Expr::Cast { .. })).then(|| infer::type_of(self, item)).flatten()
-        });
+        let of = |wanted: &dyn Fn(&Expr) -> bool| {
+            items.iter().find_map(|item| wanted(item).then(|| infer::type_of(self, item)).flatten())
+        };
+        let common = of(&|item| !is_constant(item) && !matches!(item, Expr::Cast { .. }));
+        let common = common.or_else(|| of(&|item| is_constant(item)));
         for item in items {
             self.coerced(item, common.as_deref(), true);
+        }
+    }
+
+    /// Takes a cast away that a function of the engine brings upon its argument.
+    fn widened(&self, argument: &mut Expr, function: &str) {
+        let Expr::Cast { expr: inner, data_type, .. } = argument else { return };
+        let target = type_text(data_type);
+        let Some(own) = infer::type_of(self, inner) else { return };
+        let of_moments = matches!(function, "to_char" | "date_trunc" | "date_part" | "extract" | "age" | "timezone");
+        let of_numbers = matches!(
+            function,
+            "sqrt" | "power" | "exp" | "ln" | "log" | "floor" | "ceil" | "round" | "trunc" | "mod" | "sign" | "sum" | "avg" | "max"
+                | "min" | "to_char" | "generate_series" | "lpad" | "repeat" | "left" | "right"
+        );
+        if of_moments && infer::is_moment(&own) && infer::is_moment(&target)
+            || of_numbers && infer::is_number(&own) && infer::is_number(&target) && infer::rank(&own) < infer::rank(&target)
+        {
+            *argument = (**inner).clone();
         }
     }
 
@@ -753,6 +848,15 @@ impl<'k> Walk<'k> {
                 }
                 _ => {
                     for argument in arguments {
+                        // 'english'::regconfig: the function's own type.
+                        if let Expr::Cast { expr: inner, data_type, .. } = &*argument
+                            && is_constant(inner)
+                            && type_text(data_type).starts_with("reg")
+                        {
+                            *argument = (**inner).clone();
+                            continue;
+                        }
+                        self.widened(argument, &last);
                         *argument = self.without_text_cast(argument.clone());
                     }
                 }
@@ -763,6 +867,32 @@ impl<'k> Walk<'k> {
 
 impl VisitorMut for Walk<'_> {
     type Break = ();
+
+    fn pre_visit_statement(&mut self, statement: &mut Statement) -> ControlFlow<()> {
+        let relations = match statement {
+            Statement::Update(update) => {
+                let mut relations = self.relations_of(std::slice::from_ref(&update.table));
+                if let Some(UpdateTableFromKind::AfterSet(from) | UpdateTableFromKind::BeforeSet(from)) = &update.from {
+                    relations.extend(self.relations_of(from));
+                }
+                relations
+            }
+            Statement::Delete(delete) => {
+                let (FromTable::WithFromKeyword(from) | FromTable::WithoutKeyword(from)) = &delete.from;
+                let mut relations = self.relations_of(from);
+                relations.extend(delete.using.iter().flat_map(|using| self.relations_of(using)).collect::<Vec<_>>());
+                relations
+            }
+            _ => Vec::new(),
+        };
+        self.scopes.push(relations);
+        ControlFlow::Continue(())
+    }
+
+    fn post_visit_statement(&mut self, _: &mut Statement) -> ControlFlow<()> {
+        self.scopes.pop();
+        ControlFlow::Continue(())
+    }
 
     fn pre_visit_query(&mut self, query: &mut Query) -> ControlFlow<()> {
         self.see_ctes(query);
@@ -791,6 +921,13 @@ impl VisitorMut for Walk<'_> {
         self.scopes.pop();
         let gone = query.with.as_ref().map_or(0, |with| with.cte_tables.len());
         self.ctes.truncate(self.ctes.len() - gone.min(self.ctes.len()));
+        // FOR UPDATE of the only table that there is.
+        if let SetExpr::Select(select) = &*query.body
+            && let [table] = &select.from[..]
+            && table.joins.is_empty()
+        {
+            query.locks.iter_mut().for_each(|lock| lock.of = None);
+        }
         // A query in parentheses that is all there is.
         if let SetExpr::Query(inner) = &*query.body
             && query.with.is_none()
@@ -830,10 +967,18 @@ impl VisitorMut for Walk<'_> {
     }
 
     fn post_visit_table_factor(&mut self, factor: &mut TableFactor) -> ControlFlow<()> {
+        one_kind_of_function(factor);
         if let TableFactor::Table { name, alias, args, .. } = factor {
             let own = name_parts(name).pop().unwrap_or_default();
             let redundant = args.is_none()
-                && alias.as_ref().is_some_and(|alias| alias.columns.is_empty() && ident_value(&alias.name) == own);
+                && alias.as_ref().is_some_and(|alias| {
+                    let called = ident_value(&alias.name);
+                    let numbered = is_numbered(&called, &own)
+                        && self.scopes.last().is_some_and(|scope| {
+                            scope.iter().any(|relation| relation.numbered.as_ref() == Some(&called))
+                        });
+                    alias.columns.is_empty() && (called == own || numbered)
+                });
             if redundant {
                 *alias = None;
             }
@@ -951,6 +1096,10 @@ fn binary(left: Expr, op: BinaryOperator, right: Expr) -> Expr {
     Expr::BinaryOp { left: Box::new(left), op, right: Box::new(right) }
 }
 
+fn not(expr: Expr) -> Expr {
+    Expr::UnaryOp { op: UnaryOperator::Not, expr: Box::new(expr) }
+}
+
 fn call(name: &str, arguments: Vec<Expr>) -> Expr {
     let args = arguments.into_iter().map(|expr| FunctionArg::Unnamed(FunctionArgExpr::Expr(expr))).collect();
     Expr::Function(Function {
@@ -1007,6 +1156,20 @@ pub fn is_constant(expr: &Expr) -> bool {
         Expr::Array(array) => array.elem.iter().all(is_constant),
         _ => false,
     }
+}
+
+/// The items of ROW(…).
+fn row_items(expr: &Expr) -> Option<Vec<Expr>> {
+    let Expr::Function(function) = expr else { return None };
+    let FunctionArguments::List(list) = &function.args else { return None };
+    if function.name.to_string() != "row" {
+        return None;
+    }
+    let items = list.args.iter().map(|argument| match argument {
+        FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) => Some(expr.clone()),
+        _ => None,
+    });
+    items.collect()
 }
 
 fn names_column(expr: &Expr) -> bool {
@@ -1195,6 +1358,40 @@ fn rename_columns(columns: &mut Option<Columns>, alias: &TableAlias) {
     }
 }
 
+/// Whether a name is another one with a number, as the server makes names that clash: `hives_1`.
+fn is_numbered(name: &str, base: &str) -> bool {
+    name.strip_prefix(base)
+        .and_then(|rest| rest.strip_prefix('_'))
+        .is_some_and(|number| !number.is_empty() && number.bytes().all(|byte| byte.is_ascii_digit()))
+}
+
+/// A function among the tables is always lateral, however it was written.
+fn one_kind_of_function(factor: &mut TableFactor) {
+    match factor {
+        TableFactor::Function { lateral, .. } => *lateral = false,
+        TableFactor::UNNEST { alias, array_exprs, with_ordinality, with_offset: false, .. } => {
+            let args = array_exprs.iter().map(|expr| FunctionArg::Unnamed(FunctionArgExpr::Expr(expr.clone()))).collect();
+            *factor = TableFactor::Function {
+                lateral: false,
+                name: ObjectName(vec![ObjectNamePart::Identifier(Ident::new("unnest"))]),
+                args,
+                with_ordinality: *with_ordinality,
+                alias: alias.take(),
+            };
+        }
+        TableFactor::Table { name, alias, args: Some(args), with_ordinality, .. } => {
+            *factor = TableFactor::Function {
+                lateral: false,
+                name: name.clone(),
+                args: std::mem::take(&mut args.args),
+                with_ordinality: *with_ordinality,
+                alias: alias.take(),
+            };
+        }
+        _ => {}
+    }
+}
+
 fn function_relation(function: String, alias: Option<&TableAlias>) -> Relation {
     let name = alias.map_or_else(|| function.clone(), |alias| ident_value(&alias.name));
     let usual = function_columns(&function);
@@ -1207,7 +1404,7 @@ fn function_relation(function: String, alias: Option<&TableAlias>) -> Relation {
     if let Some(alias) = alias {
         rename_columns(&mut columns, alias);
     }
-    Relation { alias: name, columns }
+    Relation { alias: name, numbered: None, columns }
 }
 
 /// The columns of the engine's functions that give rows of more than one.

@@ -18,7 +18,7 @@ use crate::model::{Clauses, Definition, Expression, Formerly, Kind, Name, Object
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
 pub use objects::canonical_type;
-pub use table::{mentioned, set_identity_options, settle};
+pub use table::{set_identity_options, settle};
 
 /// What a statement says.
 pub fn statement(
@@ -309,7 +309,7 @@ fn foreign_options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()>
             _ => return Err(reader.expected("a text")),
         };
         let secret = ["password", "secret", "passcode", "sslkey"].iter().any(|word| key.contains(word));
-        clauses.say(&format!("options.{key}"), if secret { "(a secret)" } else { &value });
+        clauses.say(&format!("options.{key}"), if secret { super::write::SECRET } else { &value });
         if !reader.take_symbol(",") {
             break;
         }

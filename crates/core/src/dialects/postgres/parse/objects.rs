@@ -230,7 +230,13 @@ pub fn index(reader: &mut Reader<'_>, session: &Session, unique: bool) -> Parsed
     let schema = names::schema(&table).unwrap_or_else(|| "public".to_owned());
     let made_up = || {
         let included = clauses.value("include").map_or_else(Vec::new, |list| list.split(", ").map(names::unquoted).collect());
-        let columns: Vec<String> = parts.iter().map(|part| part_name(&part.expression)).chain(included).collect();
+        let mut columns: Vec<String> = Vec::new();
+        for name in parts.iter().map(|part| part_name(&part.expression)).chain(included) {
+            // A second one of the same name gets a number (`ChooseIndexColumnNames()`).
+            let number = (1..).map(|number| format!("{name}{number}"));
+            let free = std::iter::once(name.clone()).chain(number).find(|name| !columns.contains(name));
+            columns.extend(free);
+        }
         names::made_up(&names::identifier(&table), &names::addition(columns.iter().map(String::as_str)), "idx")
     };
     let name = names::qualified(&schema, &given.unwrap_or_else(made_up));

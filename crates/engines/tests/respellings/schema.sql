@@ -1,0 +1,46 @@
+CREATE SCHEMA apiary;
+CREATE TYPE mood AS ENUM ('calm', 'busy', 'angry');
+CREATE DOMAIN grams AS integer CHECK (VALUE >= 0);
+CREATE SEQUENCE lot_numbers;
+CREATE TABLE members (
+    id integer PRIMARY KEY,
+    name varchar(80) NOT NULL,
+    code char(4),
+    email text,
+    joined timestamptz NOT NULL,
+    born date,
+    share numeric(5,2),
+    active boolean
+);
+CREATE TABLE apiary.sites (
+    id bigint PRIMARY KEY,
+    label text,
+    keeper integer REFERENCES members,
+    area double precision
+);
+CREATE TABLE hives (
+    id bigint PRIMARY KEY,
+    site bigint,
+    label varchar(40),
+    notes text,
+    mood mood,
+    weight grams,
+    frames smallint,
+    price numeric(8,2),
+    ratio double precision,
+    open boolean,
+    seen timestamp,
+    opened timestamptz,
+    made date,
+    at time,
+    gap interval,
+    tags text[],
+    names varchar(10)[],
+    numbers integer[],
+    data jsonb,
+    raw json,
+    key uuid,
+    span int4range,
+    address inet
+);
+CREATE FUNCTION heavier(a integer, b integer) RETURNS boolean LANGUAGE sql IMMUTABLE AS 'SELECT a > b';
