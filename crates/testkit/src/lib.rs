@@ -4,6 +4,8 @@
 pub mod client;
 pub mod judge;
 pub mod mutate;
+pub mod postgres;
+pub mod postgres_schema;
 pub mod project;
 pub mod render;
 pub mod rows;

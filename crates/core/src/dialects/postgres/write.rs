@@ -262,15 +262,11 @@ fn storage_parameters(clauses: &Clauses) -> String {
     if parameters.is_empty() { String::new() } else { format!(" WITH ({})", parameters.join(", ")) }
 }
 
-/// What stands for a password in what we keep. It is never written: whoever deploys sets it.
-pub const SECRET: &str = "(a secret)";
-
 /// ` OPTIONS (…)`, or nothing.
 fn foreign_options(clauses: &Clauses) -> String {
     let options: Vec<String> = clauses
         .iter()
         .filter_map(|(name, value)| Some((name.strip_prefix("options.")?, value)))
-        .filter(|(_, value)| value.canonical != SECRET)
         .map(|(name, value)| format!("{} {}", quoted(name), literal(&value.canonical)))
         .collect();
     if options.is_empty() { String::new() } else { format!(" OPTIONS ({})", options.join(", ")) }

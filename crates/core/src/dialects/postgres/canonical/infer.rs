@@ -127,9 +127,12 @@ fn arithmetic(left: Option<String>, op: &BinaryOperator, right: Option<String>) 
     })
 }
 
-/// Numbers by what they can hold.
+/// Numbers, and moments, by what they can hold.
 pub fn rank(name: &str) -> u8 {
-    match name {
+    match base(name) {
+        "date" => 1,
+        "timestamp without time zone" => 2,
+        "timestamp with time zone" => 3,
         "smallint" => 1,
         "integer" => 2,
         "bigint" => 3,

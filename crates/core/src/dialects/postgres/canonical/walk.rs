@@ -750,7 +750,8 @@ impl<'k> Walk<'k> {
             return;
         };
         let widened = other.is_some_and(|other| base(other) == base(&target))
-            && (infer::is_number(&own) && infer::is_number(&target) || infer::is_moment(&own) && infer::is_moment(&target));
+            && (infer::is_number(&own) && infer::is_number(&target) || infer::is_moment(&own) && infer::is_moment(&target))
+            && infer::rank(&own) < infer::rank(&target);
         if widened || infer::is_text(&own) && infer::is_text(&target) && comparison {
             *expr = (**inner).clone();
         }

@@ -299,7 +299,7 @@ fn storage_parameters(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<
     Ok(())
 }
 
-/// `OPTIONS (a 'b', …)` of something foreign. Secrets are left out of everything that we keep.
+/// `OPTIONS (a 'b', …)` of something foreign. Secrets are left out of everything that we keep: whoever deploys sets them.
 fn foreign_options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     reader.expect_symbol("(")?;
     while !reader.sees_symbol(")") {
@@ -309,7 +309,9 @@ fn foreign_options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()>
             _ => return Err(reader.expected("a text")),
         };
         let secret = ["password", "secret", "passcode", "sslkey"].iter().any(|word| key.contains(word));
-        clauses.say(&format!("options.{key}"), if secret { super::write::SECRET } else { &value });
+        if !secret {
+            clauses.say(&format!("options.{key}"), value);
+        }
         if !reader.take_symbol(",") {
             break;
         }

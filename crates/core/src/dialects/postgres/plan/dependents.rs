@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::super::rename::expressions_mut;
-use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
 
 /// The objects of have that must go for the moment, without those that are gone or made anew already.
 pub fn in_the_way(
@@ -13,7 +13,7 @@ pub fn in_the_way(
     again: &BTreeSet<ObjectKey>,
 ) -> BTreeSet<ObjectKey> {
     let mut found: BTreeSet<ObjectKey> = BTreeSet::new();
-    // On columns that go or change their type.
+    // On columns that go, change their type, or are computed from such.
     for (name, table) in have.tables() {
         let Some(wanted) = want.table(name).filter(|_| !removed.contains(&ObjectKey::new(Kind::Table, name.clone()))) else {
             continue;
@@ -67,8 +67,10 @@ fn can_stand_in_the_way(object: &Object) -> bool {
     }
 }
 
-fn touched_columns(have: &Table, want: &Table) -> Vec<Name> {
-    have.columns
+/// The columns that go, change their type, or are made anew because they are computed from such.
+pub fn touched_columns(have: &Table, want: &Table) -> Vec<Name> {
+    let mut touched: Vec<Name> = have
+        .columns
         .iter()
         .filter(|column| match want.column(&column.name) {
             None => true,
@@ -79,7 +81,23 @@ fn touched_columns(have: &Table, want: &Table) -> Vec<Name> {
             }
         })
         .map(|column| column.name.clone())
-        .collect()
+        .collect();
+    let computed: Vec<Name> = have
+        .columns
+        .iter()
+        .filter(|column| !touched.contains(&column.name))
+        .filter(|column| column.generated.as_ref().is_some_and(|g| touched.iter().any(|name| names_column(&g.expression, name))))
+        .map(|column| column.name.clone())
+        .collect();
+    touched.extend(computed);
+    touched
+}
+
+/// Whether an expression names the column.
+pub fn names_column(expression: &Expression, column: &Name) -> bool {
+    let word = |ch: char| !(ch.is_alphanumeric() || ch == '_' || ch == '$');
+    expression.canonical.split(word).any(|word| word == column.canonical())
+        || expression.canonical.contains(&format!("\"{}\"", column.canonical().replace('"', "\"\"")))
 }
 
 /// Whether an object's expressions name the column. Routines keep their bodies as text, but for SQL-standard ones.
@@ -93,8 +111,5 @@ fn mentions(object: &Object, column: &Name) -> bool {
         }
     }
     let mut copy = object.definition.clone();
-    expressions_mut(&mut copy).iter().any(|expression| {
-        expression.canonical.split(|ch: char| !(ch.is_alphanumeric() || ch == '_' || ch == '$')).any(|word| word == column.canonical())
-            || expression.canonical.contains(&format!("\"{}\"", column.canonical().replace('"', "\"\"")))
-    })
+    expressions_mut(&mut copy).iter().any(|expression| names_column(expression, column))
 }

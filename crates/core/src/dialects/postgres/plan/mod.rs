@@ -102,7 +102,7 @@ impl<'p> Planner<'p> {
         self.drop_foreign_keys(&removed);
         self.drop_early(&removed);
         self.create_and_alter(alterations);
-        self.add_foreign_keys();
+        self.add_foreign_keys(&removed);
         self.finish();
         self.drop_late(&removed);
     }
@@ -167,7 +167,7 @@ impl<'p> Planner<'p> {
             let stays = !gone(name);
             for key in table.foreign_keys.iter() {
                 let wanted = planning.want.table(name).is_some_and(|want| want.foreign_keys.contains(key));
-                let target_changes = self.key_of_parent_changes(key);
+                let target_changes = self.key_of_parent_changes(key, removed);
                 if (stays && (!wanted || target_changes || gone(&key.parent))) || (!stays && circle(key)) {
                     let statement = format!("ALTER TABLE {name} DROP CONSTRAINT {}", quoted(key.name.canonical()));
                     let again = if wanted { ", to add it again" } else { "" };
@@ -178,23 +178,25 @@ impl<'p> Planner<'p> {
         self.steps.extend(steps);
     }
 
-    /// Whether the key that a foreign key points at is dropped, so that the server would refuse.
-    fn key_of_parent_changes(&self, key: &ForeignKey) -> bool {
+    /// Whether a key or unique index over the columns that a foreign key points at goes: the server ties the foreign key to one of
+    /// them, whichever it found first.
+    fn key_of_parent_changes(&self, key: &ForeignKey, removed: &BTreeSet<ObjectKey>) -> bool {
         let (Some(have), Some(want)) = (self.have().table(&key.parent), self.planning.want.table(&key.parent)) else {
             return false;
         };
-        let points_at = |columns: Vec<&Name>| {
-            columns.len() == key.parent_columns.len() && columns.iter().all(|column| key.parent_columns.contains(column))
+        let points_at = |columns: &[&str]| {
+            columns.len() == key.parent_columns.len()
+                && key.parent_columns.iter().all(|column| columns.contains(&column.canonical()))
         };
         let keys = have.primary_key.iter().chain(have.unique_keys.iter());
-        let mut changed = keys
-            .filter(|own| points_at(own.parts.iter().map(|part| &part.column).collect()))
-            .filter(|own| want.primary_key.as_ref() != Some(own) && !want.unique_keys.contains(own));
-        let type_changes = key.parent_columns.iter().any(|column| {
-            let data_type = |table: &crate::model::Table| table.column(column).map(|column| column.data_type.clone());
-            data_type(have) != data_type(want)
-        });
-        changed.next().is_some() || type_changes && want.foreign_keys.is_empty() && false
+        let goes = keys
+            .filter(|own| points_at(&own.parts.iter().map(|part| part.column.canonical()).collect::<Vec<_>>()))
+            .any(|own| want.primary_key.as_ref() != Some(own) && !want.unique_keys.contains(own));
+        goes || removed.iter().chain(&self.again).filter(|key| key.kind == Kind::Index).any(|index| {
+            let Some(Definition::Index(index)) = self.have().get(index).map(|object| &object.definition) else { return false };
+            let columns: Vec<&str> = index.parts.iter().map(|part| part.expression.canonical.trim_matches('"')).collect();
+            index.unique && index.table == key.parent && points_at(&columns)
+        })
     }
 
     /// What goes or is made anew and depends on tables: before these change.
@@ -344,7 +346,7 @@ impl<'p> Planner<'p> {
     }
 
     /// Foreign keys come when all tables and keys are there.
-    fn add_foreign_keys(&mut self) {
+    fn add_foreign_keys(&mut self, removed: &BTreeSet<ObjectKey>) {
         let planning = self.planning;
         let mut steps = Vec::new();
         for (name, table) in planning.want.tables() {
@@ -353,7 +355,7 @@ impl<'p> Planner<'p> {
             for key in table.foreign_keys.iter() {
                 let parent_rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, key.parent.clone()));
                 let there = have.is_some_and(|have| have.foreign_keys.contains(key))
-                    && !self.key_of_parent_changes(key)
+                    && !self.key_of_parent_changes(key, removed)
                     && !parent_rebuilt;
                 if there {
                     continue;

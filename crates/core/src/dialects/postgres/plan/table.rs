@@ -134,7 +134,23 @@ impl TableChange<'_> {
 
     fn columns(&self, steps: &mut Vec<Step>) {
         let table = self.table();
-        for column in self.have.columns.iter().filter(|column| self.want.column(&column.name).is_none()) {
+        // A column that is computed from one that goes or changes its type goes first, and comes again.
+        let touched = super::dependents::touched_columns(self.have, self.want);
+        let computed: Vec<&Column> = self
+            .have
+            .columns
+            .iter()
+            .filter(|column| touched.contains(&column.name))
+            .filter(|column| column.generated.as_ref().is_some_and(|g| {
+                touched.iter().any(|name| *name != column.name && super::dependents::names_column(&g.expression, name))
+            }))
+            .collect();
+        for column in &computed {
+            let own = quoted(column.name.canonical());
+            steps.push(self.step(format!("drop computed column {table}.{}", column.name), vec![format!("DROP COLUMN {own}")]));
+        }
+        let is_computed = |name: &Name| computed.iter().any(|column| column.name == *name);
+        for column in self.have.columns.iter().filter(|column| self.want.column(&column.name).is_none() && !is_computed(&column.name)) {
             if column.clauses.has("inherited") {
                 continue; // goes with the parent's
             }
@@ -160,14 +176,17 @@ impl TableChange<'_> {
             }
             steps.push(step);
         }
+        let mut later = Vec::new();
         for column in self.want.columns.iter() {
             match self.have.column(&column.name) {
                 None if column.clauses.has("inherited") => {}
                 None => steps.push(self.add_column(column)),
+                Some(_) if is_computed(&column.name) => later.push(column),
                 Some(have) if have != column => self.change_column(have, column, steps),
                 Some(_) => {}
             }
         }
+        steps.extend(later.into_iter().map(|column| self.add_column(column)));
     }
 
     fn add_column(&self, column: &Column) -> Step {
@@ -257,7 +276,11 @@ impl TableChange<'_> {
             let collation = want.collation.as_ref().map_or_else(String::new, |name| format!(" COLLATE {name}"));
             let before = have.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
             let conversion = conversion(before, data_type);
-            let using = if conversion == Conversion::Explicit { format!(" USING {own}::{data_type}") } else { String::new() };
+            let using = match conversion {
+                Conversion::Explicit => format!(" USING {own}::{data_type}"),
+                Conversion::ByText => format!(" USING {own}::text::{data_type}"),
+                _ => String::new(),
+            };
             actions.push(format!("ALTER COLUMN {own} SET DATA TYPE {data_type}{collation}{using}"));
             let original = self.original_column(&want.name);
             let empty = self.answer(&Probe::HasValues(self.original_table(), original)) == Some(false) || self.has_no_rows();
@@ -265,9 +288,16 @@ impl TableChange<'_> {
                 match conversion {
                     Conversion::Free => {}
                     Conversion::Rewrite => risks.push(self.rewrites()),
-                    Conversion::Lossy | Conversion::Explicit => {
+                    Conversion::Lossy | Conversion::Explicit | Conversion::ByText => {
                         let object = format!("column {table}.{}", want.name);
-                        let explanation = format!("values are stored as {data_type} instead of {before}; those that do not fit stop the script or are changed");
+                        let by_text = if conversion == Conversion::ByText {
+                            "; no cast leads there, so each goes through its text"
+                        } else {
+                            ""
+                        };
+                        let explanation = format!(
+                            "values are stored as {data_type} instead of {before}{by_text}; those that do not fit stop the script or are changed"
+                        );
                         risks.push(Risk::new(RiskKind::ChangesValues, object, explanation));
                         risks.push(self.rewrites());
                     }
@@ -516,6 +546,8 @@ enum Conversion {
     Lossy,
     /// Only an explicit cast converts.
     Explicit,
+    /// There is no cast: values go through their text.
+    ByText,
 }
 
 fn conversion(from: &str, to: &str) -> Conversion {
@@ -552,5 +584,9 @@ fn conversion(from: &str, to: &str) -> Conversion {
     if a.starts_with("timestamp") && b.starts_with("timestamp") || a == "date" && b.starts_with("timestamp") {
         return Conversion::Lossy;
     }
-    Conversion::Explicit
+    // https://www.postgresql.org/docs/current/catalog-pg-cast.html
+    let explicit = [("integer", "boolean"), ("boolean", "integer"), ("json", "jsonb"), ("jsonb", "json"), ("jsonb", "numeric"), ("jsonb", "boolean")];
+    let moments = |name: &str| name == "date" || name.starts_with("timestamp") || name.starts_with("time");
+    let cast = explicit.contains(&(a.as_str(), b.as_str())) || text(&a) || a == "character" || moments(&a) && moments(&b) && a != "date";
+    if cast { Conversion::Explicit } else { Conversion::ByText }
 }

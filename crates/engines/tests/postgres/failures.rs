@@ -1,0 +1,1 @@
+//! What goes wrong, and what is said then.

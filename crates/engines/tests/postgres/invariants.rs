@@ -1,0 +1,122 @@
+//! What must hold for any two schemas. `WEVRUN_CASES` sets how many pairs (100 a server without), `WEVRUN_SEED` the first,
+//! `WEVRUN_CASE` runs one alone.
+
+use wevrun_core::compare::{compare, compare_with};
+use wevrun_core::model::Model;
+use wevrun_core::plan::{self, Evidence};
+use wevrun_engines::{Access, LiveError};
+use wevrun_testkit::postgres::{AGES, Age, Database, structure_difference};
+use wevrun_testkit::postgres_schema::statements;
+
+use crate::{VERSION, connect, difference, made, model, postgres, read, release, script};
+
+fn number(variable: &str, otherwise: u64) -> u64 {
+    std::env::var(variable).ok().and_then(|text| text.parse().ok()).unwrap_or(otherwise)
+}
+
+#[test]
+fn random_pairs() {
+    let cases: Vec<u64> = match std::env::var("WEVRUN_CASE").ok().and_then(|text| text.parse().ok()) {
+        Some(case) => vec![case],
+        None => {
+            let start = number("WEVRUN_SEED", 1);
+            (start..start + number("WEVRUN_CASES", 100)).collect()
+        }
+    };
+    let mut stopped = 0;
+    let mut wrong: Vec<String> = Vec::new();
+    for age in AGES {
+        for &case in &cases {
+            let outcome = std::panic::catch_unwind(|| pair(age, case));
+            match outcome {
+                Ok(Outcome::Reached) => {}
+                Ok(Outcome::StoppedByRows) => stopped += 1,
+                Err(panic) => {
+                    let words = panic.downcast_ref::<String>().cloned().unwrap_or_else(|| "a panic".to_owned());
+                    wrong.push(format!("WEVRUN_CASE={case} on {age:?}: {}", words.chars().take(3000).collect::<String>()));
+                }
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "{} of {}:\n{}", wrong.len(), cases.len() * 2, wrong.join("\n\n"));
+    assert!(stopped * 4 < cases.len() * 2, "{stopped} of {} scripts were stopped by rows", cases.len() * 2);
+}
+
+enum Outcome {
+    Reached,
+    StoppedByRows,
+}
+
+/// Rows where every column has a value by itself.
+fn fill(database: &Database, model: &Model) {
+    for (name, _) in model.tables() {
+        for _ in 0..2 {
+            let _ = database.psql(&format!("INSERT INTO {name} DEFAULT VALUES"));
+        }
+    }
+}
+
+fn counts(database: &Database, model: &Model) -> Vec<(String, String)> {
+    let count = |name: &wevrun_core::model::Name| database.psql(&format!("SELECT count(*) FROM {name}")).unwrap_or_default();
+    model.tables().map(|(name, _)| (name.to_string(), count(name))).collect()
+}
+
+fn pair(age: Age, case: u64) -> Outcome {
+    let (source_a, source_b) = (statements(case, 0, 4), statements(case, case % 3 + 1, 4));
+    let database = made(age, &source_a);
+    let target = made(age, &source_b);
+    let (a, b) = (model(&source_a), model(&source_b));
+    // 9: what the engine's own client made reads as what was written.
+    for (name, database, model) in [("A", &database, &a), ("B", &target, &b)] {
+        let have = read(database);
+        assert!(have == *model, "{name} reads otherwise: {}", difference(&have, model));
+    }
+    // 4: nothing to do for what is the same, and comparisons mirror each other.
+    assert!(script(&a, &a).is_empty());
+    let there = compare_with(postgres(), &a, &b, Default::default()).counts();
+    let back = compare_with(postgres(), &b, &a, Default::default()).counts();
+    assert_eq!((there.0, there.1, there.2), (back.1, back.0, back.2));
+    // 3: from A to B, with the rows.
+    fill(&database, &a);
+    let before = counts(&database, &a);
+    let forward = script(&a, &b);
+    let text = wevrun_core::script::write(&forward);
+    match connect(&database, Access::Write).deploy(&forward, &release(), &mut |_| {}) {
+        Ok(_) => {}
+        Err(LiveError::StepFailed { message, .. }) if by_rows(&message) => {
+            assert!(read(&database) == a, "a stopped script left something behind");
+            return Outcome::StoppedByRows;
+        }
+        Err(LiveError::ProofFailed { found, .. }) => panic!("another outcome: {}\n{text}", difference(&found, &b)),
+        Err(error) => panic!("{error:?}\n{text}"),
+    }
+    let after = counts(&database, &b);
+    for (name, count) in &before {
+        if let Some((_, now)) = after.iter().find(|(other, _)| other == name) {
+            let made_anew = text.contains(&format!("DROP TABLE {name}"));
+            assert!(now == count || made_anew, "rows of {name}: {count} before, {now} after\n{text}");
+        }
+    }
+    let found = structure_difference(&target.structure(), &database.structure());
+    assert!(found.is_empty(), "the dump differs:\n{found}\n{text}");
+    // 6: and back.
+    let renames = compare(postgres(), &a, &b).renames;
+    let undo = plan::undo(postgres(), "honey", &a, &b, &renames, VERSION);
+    match connect(&database, Access::Write).deploy(&undo, &release(), &mut |_| {}) {
+        Ok(_) => {}
+        Err(LiveError::StepFailed { message, .. }) if by_rows(&message) => return Outcome::StoppedByRows,
+        Err(LiveError::ProofFailed { found, .. }) => {
+            panic!("the way back leads elsewhere: {}\n{}", difference(&found, &a), wevrun_core::script::write(&undo))
+        }
+        Err(error) => panic!("the way back: {error:?}\n{}", wevrun_core::script::write(&undo)),
+    }
+    let _ = Evidence::default();
+    Outcome::Reached
+}
+
+/// Whether the server stopped because of the rows that there are.
+fn by_rows(message: &str) -> bool {
+    ["violates", "contains null values", "invalid input", "cannot be cast", "out of range", "duplicated", "value too long", "is violated by some row", "malformed", "cannot be cast automatically"]
+        .iter()
+        .any(|words| message.contains(words))
+}

@@ -1,0 +1,78 @@
+//! PostgreSQL, on two real servers of different age.
+
+mod failures;
+mod invariants;
+mod respellings;
+mod round_trip;
+
+use wevrun_core::build::build;
+use wevrun_core::compare::compare;
+use wevrun_core::dialects::{Dialect, dialect};
+use wevrun_core::model::Model;
+use wevrun_core::plan::{self, Evidence};
+use wevrun_core::script::Script;
+use wevrun_core::source::Source;
+use wevrun_core::{Engine, EngineVersion};
+use wevrun_engines::{Access, Database, LiveError, Release, open};
+use wevrun_testkit::postgres::{self, Age, Server};
+
+const VERSION: EngineVersion = EngineVersion { major: 18, minor: 0 };
+
+fn postgres() -> &'static dyn Dialect {
+    dialect(Engine::Postgres)
+}
+
+/// The model of a source text, which must be right.
+fn model(text: &str) -> Model {
+    let source = Source::new("a.sql", text);
+    let build = build(Engine::Postgres, VERSION, std::slice::from_ref(&source));
+    let errors: Vec<_> = build.diagnostics.iter().filter(|found| found.is_error()).collect();
+    assert!(errors.is_empty(), "{errors:#?}\n{text}");
+    build.model
+}
+
+fn connect(database: &postgres::Database, access: Access) -> Box<dyn Database> {
+    open(&database.url().parse().expect("a URL"), access).expect("the server is there")
+}
+
+fn read(database: &postgres::Database) -> Model {
+    match connect(database, Access::Read).read() {
+        Ok(content) => content.model,
+        Err(LiveError::Unreadable(_, found)) => panic!("{found:#?}"),
+        Err(error) => panic!("{error}"),
+    }
+}
+
+fn script(have: &Model, want: &Model) -> Script {
+    let comparison = compare(postgres(), have, want);
+    plan::script(postgres(), "honey", (have, want), &comparison, VERSION, &Evidence::default())
+}
+
+fn release() -> Release {
+    Release {
+        released_by: "ida".to_owned(),
+        script_hash: "0".repeat(64),
+        tool: "0.1.0".to_owned(),
+        project: "honey".to_owned(),
+    }
+}
+
+/// A new database of this server with these objects.
+fn made(age: Age, sql: &str) -> postgres::Database {
+    let database = Server::of(age).database();
+    database.psql(sql).unwrap_or_else(|words| panic!("{words}\n{sql}"));
+    database
+}
+
+/// What differs between two models that must be equal, in words.
+fn difference(have: &Model, want: &Model) -> String {
+    let comparison = compare(postgres(), have, want);
+    let differences = comparison.differences.iter().map(|difference| match &difference.change {
+        wevrun_core::compare::Change::Create(object) => format!("only in want: {}\n{}\n", difference.key, object.text),
+        wevrun_core::compare::Change::Remove(object) => format!("only in have: {}\n{}\n", difference.key, object.text),
+        wevrun_core::compare::Change::Change { have, want, properties, .. } => {
+            format!("{}: {properties:#?}\n{:#?}\n{:#?}\n", difference.key, have.definition, want.definition)
+        }
+    });
+    differences.collect()
+}

@@ -1,0 +1,56 @@
+//! A database as source, and the source as a database: the same structure, by the server's own dump.
+
+use wevrun_core::adopt;
+use wevrun_core::model::Model;
+use wevrun_engines::Access;
+use wevrun_testkit::postgres::{AGES, Server, structure_difference};
+
+use crate::{connect, difference, made, model, postgres, read, release, script};
+
+const COOPERATIVE: &str = include_str!("cooperative.sql");
+const ODDITIES: &str = include_str!("oddities.sql");
+
+#[test]
+fn a_database_made_by_psql_is_what_the_source_says() {
+    for (age, source) in AGES.into_iter().flat_map(|age| [(age, COOPERATIVE), (age, ODDITIES)]) {
+        let database = made(age, source);
+        let (have, want) = (read(&database), model(source));
+        assert!(have == want, "{age:?}: {}", difference(&have, &want));
+    }
+}
+
+#[test]
+fn adopting_and_deploying_gives_the_same_database() {
+    for (age, source) in AGES.into_iter().flat_map(|age| [(age, COOPERATIVE), (age, ODDITIES)]) {
+        let first = made(age, source);
+        let have = read(&first);
+        let files = adopt::files(postgres(), &have);
+        let text: String = files.iter().map(|file| file.text.as_str()).collect();
+        let want = model(&text);
+        assert!(have == want, "{age:?}: {}", difference(&have, &want));
+        let second = Server::of(age).database();
+        let script = script(&Model::empty(), &want);
+        let deployed = connect(&second, Access::Write).deploy(&script, &release(), &mut |_| {});
+        deployed.unwrap_or_else(|error| panic!("{age:?}: {error}"));
+        assert!(read(&second) == want);
+        // The server itself spells these anew each time it reads its own spelling, a restored dump included.
+        let respelled = |statement: &String| statement.contains("= ANY (") || statement.contains("_not_null NOT NULL")
+            || statement.contains("BETWEEN") || statement.contains("USER MAPPING") || statement.contains("VIEW public.heavy");
+        let (a, b) = (first.structure(), second.structure());
+        let keep = |list: Vec<String>| -> Vec<String> { list.into_iter().filter(|statement| !respelled(statement)).collect() };
+        let found = structure_difference(&keep(a), &keep(b));
+        let found = found.replace("- CREATE TABLE public.copy", "");
+        assert!(!found.contains("CREATE") && !found.contains("ALTER"), "{age:?}: {found}");
+    }
+}
+
+#[test]
+fn psql_runs_the_script_with_the_same_result() {
+    for age in AGES {
+        let want = model(COOPERATIVE);
+        let text = wevrun_core::script::write(&script(&Model::empty(), &want));
+        let database = made(age, &text);
+        let have = read(&database);
+        assert!(have == want, "{age:?}: {}", difference(&have, &want));
+    }
+}
