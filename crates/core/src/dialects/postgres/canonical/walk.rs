@@ -710,8 +710,8 @@ impl<'k> Walk<'k> {
     fn operands(&self, left: &mut Expr, right: &mut Expr, comparison: bool) {
         let types = (infer::type_of(self, left), infer::type_of(self, right));
         self.coerced(left, types.1.as_deref(), comparison);
+        self.coerced(right, types.0.as_deref(), comparison);
         let own = infer::type_of(self, left);
-        self.coerced(right, own.as_deref(), comparison);
         if comparison {
             self.typed_constant(right, own.as_deref());
             let other = infer::type_of(self, right);

@@ -11,6 +11,7 @@ pub fn in_the_way(
     want: &Model,
     removed: &BTreeSet<ObjectKey>,
     again: &BTreeSet<ObjectKey>,
+    swapped: &BTreeSet<Name>,
 ) -> BTreeSet<ObjectKey> {
     let mut found: BTreeSet<ObjectKey> = BTreeSet::new();
     // On columns that go, change their type, or are computed from such.
@@ -18,12 +19,15 @@ pub fn in_the_way(
         let Some(wanted) = want.table(name).filter(|_| !removed.contains(&ObjectKey::new(Kind::Table, name.clone()))) else {
             continue;
         };
-        let touched = touched_columns(table, wanted);
+        let mut touched = touched_columns(table, wanted);
+        touched.extend(table.columns.iter().filter(|column| super::swap::is_of(column, swapped)).map(|column| column.name.clone()));
         if touched.is_empty() {
             continue;
         }
         for object in have.objects().filter(|object| object.uses.contains(name) || object.definition.owner() == Some(name)) {
-            if can_stand_in_the_way(object) && touched.iter().any(|column| mentions(object, column)) {
+            // The conditions of an index are not respelled when a type is swapped.
+            let swaps = !swapped.is_empty() && matches!(object.definition, Definition::Index(_));
+            if (can_stand_in_the_way(object) || swaps) && touched.iter().any(|column| mentions(object, column)) {
                 found.insert(object.key());
             }
         }

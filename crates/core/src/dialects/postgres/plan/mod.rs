@@ -3,6 +3,7 @@
 mod dependents;
 mod order;
 mod plain;
+mod swap;
 mod table;
 
 use std::collections::BTreeSet;
@@ -18,7 +19,7 @@ use dependents::in_the_way;
 
 /// The whole plan.
 pub fn plan(planning: &Planning<'_>) -> Plan {
-    let mut planner = Planner { planning, before: Vec::new(), steps: Vec::new(), again: BTreeSet::new(), path: None };
+    let mut planner = Planner { planning, before: Vec::new(), steps: Vec::new(), again: BTreeSet::new(), path: None, swapped: BTreeSet::new() };
     planner.plan();
     let Planner { before, steps, .. } = planner;
     if steps.is_empty() && before.is_empty() {
@@ -54,6 +55,8 @@ struct Planner<'p> {
     steps: Vec<Step>,
     /// Objects that are dropped and made again, whether they change or only stand in the way.
     again: BTreeSet<ObjectKey>,
+    /// Types that are made anew under the columns that use them.
+    swapped: BTreeSet<Name>,
     /// The schema in which names are looked for, if it is not the usual one.
     path: Option<String>,
 }
@@ -95,13 +98,19 @@ impl<'p> Planner<'p> {
                 }
             }
         }
-        let stands = in_the_way(self.have(), planning.want, &removed, &self.again);
+        self.swapped = self.again.iter().filter(|key| swap::is_swapped(planning, key)).map(|key| key.name.clone()).collect();
+        self.again.retain(|key| !self.swapped.contains(&key.name) || key.kind == Kind::Index);
+        let stands = in_the_way(self.have(), planning.want, &removed, &self.again, &self.swapped);
         self.again.extend(stands);
         // What is made anew is not altered as well.
         alterations.retain(|(key, _)| !self.again.contains(key));
         self.drop_foreign_keys(&removed);
         self.drop_early(&removed);
+        let gone = self.make_room(&removed);
+        removed.retain(|key| !gone.contains(key));
+        self.steps.extend(swap::before(planning, &self.swapped));
         self.create_and_alter(alterations);
+        self.steps.extend(swap::after(planning, &self.swapped));
         self.add_foreign_keys(&removed);
         self.finish();
         self.drop_late(&removed);
@@ -168,7 +177,7 @@ impl<'p> Planner<'p> {
             for key in table.foreign_keys.iter() {
                 let wanted = planning.want.table(name).is_some_and(|want| want.foreign_keys.contains(key));
                 let target_changes = self.key_of_parent_changes(key, removed);
-                if (stays && (!wanted || target_changes || gone(&key.parent))) || (!stays && circle(key)) {
+                if (stays && (!wanted || target_changes || gone(&key.parent))) || (!stays && (circle(key) || target_changes)) {
                     let statement = format!("ALTER TABLE {name} DROP CONSTRAINT {}", quoted(key.name.canonical()));
                     let again = if wanted { ", to add it again" } else { "" };
                     steps.push(Step::new(format!("drop foreign key {} of {name}{again}", key.name), vec![statement]));
@@ -215,6 +224,39 @@ impl<'p> Planner<'p> {
             }
             self.drop_object(object);
         }
+    }
+
+    /// A serial column that becomes an identity column, or the other way round, needs the name of its sequence.
+    fn make_room(&mut self, removed: &BTreeSet<ObjectKey>) -> Vec<ObjectKey> {
+        let planning = self.planning;
+        let mut gone = Vec::new();
+        let mut steps = Vec::new();
+        for (name, table) in self.have().tables() {
+            let Some(want) = planning.want.table(name).filter(|_| !self.again.contains(&ObjectKey::new(Kind::Table, name.clone()))) else {
+                continue;
+            };
+            for column in table.columns.iter() {
+                let Some(wanted) = want.column(&column.name) else { continue };
+                let own = quoted(column.name.canonical());
+                if column.clauses.has("identity") && !wanted.clauses.has("identity") {
+                    let statement = format!("ALTER TABLE {name} ALTER COLUMN {own} DROP IDENTITY");
+                    steps.push(Step::new(format!("let column {name}.{} be no identity any more", column.name), vec![statement]));
+                }
+                if !column.clauses.has("identity") && wanted.clauses.has("identity") && column.default.is_some() {
+                    let mut statements = vec![format!("ALTER TABLE {name} ALTER COLUMN {own} DROP DEFAULT")];
+                    for key in removed.iter().filter(|key| key.kind == Kind::Sequence) {
+                        let Some(Definition::Plain(sequence)) = self.have().get(key).map(|object| &object.definition) else { continue };
+                        if sequence.owner.as_ref() == Some(name) && sequence.clauses.value("owned by") == Some(column.name.canonical()) {
+                            statements.push(format!("DROP SEQUENCE {}", key.name));
+                            gone.push(key.clone());
+                        }
+                    }
+                    steps.push(Step::new(format!("make room for the identity of column {name}.{}", column.name), statements));
+                }
+            }
+        }
+        self.steps.extend(steps);
+        gone
     }
 
     /// What can only go when nothing uses it any more: types, sequences, routines, schemas.
@@ -276,6 +318,7 @@ impl<'p> Planner<'p> {
             .collect();
         keys.extend(self.again.iter().filter(|key| planning.want.get(key).is_some()).cloned());
         keys.extend(alterations.iter().map(|(key, _)| key.clone()));
+        keys.extend(self.swapped.iter().flat_map(|name| planning.want.named(name)).filter(|o| matches!(o.definition.kind(), Kind::Type | Kind::Domain)).map(Object::key));
         keys.sort();
         keys.dedup();
         // A base type is a shell first, so that its functions can name it.
@@ -387,7 +430,15 @@ impl<'p> Planner<'p> {
             let rebuilt = object.definition.owner().is_some_and(|owner| self.again.contains(&ObjectKey::new(Kind::Table, owner.clone())));
             let same = before.is_some_and(|before| write::owned_by(before) == write::owned_by(object)) && !rebuilt;
             if let Some(statement) = write::owned_by(object).filter(|_| !same) {
-                steps.push(Step::new(format!("let {} belong to its column", object.key()), vec![statement]));
+                let mut statements = vec![statement];
+                // A column that has numbers already goes on counting where they end.
+                if let (Some(owner), Definition::Plain(plain), None) = (object.definition.owner(), &object.definition, before)
+                    && let Some(column) = plain.clauses.value("owned by")
+                    && self.have().table(owner).is_some_and(|table| table.column(&super::names::simple(column)).is_some())
+                {
+                    statements.push(go_on_counting(&super::tokens::literal(object.name.canonical()), owner, column));
+                }
+                steps.push(Step::new(format!("let {} belong to its column", object.key()), statements));
             } else if !same && before.and_then(write::owned_by).is_some() {
                 let statement = format!("ALTER SEQUENCE {} OWNED BY NONE", object.name);
                 steps.push(Step::new(format!("let {} belong to no column", object.key()), vec![statement]));
@@ -404,6 +455,12 @@ impl<'p> Planner<'p> {
         }
         self.steps.extend(steps);
     }
+}
+
+/// Sets a sequence to the highest number of a column, if there is any. `sequence` is an expression.
+pub fn go_on_counting(sequence: &str, table: &Name, column: &str) -> String {
+    let column = quoted(column);
+    format!("SELECT setval({sequence}, max({column})) FROM {table} HAVING max({column}) > 0")
 }
 
 /// The statement that drops an object, and nothing else.

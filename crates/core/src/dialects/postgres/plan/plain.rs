@@ -207,7 +207,14 @@ pub fn plain(have: &Object, want: &Object, before: &Plain, after: &Plain) -> Met
 
 fn sequence_changes(differing: &[&str], want: &Clauses) -> String {
     let mut out = String::new();
-    for clause in differing {
+    // Whether it counts up or down decides what its limits are if nothing is said.
+    let mut differing = differing.to_vec();
+    if differing.contains(&"increment") {
+        differing.retain(|clause| !matches!(*clause, "minvalue" | "maxvalue" | "start"));
+        differing.extend(["minvalue", "maxvalue", "start"]);
+        out += " RESTART";
+    }
+    for clause in &differing {
         let value = want.value(clause);
         out += &match (*clause, value) {
             ("as", value) => format!(" AS {}", value.unwrap_or("bigint")),

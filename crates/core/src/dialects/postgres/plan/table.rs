@@ -264,11 +264,9 @@ impl TableChange<'_> {
             return;
         }
         let identity_changes = have.clauses.has("identity") != want.clauses.has("identity");
-        if identity_changes && !want.clauses.has("identity") {
-            actions.push(format!("ALTER COLUMN {own} DROP IDENTITY"));
-        }
         let default_changes = have.default != want.default;
-        if have.default.is_some() && (want.default.is_none() || type_changes) {
+        let made_room = identity_changes && want.clauses.has("identity");
+        if have.default.is_some() && (want.default.is_none() || type_changes) && !made_room {
             actions.push(format!("ALTER COLUMN {own} DROP DEFAULT"));
         }
         if type_changes {
@@ -337,6 +335,11 @@ impl TableChange<'_> {
         if !actions.is_empty() {
             let mut step = self.step(format!("change column {table}.{}", want.name), actions);
             step.risks = risks;
+            if made_room {
+                let literal = super::super::tokens::literal;
+                let sequence = format!("pg_get_serial_sequence({}, {})", literal(table.canonical()), literal(want.name.canonical()));
+                step.statements.push(super::go_on_counting(&sequence, table, want.name.canonical()));
+            }
             steps.push(step);
         }
         let extras: Vec<String> =

@@ -1,0 +1,121 @@
+//! A type that can't be changed in place is made anew under the columns that use it: the old one steps aside, the columns take the
+//! new one through their text, and the old one goes.
+
+use std::collections::BTreeSet;
+
+use super::super::names::{self, quoted};
+use super::super::write;
+use super::dependents::names_column;
+use crate::model::{Column, Kind, Name, ObjectKey, Table};
+use crate::plan::{Planning, Risk, RiskKind};
+use crate::script::Step;
+
+/// Whether a type that changes is used by columns that stay, so that it can't just be dropped.
+pub fn is_swapped(planning: &Planning<'_>, key: &ObjectKey) -> bool {
+    let own: BTreeSet<Name> = [key.name.clone()].into();
+    matches!(key.kind, Kind::Type | Kind::Domain)
+        && planning.want.get(key).is_some()
+        && planning.renamed.tables().any(|(_, table)| table.columns.iter().any(|column| is_of(column, &own)))
+}
+
+/// Whether the column is of one of these types, or of arrays of it.
+pub fn is_of(column: &Column, types: &BTreeSet<Name>) -> bool {
+    let Some(data_type) = &column.data_type else { return false };
+    let base = data_type.canonical.trim_end_matches("[]");
+    types.contains(&Name::new(base, base))
+}
+
+fn aside(name: &Name) -> String {
+    format!("wevrun_old_{}", names::identifier(name))
+}
+
+/// The old types step aside, and what is said of their columns with them.
+pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
+    let mut steps = Vec::new();
+    for (name, table, _) in tables(planning, swapped) {
+        let mut statements = Vec::new();
+        for column in table.columns.iter().filter(|column| is_of(column, swapped)) {
+            if column.default.is_some() {
+                statements.push(format!("ALTER TABLE {name} ALTER COLUMN {} DROP DEFAULT", quoted(column.name.canonical())));
+            }
+        }
+        for check in conditions(table, swapped) {
+            statements.push(format!("ALTER TABLE {name} DROP CONSTRAINT {}", quoted(check.canonical())));
+        }
+        if !statements.is_empty() {
+            steps.push(Step::new(format!("take defaults and checks from table {name} for now"), statements));
+        }
+    }
+    for name in swapped {
+        let kind = kind(planning, name);
+        let statement = format!("ALTER {} {name} RENAME TO {}", write::keywords(kind), quoted(&aside(name)));
+        steps.push(Step::new(format!("let the old {} {name} step aside", kind.title()), vec![statement]));
+    }
+    steps
+}
+
+/// The columns take the new types.
+pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
+    let mut steps = Vec::new();
+    for (name, have, want) in tables(planning, swapped) {
+        let mut actions = Vec::new();
+        let mut risks = Vec::new();
+        for column in have.columns.iter().filter(|column| is_of(column, swapped)) {
+            let Some(wanted) = want.column(&column.name).filter(|wanted| wanted.data_type == column.data_type) else { continue };
+            let own = quoted(column.name.canonical());
+            let data_type = wanted.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
+            actions.push(format!("ALTER COLUMN {own} SET DATA TYPE {data_type} USING {own}::text::{data_type}"));
+            if let Some(default) = &wanted.default {
+                actions.push(format!("ALTER COLUMN {own} SET DEFAULT {}", default.written()));
+            }
+            let explanation = format!("values that the new {data_type} does not know stop the script");
+            risks.push(Risk::new(RiskKind::MayRefuseRows, format!("column {name}.{}", column.name), explanation));
+        }
+        if actions.is_empty() {
+            continue;
+        }
+        let statement = format!("ALTER TABLE {name}\n    {}", actions.join(",\n    "));
+        let mut step = Step::new(format!("give columns of {name} the new type"), vec![statement]);
+        for check in want.checks.iter() {
+            let Some(own) = &check.name else { continue };
+            if have.checks.contains(check) && conditions(have, swapped).contains(own) {
+                step.statements.push(format!("ALTER TABLE {name} ADD {}", write::check_constraint(check)));
+            }
+        }
+        step.risks = risks;
+        step.risks.push(Risk::new(RiskKind::RewritesTable, format!("table {name}"), "every row is written anew, and nobody else can read or write it meanwhile"));
+        steps.push(step);
+    }
+    for name in swapped {
+        let kind = kind(planning, name);
+        let schema = names::schema(name).unwrap_or_else(|| "public".to_owned());
+        let old = names::qualified(&schema, &aside(name));
+        steps.push(Step::new(format!("drop the old {} {name}", kind.title()), vec![format!("DROP {} {old}", write::keywords(kind))]));
+    }
+    steps
+}
+
+fn kind(planning: &Planning<'_>, name: &Name) -> Kind {
+    if planning.renamed.find(Kind::Domain, name).is_some() { Kind::Domain } else { Kind::Type }
+}
+
+/// The tables of both sides that have columns of these types.
+fn tables<'p>(planning: &'p Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<(&'p Name, &'p Table, &'p Table)> {
+    planning
+        .renamed
+        .tables()
+        .filter(|(_, table)| table.columns.iter().any(|column| is_of(column, swapped)))
+        .filter_map(|(name, table)| Some((name, table, planning.want.table(name)?)))
+        .collect()
+}
+
+/// The checks of a table that name a column of these types.
+fn conditions(table: &Table, swapped: &BTreeSet<Name>) -> Vec<Name> {
+    let columns: Vec<&Name> = table.columns.iter().filter(|column| is_of(column, swapped)).map(|column| &column.name).collect();
+    table
+        .checks
+        .iter()
+        .filter(|check| columns.iter().any(|column| names_column(&check.condition, column)))
+        .filter_map(|check| check.name.clone())
+        .collect()
+}
