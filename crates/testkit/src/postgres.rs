@@ -73,6 +73,9 @@ impl Server {
         as_nobody(&mut initdb);
         let made = initdb.output().expect("initdb runs");
         assert!(made.status.success(), "initdb: {}", String::from_utf8_lossy(&made.stderr));
+        // One role needs a password, so that a wrong one can be tried.
+        let rules = "host all keeper 127.0.0.1/32 scram-sha-256\nlocal all all trust\nhost all all 127.0.0.1/32 trust\n";
+        fs::write(data.join("pg_hba.conf"), rules).expect("the folder is there");
         let port = free_port();
         // The shell waits until our end of the pipe is closed, however this process ends, and stops the server then.
         let mut shell = Command::new("sh");

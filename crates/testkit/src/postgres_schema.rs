@@ -62,6 +62,9 @@ const TYPES: &[(&str, &str)] = &[
     ("inet", "'10.0.0.1'"),
 ];
 
+/// Types whose values can become one another's.
+const GROUPS: &[&[usize]] = &[&[0, 1, 2, 3, 4, 16], &[5, 6], &[9, 10, 11]];
+
 /// Types whose values can be compared with numbers.
 fn is_number(data_type: &str) -> bool {
     ["integer", "bigint", "smallint", "numeric", "double precision"].iter().any(|name| data_type.starts_with(name))
@@ -147,7 +150,13 @@ pub fn statements(seed: u64, side: u64, change: u64) -> String {
                 continue;
             }
             let column = ["label", "weight", "\"Kind Of\"", "made", "data", "ratio", "\"select\""][c];
-            let choice = dice.pick(&own("type"), TYPES.len() as u64 + 3) as usize;
+            // Mostly a type that values of the other side's can become.
+            let of_seed = dice.number((&own("type"), seed, 0)) as usize % (TYPES.len() + 3);
+            let choice = match GROUPS.iter().find(|group| group.contains(&of_seed)) {
+                _ if dice.yes(&own("any type"), 1) => dice.pick(&own("type"), TYPES.len() as u64 + 3) as usize,
+                Some(group) => group[dice.pick(&own("type in group"), group.len() as u64) as usize],
+                None => of_seed,
+            };
             let (data_type, default) = match choice.checked_sub(TYPES.len()) {
                 None => (TYPES[choice].0.to_owned(), TYPES[choice].1.to_owned()),
                 Some(0) if domain => ("public.grams".to_owned(), "5".to_owned()),

@@ -80,7 +80,7 @@ fn unreachable(settings: &Settings, error: &postgres::Error) -> LiveError {
         Some(code) if *code == SqlState::INVALID_PASSWORD || *code == SqlState::INVALID_AUTHORIZATION_SPECIFICATION => {
             LiveError::Refused(settings.shown.clone(), words(error))
         }
-        _ if error.to_string().contains("password missing") => {
+        _ if words(error).contains("password missing") => {
             LiveError::Refused(settings.shown.clone(), "the server wants a password, and none is given".to_owned())
         }
         _ => LiveError::Unreachable(settings.shown.clone(), words(error)),

@@ -34,7 +34,8 @@ const QUERIES: [&str; 14] = [
 /// What makes the server's spelling independent of the session.
 const SPELLING: &str = "SET LOCAL search_path = ''; SET LOCAL DateStyle = 'ISO, YMD'; SET LOCAL IntervalStyle = 'postgres'; \
                         SET LOCAL extra_float_digits = 1; SET LOCAL quote_all_identifiers = off; \
-                        SET LOCAL standard_conforming_strings = on; SET LOCAL timezone = 'UTC';";
+                        SET LOCAL standard_conforming_strings = on; SET LOCAL timezone = 'UTC'; \
+                        SET LOCAL jit = off;";
 
 impl PostgresDatabase {
     /// Everything, in a read-only transaction of its own.

@@ -25,16 +25,23 @@ fn random_pairs() {
     };
     let mut stopped = 0;
     let mut wrong: Vec<String> = Vec::new();
-    for age in AGES {
-        for &case in &cases {
-            let outcome = std::panic::catch_unwind(|| pair(age, case));
-            match outcome {
-                Ok(Outcome::Reached) => {}
-                Ok(Outcome::StoppedByRows) => stopped += 1,
-                Err(panic) => {
-                    let words = panic.downcast_ref::<String>().cloned().unwrap_or_else(|| "a panic".to_owned());
-                    wrong.push(format!("WEVRUN_CASE={case} on {age:?}: {}", words.chars().take(3000).collect::<String>()));
-                }
+    let outcomes: Vec<_> = std::thread::scope(|scope| {
+        let running = AGES.map(|age| {
+            let cases = &cases;
+            scope.spawn(move || {
+                let run = |case: &u64| (*case, age, std::panic::catch_unwind(|| pair(age, *case)));
+                cases.iter().map(run).collect::<Vec<_>>()
+            })
+        });
+        running.into_iter().flat_map(|thread| thread.join().expect("panics are caught")).collect()
+    });
+    for (case, age, outcome) in outcomes {
+        match outcome {
+            Ok(Outcome::Reached) => {}
+            Ok(Outcome::StoppedByRows) => stopped += 1,
+            Err(panic) => {
+                let words = panic.downcast_ref::<String>().cloned().unwrap_or_else(|| "a panic".to_owned());
+                wrong.push(format!("WEVRUN_CASE={case} on {age:?}: {}", words.chars().take(3000).collect::<String>()));
             }
         }
     }

@@ -52,6 +52,6 @@ LEFT JOIN pg_type bt ON bt.oid = t.typbasetype
 LEFT JOIN pg_class c ON c.oid = t.typrelid
 WHERE t.oid >= 16384 AND n.nspname <> 'wevrun' AND n.nspname !~ '^pg_temp' AND t.typtype IN ('e', 'd', 'r', 'c', 'b', 'p')
   AND (t.typtype <> 'c' OR c.relkind = 'c')
-  AND NOT EXISTS (SELECT FROM pg_type e WHERE e.typarray = t.oid)
+  AND t.typinput <> 'array_in'::regproc
   AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_type'::regclass AND d.objid = t.oid AND d.deptype = 'e')
 ORDER BY n.nspname, t.typname;

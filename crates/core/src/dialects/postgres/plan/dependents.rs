@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use super::super::names;
 use super::super::rename::expressions_mut;
 use crate::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
 
@@ -25,9 +26,9 @@ pub fn in_the_way(
             continue;
         }
         for object in have.objects().filter(|object| object.uses.contains(name) || object.definition.owner() == Some(name)) {
-            // The conditions of an index are not respelled when a type is swapped.
-            let swaps = !swapped.is_empty() && matches!(object.definition, Definition::Index(_));
-            if (can_stand_in_the_way(object) || swaps) && touched.iter().any(|column| mentions(object, column)) {
+            // The server would spell the expressions of an index with the casts of the old type.
+            let is_index = matches!(object.definition, Definition::Index(_));
+            if (can_stand_in_the_way(object) || is_index) && touched.iter().any(|column| mentions(object, column)) {
                 found.insert(object.key());
             }
         }
@@ -113,6 +114,11 @@ fn mentions(object: &Object, column: &Name) -> bool {
         if plain.kind == Kind::Trigger && plain.clauses.value("events").is_some_and(|events| events.contains(column.canonical())) {
             return true;
         }
+    }
+    if let Definition::Index(index) = &object.definition {
+        let plain = |expression: &Expression| names::unquoted(&expression.canonical) == column.canonical();
+        let parts = index.parts.iter().map(|part| &part.expression).filter(|expression| !plain(expression));
+        return parts.chain(&index.predicate).any(|expression| names_column(expression, column));
     }
     let mut copy = object.definition.clone();
     expressions_mut(&mut copy).iter().any(|expression| names_column(expression, column))

@@ -33,6 +33,8 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         "SET LOCAL check_function_bodies = off".to_owned(),
         "SET LOCAL lock_timeout = '10s'".to_owned(),
         "SET LOCAL search_path = public".to_owned(),
+        // Constants of time mean the same wherever the script runs.
+        "SET LOCAL timezone = 'UTC'".to_owned(),
         "SET LOCAL client_min_messages = warning".to_owned(),
     ]);
     Plan { opening, steps, closing: vec!["COMMIT".to_owned()] }
@@ -110,9 +112,9 @@ impl<'p> Planner<'p> {
         removed.retain(|key| !gone.contains(key));
         self.steps.extend(swap::before(planning, &self.swapped));
         self.create_and_alter(alterations);
-        self.steps.extend(swap::after(planning, &self.swapped));
         self.add_foreign_keys(&removed);
         self.finish();
+        self.steps.extend(swap::at_last(planning, &self.swapped));
         self.drop_late(&removed);
     }
 
@@ -329,6 +331,7 @@ impl<'p> Planner<'p> {
                 self.push(Step::new(format!("create the shell of {key}"), vec![statement]));
             }
         }
+        let mut waiting = self.swapped.clone();
         for key in order::used_first(planning.want, &keys) {
             if let Some((_, steps)) = alterations.iter().find(|(altered, _)| *altered == key) {
                 for step in steps {
@@ -338,6 +341,11 @@ impl<'p> Planner<'p> {
             }
             let Some(object) = planning.want.get(&key) else { continue };
             self.create(object);
+            // As soon as all new types are there, and before anything is made on the columns.
+            if matches!(key.kind, Kind::Type | Kind::Domain) && waiting.remove(&key.name) && waiting.is_empty() {
+                let steps = swap::after(planning, &self.swapped);
+                self.steps.extend(steps);
+            }
         }
     }
 

@@ -86,6 +86,12 @@ pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
         step.risks.push(Risk::new(RiskKind::RewritesTable, format!("table {name}"), "every row is written anew, and nobody else can read or write it meanwhile"));
         steps.push(step);
     }
+    steps
+}
+
+/// The old types go, when no column uses them any more.
+pub fn at_last(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
+    let mut steps = Vec::new();
     for name in swapped {
         let kind = kind(planning, name);
         let schema = names::schema(name).unwrap_or_else(|| "public".to_owned());

@@ -91,13 +91,21 @@ impl TableChange<'_> {
         let (have, want) = (self.have, self.want);
         have.primary_key.iter().filter(|key| !same_key(want.primary_key.as_ref(), key)).for_each(|key| drop(&key.name));
         have.unique_keys.iter().filter(|key| !has_key(want, key)).for_each(|key| drop(&key.name));
-        let checks = have.checks.iter().filter(|check| !has_check(&want.checks, check));
+        let checks = have.checks.iter().filter(|check| !has_check(&want.checks, check) || self.is_respelled(check));
         let exclusions = have.exclusions.iter().filter(|check| !has_check(&want.exclusions, check));
         checks.chain(exclusions).filter_map(|check| check.name.as_ref()).for_each(&mut drop);
         if !actions.is_empty() {
             let title = format!("drop constraint {} of {}", names.join(", "), self.table());
             steps.push(self.step(title, actions));
         }
+    }
+
+    /// Whether the server would spell the check with casts from the old type of a column: then it comes anew.
+    fn is_respelled(&self, check: &Check) -> bool {
+        self.have.columns.iter().any(|column| {
+            self.want.column(&column.name).is_some_and(|want| want.data_type != column.data_type)
+                && super::dependents::names_column(&check.condition, &column.name)
+        })
     }
 
     fn constraints_that_come(&self, steps: &mut Vec<Step>) {
@@ -118,11 +126,8 @@ impl TableChange<'_> {
             add(&key.name, write::key_constraint("UNIQUE", key), format!("unique key {table}.{}", key.name), equal, false);
         }
         let breaks = "rows that break the condition stop the script";
-        for check in want.checks.iter().filter(|check| !has_check(&have.checks, check)) {
+        for check in want.checks.iter().filter(|check| !has_check(&have.checks, check) || self.is_respelled(check)) {
             let Some(name) = &check.name else { continue };
-            // A check that is only to be validated is not added again.
-            let waiting = have.checks.iter().find(|other| other.name == check.name && other.condition == check.condition);
-            let _ = waiting;
             let harmless = check.clauses.has("not valid") || check.clauses.has("not enforced");
             add(name, write::check_constraint(check), format!("check {table}.{name}"), breaks, harmless);
         }
@@ -472,7 +477,7 @@ impl TableChange<'_> {
         let lists = [(&want.checks, &have.checks), (&want.exclusions, &have.exclusions)];
         for (wanted, had) in lists {
             if let Some(check) = wanted.iter().find(|check| check.name.as_ref() == Some(name)) {
-                return !has_check(had, check);
+                return !has_check(had, check) || self.is_respelled(check);
             }
         }
         // Comments on new foreign keys come with them.
