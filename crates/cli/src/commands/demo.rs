@@ -4,6 +4,8 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use clap::Args;
+use wevrun_core::Engine;
+use wevrun_engines::DatabaseUrl;
 
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
@@ -19,6 +21,14 @@ pub struct Demo {
     /// Where to leave the demo's files [default: a new temporary folder]
     #[arg(value_name = "DIR")]
     pub folder: Option<PathBuf>,
+
+    /// The engine to play on
+    #[arg(long, default_value = "sqlite")]
+    pub engine: Engine,
+
+    /// The database to play in, for an engine with a server; it must be empty, and is made if it is not there
+    #[arg(long, value_name = "URL")]
+    pub url: Option<String>,
 }
 
 macro_rules! demo_files {
@@ -27,34 +37,67 @@ macro_rules! demo_files {
     };
 }
 
-const RELEASE_1: &[(&str, &str)] = demo_files!("release-1":
-    "tables/apiaries.sql", "tables/forage_sites.sql", "tables/harvest_lots.sql", "tables/hives.sql",
-    "tables/inspections.sql", "tables/members.sql", "tables/payouts.sql", "tables/queens.sql",
-    "tables/treatments.sql", "views/apiary_weights.sql",
-);
+type Files = &'static [(&'static str, &'static str)];
 
-const RELEASE_2: &[(&str, &str)] = demo_files!("release-2":
-    "tables/hives.sql", "tables/inspections.sql", "tables/members.sql",
-    "views/apiary_weights.sql", "views/season_totals.sql",
-);
+/// What the demo plays on one engine.
+struct Play {
+    engine_version: &'static str,
+    release_1: Files,
+    release_2: Files,
+    rows: &'static str,
+    by_hand: &'static str,
+    waivers: &'static str,
+    /// What release 2 brings besides what was done by hand.
+    news: &'static str,
+}
 
-const SETTINGS: &str = "[project]
-name = \"honey-cooperative\"
-engine = \"sqlite\"
-engine-version = \"3.40\"
-source = [\"schema/**/*.sql\"]
+const SQLITE: Play = Play {
+    engine_version: "3.40",
+    release_1: demo_files!("sqlite/release-1":
+        "tables/apiaries.sql", "tables/forage_sites.sql", "tables/harvest_lots.sql", "tables/hives.sql",
+        "tables/inspections.sql", "tables/members.sql", "tables/payouts.sql", "tables/queens.sql",
+        "tables/treatments.sql", "views/apiary_weights.sql",
+    ),
+    release_2: demo_files!("sqlite/release-2":
+        "tables/hives.sql", "tables/inspections.sql", "tables/members.sql",
+        "views/apiary_weights.sql", "views/season_totals.sql",
+    ),
+    rows: include_str!("../../demo/sqlite/rows.sql"),
+    by_hand: include_str!("../../demo/sqlite/by-hand.sql"),
+    waivers: include_str!("../../demo/sqlite/waivers.toml"),
+    news: "Besides, a column is renamed, one gets a default, a CHECK knows one more kind of hive, a view and a trigger are new, \
+           and the paint's colour goes.",
+};
 
-[targets.production]
-url = \"sqlite:production.db\"
-";
-
-const ROWS: &str = include_str!("../../demo/rows.sql");
-const BY_HAND: &str = include_str!("../../demo/by-hand.sql");
-const WAIVERS: &str = include_str!("../../demo/waivers.toml");
+const POSTGRES: Play = Play {
+    engine_version: "13.0",
+    release_1: demo_files!("postgres/release-1":
+        "types/hive_kind.sql", "tables/apiaries.sql", "tables/harvest_lots.sql", "tables/hives.sql",
+        "tables/inspections.sql", "tables/members.sql", "views/apiary_weights.sql",
+    ),
+    release_2: demo_files!("postgres/release-2":
+        "types/hive_kind.sql", "functions/refuse_future.sql", "tables/hives.sql", "tables/inspections.sql",
+        "views/apiary_weights.sql", "views/season_totals.sql",
+    ),
+    rows: include_str!("../../demo/postgres/rows.sql"),
+    by_hand: include_str!("../../demo/postgres/by-hand.sql"),
+    waivers: include_str!("../../demo/postgres/waivers.toml"),
+    news: "Besides, a column is renamed, labels may be longer, an enum knows one more kind of hive, a partition, a view and a \
+           trigger with its function are new, and the paint's colour goes.",
+};
 
 impl Demo {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
+        let (play, url) = match (self.engine, &self.url) {
+            (Engine::Sqlite, None) => (&SQLITE, None),
+            (Engine::Sqlite, Some(_)) => return Err(Failure::usage("SQLite plays in a file of the demo's own; leave --url out")),
+            (Engine::Postgres, Some(url)) => (&POSTGRES, Some(url.as_str())),
+            (Engine::Postgres, None) => {
+                return Err(Failure::usage("the demo needs a database of a server")
+                    .help("name an empty one: --url postgres://user@host/honey_demo"));
+            }
+        };
         let folder = match &self.folder {
             Some(folder) => directory.map_or_else(|| folder.clone(), |directory| directory.join(folder)),
             None => {
@@ -66,8 +109,13 @@ impl Demo {
             return Err(Failure::new(format!("{} is not empty; nothing was written", folder.display()))
                 .help("name a folder that is empty or not there yet"));
         }
-        let stage = Stage { folder };
-        stage.play()?;
+        let database: DatabaseUrl = match url {
+            Some(url) => url.parse().map_err(Failure::usage)?,
+            None => DatabaseUrl::Sqlite(folder.join("production.db")),
+        };
+        let stage = Stage { folder, engine: self.engine, play, database };
+        stage.require_empty()?;
+        stage.act(url)?;
         anstream::println!("\nAll of it is in {}. Play with it.", paint(style::STRONG, stage.folder.display()));
         Ok(Outcome::Done)
     }
@@ -76,35 +124,68 @@ impl Demo {
 /// The folder in which the demo plays.
 struct Stage {
     folder: PathBuf,
+    engine: Engine,
+    play: &'static Play,
+    database: DatabaseUrl,
 }
 
+/// The environment variable that holds the URL, as it would in a pipeline.
+const URL_VARIABLE: &str = "HONEY_PRODUCTION_URL";
+
 impl Stage {
-    fn play(&self) -> Ended<()> {
+    /// Nobody's database is played with by mistake.
+    fn require_empty(&self) -> Ended<()> {
+        if self.engine == Engine::Sqlite {
+            return Ok(());
+        }
+        let name = self.database.to_string();
+        match wevrun_engines::open(&self.database, wevrun_engines::Access::Read) {
+            Err(wevrun_engines::LiveError::NotFound(_)) => Ok(()),
+            Err(error) => Err(crate::side::live_failure(&name, &error)),
+            Ok(mut database) => match database.read() {
+                Ok(content) if content.model.is_empty() => Ok(()),
+                _ => Err(Failure::new(format!("{name} is not empty; nothing was done"))
+                    .help("name a database that is empty or not there yet")),
+            },
+        }
+    }
+
+    fn settings(&self, url: Option<&str>) -> String {
+        let url = if url.is_some() { format!("${{{URL_VARIABLE}}}") } else { "sqlite:production.db".to_owned() };
+        format!(
+            "[project]\nname = \"honey-cooperative\"\nengine = \"{}\"\nengine-version = \"{}\"\n\
+             source = [\"schema/**/*.sql\"]\n\n[targets.production]\nurl = \"{url}\"\n",
+            self.engine, self.play.engine_version
+        )
+    }
+
+    fn act(&self, url: Option<&str>) -> Ended<()> {
+        let play = self.play;
         self.say("Release 1: the schema as code, built into one snapshot and deployed to a new database.");
-        self.write("wevrun.toml", SETTINGS)?;
-        self.write_all("schema", RELEASE_1)?;
+        self.write("wevrun.toml", &self.settings(url))?;
+        if url.is_some() {
+            self.prompt(&format!("export {URL_VARIABLE}={}", self.database));
+        }
+        self.write_all("schema", play.release_1)?;
         self.wevrun(&["build"], 0)?;
         self.wevrun(&["deploy", "--create", "production"], 0)?;
-        self.write("rows.sql", ROWS)?;
-        self.client("rows.sql", ROWS)?;
+        self.write("rows.sql", play.rows)?;
+        self.client("rows.sql", play.rows)?;
         self.wevrun(&["drift", "production"], 0)?;
 
         self.say("Somebody changes production by hand.");
-        self.write("by-hand.sql", BY_HAND)?;
-        self.client("by-hand.sql", BY_HAND)?;
+        self.write("by-hand.sql", play.by_hand)?;
+        self.client("by-hand.sql", play.by_hand)?;
         self.wevrun(&["drift", "production"], 3)?;
 
-        self.say(
-            "Release 2: both are taken into the source. Besides, a column is renamed, one gets a default, a CHECK knows one more \
-             kind of hive, a view and a trigger are new, and the paint's colour goes.",
-        );
-        self.write_all("schema", RELEASE_2)?;
+        self.say(&format!("Release 2: both are taken into the source. {}", play.news));
+        self.write_all("schema", play.release_2)?;
         self.wevrun(&["build"], 0)?;
         self.wevrun(&["compare", "production"], 3)?;
         self.wevrun(&["script", "production", "--out", "release-2.sql", "--undo", "release-2-undo.sql"], 4)?;
 
         self.say("The colours would be lost. Somebody accepts that, in writing, in waivers.toml.");
-        self.write("waivers.toml", WAIVERS)?;
+        self.write("waivers.toml", play.waivers)?;
         self.wevrun(&["script", "production", "--out", "release-2.sql", "--undo", "release-2-undo.sql"], 0)?;
         self.wevrun(&["deploy", "release-2.sql", "production"], 0)?;
         self.wevrun(&["compare", "production"], 0)?;
@@ -127,7 +208,11 @@ impl Stage {
         let plain = anstream::AutoStream::choice(&stdout()) == anstream::ColorChoice::Never;
         let color = if plain { "never" } else { "always" };
         let program = std::env::current_exe().map_err(|error| Failure::new(files::reason(&error)))?;
-        let run = Command::new(program).args(["--color", color]).args(arguments).current_dir(&self.folder).output();
+        let mut command = Command::new(program);
+        if let DatabaseUrl::Postgres(url) = &self.database {
+            command.env(URL_VARIABLE, url);
+        }
+        let run = command.args(["--color", color]).args(arguments).current_dir(&self.folder).output();
         let output = run.map_err(|error| Failure::new(format!("wevrun can't be run: {}", files::reason(&error))))?;
         // One after the other, so that the two streams do not mix.
         anstream::print!("{}", String::from_utf8_lossy(&output.stdout));
@@ -142,10 +227,19 @@ impl Stage {
         }
     }
 
-    /// What a person would do with the engine's own client; the engine that is built in does it here.
+    /// What a person would do with the engine's own client; the same connection as all others does it here.
     fn client(&self, name: &str, sql: &str) -> Ended<()> {
-        self.prompt(&format!("sqlite3 production.db < {name}"));
-        wevrun_engines::sqlite::execute(&self.folder.join("production.db"), sql).map_err(Failure::new)
+        let done = match &self.database {
+            DatabaseUrl::Sqlite(path) => {
+                self.prompt(&format!("sqlite3 production.db < {name}"));
+                wevrun_engines::sqlite::execute(path, sql)
+            }
+            DatabaseUrl::Postgres(url) => {
+                self.prompt(&format!("psql \"${URL_VARIABLE}\" -f {name}"));
+                wevrun_engines::postgres::execute(url, sql)
+            }
+        };
+        done.map_err(Failure::new)
     }
 
     fn write_all(&self, folder: &str, contents: &[(&str, &str)]) -> Ended<()> {

@@ -1,0 +1,1 @@
+CREATE TYPE hive_kind AS ENUM ('Dadant', 'Zander', 'Top bar', 'Warré');
