@@ -141,7 +141,8 @@ impl Context {
     /// The engine for sides that do not say theirs.
     fn assumed_engine(&self, side: &str) -> Ended<Engine> {
         self.engine.or(self.project.as_ref().map(|project| project.engine)).ok_or_else(|| {
-            Failure::usage(format!("{side} does not say for which engine it is")).help("add --engine sqlite or --engine postgres")
+            Failure::usage(format!("{side} does not say for which engine it is"))
+                .help("add --engine sqlite or --engine postgres")
         })
     }
 

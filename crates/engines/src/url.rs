@@ -62,9 +62,7 @@ impl FromStr for DatabaseUrl {
                 if path.is_empty() { Err(UrlError::NoPath) } else { Ok(DatabaseUrl::Sqlite(path.into())) }
             }
             Some(("postgres" | "postgresql", _)) => Ok(DatabaseUrl::Postgres(text.to_owned())),
-            Some((scheme @ ("mariadb" | "mysql"), _)) => {
-                Err(UrlError::NotYet(scheme.to_owned()))
-            }
+            Some((scheme @ ("mariadb" | "mysql"), _)) => Err(UrlError::NotYet(scheme.to_owned())),
             // What is no URL may still hold a password: only its beginning is shown.
             _ => Err(UrlError::NotAUrl(text.split_once("://").map_or(text, |(scheme, _)| scheme).to_owned())),
         }

@@ -74,7 +74,8 @@ impl Server {
         let made = initdb.output().expect("initdb runs");
         assert!(made.status.success(), "initdb: {}", String::from_utf8_lossy(&made.stderr));
         // One role needs a password, so that a wrong one can be tried.
-        let rules = "host all keeper 127.0.0.1/32 scram-sha-256\nlocal all all trust\nhost all all 127.0.0.1/32 trust\n";
+        let rules =
+            "host all keeper 127.0.0.1/32 scram-sha-256\nlocal all all trust\nhost all all 127.0.0.1/32 trust\n";
         fs::write(data.join("pg_hba.conf"), rules).expect("the folder is there");
         let port = free_port();
         // The shell waits until our end of the pipe is closed, however this process ends, and stops the server then.
@@ -100,7 +101,14 @@ impl Server {
         let until = Instant::now() + Duration::from_secs(30);
         while Instant::now() < until {
             let mut ready = Command::new(self.programs.join("psql"));
-            ready.args(["-X", "-h"]).arg(&self.folder).args(["-p", &self.port.to_string(), "-U", "postgres", "-c", "SELECT 1"]);
+            ready.args(["-X", "-h"]).arg(&self.folder).args([
+                "-p",
+                &self.port.to_string(),
+                "-U",
+                "postgres",
+                "-c",
+                "SELECT 1",
+            ]);
             if ready.output().is_ok_and(|output| output.status.success()) {
                 return;
             }
@@ -158,12 +166,7 @@ impl Database {
     /// The server's own dump of its structure, as statements in no order. Columns and constraints of a table are lines in no
     /// order either.
     pub fn structure(&self) -> Vec<String> {
-        let mut dump = Command::new(self.server.programs.join("pg_dump"));
-        dump.args(["--schema-only", "--no-owner", "--no-privileges", "--exclude-schema=wevrun", "-h"]).arg(&self.server.folder);
-        dump.args(["-p", &self.server.port.to_string(), "-U", "postgres", &self.name]);
-        let output = dump.output().expect("pg_dump runs");
-        assert!(output.status.success(), "pg_dump: {}", String::from_utf8_lossy(&output.stderr));
-        let text = String::from_utf8_lossy(&output.stdout).into_owned();
+        let text = self.dump();
         let noise = |line: &&str| !line.starts_with("--") && !line.starts_with("SET ") && !line.starts_with('\\');
         let text = text.lines().filter(noise).collect::<Vec<_>>().join("\n");
         let mut statements: Vec<String> = text
@@ -182,6 +185,17 @@ impl Database {
         statements.sort();
         statements
     }
+
+    /// The server's own dump of its structure, without the ledger.
+    pub fn dump(&self) -> String {
+        let mut dump = Command::new(self.server.programs.join("pg_dump"));
+        dump.args(["--schema-only", "--no-owner", "--no-privileges", "--exclude-schema=wevrun", "-h"])
+            .arg(&self.server.folder);
+        dump.args(["-p", &self.server.port.to_string(), "-U", "postgres", &self.name]);
+        let output = dump.output().expect("pg_dump runs");
+        assert!(output.status.success(), "pg_dump: {}", String::from_utf8_lossy(&output.stderr));
+        String::from_utf8_lossy(&output.stdout).into_owned()
+    }
 }
 
 impl Drop for Database {
@@ -193,7 +207,11 @@ impl Drop for Database {
 /// What only one of two structures has.
 pub fn structure_difference(a: &[String], b: &[String]) -> String {
     let only = |sign: &str, these: &[String], those: &[String]| -> String {
-        these.iter().filter(|statement| !those.contains(statement)).map(|statement| format!("{sign} {statement}\n")).collect()
+        these
+            .iter()
+            .filter(|statement| !those.contains(statement))
+            .map(|statement| format!("{sign} {statement}\n"))
+            .collect()
     };
     only("-", a, b) + &only("+", b, a)
 }

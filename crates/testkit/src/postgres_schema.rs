@@ -23,7 +23,7 @@ impl Dice {
 
     fn pick(&self, name: &str, sides: u64) -> u64 {
         let own = self.number((name, self.seed, self.side.wrapping_mul(7919) + 1));
-        if self.side > 0 && own % self.change == 0 {
+        if self.side > 0 && own.is_multiple_of(self.change) {
             (own / self.change) % sides
         } else {
             self.number((name, self.seed, 0)) % sides
@@ -88,7 +88,8 @@ pub fn statements(seed: u64, side: u64, change: u64) -> String {
     if schemas.len() > 1 {
         line("CREATE SCHEMA apiary");
     }
-    let enums: Vec<String> = (0..2).filter(|n| dice.yes(&format!("enum {n}"), 8)).map(|n| format!("public.kind_{n}")).collect();
+    let enums: Vec<String> =
+        (0..2).filter(|n| dice.yes(&format!("enum {n}"), 8)).map(|n| format!("public.kind_{n}")).collect();
     for name in &enums {
         let mut labels = vec!["'calm'", "'busy'"];
         if dice.yes(&format!("{name} third"), 5) {
@@ -119,10 +120,14 @@ pub fn statements(seed: u64, side: u64, change: u64) -> String {
         let body = dice.one("function body", &["SELECT a + 1", "SELECT a * 2"]);
         let volatility = dice.one("function volatility", &["IMMUTABLE", "STABLE"]);
         let returns = dice.one("function returns", &["integer", "bigint"]);
-        line(&format!("CREATE FUNCTION public.more(a integer) RETURNS {returns} LANGUAGE sql {volatility} AS $$ {body} $$"));
+        line(&format!(
+            "CREATE FUNCTION public.more(a integer) RETURNS {returns} LANGUAGE sql {volatility} AS $$ {body} $$"
+        ));
     }
     if dice.yes("overload", 4) {
-        line("CREATE FUNCTION public.more(a text, b text DEFAULT 'x') RETURNS text LANGUAGE plpgsql AS $$ BEGIN RETURN a || b; END $$");
+        line(
+            "CREATE FUNCTION public.more(a text, b text DEFAULT 'x') RETURNS text LANGUAGE plpgsql AS $$ BEGIN RETURN a || b; END $$",
+        );
     }
     line("CREATE FUNCTION public.touch() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RETURN NEW; END $$");
 
@@ -182,20 +187,28 @@ pub fn statements(seed: u64, side: u64, change: u64) -> String {
             elements.push(element);
             columns.push(Column { name: column.to_owned(), data_type });
         }
-        let number = columns.iter().skip(1).find(|column| is_number(&column.data_type) || column.data_type == "public.grams");
+        let number =
+            columns.iter().skip(1).find(|column| is_number(&column.data_type) || column.data_type == "public.grams");
         let text = columns.iter().find(|column| is_text(&column.data_type));
         if let Some(number) = number.filter(|_| dice.yes(&own("generated"), 3)) {
             elements.push(format!("twice numeric GENERATED ALWAYS AS ({} * 2) STORED", number.name));
         }
         if dice.yes(&own("key"), 8) {
-            elements.push(format!("{}PRIMARY KEY (id)", if dice.yes(&own("key name"), 3) { format!("CONSTRAINT key_{n} ") } else { String::new() }));
+            elements.push(format!(
+                "{}PRIMARY KEY (id)",
+                if dice.yes(&own("key name"), 3) { format!("CONSTRAINT key_{n} ") } else { String::new() }
+            ));
         }
         if let Some(number) = number.filter(|_| dice.yes(&own("check"), 5)) {
-            let condition = dice.one(&own("condition"), &["> -100", "BETWEEN -5 AND 5000", "IN (0, 1, 5, 8, -1)", "IS NOT NULL OR id > 0"]);
+            let condition = dice.one(
+                &own("condition"),
+                &["> -100", "BETWEEN -5 AND 5000", "IN (0, 1, 5, 8, -1)", "IS NOT NULL OR id > 0"],
+            );
             elements.push(format!("CHECK ({} {condition})", number.name));
         }
         if let Some(text) = text.filter(|_| dice.yes(&own("text check"), 3)) {
-            elements.push(format!("CONSTRAINT text_{n} CHECK ({} <> 'never' AND length({}) < 1000)", text.name, text.name));
+            elements
+                .push(format!("CONSTRAINT text_{n} CHECK ({} <> 'never' AND length({}) < 1000)", text.name, text.name));
         }
         if let Some(text) = text.filter(|_| dice.yes(&own("unique"), 3)) {
             let late = if dice.yes(&own("late"), 3) { " DEFERRABLE" } else { "" };
@@ -208,15 +221,22 @@ pub fn statements(seed: u64, side: u64, change: u64) -> String {
         }
         comments.iter().for_each(|comment| line(comment));
         if let Some(text) = text.filter(|_| dice.yes(&own("index"), 6)) {
-            let what = dice.one(&own("index on"), &["lower({})", "{}", "{} DESC", "({} || 'x')"]).replace("{}", &text.name);
-            let only = if dice.yes(&own("partial"), 3) { format!(" WHERE {} IS NOT NULL AND id <> 5", text.name) } else { String::new() };
+            let what =
+                dice.one(&own("index on"), &["lower({})", "{}", "{} DESC", "({} || 'x')"]).replace("{}", &text.name);
+            let only = if dice.yes(&own("partial"), 3) {
+                format!(" WHERE {} IS NOT NULL AND id <> 5", text.name)
+            } else {
+                String::new()
+            };
             let unique = if dice.yes(&own("unique index"), 2) { "UNIQUE " } else { "" };
             line(&format!("CREATE {unique}INDEX by_text_{n} ON {name} ({what}, id){only}"));
         }
         if dice.yes(&own("trigger"), 4) {
             let event = dice.one(&own("trigger on"), &["INSERT", "INSERT OR UPDATE", "UPDATE OF id"]);
             let when = dice.one(&own("trigger when"), &["", "WHEN (NEW.id > 5) "]);
-            line(&format!("CREATE TRIGGER touched BEFORE {event} ON {name} FOR EACH ROW {when}EXECUTE FUNCTION public.touch()"));
+            line(&format!(
+                "CREATE TRIGGER touched BEFORE {event} ON {name} FOR EACH ROW {when}EXECUTE FUNCTION public.touch()"
+            ));
         }
         if dice.yes(&own("policy"), 3) {
             let using = dice.one(&own("policy using"), &["id > 0", "id BETWEEN 1 AND 100"]);
@@ -241,9 +261,14 @@ pub fn statements(seed: u64, side: u64, change: u64) -> String {
             if dice.yes(&own, 3) && a != b {
                 let unique = format!("target_{b}");
                 line(&format!("CREATE UNIQUE INDEX IF NOT EXISTS {unique}_{a} ON {parent} (id)"));
-                let action = dice.one(&format!("{own} action"), &["", " ON DELETE CASCADE", " ON UPDATE CASCADE ON DELETE SET NULL"]);
+                let action = dice.one(
+                    &format!("{own} action"),
+                    &["", " ON DELETE CASCADE", " ON UPDATE CASCADE ON DELETE SET NULL"],
+                );
                 let late = dice.one(&format!("{own} late"), &["", " DEFERRABLE INITIALLY DEFERRED"]);
-                line(&format!("ALTER TABLE {name} ADD CONSTRAINT to_{b} FOREIGN KEY (id) REFERENCES {parent} (id){action}{late}"));
+                line(&format!(
+                    "ALTER TABLE {name} ADD CONSTRAINT to_{b} FOREIGN KEY (id) REFERENCES {parent} (id){action}{late}"
+                ));
             }
         }
     }
@@ -253,9 +278,13 @@ pub fn statements(seed: u64, side: u64, change: u64) -> String {
         if !dice.yes(&own("is there"), 6) {
             continue;
         }
-        let listed: Vec<&str> = columns.iter().map(|column| column.name.as_str()).filter(|column| dice.yes(&own(column), 7)).collect();
+        let listed: Vec<&str> =
+            columns.iter().map(|column| column.name.as_str()).filter(|column| dice.yes(&own(column), 7)).collect();
         let listed = if listed.is_empty() { "id".to_owned() } else { listed.join(", ") };
-        let condition = dice.one(&own("where"), &["", " WHERE id BETWEEN 1 AND 10", " WHERE id IN (1, 2, 3) OR id > 100", " WHERE NOT id = 4"]);
+        let condition = dice.one(
+            &own("where"),
+            &["", " WHERE id BETWEEN 1 AND 10", " WHERE id IN (1, 2, 3) OR id > 100", " WHERE NOT id = 4"],
+        );
         let view = format!("public.view_{n}");
         let materialized = if dice.yes(&own("kept"), 2) { "MATERIALIZED " } else { "" };
         line(&format!("CREATE {materialized}VIEW {view} AS SELECT id AS number, {listed} FROM {name} t{condition}"));
@@ -267,9 +296,15 @@ pub fn statements(seed: u64, side: u64, change: u64) -> String {
     if let [first, rest @ ..] = &views[..]
         && dice.yes("view of views", 6)
     {
-        let join: String = rest.iter().enumerate().map(|(n, view)| format!(" LEFT JOIN {view} v{n} ON v{n}.number = a.number")).collect();
+        let join: String = rest
+            .iter()
+            .enumerate()
+            .map(|(n, view)| format!(" LEFT JOIN {view} v{n} ON v{n}.number = a.number"))
+            .collect();
         let counted = dice.one("counted", &["count(*)", "count(DISTINCT a.number)", "max(a.number)"]);
-        line(&format!("CREATE VIEW public.above AS SELECT a.number, {counted} AS counted FROM {first} a{join} GROUP BY a.number"));
+        line(&format!(
+            "CREATE VIEW public.above AS SELECT a.number, {counted} AS counted FROM {first} a{join} GROUP BY a.number"
+        ));
     }
     if dice.yes("partitions", 5) {
         let key = dice.one("partition key", &["RANGE (day)"]);

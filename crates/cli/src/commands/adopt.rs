@@ -63,7 +63,10 @@ impl Adopt {
         }
         let tolerated = self.defects()?;
         if !tolerated.is_empty() {
-            files::write_atomically(&self.into.join(FILE), settings(&name, side.engine, side.engine_version, &tolerated).as_bytes())?;
+            files::write_atomically(
+                &self.into.join(FILE),
+                settings(&name, side.engine, side.engine_version, &tolerated).as_bytes(),
+            )?;
             let codes: Vec<&str> = tolerated.iter().map(|code| code.name()).collect();
             anstream::eprintln!(
                 "{}: the database has defects that the engine lets pass; {FILE} tolerates them for now ({})",

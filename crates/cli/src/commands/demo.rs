@@ -91,7 +91,9 @@ impl Demo {
     pub fn run(&self, directory: Option<&Path>) -> Ended {
         let (play, url) = match (self.engine, &self.url) {
             (Engine::Sqlite, None) => (&SQLITE, None),
-            (Engine::Sqlite, Some(_)) => return Err(Failure::usage("SQLite plays in a file of the demo's own; leave --url out")),
+            (Engine::Sqlite, Some(_)) => {
+                return Err(Failure::usage("SQLite plays in a file of the demo's own; leave --url out"));
+            }
             (Engine::Postgres, Some(url)) => (&POSTGRES, Some(url.as_str())),
             (Engine::Postgres, None) => {
                 return Err(Failure::usage("the demo needs a database of a server")

@@ -81,17 +81,14 @@ impl Drift {
 fn last_release(target: &str, database: &mut dyn wevrun_engines::Database) -> Ended<(String, Model)> {
     let entry = database.last_release().map_err(|error| live_failure(target, &error))?;
     let Some(entry) = entry else {
-        return Err(Failure::new(format!(
-            "{target} has no ledger: nothing was released there with Wevrun yet"
-        ))
-        .help("say with what to compare: --against SIDE (a snapshot, say)"));
+        return Err(Failure::new(format!("{target} has no ledger: nothing was released there with Wevrun yet"))
+            .help("say with what to compare: --against SIDE (a snapshot, say)"));
     };
     let unreadable = |problem: String| {
         Failure::new(format!("the ledger of {target} can't be read: {problem}"))
             .help("say with what to compare: --against SIDE (a snapshot, say)")
     };
-    let text =
-        entry.snapshot.ok_or_else(|| unreadable("it does not hold the last release's structure".to_owned()))?;
+    let text = entry.snapshot.ok_or_else(|| unreadable("it does not hold the last release's structure".to_owned()))?;
     let snapshot = Snapshot::read(&text).map_err(|error| unreadable(error.to_string()))?;
     Ok((format!("released {} by {}", entry.released_at, entry.released_by), snapshot.model))
 }

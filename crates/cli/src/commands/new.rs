@@ -2,8 +2,8 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use clap::Args;
-use wevrun_core::{Engine, EngineVersion};
 use wevrun_core::diagnostics::Code;
+use wevrun_core::{Engine, EngineVersion};
 
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files::{self, reason};

@@ -152,8 +152,9 @@ impl<'m> Checks<'m> {
             Definition::Table(_) | Definition::VirtualTable(_) | Definition::View(_) | Definition::Plain(_) => {}
         }
         for name in &object.uses {
-            let known =
-                self.model.named(name).next().is_some() || self.dialect.is_internal(name) || self.dialect.is_built_in(name);
+            let known = self.model.named(name).next().is_some()
+                || self.dialect.is_internal(name)
+                || self.dialect.is_built_in(name);
             if !known {
                 self.unknown_relation(object, name, None, "table or view");
             }

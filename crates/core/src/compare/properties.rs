@@ -3,7 +3,8 @@
 use std::fmt::Display;
 
 use crate::model::{
-    Check, Clauses, Column, Definition, Expression, ForeignKey, Index, Key, Name, Object, Plain, Table, Trigger, Unordered, View, VirtualTable,
+    Check, Clauses, Column, Definition, Expression, ForeignKey, Index, Key, Name, Object, Plain, Table, Trigger,
+    Unordered, View, VirtualTable,
 };
 
 /// One property that differs. Where a side is none, the property is not there.

@@ -41,9 +41,9 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
         let mut about_rows = Vec::new();
         for (index, Statement { location, kind }) in source.statements.into_iter().enumerate() {
             match kind {
-                StatementKind::Create { object, if_not_exists } => {
+                StatementKind::Create { object, if_not_exists, or_replace } => {
                     let name = object.name.clone();
-                    if folder.create(*object, if_not_exists) {
+                    if folder.create(*object, if_not_exists, or_replace) {
                         created.insert(name);
                     }
                 }
@@ -96,7 +96,7 @@ struct Folder<'d> {
 
 impl Folder<'_> {
     /// Adds an object; false if its name was taken.
-    fn create(&mut self, object: Object, if_not_exists: bool) -> bool {
+    fn create(&mut self, object: Object, if_not_exists: bool, or_replace: bool) -> bool {
         if self.dialect.is_internal(&object.name) {
             return true;
         }
@@ -108,6 +108,10 @@ impl Folder<'_> {
         if let Some(other) = taken {
             let first = self.folded.model.find(other, &object.name);
             let same = first.is_some_and(|first| first.definition == object.definition);
+            if or_replace && other == kind {
+                self.folded.model.insert(object);
+                return true;
+            }
             if if_not_exists && same {
                 return true;
             }
@@ -137,7 +141,11 @@ impl Folder<'_> {
         let before = self.folded.model.len();
         if let Err(diagnostic) = apply(&mut self.folded.model, &key) {
             let placed = diagnostic.primary.is_some();
-            self.folded.diagnostics.push(if placed { *diagnostic } else { diagnostic.at(head(location), "this change") });
+            self.folded.diagnostics.push(if placed {
+                *diagnostic
+            } else {
+                diagnostic.at(head(location), "this change")
+            });
         }
         // A rename or a move: the names are not what they were.
         if self.folded.model.len() != before || self.folded.model.get(&key).is_none() {

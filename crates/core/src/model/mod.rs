@@ -206,17 +206,16 @@ impl Kind {
         match self.title() {
             title @ ("statistics" | "default privileges") => title.to_owned(),
             title if title.ends_with('x') || title.ends_with("ss") => format!("{title}es"),
-            title if title.ends_with("cy") || title.ends_with("ry") || title.ends_with("ly") => format!("{}ies", &title[..title.len() - 1]),
+            title if title.ends_with("cy") || title.ends_with("ry") || title.ends_with("ly") => {
+                format!("{}ies", &title[..title.len() - 1])
+            }
             title => format!("{title}s"),
         }
     }
 
     /// Whether rows can be read from it.
     pub fn is_relation(self) -> bool {
-        matches!(
-            self,
-            Kind::Table | Kind::VirtualTable | Kind::View | Kind::MaterializedView | Kind::ForeignTable
-        )
+        matches!(self, Kind::Table | Kind::VirtualTable | Kind::View | Kind::MaterializedView | Kind::ForeignTable)
     }
 }
 

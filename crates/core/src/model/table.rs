@@ -113,7 +113,15 @@ pub struct Column {
 impl Column {
     /// A column with nothing but a name.
     pub fn named(name: Name) -> Column {
-        Column { name, data_type: None, not_null: None, collation: None, default: None, generated: None, clauses: Clauses::default() }
+        Column {
+            name,
+            data_type: None,
+            not_null: None,
+            collation: None,
+            default: None,
+            generated: None,
+            clauses: Clauses::default(),
+        }
     }
 }
 

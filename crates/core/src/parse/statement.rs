@@ -27,6 +27,8 @@ pub enum StatementKind {
         object: Box<Object>,
         /// IF NOT EXISTS.
         if_not_exists: bool,
+        /// OR REPLACE: what there is of this name goes.
+        or_replace: bool,
     },
     /// ALTER TABLE.
     Alter {

@@ -32,11 +32,14 @@ impl PostgresDatabase {
             }
             Err(error) => return Err(unreachable(&settings, &error)),
         };
-        let rows = client.simple_query("SELECT current_setting('server_version_num')").map_err(|error| meaning(&error))?;
+        let rows =
+            client.simple_query("SELECT current_setting('server_version_num')").map_err(|error| meaning(&error))?;
         let number: u32 = single(&rows).and_then(|row| row.get(0)?.parse().ok()).unwrap_or(0);
         let version = number / 10000;
         if version < 13 {
-            return Err(LiveError::Engine(format!("the server is PostgreSQL {version}; Wevrun works with 13 and later")));
+            return Err(LiveError::Engine(format!(
+                "the server is PostgreSQL {version}; Wevrun works with 13 and later"
+            )));
         }
         Ok(PostgresDatabase { client, settings, version })
     }

@@ -17,7 +17,12 @@ use crate::ledger::LedgerEntry;
 
 impl PostgresDatabase {
     /// Adds a release. Only the last one's structure is kept, packed.
-    pub(super) fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError> {
+    pub(super) fn record(
+        &mut self,
+        have: &Fingerprint,
+        released: &Snapshot,
+        release: &Release,
+    ) -> Result<(), LiveError> {
         let create = format!(
             "CREATE SCHEMA IF NOT EXISTS {LEDGER_SCHEMA};
              CREATE TABLE IF NOT EXISTS {LEDGER_SCHEMA}.ledger (

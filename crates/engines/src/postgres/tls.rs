@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
 use rustls::client::WebPkiServerVerifier;
+use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
 use rustls::crypto::{CryptoProvider, verify_tls12_signature, verify_tls13_signature};
 use rustls::pki_types::pem::PemObject;
 use rustls::pki_types::{CertificateDer, ServerName, UnixTime};
@@ -22,7 +22,9 @@ pub fn connector(settings: &Settings) -> Result<MakeRustlsConnect, LiveError> {
     let verified = matches!(settings.ssl_mode, SslMode::VerifyCa | SslMode::VerifyFull);
     if !verified && settings.root_certificate.is_none() {
         let verifier = Arc::new(Unverified(provider));
-        return Ok(MakeRustlsConnect::new(builder.dangerous().with_custom_certificate_verifier(verifier).with_no_client_auth()));
+        return Ok(MakeRustlsConnect::new(
+            builder.dangerous().with_custom_certificate_verifier(verifier).with_no_client_auth(),
+        ));
     }
     let roots = roots(settings)?;
     if settings.ssl_mode == SslMode::VerifyFull {

@@ -64,7 +64,8 @@ fn fill(database: &Database, model: &Model) {
 }
 
 fn counts(database: &Database, model: &Model) -> Vec<(String, String)> {
-    let count = |name: &wevrun_core::model::Name| database.psql(&format!("SELECT count(*) FROM {name}")).unwrap_or_default();
+    let count =
+        |name: &wevrun_core::model::Name| database.psql(&format!("SELECT count(*) FROM {name}")).unwrap_or_default();
     model.tables().map(|(name, _)| (name.to_string(), count(name))).collect()
 }
 
@@ -84,7 +85,9 @@ fn pair(age: Age, case: u64) -> Outcome {
     let back = compare_with(postgres(), &b, &a, Default::default()).counts();
     assert_eq!((there.0, there.1, there.2), (back.1, back.0, back.2));
     // 3: from A to B, with the rows.
-    fill(&database, &a);
+    if case.is_multiple_of(2) {
+        fill(&database, &a);
+    }
     let before = counts(&database, &a);
     let forward = script(&a, &b);
     let text = wevrun_core::script::write(&forward);
@@ -123,7 +126,18 @@ fn pair(age: Age, case: u64) -> Outcome {
 
 /// Whether the server stopped because of the rows that there are.
 fn by_rows(message: &str) -> bool {
-    ["violates", "contains null values", "invalid input", "cannot be cast", "out of range", "duplicated", "value too long", "is violated by some row", "malformed", "cannot be cast automatically"]
-        .iter()
-        .any(|words| message.contains(words))
+    [
+        "violates",
+        "contains null values",
+        "invalid input",
+        "cannot be cast",
+        "out of range",
+        "duplicated",
+        "value too long",
+        "is violated by some row",
+        "malformed",
+        "cannot be cast automatically",
+    ]
+    .iter()
+    .any(|words| message.contains(words))
 }

@@ -20,7 +20,8 @@ fn statement(number: usize, pattern: &str) -> String {
 fn the_servers_spelling_is_the_persons() {
     let patterns: Vec<&str> = include_str!("respellings/patterns.txt").lines().collect();
     assert!(patterns.len() >= 150, "{}", patterns.len());
-    let statements: String = patterns.iter().enumerate().map(|(number, pattern)| statement(number + 1, pattern)).collect();
+    let statements: String =
+        patterns.iter().enumerate().map(|(number, pattern)| statement(number + 1, pattern)).collect();
     let source = format!("{}{statements}", include_str!("respellings/schema.sql"));
     for age in AGES {
         let database = made(age, &source);
@@ -53,17 +54,25 @@ fn what_differs_still_differs() {
     ];
     for (one, other) in pairs {
         let with = |condition: &str| {
-            model(&format!("{schema}ALTER TABLE hives ADD active boolean, ADD a integer, ADD b integer, ADD c integer, ADD CHECK ({condition});"))
+            model(&format!(
+                "{schema}ALTER TABLE hives ADD active boolean, ADD a integer, ADD b integer, ADD c integer, ADD CHECK ({condition});"
+            ))
         };
         assert!(with(one) != with(other), "{one} / {other}");
     }
     let view = |query: &str| model(&format!("{schema}CREATE VIEW v AS {query};"));
     for (one, other) in [
-        ("SELECT a.id FROM hives a JOIN hives b ON a.site = b.site", "SELECT b.id FROM hives a JOIN hives b ON a.site = b.site"),
+        (
+            "SELECT a.id FROM hives a JOIN hives b ON a.site = b.site",
+            "SELECT b.id FROM hives a JOIN hives b ON a.site = b.site",
+        ),
         ("SELECT id FROM hives ORDER BY id", "SELECT id FROM hives ORDER BY id DESC"),
         ("SELECT id FROM hives UNION SELECT id FROM members", "SELECT id FROM hives UNION ALL SELECT id FROM members"),
         ("SELECT id AS a FROM hives", "SELECT id AS b FROM hives"),
-        ("SELECT h.id FROM hives h LEFT JOIN members m ON m.id = h.id", "SELECT h.id FROM hives h JOIN members m ON m.id = h.id"),
+        (
+            "SELECT h.id FROM hives h LEFT JOIN members m ON m.id = h.id",
+            "SELECT h.id FROM hives h JOIN members m ON m.id = h.id",
+        ),
         ("SELECT id FROM hives LIMIT 1", "SELECT id FROM hives LIMIT 2"),
         ("SELECT frames::text AS f FROM hives", "SELECT frames AS f FROM hives"),
         ("SELECT id FROM hives", "SELECT id FROM ONLY hives"),

@@ -34,11 +34,18 @@ fn adopting_and_deploying_gives_the_same_database() {
         deployed.unwrap_or_else(|error| panic!("{age:?}: {error}"));
         assert!(read(&second) == want);
         // The server itself spells these anew each time it reads its own spelling, a restored dump included.
-        let respelled = |statement: &String| statement.contains("= ANY (") || statement.contains("_not_null NOT NULL")
-            || statement.contains("CREATE TABLE public.copy") || statement.contains("CREATE TABLE public.rangep2")
-            || statement.contains("BETWEEN") || statement.contains("USER MAPPING") || statement.contains("VIEW public.heavy");
+        let respelled = |statement: &String| {
+            statement.contains("= ANY (")
+                || statement.contains("_not_null NOT NULL")
+                || statement.contains("CREATE TABLE public.copy")
+                || statement.contains("CREATE TABLE public.rangep2")
+                || statement.contains("BETWEEN")
+                || statement.contains("USER MAPPING")
+                || statement.contains("VIEW public.heavy")
+        };
         let (a, b) = (first.structure(), second.structure());
-        let keep = |list: Vec<String>| -> Vec<String> { list.into_iter().filter(|statement| !respelled(statement)).collect() };
+        let keep =
+            |list: Vec<String>| -> Vec<String> { list.into_iter().filter(|statement| !respelled(statement)).collect() };
         let found = structure_difference(&keep(a), &keep(b));
         assert!(found.is_empty(), "{age:?}: {found}");
     }

@@ -116,12 +116,9 @@ impl Dialect for Postgres {
 
     fn share_names(&self, a: Kind, b: Kind) -> bool {
         let group = |kind: Kind| match kind {
-            Kind::Table
-            | Kind::ForeignTable
-            | Kind::View
-            | Kind::MaterializedView
-            | Kind::Index
-            | Kind::Sequence => Kind::Table,
+            Kind::Table | Kind::ForeignTable | Kind::View | Kind::MaterializedView | Kind::Index | Kind::Sequence => {
+                Kind::Table
+            }
             Kind::Function | Kind::Procedure | Kind::Aggregate => Kind::Function,
             Kind::Type | Kind::Domain => Kind::Type,
             other => other,
@@ -213,11 +210,8 @@ pub(crate) fn split_list(text: &str) -> Vec<String> {
     let (mut depth, mut quote, mut start) = (0i32, None, 0);
     for (index, ch) in text.char_indices() {
         match (quote, ch) {
-            (Some(mark), _) => {
-                if ch == mark {
-                    quote = None;
-                }
-            }
+            (Some(mark), _) if ch == mark => quote = None,
+            (Some(_), _) => {}
             (None, '\'' | '"') => quote = Some(ch),
             (None, '(' | '[') => depth += 1,
             (None, ')' | ']') => depth -= 1,

@@ -170,7 +170,7 @@ pub fn addition<'c>(columns: impl IntoIterator<Item = &'c str>) -> String {
             addition.push('_');
         }
         addition.push_str(truncated(column, LONGEST));
-        if addition.len() >= LONGEST + 1 {
+        if addition.len() > LONGEST {
             break;
         }
     }

@@ -19,7 +19,8 @@ pub fn object(model: &mut Model, key: &ObjectKey, to: &Name) {
         let mut touched = false;
         match &mut object.definition {
             Definition::Table(table) => {
-                for foreign_key in table.foreign_keys.iter_mut().filter(|foreign_key| same(&foreign_key.parent, &from)) {
+                for foreign_key in table.foreign_keys.iter_mut().filter(|foreign_key| same(&foreign_key.parent, &from))
+                {
                     foreign_key.parent = to.clone();
                     touched = true;
                 }
@@ -39,7 +40,9 @@ pub fn object(model: &mut Model, key: &ObjectKey, to: &Name) {
             _ => {}
         }
         for clauses in all_clauses(&mut object.definition) {
-            for clause in ["partition of", "inherits", "of", "server", "function", "attached to", "from", "as", "support"] {
+            for clause in
+                ["partition of", "inherits", "of", "server", "function", "attached to", "from", "as", "support"]
+            {
                 let Some(value) = clauses.value(clause).map(str::to_owned) else { continue };
                 let replaced: Vec<String> = super::split_list(&value)
                     .into_iter()
@@ -54,7 +57,10 @@ pub fn object(model: &mut Model, key: &ObjectKey, to: &Name) {
         for data_type in types_mut(&mut object.definition) {
             touched |= replace_in(data_type, &from, to);
         }
-        if object.uses.contains(&from) || is_column_owner || matches!(key.kind, Kind::Function | Kind::Sequence | Kind::Type) {
+        if object.uses.contains(&from)
+            || is_column_owner
+            || matches!(key.kind, Kind::Function | Kind::Sequence | Kind::Type)
+        {
             for expression in expressions_mut(&mut object.definition) {
                 touched |= replace_in(expression, &from, to);
             }
@@ -113,15 +119,26 @@ fn with_name(text: &str, from: &Name, to: &Name) -> String {
                     continue;
                 }
                 out.push_str(&text[done..start]);
-                if qualified { out.push_str(to.canonical()) } else { out.push_str(&names::quoted(&names::identifier(to))) }
+                if qualified {
+                    out.push_str(to.canonical())
+                } else {
+                    out.push_str(&names::quoted(&names::identifier(to)))
+                }
                 done = token.end as usize;
             }
             // nextval('hives_id_seq'): the name stands in a text.
             TokenKind::Text => {
                 let value = tokens::string_value(token.text(text)).unwrap_or_default();
                 let parts = names::parts(&value);
-                if parts.last() == Some(&own) && (parts.len() == 1 || parts[parts.len() - 2] == schema) && value.len() < 130 {
-                    let replaced = if parts.len() == 1 { names::quoted(&names::identifier(to)) } else { to.canonical().to_owned() };
+                if parts.last() == Some(&own)
+                    && (parts.len() == 1 || parts[parts.len() - 2] == schema)
+                    && value.len() < 130
+                {
+                    let replaced = if parts.len() == 1 {
+                        names::quoted(&names::identifier(to))
+                    } else {
+                        to.canonical().to_owned()
+                    };
                     if names::parts(&value).len() <= 2 && index > 0 && tokens[index - 1].is_symbol(text, "(") {
                         out.push_str(&text[done..token.start as usize]);
                         out.push_str(&tokens::literal(&replaced));
@@ -147,14 +164,24 @@ pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
             touched = true;
             match &mut object.definition {
                 Definition::Table(table) => {
-                    table.columns.iter_mut().filter(|column| column.name == *from).for_each(|column| column.name = to.clone());
+                    table
+                        .columns
+                        .iter_mut()
+                        .filter(|column| column.name == *from)
+                        .for_each(|column| column.name = to.clone());
                     let keys = table.primary_key.iter_mut().chain(table.unique_keys.iter_mut());
                     for key in keys {
-                        key.parts.iter_mut().filter(|part| part.column == *from).for_each(|part| part.column = to.clone());
+                        key.parts
+                            .iter_mut()
+                            .filter(|part| part.column == *from)
+                            .for_each(|part| part.column = to.clone());
                         rename_in_list(&mut key.clauses, "include", from, to);
                     }
                     for key in table.foreign_keys.iter_mut() {
-                        key.columns.iter_mut().filter(|column| **column == *from).for_each(|column| *column = to.clone());
+                        key.columns
+                            .iter_mut()
+                            .filter(|column| **column == *from)
+                            .for_each(|column| *column = to.clone());
                     }
                     for clause in ["partition by"] {
                         if let Some(value) = table.clauses.get(clause) {
@@ -220,7 +247,10 @@ fn replace_word(expression: &mut Expression, from: &Name, to: &Name) -> bool {
         let mut done = 0;
         for (index, token) in tokens.iter().enumerate() {
             let call = tokens.get(index + 1).is_some_and(|next| next.is_symbol(text, "("));
-            if matches!(token.kind, TokenKind::Word | TokenKind::Quoted) && identifier_of(*token, text) == from.canonical() && !call {
+            if matches!(token.kind, TokenKind::Word | TokenKind::Quoted)
+                && identifier_of(*token, text) == from.canonical()
+                && !call
+            {
                 out.push_str(&text[done..token.start as usize]);
                 out.push_str(&names::quoted(to.canonical()));
                 done = token.end as usize;
@@ -308,7 +338,8 @@ pub fn expressions_mut(definition: &mut Definition) -> Vec<&mut Expression> {
             index.parts.iter_mut().map(|part| &mut part.expression).chain(&mut index.predicate).collect()
         }
         Definition::View(view) => {
-            let defaults = view.clauses.iter_mut().filter(|(name, _)| name.starts_with("default ")).map(|(_, value)| value);
+            let defaults =
+                view.clauses.iter_mut().filter(|(name, _)| name.starts_with("default ")).map(|(_, value)| value);
             defaults.chain([&mut view.query]).collect()
         }
         Definition::Plain(plain) => {

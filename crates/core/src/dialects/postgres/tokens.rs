@@ -41,7 +41,9 @@ pub fn statement_length(text: &str, tokens: &[Token]) -> usize {
 }
 
 fn starts_statement(text: &str, token: Option<&Token>) -> bool {
-    token.is_none_or(|token| ["CREATE", "ALTER", "DROP", "COMMENT", "GRANT"].iter().any(|word| token.is_word(text, word)))
+    token.is_none_or(|token| {
+        ["CREATE", "ALTER", "DROP", "COMMENT", "GRANT"].iter().any(|word| token.is_word(text, word))
+    })
 }
 
 /// Blanks out what is for `psql` and not for the server: lines that begin with a backslash, and the rows after
@@ -62,15 +64,18 @@ pub fn without_client_commands(text: &str) -> Cow<'_, str> {
                 blank(&mut masked[start..end]);
                 scan.at = end;
             }
-            ";" => {
-                if statement.take().is_some_and(|from| is_copy_from_stdin(&text[from..start])) {
-                    let from = line_end(text, scan.at);
-                    let end = text[from..].find("\n\\.").map_or(text.len(), |at| line_end(text, from + at + 1));
-                    blank(&mut masked[from..end]);
-                    scan.at = end;
-                }
+            ";" if statement.take().is_some_and(|from| is_copy_from_stdin(&text[from..start])) => {
+                let from = line_end(text, scan.at);
+                let end = text[from..].find("\n\\.").map_or(text.len(), |at| line_end(text, from + at + 1));
+                blank(&mut masked[from..end]);
+                scan.at = end;
             }
-            _ if statement.is_none() && !piece.trim().is_empty() && !piece.starts_with("--") && !piece.starts_with("/*") => {
+            ";" => {}
+            _ if statement.is_none()
+                && !piece.trim().is_empty()
+                && !piece.starts_with("--")
+                && !piece.starts_with("/*") =>
+            {
                 statement = Some(start);
             }
             _ => {}
@@ -106,7 +111,8 @@ impl Scan<'_> {
         let start = self.at;
         let rest = &self.text[start..];
         let first = rest.chars().next()?;
-        let until = |needle: &str, from: usize| rest[from..].find(needle).map_or(rest.len(), |at| from + at + needle.len());
+        let until =
+            |needle: &str, from: usize| rest[from..].find(needle).map_or(rest.len(), |at| from + at + needle.len());
         let length = match first {
             '\'' | '"' => until(if first == '"' { "\"" } else { "'" }, 1),
             '-' if rest.starts_with("--") => rest.find('\n').unwrap_or(rest.len()),
@@ -134,7 +140,8 @@ impl Scan<'_> {
 pub fn dollar_tag(text: &str) -> Option<&str> {
     let end = text[1..].find('$')? + 2;
     let tag = &text[1..end - 1];
-    let fits = tag.chars().all(|ch| ch.is_alphanumeric() || ch == '_') && !tag.starts_with(|ch: char| ch.is_ascii_digit());
+    let fits =
+        tag.chars().all(|ch| ch.is_alphanumeric() || ch == '_') && !tag.starts_with(|ch: char| ch.is_ascii_digit());
     fits.then(|| &text[..end])
 }
 

@@ -2,7 +2,9 @@
 
 use super::names::{self, quoted};
 use super::tokens::{dollar_quoted, literal};
-use crate::model::{Check, Clauses, Column, Definition, Expression, ForeignKey, Index, Key, Kind, Name, Object, Plain, Table, View, is};
+use crate::model::{
+    Check, Clauses, Column, Definition, Expression, ForeignKey, Index, Key, Kind, Name, Object, Plain, Table, View, is,
+};
 
 /// Everything that makes the object, statement by statement.
 pub fn statements(object: &Object) -> Vec<String> {
@@ -137,7 +139,9 @@ fn column_constraints(column: &Column) -> String {
 /// A default where only a simple expression can stand without parentheses (`b_expr` of the grammar).
 pub fn default_text(default: &Expression) -> String {
     let text = default.written().trim();
-    let simple = is_call(text) || !text.contains([' ', '\n']) || (text.starts_with('\'') && text[1..].find('\'') == Some(text.len() - 2));
+    let simple = is_call(text)
+        || !text.contains([' ', '\n'])
+        || (text.starts_with('\'') && text[1..].find('\'') == Some(text.len() - 2));
     if simple { text.to_owned() } else { format!("({text})") }
 }
 
@@ -172,7 +176,10 @@ pub fn key_constraint(what: &str, key: &Key) -> String {
     }
     let nulls = if key.clauses.has("nulls not distinct") { " NULLS NOT DISTINCT" } else { "" };
     let include = key.clauses.value("include").map_or_else(String::new, |list| format!(" INCLUDE ({list})"));
-    let space = key.clauses.value("tablespace").map_or_else(String::new, |space| format!(" USING INDEX TABLESPACE {}", quoted(space)));
+    let space = key
+        .clauses
+        .value("tablespace")
+        .map_or_else(String::new, |space| format!(" USING INDEX TABLESPACE {}", quoted(space)));
     format!(
         "{}{what}{nulls} ({}){include}{}{space}{}",
         constraint(&key.name),
@@ -192,7 +199,8 @@ pub fn check_constraint(check: &Check) -> String {
 pub fn exclusion_constraint(check: &Check) -> String {
     let name = check.name.as_ref().map_or_else(String::new, constraint);
     let include = check.clauses.value("include").map_or_else(String::new, |list| format!(" INCLUDE ({list})"));
-    let condition = check.clauses.get("where").map_or_else(String::new, |value| format!(" WHERE ({})", value.written()));
+    let condition =
+        check.clauses.get("where").map_or_else(String::new, |value| format!(" WHERE ({})", value.written()));
     format!(
         "{name}EXCLUDE {}{include}{}{condition}{}",
         check.condition.canonical,
@@ -248,7 +256,8 @@ fn attributes(clauses: &Clauses) -> String {
 
 /// A storage parameter's value as it must stand in SQL.
 pub fn parameter_value(value: &str) -> String {
-    let plain = !value.is_empty() && value.chars().all(|ch| ch.is_ascii_alphanumeric() || matches!(ch, '_' | '.' | '-'));
+    let plain =
+        !value.is_empty() && value.chars().all(|ch| ch.is_ascii_alphanumeric() || matches!(ch, '_' | '.' | '-'));
     if plain { value.to_owned() } else { literal(value) }
 }
 
@@ -293,7 +302,10 @@ fn create_index(name: &Name, index: &Index) -> String {
             if let Some(parameters) = part.clauses.value("operator class parameters") {
                 let parameters: Vec<String> = parameters
                     .split(", ")
-                    .map(|pair| pair.split_once('=').map_or_else(|| pair.to_owned(), |(k, v)| format!("{k} = {}", parameter_value(v))))
+                    .map(|pair| {
+                        pair.split_once('=')
+                            .map_or_else(|| pair.to_owned(), |(k, v)| format!("{k} = {}", parameter_value(v)))
+                    })
                     .collect();
                 out += &format!(" ({})", parameters.join(", "));
             }
@@ -344,7 +356,10 @@ fn is_call(text: &str) -> bool {
         return false;
     }
     // The grammar has special forms that are no plain calls.
-    if matches!(name.to_ascii_lowercase().as_str(), "coalesce" | "nullif" | "greatest" | "least" | "cast" | "extract" | "row" | "not") {
+    if matches!(
+        name.to_ascii_lowercase().as_str(),
+        "coalesce" | "nullif" | "greatest" | "least" | "cast" | "extract" | "row" | "not"
+    ) {
         return false;
     }
     let mut depth = 0;
@@ -416,8 +431,22 @@ fn definition_list(clauses: &Clauses, prefix: &str) -> String {
             // Types, functions and operators stand as they are; texts are quoted.
             let text = matches!(
                 name,
-                "locale" | "lc_collate" | "lc_ctype" | "provider" | "version" | "rules" | "initcond" | "minitcond" | "default"
-                    | "category" | "delimiter" | "dictfile" | "afffile" | "stopwords" | "synonyms" | "language"
+                "locale"
+                    | "lc_collate"
+                    | "lc_ctype"
+                    | "provider"
+                    | "version"
+                    | "rules"
+                    | "initcond"
+                    | "minitcond"
+                    | "default"
+                    | "category"
+                    | "delimiter"
+                    | "dictfile"
+                    | "afffile"
+                    | "stopwords"
+                    | "synonyms"
+                    | "language"
             ) || value.is_empty();
             if text { format!("{name} = {}", literal(value)) } else { format!("{name} = {value}") }
         })
@@ -469,7 +498,8 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
             )
         }
         Kind::Rule => {
-            let condition = clauses.get("where").map_or_else(String::new, |value| format!(" WHERE {}", value.written()));
+            let condition =
+                clauses.get("where").map_or_else(String::new, |value| format!(" WHERE {}", value.written()));
             let instead = if clauses.has("instead") { "INSTEAD " } else { "" };
             let action = clauses.written("do");
             let action = if action.contains(';') { format!("({action})") } else { action.to_owned() };
@@ -540,7 +570,14 @@ fn create_type(name: &Name, clauses: &Clauses) -> String {
     if let Some(labels) = clauses.get("enum") {
         format!("CREATE TYPE {name} AS ENUM ({})", labels.written())
     } else if let Some(attributes) = clauses.value("attributes") {
-        let attributes: Vec<String> = super::attributes(clauses).into_iter().map(|(name, rest)| format!("{name} {rest}")).collect::<Vec<_>>().into_iter().chain(attributes.is_empty().then(String::new)).filter(|text| !text.is_empty()).collect();
+        let attributes: Vec<String> = super::attributes(clauses)
+            .into_iter()
+            .map(|(name, rest)| format!("{name} {rest}"))
+            .collect::<Vec<_>>()
+            .into_iter()
+            .chain(attributes.is_empty().then(String::new))
+            .filter(|text| !text.is_empty())
+            .collect();
         format!("CREATE TYPE {name} AS ({})", attributes.join(", "))
     } else if clauses.has("range.subtype") {
         format!("CREATE TYPE {name} AS RANGE {}", definition_list(clauses, "range."))
@@ -574,7 +611,8 @@ fn create_routine(name: &Name, plain: &Plain, replace: bool) -> String {
     let clauses = &plain.clauses;
     let base = name.canonical().trim_end_matches(names::signature(name));
     let arguments = with_defaults(clauses);
-    let mut out = format!("CREATE {}{} {base}({arguments})", if replace { "OR REPLACE " } else { "" }, keywords(plain.kind));
+    let mut out =
+        format!("CREATE {}{} {base}({arguments})", if replace { "OR REPLACE " } else { "" }, keywords(plain.kind));
     if let Some(returns) = clauses.get("returns") {
         out += &format!("\n    RETURNS {}", returns.canonical);
     }
@@ -582,9 +620,16 @@ fn create_routine(name: &Name, plain: &Plain, replace: bool) -> String {
         out += &format!("\n    LANGUAGE {}", quoted(language));
     }
     if let Some(types) = clauses.value("transform") {
-        out += &format!(" TRANSFORM {}", types.to_uppercase().replace("FOR TYPE", "FOR TYPE"));
+        out += &format!(" TRANSFORM {}", types.replace("for type", "FOR TYPE"));
     }
-    for (clause, words) in [("window", ""), ("volatility", ""), ("leakproof", ""), ("strict", ""), ("security", "SECURITY "), ("parallel", "PARALLEL ")] {
+    for (clause, words) in [
+        ("window", ""),
+        ("volatility", ""),
+        ("leakproof", ""),
+        ("strict", ""),
+        ("security", "SECURITY "),
+        ("parallel", "PARALLEL "),
+    ] {
         if let Some(value) = clauses.value(clause) {
             out += &format!(" {words}{}", value.to_uppercase());
         }
@@ -604,7 +649,15 @@ fn create_routine(name: &Name, plain: &Plain, replace: bool) -> String {
     } else if let Some(text) = clauses.get("as") {
         match clauses.value("symbol") {
             Some(symbol) => out += &format!("\nAS {}, {}", literal(&text.canonical), literal(symbol)),
-            None => out += &format!("\nAS {}", dollar_quoted(&text.canonical, if plain.kind == Kind::Procedure { "procedure" } else { "function" })),
+            None => {
+                out += &format!(
+                    "\nAS {}",
+                    dollar_quoted(
+                        &text.canonical,
+                        if plain.kind == Kind::Procedure { "procedure" } else { "function" }
+                    )
+                )
+            }
         }
     }
     out
@@ -614,7 +667,11 @@ fn create_routine(name: &Name, plain: &Plain, replace: bool) -> String {
 fn setting_value(setting: &str, value: &str) -> String {
     let list = ["search_path", "temp_tablespaces", "session_preload_libraries", "local_preload_libraries"];
     if list.contains(&setting) {
-        value.split(", ").map(|item| if item.is_empty() { "''".to_owned() } else { quoted(item) }).collect::<Vec<_>>().join(", ")
+        value
+            .split(", ")
+            .map(|item| if item.is_empty() { "''".to_owned() } else { quoted(item) })
+            .collect::<Vec<_>>()
+            .join(", ")
     } else {
         literal(value)
     }
@@ -792,19 +849,26 @@ pub fn column_extras(table: &Name, column: &Column, have: Option<&Column>) -> Ve
     for clause in before.differing(&column.clauses) {
         let value = column.clauses.value(clause);
         match clause {
-            "statistics" => out.push(format!("ALTER TABLE {table} ALTER COLUMN {own} SET STATISTICS {}", value.unwrap_or("-1"))),
+            "statistics" => {
+                out.push(format!("ALTER TABLE {table} ALTER COLUMN {own} SET STATISTICS {}", value.unwrap_or("-1")))
+            }
             "storage" => {
                 let mode = value.unwrap_or("default").to_uppercase();
                 out.push(format!("ALTER TABLE {table} ALTER COLUMN {own} SET STORAGE {mode}"));
             }
             "compression" if have.is_some() => {
-                out.push(format!("ALTER TABLE {table} ALTER COLUMN {own} SET COMPRESSION {}", value.unwrap_or("default")));
+                out.push(format!(
+                    "ALTER TABLE {table} ALTER COLUMN {own} SET COMPRESSION {}",
+                    value.unwrap_or("default")
+                ));
             }
             "comment" => out.push(comment_on(&format!("COLUMN {table}.{own}"), value)),
             _ => {
                 let Some(option) = clause.strip_prefix("with.") else { continue };
                 out.push(match value {
-                    Some(value) => format!("ALTER TABLE {table} ALTER COLUMN {own} SET ({option} = {})", parameter_value(value)),
+                    Some(value) => {
+                        format!("ALTER TABLE {table} ALTER COLUMN {own} SET ({option} = {})", parameter_value(value))
+                    }
                     None => format!("ALTER TABLE {table} ALTER COLUMN {own} RESET ({option})"),
                 });
             }
@@ -820,7 +884,10 @@ pub fn table_settings(name: &Name, have: &Clauses, want: &Clauses) -> Vec<String
         let value = want.value(clause);
         match clause {
             "row security" => {
-                out.push(format!("ALTER TABLE {name} {} ROW LEVEL SECURITY", if value.is_some() { "ENABLE" } else { "DISABLE" }));
+                out.push(format!(
+                    "ALTER TABLE {name} {} ROW LEVEL SECURITY",
+                    if value.is_some() { "ENABLE" } else { "DISABLE" }
+                ));
             }
             "force row security" => {
                 let force = if value.is_some() { "FORCE" } else { "NO FORCE" };
@@ -846,7 +913,9 @@ pub fn index_settings(name: &Name, have: &Clauses, want: &Clauses) -> Vec<String
         match (clause, value) {
             ("replica identity", value) => {
                 let identity = match value {
-                    Some(value) if value.starts_with("using index ") => format!("USING INDEX {}", &value["using index ".len()..]),
+                    Some(value) if value.starts_with("using index ") => {
+                        format!("USING INDEX {}", &value["using index ".len()..])
+                    }
                     value => value.unwrap_or("default").to_uppercase(),
                 };
                 out.push(format!("ALTER TABLE {name} REPLICA IDENTITY {identity}"));
@@ -878,8 +947,14 @@ fn plain_extras(out: &mut Vec<String>, name: &Name, plain: &Plain) {
     match plain.kind {
         Kind::Domain => {
             for (clause, condition) in clauses.iter() {
-                if let Some(check) = clause.strip_prefix("check ").filter(|check| clauses.has(&format!("not valid {check}"))) {
-                    out.push(format!("ALTER DOMAIN {name} ADD CONSTRAINT {} CHECK ({}) NOT VALID", quoted(check), condition.written()));
+                if let Some(check) =
+                    clause.strip_prefix("check ").filter(|check| clauses.has(&format!("not valid {check}")))
+                {
+                    out.push(format!(
+                        "ALTER DOMAIN {name} ADD CONSTRAINT {} CHECK ({}) NOT VALID",
+                        quoted(check),
+                        condition.written()
+                    ));
                 }
             }
         }
@@ -902,7 +977,11 @@ fn plain_extras(out: &mut Vec<String>, name: &Name, plain: &Plain) {
         Kind::TextSearchConfiguration => {
             for (clause, dictionaries) in clauses.iter() {
                 if let Some(token) = clause.strip_prefix("mapping ") {
-                    out.push(format!("ALTER TEXT SEARCH CONFIGURATION {name} ADD MAPPING FOR {} WITH {}", quoted(token), dictionaries.canonical));
+                    out.push(format!(
+                        "ALTER TEXT SEARCH CONFIGURATION {name} ADD MAPPING FOR {} WITH {}",
+                        quoted(token),
+                        dictionaries.canonical
+                    ));
                 }
             }
         }

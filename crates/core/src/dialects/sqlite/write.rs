@@ -41,9 +41,11 @@ fn table_body(table: &Table) -> String {
     }
     lines.extend(table.unique_keys.iter().filter(|key| !is_inline(key)).map(|key| table_key("UNIQUE", key)));
     lines.extend(
-        table.foreign_keys.iter().filter(|key| key.columns.len() != 1).map(|key| {
-            format!("{}FOREIGN KEY ({}) {}", given_name(&key.name), names(&key.columns), references(key))
-        }),
+        table
+            .foreign_keys
+            .iter()
+            .filter(|key| key.columns.len() != 1)
+            .map(|key| format!("{}FOREIGN KEY ({}) {}", given_name(&key.name), names(&key.columns), references(key))),
     );
     lines.extend(table.checks.iter().map(check));
     lines.iter().map(|line| format!("    {line}")).collect::<Vec<_>>().join(",\n")

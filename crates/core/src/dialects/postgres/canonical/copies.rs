@@ -54,10 +54,12 @@ fn text_search(model: &mut Model) {
             && let Some(from) = plain.clauses.remove("with.copy")
         {
             let name = Name::new(from.canonical.as_str(), from.canonical.as_str());
-            let name = if names::is_unresolved(&name) { names::qualified("public", &names::identifier(&name)) } else { name };
+            let name =
+                if names::is_unresolved(&name) { names::qualified("public", &names::identifier(&name)) } else { name };
             let other = model.find(Kind::TextSearchConfiguration, &name).map(|object| object.definition.clone());
             if let Some(Definition::Plain(other)) = other {
-                let inherited = other.clauses.iter().filter(|(clause, _)| *clause != "comment" && !plain.clauses.has(clause));
+                let inherited =
+                    other.clauses.iter().filter(|(clause, _)| *clause != "comment" && !plain.clauses.has(clause));
                 let inherited: Vec<_> = inherited.map(|(clause, value)| (clause.to_owned(), value.clone())).collect();
                 inherited.into_iter().for_each(|(clause, value)| plain.clauses.set(&clause, value));
             } else {
@@ -92,7 +94,10 @@ fn expand_one(model: &mut Model, key: &ObjectKey) {
         let schema = names::schema(&key.name).unwrap_or_else(|| "public".to_owned());
         let reference = Name::new(from, from);
         let candidates = if names::is_unresolved(&reference) {
-            vec![names::qualified(&schema, &names::identifier(&reference)), names::qualified("public", &names::identifier(&reference))]
+            vec![
+                names::qualified(&schema, &names::identifier(&reference)),
+                names::qualified("public", &names::identifier(&reference)),
+            ]
         } else {
             vec![reference]
         };

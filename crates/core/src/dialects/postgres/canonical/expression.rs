@@ -131,7 +131,10 @@ fn arguments(clauses: &Clauses) -> Vec<(String, Option<String>)> {
     super::super::split_list(clauses.value("arguments").unwrap_or_default())
         .into_iter()
         .filter_map(|argument| {
-            let argument = ["INOUT ", "OUT ", "VARIADIC "].iter().find_map(|mode| argument.strip_prefix(mode)).unwrap_or(&argument);
+            let argument = ["INOUT ", "OUT ", "VARIADIC "]
+                .iter()
+                .find_map(|mode| argument.strip_prefix(mode))
+                .unwrap_or(&argument);
             let (name, data_type) = argument.split_once(' ')?;
             Some((names::unquoted(name), Some(data_type.to_owned())))
         })
@@ -150,7 +153,10 @@ fn parse<T>(text: &str, read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::p
 /// The text with spellings that the parser does not know replaced by others that mean the same.
 fn readable(text: &str) -> Cow<'_, str> {
     let upper = text.to_ascii_uppercase();
-    if !["BOTH FROM", "LEADING FROM", "TRAILING FROM", "ISNULL", "NOTNULL", "ONLY"].iter().any(|words| upper.contains(words)) {
+    if !["BOTH FROM", "LEADING FROM", "TRAILING FROM", "ISNULL", "NOTNULL", "ONLY"]
+        .iter()
+        .any(|words| upper.contains(words))
+    {
         return Cow::Borrowed(text);
     }
     let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
@@ -160,11 +166,15 @@ fn readable(text: &str) -> Cow<'_, str> {
     while index < tokens.len() {
         // TRIM(BOTH FROM x)
         let place = [("BOTH", "btrim("), ("LEADING", "ltrim("), ("TRAILING", "rtrim(")];
-        let trim = place.into_iter().find(|(word, _)| is(index, "TRIM") && is(index + 2, word) && is(index + 3, "FROM"));
+        let trim =
+            place.into_iter().find(|(word, _)| is(index, "TRIM") && is(index + 2, word) && is(index + 3, "FROM"));
         let postfix = [("ISNULL", "IS NULL"), ("NOTNULL", "IS NOT NULL")].into_iter().find(|(word, _)| is(index, word));
         // FROM ONLY x: counted apart.
         let only = is_only(text, &tokens, index);
-        let replaced = trim.map(|(_, function)| (function, 3)).or(postfix.map(|(_, words)| (words, 0))).or(only.then_some(("", 0)));
+        let replaced = trim
+            .map(|(_, function)| (function, 3))
+            .or(postfix.map(|(_, words)| (words, 0)))
+            .or(only.then_some(("", 0)));
         if let Some((words, more)) = replaced {
             out.push_str(&text[done..tokens[index].start as usize]);
             out.push_str(words);

@@ -64,15 +64,20 @@ pub fn type_of(walk: &Walk<'_>, expr: &Expr) -> Option<String> {
 fn returns(name: &str, first: impl Fn() -> Option<String>) -> Option<String> {
     Some(
         match name {
-            "now" | "current_timestamp" | "transaction_timestamp" | "statement_timestamp" | "clock_timestamp" | "to_timestamp" => {
-                "timestamp with time zone"
-            }
+            "now"
+            | "current_timestamp"
+            | "transaction_timestamp"
+            | "statement_timestamp"
+            | "clock_timestamp"
+            | "to_timestamp" => "timestamp with time zone",
             "localtimestamp" => "timestamp without time zone",
             "current_date" | "to_date" | "make_date" => "date",
-            "lower" | "upper" | "substring" | "substr" | "replace" | "concat" | "concat_ws" | "btrim" | "ltrim" | "rtrim"
-            | "to_char" | "md5" | "initcap" | "left" | "right" | "lpad" | "rpad" | "split_part" | "format" | "regexp_replace"
-            | "string_agg" | "quote_ident" | "quote_literal" | "repeat" | "reverse" | "translate" | "encode" => "text",
-            "length" | "char_length" | "octet_length" | "position" | "strpos" | "array_length" | "cardinality" | "ascii" => "integer",
+            "lower" | "upper" | "substring" | "substr" | "replace" | "concat" | "concat_ws" | "btrim" | "ltrim"
+            | "rtrim" | "to_char" | "md5" | "initcap" | "left" | "right" | "lpad" | "rpad" | "split_part"
+            | "format" | "regexp_replace" | "string_agg" | "quote_ident" | "quote_literal" | "repeat" | "reverse"
+            | "translate" | "encode" => "text",
+            "length" | "char_length" | "octet_length" | "position" | "strpos" | "array_length" | "cardinality"
+            | "ascii" => "integer",
             "count" | "row_number" | "rank" | "dense_rank" | "nextval" | "currval" | "lastval" => "bigint",
             "extract" => "numeric",
             "date_part" | "random" | "percent_rank" | "cume_dist" => "double precision",
@@ -98,7 +103,13 @@ fn returns(name: &str, first: impl Fn() -> Option<String>) -> Option<String> {
                 });
             }
             "round" | "trunc" | "ceil" | "floor" => {
-                return first().map(|own| if own == "double precision" || own == "real" { "double precision".to_owned() } else { "numeric".to_owned() });
+                return first().map(|own| {
+                    if own == "double precision" || own == "real" {
+                        "double precision".to_owned()
+                    } else {
+                        "numeric".to_owned()
+                    }
+                });
             }
             _ => return None,
         }
@@ -111,11 +122,24 @@ fn arithmetic(left: Option<String>, op: &BinaryOperator, right: Option<String>) 
     let base = |name: &str| name.split('(').next().unwrap_or(name).trim().to_owned();
     let (left, right) = (base(&left), base(&right));
     let minus = matches!(op, BinaryOperator::Minus);
-    if !matches!(op, BinaryOperator::Plus | BinaryOperator::Minus | BinaryOperator::Multiply | BinaryOperator::Divide | BinaryOperator::Modulo) {
+    if !matches!(
+        op,
+        BinaryOperator::Plus
+            | BinaryOperator::Minus
+            | BinaryOperator::Multiply
+            | BinaryOperator::Divide
+            | BinaryOperator::Modulo
+    ) {
         return None;
     }
     Some(match (left.as_str(), right.as_str()) {
-        (a, b) if is_number(a) && is_number(b) => if rank(a) >= rank(b) { left } else { right },
+        (a, b) if is_number(a) && is_number(b) => {
+            if rank(a) >= rank(b) {
+                left
+            } else {
+                right
+            }
+        }
         ("date", "interval") => "timestamp without time zone".to_owned(),
         (moment, "interval") if is_moment(moment) => left,
         ("interval", moment) if is_moment(moment) => right,

@@ -16,15 +16,20 @@ pub fn expand(model: &mut Model) {
         .filter(|object| object.as_table().is_some_and(|table| !parents(table).is_empty() || table.clauses.has("of")))
         .map(|object| object.key())
         .collect();
-    let types: HashMap<String, Vec<Column>> = model.of_kind(Kind::Type).filter_map(|object| {
-        let Definition::Plain(plain) = &object.definition else { return None };
-        plain.clauses.has("attributes").then(|| (object.name.canonical().to_owned(), typed_columns(&plain.clauses)))
-    }).collect();
+    let types: HashMap<String, Vec<Column>> = model
+        .of_kind(Kind::Type)
+        .filter_map(|object| {
+            let Definition::Plain(plain) = &object.definition else { return None };
+            plain.clauses.has("attributes").then(|| (object.name.canonical().to_owned(), typed_columns(&plain.clauses)))
+        })
+        .collect();
     // Parents first; what is part of a circle stays as it is.
     while !waiting.is_empty() {
         let (ready, later): (Vec<_>, Vec<_>) = waiting.iter().cloned().partition(|key| {
             let table = model.get(key).and_then(|object| object.as_table());
-            table.is_some_and(|table| parents(table).iter().all(|parent| !waiting.iter().any(|other| other.name == *parent)))
+            table.is_some_and(|table| {
+                parents(table).iter().all(|parent| !waiting.iter().any(|other| other.name == *parent))
+            })
         });
         if ready.is_empty() {
             return;
@@ -61,7 +66,9 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Vec<Colu
     let partition = table.clauses.has("partition of") || table.clauses.has("of");
     let mut from: Vec<Table> = parents(table)
         .iter()
-        .filter_map(|parent| model.table(parent).or(model.find(Kind::ForeignTable, parent).and_then(|o| o.as_table())).cloned())
+        .filter_map(|parent| {
+            model.table(parent).or(model.find(Kind::ForeignTable, parent).and_then(|o| o.as_table())).cloned()
+        })
         .collect();
     if let Some(columns) = table.clauses.value("of").and_then(|of| types.get(of)) {
         let mut typed = Table::default();
@@ -103,7 +110,8 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         inherited.clauses.remove(own_only);
     }
     if partition {
-        let gone: Vec<String> = inherited.clauses.iter().map(|(n, _)| n.to_owned()).filter(|n| n.starts_with("with.")).collect();
+        let gone: Vec<String> =
+            inherited.clauses.iter().map(|(n, _)| n.to_owned()).filter(|n| n.starts_with("with.")).collect();
         gone.iter().for_each(|name| drop(inherited.clauses.remove(name)));
     }
     inherited.clauses.say("inherited", "");
@@ -154,7 +162,9 @@ fn column_comments(table: &mut Table) {
 
 fn without_constraints_of(table: &mut Table, parent: &Table, partition: bool) {
     let same = |a: &Check, b: &Check| a.name == b.name;
-    table.checks.retain(|check| !parent.checks.iter().any(|other| same(check, other) && !other.clauses.has("no inherit")));
+    table
+        .checks
+        .retain(|check| !parent.checks.iter().any(|other| same(check, other) && !other.clauses.has("no inherit")));
     if partition {
         let columns = |key: &crate::model::Key| key.parts.iter().map(|part| part.column.clone()).collect::<Vec<_>>();
         if let (Some(own), Some(other)) = (&table.primary_key, &parent.primary_key)

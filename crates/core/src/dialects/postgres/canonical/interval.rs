@@ -68,11 +68,18 @@ pub fn canonical(text: &str) -> Option<String> {
     part(months % 12, "mon", "mons");
     part(days, "day", "days");
     if micros != 0 || out.is_empty() {
-        let sign = if micros < 0 { "-" } else if negative_before { "+" } else { "" };
+        let sign = if micros < 0 {
+            "-"
+        } else if negative_before {
+            "+"
+        } else {
+            ""
+        };
         let total = micros.unsigned_abs();
         let (hours, minutes, rest) = (total / 3_600_000_000, total / 60_000_000 % 60, total % 60_000_000);
         let fraction = rest % 1_000_000;
-        let fraction = if fraction == 0 { String::new() } else { format!(".{fraction:06}").trim_end_matches('0').to_owned() };
+        let fraction =
+            if fraction == 0 { String::new() } else { format!(".{fraction:06}").trim_end_matches('0').to_owned() };
         out.push(format!("{sign}{hours:02}:{minutes:02}:{:02}{fraction}", rest / 1_000_000));
     }
     Some(out.join(" "))

@@ -96,7 +96,11 @@ impl Known {
 
     /// The schemas in which a name without one is looked for.
     fn in_path(&self, set: &HashSet<String>, own: &str, identifier: &str) -> Option<String> {
-        [own, "public"].into_iter().map(|schema| names::qualified(schema, identifier)).map(|name| name.canonical().to_owned()).find(|name| set.contains(name))
+        [own, "public"]
+            .into_iter()
+            .map(|schema| names::qualified(schema, identifier))
+            .map(|name| name.canonical().to_owned())
+            .find(|name| set.contains(name))
     }
 
     /// The type that decides which operators apply: what a domain is made of, and names without the usual schema.
@@ -154,9 +158,8 @@ impl Known {
         let base = data_type.split(['(', '[']).next().unwrap_or(data_type);
         Some(match base {
             _ if data_type.ends_with("[]") => "extended",
-            "text" | "character varying" | "character" | "bpchar" | "bytea" | "json" | "jsonb" | "xml" | "tsvector" | "bit" | "bit varying" => {
-                "extended"
-            }
+            "text" | "character varying" | "character" | "bpchar" | "bytea" | "json" | "jsonb" | "xml" | "tsvector"
+            | "bit" | "bit varying" => "extended",
             "numeric" | "inet" | "cidr" => "main",
             _ => "plain",
         })
@@ -171,9 +174,8 @@ impl Known {
             if !matches!(token.kind, TokenKind::Word | TokenKind::Quoted) {
                 continue;
             }
-            let symbol = |at: usize, symbols: &[&str]| {
-                tokens.get(at).is_some_and(|token| symbols.contains(&token.text(text)))
-            };
+            let symbol =
+                |at: usize, symbols: &[&str]| tokens.get(at).is_some_and(|token| symbols.contains(&token.text(text)));
             let ends = index + 1 == tokens.len()
                 || symbol(index + 1, &[",", ")", "[", "("])
                 || tokens[index + 1].is_word(text, "COLLATE")
@@ -195,7 +197,9 @@ impl Known {
                 .find(|name| self.types.contains(name.canonical()));
             let name = match found {
                 Some(name) => name,
-                None if is_keyword_type || in_phrase || token.kind == TokenKind::Quoted && is_built_in(&identifier) => continue,
+                None if is_keyword_type || in_phrase || token.kind == TokenKind::Quoted && is_built_in(&identifier) => {
+                    continue;
+                }
                 None => names::qualified("public", &identifier),
             };
             out.push_str(&text[done..token.start as usize]);
@@ -246,7 +250,13 @@ impl Known {
                 }
                 self.find_in(table.clauses.written("partition by"), &own, &mut found);
                 found.extend(table.clauses.value("server").map(str::to_owned));
-                found.extend(table.columns.iter().filter_map(|column| column.collation.as_ref()).map(|c| c.canonical().to_owned()));
+                found.extend(
+                    table
+                        .columns
+                        .iter()
+                        .filter_map(|column| column.collation.as_ref())
+                        .map(|c| c.canonical().to_owned()),
+                );
             }
             Definition::Index(index) => {
                 found.insert(index.table.canonical().to_owned());
@@ -260,8 +270,10 @@ impl Known {
             }
             Definition::Plain(plain) => {
                 for (clause, value) in plain.clauses.iter() {
-                    if matches!(clause, "function" | "support" | "from" | "family" | "as" | "symbol" | "definition" | "when")
-                        && !(clause == "as" && matches!(plain.kind, Kind::Function | Kind::Procedure))
+                    if matches!(
+                        clause,
+                        "function" | "support" | "from" | "family" | "as" | "symbol" | "definition" | "when"
+                    ) && !(clause == "as" && matches!(plain.kind, Kind::Function | Kind::Procedure))
                         || clause.starts_with("with.")
                         || clause.starts_with("range.")
                         || clause.starts_with("base.")
@@ -300,7 +312,10 @@ impl Known {
         self.relations.contains(name)
             || self.types.contains(name)
             || self.others.contains(name)
-            || self.routines.get(name.split('(').next().unwrap_or(name)).is_some_and(|all| all.iter().any(|n| n.canonical() == name))
+            || self
+                .routines
+                .get(name.split('(').next().unwrap_or(name))
+                .is_some_and(|all| all.iter().any(|n| n.canonical() == name))
     }
 
     /// Everything that a text names, by its dotted names and by the texts that may be names of relations.
@@ -310,7 +325,8 @@ impl Known {
         while index < tokens.len() {
             let start = index;
             let mut parts = vec![];
-            while let Some(token) = tokens.get(index).filter(|t| matches!(t.kind, TokenKind::Word | TokenKind::Quoted)) {
+            while let Some(token) = tokens.get(index).filter(|t| matches!(t.kind, TokenKind::Word | TokenKind::Quoted))
+            {
                 parts.push(identifier_of(*token, text));
                 index += 1;
                 if tokens.get(index).is_some_and(|token| token.is_symbol(text, ".")) {
@@ -334,7 +350,9 @@ impl Known {
             for length in (1..=parts.len().min(2)).rev() {
                 let parts = &parts[..length];
                 let candidates: Vec<Name> = match parts {
-                    [identifier] => [own, "public"].into_iter().map(|schema| names::qualified(schema, identifier)).collect(),
+                    [identifier] => {
+                        [own, "public"].into_iter().map(|schema| names::qualified(schema, identifier)).collect()
+                    }
                     [schema, identifier] => vec![names::qualified(schema, identifier)],
                     _ => Vec::new(),
                 };
@@ -386,6 +404,10 @@ fn is_phrase(before: &Token, token: &Token, text: &str) -> bool {
     let pair = (before.text(text).to_ascii_lowercase(), token.text(text).to_ascii_lowercase());
     matches!(
         (pair.0.as_str(), pair.1.as_str()),
-        ("double", "precision") | ("time", "zone") | ("character", "varying") | ("bit", "varying") | ("interval" | "to", "year" | "month" | "day" | "hour" | "minute" | "second")
+        ("double", "precision")
+            | ("time", "zone")
+            | ("character", "varying")
+            | ("bit", "varying")
+            | ("interval" | "to", "year" | "month" | "day" | "hour" | "minute" | "second")
     )
 }

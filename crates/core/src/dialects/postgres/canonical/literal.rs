@@ -10,7 +10,9 @@ pub fn canonical(data_type: &str, text: &str) -> Option<String> {
         "interval" => interval::canonical(text),
         name if name.starts_with("interval") => interval::canonical(text),
         "time" | "time without time zone" => time(text),
-        "timestamp without time zone" => moment(text).map(|moment| moment.strip_suffix("+00").unwrap_or(&moment).to_owned()),
+        "timestamp without time zone" => {
+            moment(text).map(|moment| moment.strip_suffix("+00").unwrap_or(&moment).to_owned())
+        }
         "timestamp with time zone" => moment(text),
         "date" => text.strip_suffix(" 00:00:00").map(str::to_owned),
         name if name.ends_with("[]") => array(text),
@@ -26,7 +28,9 @@ fn time(text: &str) -> Option<String> {
     let number = |part: &&str| part.len() <= 2 && part.parse::<u8>().is_ok();
     match &parts[..] {
         [hour, minute] if number(hour) && number(minute) => Some(format!("{hour:0>2}:{minute:0>2}:00")),
-        [hour, minute, second] if number(hour) && number(minute) => Some(format!("{hour:0>2}:{minute:0>2}:{second:0>2}")),
+        [hour, minute, second] if number(hour) && number(minute) => {
+            Some(format!("{hour:0>2}:{minute:0>2}:{second:0>2}"))
+        }
         _ => None,
     }
 }

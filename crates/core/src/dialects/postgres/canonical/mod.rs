@@ -44,7 +44,7 @@ pub fn finish(model: &mut Model) {
 fn view_columns(model: &Model, known: &mut Known) {
     let mut waiting: Vec<&Object> = model.of_kind(Kind::View).chain(model.of_kind(Kind::MaterializedView)).collect();
     loop {
-        let found: Vec<(String, Vec<(String, Option<String>)>)> = waiting
+        let found: Vec<(String, walk::Columns)> = waiting
             .par_iter()
             .filter_map(|object| {
                 let Definition::View(view) = &object.definition else { return None };
@@ -75,7 +75,10 @@ fn resolve(object: &mut Object, known: &Known) {
         let canonical = known.qualified_types(&data_type.canonical, &own);
         *data_type = Expression::new(canonical, data_type.written());
     }
-    if matches!(kind, Kind::Function | Kind::Procedure | Kind::Aggregate | Kind::Operator | Kind::Cast | Kind::Transform) {
+    if matches!(
+        kind,
+        Kind::Function | Kind::Procedure | Kind::Aggregate | Kind::Operator | Kind::Cast | Kind::Transform
+    ) {
         object.name = known.qualified_signature(&object.name, &own);
     }
     match &mut object.definition {
@@ -87,7 +90,8 @@ fn resolve(object: &mut Object, known: &Known) {
             for column in table.columns.iter_mut() {
                 // The sequence of an identity column has a name of its own only if it is not the usual one.
                 let usual = names::qualified(&own, &names::made_up(&table_name, column.name.canonical(), "seq"));
-                let given = column.clauses.value("identity.name").map(|name| names::parts(name).pop().unwrap_or_default());
+                let given =
+                    column.clauses.value("identity.name").map(|name| names::parts(name).pop().unwrap_or_default());
                 if given.is_some_and(|given| given == names::identifier(&usual)) {
                     column.clauses.remove("identity.name");
                 }
@@ -135,7 +139,8 @@ fn resolve(object: &mut Object, known: &Known) {
                 let written = definition.written().to_owned();
                 plain.clauses.set("definition", Expression::new(canonical, &written));
             }
-            if let Some(parent) = plain.clauses.value("from").map(str::to_owned).filter(|_| plain.kind == Kind::Trigger) {
+            if let Some(parent) = plain.clauses.value("from").map(str::to_owned).filter(|_| plain.kind == Kind::Trigger)
+            {
                 let name = known.relation(&Name::new(parent.as_str(), parent.as_str()), &own);
                 plain.clauses.say("from", name.canonical());
             }
@@ -145,7 +150,8 @@ fn resolve(object: &mut Object, known: &Known) {
     for clauses in all_clauses(&mut object.definition) {
         for clause in ["function", "support", "with.handler", "of"] {
             let Some(name) = clauses.value(clause).map(str::to_owned) else { continue };
-            let resolved = if clause == "of" { known.qualified_types(&name, &own) } else { known.function(&name, &own) };
+            let resolved =
+                if clause == "of" { known.qualified_types(&name, &own) } else { known.function(&name, &own) };
             if resolved != name {
                 clauses.say(clause, resolved);
             }
@@ -160,11 +166,14 @@ fn resolve(object: &mut Object, known: &Known) {
             }
             // The server folds the values of switches.
             if let Some(switch) = name.strip_prefix("with.")
-                && matches!(value.canonical.to_ascii_lowercase().as_str(), "on" | "yes" | "true" | "off" | "no" | "false")
+                && matches!(
+                    value.canonical.to_ascii_lowercase().as_str(),
+                    "on" | "yes" | "true" | "off" | "no" | "false"
+                )
                 && !matches!(switch, "buffering" | "vacuum_index_cleanup" | "provider" | "security_barrier_name")
             {
                 let on = matches!(value.canonical.to_ascii_lowercase().as_str(), "on" | "yes" | "true");
-                *value = Expression::new(if on { "true" } else { "false" }.to_owned(), &value.written().to_owned());
+                *value = Expression::new(if on { "true" } else { "false" }.to_owned(), value.written());
             }
         }
     }
@@ -207,7 +216,8 @@ fn identity_options(clauses: &Clauses) -> Clauses {
 fn settle_type(name: &Name, clauses: &mut Clauses) {
     let own = names::identifier(name);
     // The multirange of int_range is int_multirange: https://www.postgresql.org/docs/current/rangetypes.html
-    let usual = if own.contains("range") { own.replacen("range", "multirange", 1) } else { format!("{own}_multirange") };
+    let usual =
+        if own.contains("range") { own.replacen("range", "multirange", 1) } else { format!("{own}_multirange") };
     let given = clauses.value("range.multirange_type_name").map(|given| names::parts(given).pop().unwrap_or_default());
     if given.is_some_and(|given| given == usual) {
         clauses.remove("range.multirange_type_name");
@@ -219,13 +229,20 @@ fn settle_type(name: &Name, clauses: &mut Clauses) {
 
 /// What the server takes for granted in an aggregate or operator.
 fn settle_definition(kind: Kind, clauses: &mut Clauses) {
-    for (key, value) in [("with.finalfunc_modify", "read_only"), ("with.mfinalfunc_modify", "read_only"), ("with.parallel", "unsafe"), ("with.sspace", "0")] {
+    for (key, value) in [
+        ("with.finalfunc_modify", "read_only"),
+        ("with.mfinalfunc_modify", "read_only"),
+        ("with.parallel", "unsafe"),
+        ("with.sspace", "0"),
+    ] {
         if kind == Kind::Aggregate && clauses.value(key) == Some(value) {
             clauses.remove(key);
         }
     }
     if kind == Kind::Aggregate {
-        for (old, new) in [("with.sfunc1", "with.sfunc"), ("with.stype1", "with.stype"), ("with.initcond1", "with.initcond")] {
+        for (old, new) in
+            [("with.sfunc1", "with.sfunc"), ("with.stype1", "with.stype"), ("with.initcond1", "with.initcond")]
+        {
             if let Some(value) = clauses.remove(old) {
                 clauses.set(new, value);
             }
@@ -266,7 +283,9 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
     let canonical = |expression: &mut Expression, wanted: Option<&str>| {
         let text = match (kind, expression.written()) {
             (Kind::Rule, text) => scope.statements(text),
-            (Kind::Function | Kind::Procedure, text) if text.trim_start().get(..5).is_some_and(is_body) => scope.statements(text),
+            (Kind::Function | Kind::Procedure, text) if text.trim_start().get(..5).is_some_and(is_body) => {
+                scope.statements(text)
+            }
             (Kind::Function | Kind::Procedure, text) => scope.default(text),
             (_, text) => scope.expression(text, wanted),
         };
@@ -314,7 +333,7 @@ fn is_body(head: &str) -> bool {
 }
 
 /// The columns of views, with their types as far as they can be known.
-pub type Outputs = std::collections::HashMap<Name, Vec<(String, Option<String>)>>;
+pub type Outputs = std::collections::HashMap<Name, walk::Columns>;
 
 /// The columns of all views of a model.
 pub fn view_outputs(model: &Model) -> Outputs {

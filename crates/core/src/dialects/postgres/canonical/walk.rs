@@ -3,17 +3,17 @@
 use std::ops::ControlFlow;
 
 use sqlparser::ast::{
-    Array, BinaryOperator, CastKind, DataType, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArguments, GroupByExpr,
-    FromTable, Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, OrderByExpr, OrderByKind, OrderBySort, Query, Select,
-    SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement, TableAlias, TableFactor, TableWithJoins, TrimWhereField,
-    UnaryOperator, UpdateTableFromKind, Value, VisitorMut,
+    Array, BinaryOperator, CastKind, DataType, Expr, FromTable, Function, FunctionArg, FunctionArgExpr,
+    FunctionArguments, GroupByExpr, Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, OrderByExpr,
+    OrderByKind, OrderBySort, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement,
+    TableAlias, TableFactor, TableWithJoins, TrimWhereField, UnaryOperator, UpdateTableFromKind, Value, VisitorMut,
 };
 
 use super::super::names;
 use super::expression::first_select;
 use super::infer;
-use super::literal;
 use super::known::Known;
+use super::literal;
 use crate::model::Name;
 
 /// Columns by name, with their types as far as they are known.
@@ -51,7 +51,13 @@ impl<'k> Walk<'k> {
     /// A walk over an expression of a relation, or over a query.
     pub fn new(known: &'k Known, own_schema: &'k str, relation: Option<Relation>) -> Walk<'k> {
         let bare = relation.is_some();
-        Walk { known, own_schema, scopes: relation.map(|relation| vec![relation]).into_iter().collect(), bare, ctes: Vec::new() }
+        Walk {
+            known,
+            own_schema,
+            scopes: relation.map(|relation| vec![relation]).into_iter().collect(),
+            bare,
+            ctes: Vec::new(),
+        }
     }
 
     /// The type of a column by its qualifier and name.
@@ -123,7 +129,9 @@ impl<'k> Walk<'k> {
         for item in &select.projection {
             match item {
                 SelectItem::UnnamedExpr(expr) => columns.push((output_name(expr), infer::type_of(self, expr))),
-                SelectItem::ExprWithAlias { expr, alias } => columns.push((ident_value(alias), infer::type_of(self, expr))),
+                SelectItem::ExprWithAlias { expr, alias } => {
+                    columns.push((ident_value(alias), infer::type_of(self, expr)))
+                }
                 SelectItem::Wildcard(_) => {
                     let scope = self.scopes.last().expect("just pushed");
                     match scope.iter().map(|relation| relation.columns.clone()).collect::<Option<Vec<_>>>() {
@@ -134,7 +142,11 @@ impl<'k> Walk<'k> {
                 SelectItem::QualifiedWildcard(kind, _) => {
                     let alias = wildcard_alias(kind);
                     let scope = self.scopes.last().expect("just pushed");
-                    match scope.iter().find(|relation| Some(&relation.alias) == alias.as_ref()).and_then(|r| r.columns.clone()) {
+                    match scope
+                        .iter()
+                        .find(|relation| Some(&relation.alias) == alias.as_ref())
+                        .and_then(|r| r.columns.clone())
+                    {
                         Some(own) => columns.extend(own),
                         None => complete = false,
                     }
@@ -210,7 +222,9 @@ impl<'k> Walk<'k> {
                 rename_columns(&mut columns, alias);
                 relations.push(Relation { alias: ident_value(&alias.name), numbered: None, columns });
             }
-            TableFactor::NestedJoin { table_with_joins, alias: None } => self.add_relations(table_with_joins, relations),
+            TableFactor::NestedJoin { table_with_joins, alias: None } => {
+                self.add_relations(table_with_joins, relations)
+            }
             TableFactor::Table { name, alias, .. } | TableFactor::Function { name, alias, .. } => {
                 let last = name_parts(name).pop().unwrap_or_default();
                 relations.push(function_relation(last, alias.as_ref()));
@@ -256,7 +270,9 @@ impl<'k> Walk<'k> {
                 if let Some(found) = relations.find(|relation| relation.numbered.as_ref() == Some(&alias)) {
                     alias.clone_from(&found.alias);
                 }
-                let own = self.bare && self.scopes.len() == 1 && self.scopes[0].iter().any(|relation| relation.alias == alias);
+                let own = self.bare
+                    && self.scopes.len() == 1
+                    && self.scopes[0].iter().any(|relation| relation.alias == alias);
                 *expr = if own {
                     Expr::Identifier(ident(column))
                 } else {
@@ -277,7 +293,9 @@ impl<'k> Walk<'k> {
         let scope = self.scopes.last().cloned().unwrap_or_default();
         for item in std::mem::take(&mut select.projection) {
             let expanded = match &item {
-                SelectItem::Wildcard(_) if !has_merged_columns(&select.from) => expand(&scope.iter().collect::<Vec<_>>()),
+                SelectItem::Wildcard(_) if !has_merged_columns(&select.from) => {
+                    expand(&scope.iter().collect::<Vec<_>>())
+                }
                 SelectItem::QualifiedWildcard(kind, _) => {
                     let alias = wildcard_alias(kind);
                     expand(&scope.iter().filter(|relation| Some(&relation.alias) == alias.as_ref()).collect::<Vec<_>>())
@@ -348,9 +366,9 @@ impl<'k> Walk<'k> {
             Expr::Value(value) => {
                 let plain = match &value.value {
                     Value::DollarQuotedString(text) => Some(text.value.clone()),
-                    Value::EscapedStringLiteral(text) | Value::UnicodeStringLiteral(text) | Value::NationalStringLiteral(text) => {
-                        Some(text.clone())
-                    }
+                    Value::EscapedStringLiteral(text)
+                    | Value::UnicodeStringLiteral(text)
+                    | Value::NationalStringLiteral(text) => Some(text.clone()),
                     _ => None,
                 };
                 if let Some(text) = plain {
@@ -368,7 +386,8 @@ impl<'k> Walk<'k> {
             }
             Expr::Interval(interval) => {
                 // INTERVAL '1' DAY: the unit belongs to the value.
-                let field = interval.leading_field.as_ref().map(|field| field.to_string().to_lowercase()).unwrap_or_default();
+                let field =
+                    interval.leading_field.as_ref().map(|field| field.to_string().to_lowercase()).unwrap_or_default();
                 if let (Expr::Value(value), None) = (&*interval.value, &interval.last_field)
                     && let Value::SingleQuotedString(text) = &value.value
                 {
@@ -467,7 +486,8 @@ impl<'k> Walk<'k> {
                 *expr = call("substring", arguments);
             }
             Expr::Position { expr: what, r#in } => {
-                let arguments = vec![self.without_text_cast((**r#in).clone()), self.without_text_cast((**what).clone())];
+                let arguments =
+                    vec![self.without_text_cast((**r#in).clone()), self.without_text_cast((**what).clone())];
                 *expr = call("position", arguments);
             }
             Expr::Overlay { expr: value, overlay_what, overlay_from, overlay_for } => {
@@ -537,7 +557,8 @@ impl<'k> Walk<'k> {
             match &value.value {
                 Value::Null => *expr = (**inner).clone(),
                 Value::SingleQuotedString(text) => {
-                    let number = !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit() || matches!(byte, b'-' | b'.'));
+                    let number = !text.is_empty()
+                        && text.bytes().all(|byte| byte.is_ascii_digit() || matches!(byte, b'-' | b'.'));
                     if number && infer::is_number(&target) {
                         let number = Expr::value(Value::Number(text.clone(), false));
                         *expr = if target == "integer" { number } else { cast(number, data_type.clone()) };
@@ -577,10 +598,14 @@ impl<'k> Walk<'k> {
 
     fn without_text_cast(&self, expr: Expr) -> Expr {
         match expr {
-            Expr::Cast { expr: inner, data_type, .. } if type_text(&data_type) == "text" => match infer::type_of(self, &inner) {
-                Some(own) if !infer::is_text(&own) => Expr::Cast { kind: CastKind::DoubleColon, expr: inner, data_type, format: None },
-                _ => *inner,
-            },
+            Expr::Cast { expr: inner, data_type, .. } if type_text(&data_type) == "text" => {
+                match infer::type_of(self, &inner) {
+                    Some(own) if !infer::is_text(&own) => {
+                        Expr::Cast { kind: CastKind::DoubleColon, expr: inner, data_type, format: None }
+                    }
+                    _ => *inner,
+                }
+            }
             other => other,
         }
     }
@@ -588,7 +613,11 @@ impl<'k> Walk<'k> {
     /// `x IN (…)` as the server reads it: constants as an array, columns one by one (`transformAExprIn()`).
     fn in_list(&mut self, value: Expr, items: Vec<Expr>, negated: bool) -> Expr {
         let (columns, constants): (Vec<Expr>, Vec<Expr>) = items.into_iter().partition(names_column);
-        let (compare, join) = if negated { (BinaryOperator::NotEq, BinaryOperator::And) } else { (BinaryOperator::Eq, BinaryOperator::Or) };
+        let (compare, join) = if negated {
+            (BinaryOperator::NotEq, BinaryOperator::And)
+        } else {
+            (BinaryOperator::Eq, BinaryOperator::Or)
+        };
         let mut parts = Vec::new();
         let singles = if constants.len() > 1 && row_items(&value).is_none() {
             let mut array = Expr::Array(Array { elem: constants, named: true });
@@ -620,7 +649,10 @@ impl<'k> Walk<'k> {
             let element = type_text(data_type);
             let Some(element) = element.strip_suffix("[]") else { break };
             let fits = match infer::type_of(self, left) {
-                Some(own) => element == own.split('(').next().unwrap_or(&own) || (infer::is_text(&own) && infer::is_text(element)),
+                Some(own) => {
+                    element == own.split('(').next().unwrap_or(&own)
+                        || (infer::is_text(&own) && infer::is_text(element))
+                }
                 None => true,
             };
             if !fits {
@@ -635,7 +667,8 @@ impl<'k> Walk<'k> {
             && !items.contains(['"', '\\', '{'])
         {
             let items = items.split(',').filter(|item| !item.is_empty());
-            let elem: Vec<Expr> = items.map(|item| Expr::value(Value::SingleQuotedString(item.trim().to_owned()))).collect();
+            let elem: Vec<Expr> =
+                items.map(|item| Expr::value(Value::SingleQuotedString(item.trim().to_owned()))).collect();
             right = Expr::Array(Array { elem, named: true });
         }
         if let Expr::Array(array) = &mut right {
@@ -674,7 +707,11 @@ impl<'k> Walk<'k> {
         // Paths into documents are arrays of texts.
         if matches!(
             op,
-            BinaryOperator::HashArrow | BinaryOperator::HashLongArrow | BinaryOperator::HashMinus | BinaryOperator::QuestionAnd | BinaryOperator::QuestionPipe
+            BinaryOperator::HashArrow
+                | BinaryOperator::HashLongArrow
+                | BinaryOperator::HashMinus
+                | BinaryOperator::QuestionAnd
+                | BinaryOperator::QuestionPipe
         ) && let Expr::Cast { expr: inner, data_type, .. } = &**right
             && type_text(data_type) == "text[]"
             && is_constant(inner)
@@ -686,13 +723,16 @@ impl<'k> Walk<'k> {
             && let (Some(left), Some(right)) = (row_items(left), row_items(right))
             && left.len() == right.len()
         {
-            let (compare, join) = (op.clone(), if *op == BinaryOperator::Eq { BinaryOperator::And } else { BinaryOperator::Or });
+            let (compare, join) =
+                (op.clone(), if *op == BinaryOperator::Eq { BinaryOperator::And } else { BinaryOperator::Or });
             let pairs = left.into_iter().zip(right).map(|(left, right)| {
                 let mut pair = binary(left, compare.clone(), right);
                 self.node(&mut pair);
                 pair
             });
-            if let Some(joined) = pairs.collect::<Vec<_>>().into_iter().reduce(|left, right| binary(left, join.clone(), right)) {
+            if let Some(joined) =
+                pairs.collect::<Vec<_>>().into_iter().reduce(|left, right| binary(left, join.clone(), right))
+            {
                 *expr = joined;
             }
             return;
@@ -736,7 +776,8 @@ impl<'k> Walk<'k> {
         let Expr::Cast { expr: inner, data_type, .. } = expr else { return };
         let target = type_text(data_type);
         let base = |name: &str| name.split('(').next().unwrap_or(name).trim().to_owned();
-        let fits = other.is_none_or(|other| base(other) == base(&target) || infer::is_text(other) && infer::is_text(&target));
+        let fits =
+            other.is_none_or(|other| base(other) == base(&target) || infer::is_text(other) && infer::is_text(&target));
         if is_constant(inner) {
             if fits {
                 *expr = (**inner).clone();
@@ -750,7 +791,8 @@ impl<'k> Walk<'k> {
             return;
         };
         let widened = other.is_some_and(|other| base(other) == base(&target))
-            && (infer::is_number(&own) && infer::is_number(&target) || infer::is_moment(&own) && infer::is_moment(&target))
+            && (infer::is_number(&own) && infer::is_number(&target)
+                || infer::is_moment(&own) && infer::is_moment(&target))
             && infer::rank(&own) < infer::rank(&target);
         if widened || infer::is_text(&own) && infer::is_text(&target) && comparison {
             *expr = (**inner).clone();
@@ -777,11 +819,33 @@ impl<'k> Walk<'k> {
         let of_moments = matches!(function, "to_char" | "date_trunc" | "date_part" | "extract" | "age" | "timezone");
         let of_numbers = matches!(
             function,
-            "sqrt" | "power" | "exp" | "ln" | "log" | "floor" | "ceil" | "round" | "trunc" | "mod" | "sign" | "sum" | "avg" | "max"
-                | "min" | "to_char" | "generate_series" | "lpad" | "repeat" | "left" | "right"
+            "sqrt"
+                | "power"
+                | "exp"
+                | "ln"
+                | "log"
+                | "floor"
+                | "ceil"
+                | "round"
+                | "trunc"
+                | "mod"
+                | "sign"
+                | "sum"
+                | "avg"
+                | "max"
+                | "min"
+                | "to_char"
+                | "generate_series"
+                | "lpad"
+                | "repeat"
+                | "left"
+                | "right"
         );
         if of_moments && infer::is_moment(&own) && infer::is_moment(&target)
-            || of_numbers && infer::is_number(&own) && infer::is_number(&target) && infer::rank(&own) < infer::rank(&target)
+            || of_numbers
+                && infer::is_number(&own)
+                && infer::is_number(&target)
+                && infer::rank(&own) < infer::rank(&target)
         {
             *argument = (**inner).clone();
         }
@@ -1008,7 +1072,8 @@ impl VisitorMut for Walk<'_> {
                 let untyped = alias.columns.iter().all(|column| column.data_type.is_none());
                 if let Some(function) = function
                     && untyped
-                    && (listed == [ident_value(&alias.name)] || function_columns(&function).is_some_and(|usual| listed == usual))
+                    && (listed == [ident_value(&alias.name)]
+                        || function_columns(&function).is_some_and(|usual| listed == usual))
                 {
                     alias.columns.clear();
                 }
@@ -1107,7 +1172,11 @@ fn call(name: &str, arguments: Vec<Expr>) -> Expr {
         name: ObjectName(vec![ObjectNamePart::Identifier(Ident::new(name))]),
         uses_odbc_syntax: false,
         parameters: FunctionArguments::None,
-        args: FunctionArguments::List(sqlparser::ast::FunctionArgumentList { duplicate_treatment: None, args, clauses: Vec::new() }),
+        args: FunctionArguments::List(sqlparser::ast::FunctionArgumentList {
+            duplicate_treatment: None,
+            args,
+            clauses: Vec::new(),
+        }),
         within_group: Vec::new(),
         filter: None,
         null_treatment: None,
@@ -1371,7 +1440,8 @@ fn one_kind_of_function(factor: &mut TableFactor) {
     match factor {
         TableFactor::Function { lateral, .. } => *lateral = false,
         TableFactor::UNNEST { alias, array_exprs, with_ordinality, with_offset: false, .. } => {
-            let args = array_exprs.iter().map(|expr| FunctionArg::Unnamed(FunctionArgExpr::Expr(expr.clone()))).collect();
+            let args =
+                array_exprs.iter().map(|expr| FunctionArg::Unnamed(FunctionArgExpr::Expr(expr.clone()))).collect();
             *factor = TableFactor::Function {
                 lateral: false,
                 name: ObjectName(vec![ObjectNamePart::Identifier(Ident::new("unnest"))]),
@@ -1396,7 +1466,12 @@ fn one_kind_of_function(factor: &mut TableFactor) {
 fn function_relation(function: String, alias: Option<&TableAlias>) -> Relation {
     let name = alias.map_or_else(|| function.clone(), |alias| ident_value(&alias.name));
     let usual = function_columns(&function);
-    let single = || matches!(function.as_str(), "generate_series" | "unnest" | "regexp_split_to_table" | "jsonb_array_elements" | "json_array_elements");
+    let single = || {
+        matches!(
+            function.as_str(),
+            "generate_series" | "unnest" | "regexp_split_to_table" | "jsonb_array_elements" | "json_array_elements"
+        )
+    };
     let mut columns = match usual {
         Some(usual) => Some(usual.iter().map(|name| ((*name).to_owned(), None)).collect()),
         None if single() => Some(vec![(name.clone(), None)]),
@@ -1412,7 +1487,9 @@ fn function_relation(function: String, alias: Option<&TableAlias>) -> Relation {
 fn function_columns(function: &str) -> Option<&'static [&'static str]> {
     Some(match function {
         "jsonb_each" | "json_each" | "jsonb_each_text" | "json_each_text" | "each" => &["key", "value"],
-        "jsonb_array_elements" | "json_array_elements" | "jsonb_array_elements_text" | "json_array_elements_text" => &["value"],
+        "jsonb_array_elements" | "json_array_elements" | "jsonb_array_elements_text" | "json_array_elements_text" => {
+            &["value"]
+        }
         "pg_options_to_table" => &["option_name", "option_value"],
         _ => return None,
     })

@@ -267,7 +267,8 @@ pub fn privileges(mut reader: Reader<'_>, session: &Session, grants: bool) -> Pa
     if ["DATABASE", "TABLESPACE", "PARAMETER", "LARGE"].iter().any(|word| reader.take(&[word])) {
         return Ok(vec![StatementKind::Session]);
     }
-    let named = kinds(&mut reader).unwrap_or(KINDS.iter().find(|(words, _)| *words == ["TABLE"]).map_or(&[], |(_, kinds)| kinds));
+    let named = kinds(&mut reader)
+        .unwrap_or(KINDS.iter().find(|(words, _)| *words == ["TABLE"]).map_or(&[], |(_, kinds)| kinds));
     let mut subjects = vec![subject_name(&mut reader, session, named)?];
     while reader.take_symbol(",") {
         subjects.push(subject_name(&mut reader, session, named)?);

@@ -107,7 +107,9 @@ pub fn alter(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementK
             let dictionaries: Vec<String> =
                 dictionaries.iter().map(|name| name.strip_prefix("pg_catalog.").unwrap_or(name).to_owned()).collect();
             Ok(vec![amend(subject(), if_exists, move |object| {
-                tokens.iter().for_each(|token| say(object, &format!("mapping {token}"), Some(&dictionaries.join(", "))));
+                tokens
+                    .iter()
+                    .for_each(|token| say(object, &format!("mapping {token}"), Some(&dictionaries.join(", "))));
                 Ok(())
             })])
         }
@@ -241,7 +243,9 @@ fn data_type(reader: &mut Reader<'_>, subject: Subject, _: &Session) -> Parsed<V
         reader.expect("TO")?;
         let to = literal(reader)?;
         return Ok(vec![amend(subject, false, move |object| {
-            labels(object, &|list| list.iter_mut().filter(|label| **label == from).for_each(|label| *label = to.clone()));
+            labels(object, &|list| {
+                list.iter_mut().filter(|label| **label == from).for_each(|label| *label = to.clone())
+            });
             Ok(())
         })]);
     }
@@ -380,7 +384,7 @@ fn default_privileges(mut reader: Reader<'_>) -> Parsed<Vec<StatementKind>> {
         return Ok(vec![StatementKind::Session]);
     }
     let object = super::plain(&reader, Kind::DefaultPrivileges, name, None, Clauses::default());
-    Ok(vec![StatementKind::Create { object: Box::new(object), if_not_exists: true }])
+    Ok(vec![StatementKind::Create { object: Box::new(object), if_not_exists: true, or_replace: false }])
 }
 
 /// The actions of ALTER TABLE (and of ALTER VIEW, which has some of them).
@@ -453,6 +457,7 @@ fn table_actions(
     kinds_found.extend(sequences.into_iter().map(|sequence| StatementKind::Create {
         object: Box::new(sequence),
         if_not_exists: true,
+        or_replace: false,
     }));
     Ok(kinds_found)
 }
@@ -656,7 +661,8 @@ fn said(clause: &'static str, value: String) -> Change {
 
 /// Takes a column out, with the constraints and clauses that can't be without it, as the server does.
 fn drop_column(table: &mut Table, column: &Name) {
-    let mentions = |condition: &Expression, table: &Table| table::mentioned(&table.columns, condition).contains(&column);
+    let mentions =
+        |condition: &Expression, table: &Table| table::mentioned(&table.columns, condition).contains(&column);
     let gone: Vec<Option<Name>> =
         table.checks.iter().filter(|check| mentions(&check.condition, table)).map(|check| check.name.clone()).collect();
     table.checks.retain(|check| !gone.contains(&check.name));
@@ -684,7 +690,11 @@ fn switch(
             let left: Vec<&str> = table.clauses.value("inherits").unwrap_or_default().split(", ").collect();
             let left: Vec<&str> = left.into_iter().filter(|other| *other != parent.canonical()).collect();
             let left = left.join(", ");
-            if left.is_empty() { drop(table.clauses.remove("inherits")) } else { table.clauses.say("inherits", left) }
+            if left.is_empty() {
+                drop(table.clauses.remove("inherits"))
+            } else {
+                table.clauses.say("inherits", left)
+            }
             Ok(())
         }));
         return Ok(());
@@ -774,8 +784,12 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
     } else if reader.take(&["DROP", "IDENTITY"]) {
         reader.take(&["IF", "EXISTS"]);
         Box::new(|column| {
-            let gone: Vec<String> =
-                column.clauses.iter().map(|(name, _)| name.to_owned()).filter(|name| name.starts_with("identity")).collect();
+            let gone: Vec<String> = column
+                .clauses
+                .iter()
+                .map(|(name, _)| name.to_owned())
+                .filter(|name| name.starts_with("identity"))
+                .collect();
             gone.iter().for_each(|name| drop(column.clauses.remove(name)));
         })
     } else if reader.take(&["DROP", "EXPRESSION"]) {
@@ -800,7 +814,10 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
             Definition::Table(table) => match table.columns.iter_mut().find(|column| column.name == name) {
                 Some(column) => change(column),
                 // It may be one of the parent's: then this is an override.
-                None if table.clauses.has("partition of") || table.clauses.has("inherits") || table.clauses.has("of") => {
+                None if table.clauses.has("partition of")
+                    || table.clauses.has("inherits")
+                    || table.clauses.has("of") =>
+                {
                     let mut column = crate::model::Column::named(name.clone());
                     change(&mut column);
                     table.columns.push(column);

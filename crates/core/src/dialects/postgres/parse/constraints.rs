@@ -75,7 +75,7 @@ fn given(name: Option<Name>) -> Name {
     name.unwrap_or_else(Name::none)
 }
 
-/// NULLS [NOT] DISTINCT (PostgreSQL 15); the default says nothing.
+/// `NULLS [NOT] DISTINCT` (PostgreSQL 15); the default says nothing.
 pub fn nulls_not_distinct(reader: &mut Reader<'_>) -> bool {
     if reader.take(&["NULLS", "NOT", "DISTINCT"]) {
         return true;
@@ -131,7 +131,8 @@ pub fn key_parameters(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<
 /// DEFERRABLE, INITIALLY, NOT VALID, NO INHERIT, ENFORCED.
 pub fn attributes(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     loop {
-        if reader.take(&["NOT", "DEFERRABLE"]) || reader.take(&["INITIALLY", "IMMEDIATE"]) || reader.take(&["ENFORCED"]) {
+        if reader.take(&["NOT", "DEFERRABLE"]) || reader.take(&["INITIALLY", "IMMEDIATE"]) || reader.take(&["ENFORCED"])
+        {
             continue;
         } else if reader.take(&["DEFERRABLE"]) {
             clauses.say("deferrable", "");
@@ -244,7 +245,8 @@ fn exclusion(reader: &mut Reader<'_>, name: Option<Name>) -> Parsed<Check> {
         clauses.say("tablespace", identifier(reader, "a tablespace")?);
     }
     if reader.take(&["WHERE"]) {
-        let range = if reader.sees_symbol("(") { reader.parenthesised()? } else { run(reader, "a condition", |_| false)? };
+        let range =
+            if reader.sees_symbol("(") { reader.parenthesised()? } else { run(reader, "a condition", |_| false)? };
         clauses.set("where", expression(reader, range));
     }
     attributes(reader, &mut clauses)?;

@@ -19,7 +19,7 @@ pub fn create(
     let reader = &mut reader;
     let mut formerly = Formerly::default();
     let mut spans = None;
-    let mut if_not_exists = replace;
+    let mut if_not_exists = false;
     let mut objects: Vec<Object> = if reader.take(&["TABLE"]) || reader.take(&["FOREIGN", "TABLE"]) {
         let foreign = reader.tokens[reader.position - 2].is_word(reader.text, "FOREIGN");
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
@@ -117,8 +117,11 @@ pub fn create(
         let what = reader.tokens[reader.position - 1].text(reader.text).to_lowercase();
         let whole = reader.location(0..reader.tokens.len());
         return Ok(vec![StatementKind::Aside(Box::new(
-            Diagnostic::new(Code::WV008, format!("a {what} belongs to the whole server, so it is no part of a database's schema"))
-                .at(whole, "left out of the snapshot"),
+            Diagnostic::new(
+                Code::WV008,
+                format!("a {what} belongs to the whole server, so it is no part of a database's schema"),
+            )
+            .at(whole, "left out of the snapshot"),
         ))]);
     } else {
         reader.position = head;
@@ -144,7 +147,11 @@ pub fn create(
         }
     }
     // The location of a made-up sequence is that of its table; its text is written anew.
-    let created = objects.into_iter().map(|object| StatementKind::Create { object: Box::new(object), if_not_exists });
+    let created = objects.into_iter().map(|object| StatementKind::Create {
+        object: Box::new(object),
+        if_not_exists,
+        or_replace: replace,
+    });
     Ok(created.collect())
 }
 
@@ -189,8 +196,20 @@ fn unknown_kind(reader: &Reader<'_>) -> Box<Diagnostic> {
     let word = reader.peek().map_or("nothing", |token| token.text(reader.text));
     let shown = &word[..word.floor_char_boundary(40)];
     const KINDS: [&str; 14] = [
-        "TABLE", "INDEX", "VIEW", "SEQUENCE", "TYPE", "DOMAIN", "FUNCTION", "PROCEDURE", "TRIGGER", "SCHEMA", "EXTENSION",
-        "POLICY", "MATERIALIZED", "UNIQUE",
+        "TABLE",
+        "INDEX",
+        "VIEW",
+        "SEQUENCE",
+        "TYPE",
+        "DOMAIN",
+        "FUNCTION",
+        "PROCEDURE",
+        "TRIGGER",
+        "SCHEMA",
+        "EXTENSION",
+        "POLICY",
+        "MATERIALIZED",
+        "UNIQUE",
     ];
     Box::new(
         Diagnostic::new(Code::WV004, format!("PostgreSQL has no CREATE {shown}"))
@@ -219,7 +238,7 @@ fn schema(reader: &mut Reader<'_>, session: &Session, diagnostics: &mut Vec<Diag
     let mut kinds = Vec::new();
     // Older dumps create the schema that every database has.
     if name != "public" {
-        kinds.push(StatementKind::Create { object: Box::new(object), if_not_exists });
+        kinds.push(StatementKind::Create { object: Box::new(object), if_not_exists, or_replace: false });
     }
     let mut inside = Session { path: [name.as_str().into()].into_iter().chain(session.path.iter().cloned()).collect() };
     let mut start = head;

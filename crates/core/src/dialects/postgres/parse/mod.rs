@@ -90,14 +90,14 @@ fn settings(reader: &mut Reader<'_>, session: &mut Session) {
 }
 
 fn set_path(session: &mut Session, schemas: Vec<String>) {
-    let listed = schemas.into_iter().filter(|schema| !matches!(schema.as_str(), "pg_catalog" | "$user" | "default" | ""));
+    let listed =
+        schemas.into_iter().filter(|schema| !matches!(schema.as_str(), "pg_catalog" | "$user" | "default" | ""));
     session.path = listed.map(Into::into).collect();
 }
 
 /// `SELECT pg_catalog.set_config('search_path', '…', false)`, as dumps have it.
 fn sets_search_path(reader: &Reader<'_>, session: &mut Session) -> bool {
-    let texts: Vec<Token> =
-        reader.tokens.iter().filter(|token| token.kind == TokenKind::Text).copied().collect();
+    let texts: Vec<Token> = reader.tokens.iter().filter(|token| token.kind == TokenKind::Text).copied().collect();
     let calls = reader.tokens.iter().any(|token| token.is_word(reader.text, "set_config"));
     let [name, value, ..] = &texts[..] else { return calls };
     if calls && name.text(reader.text) == "'search_path'" {
@@ -234,7 +234,9 @@ fn normalised(reader: &Reader<'_>, range: Range<usize>) -> String {
             match token.kind {
                 TokenKind::Word => names::folded(text),
                 TokenKind::Quoted => names::quoted(&names::unquoted(text)),
-                TokenKind::Text => super::tokens::string_value(text).map_or_else(|| text.to_owned(), |v| super::tokens::literal(&v)),
+                TokenKind::Text => {
+                    super::tokens::string_value(text).map_or_else(|| text.to_owned(), |v| super::tokens::literal(&v))
+                }
                 _ => text.to_owned(),
             }
         })

@@ -107,9 +107,16 @@ pub fn settle_sequence(clauses: &mut Clauses, data_type: &str) {
     };
     let down = clauses.value("increment").is_some_and(|by| by.starts_with('-'));
     let (min, max) = if down { (least, "-1") } else { ("1", most) };
-    let start = if down { clauses.value("maxvalue").unwrap_or(max) } else { clauses.value("minvalue").unwrap_or(min) }.to_owned();
-    let defaults =
-        [("increment", "1"), ("minvalue", min), ("maxvalue", max), ("start", start.as_str()), ("cache", "1"), ("as", "bigint")];
+    let start = if down { clauses.value("maxvalue").unwrap_or(max) } else { clauses.value("minvalue").unwrap_or(min) }
+        .to_owned();
+    let defaults = [
+        ("increment", "1"),
+        ("minvalue", min),
+        ("maxvalue", max),
+        ("start", start.as_str()),
+        ("cache", "1"),
+        ("as", "bigint"),
+    ];
     for (name, value) in defaults {
         if clauses.value(name) == Some(value) {
             clauses.remove(name);
@@ -151,7 +158,10 @@ pub fn view(reader: &mut Reader<'_>, session: &Session, recursive: bool) -> Pars
         let list: Vec<String> = columns.iter().map(|column| names::quoted(column.canonical())).collect();
         let own = names::quoted(&names::identifier(&name));
         let list = list.join(", ");
-        query = Expression::plain(format!("WITH RECURSIVE {own} ({list}) AS ({}) SELECT {list} FROM {own}", query.written()));
+        query = Expression::plain(format!(
+            "WITH RECURSIVE {own} ({list}) AS ({}) SELECT {list} FROM {own}",
+            query.written()
+        ));
     }
     Ok(object(reader, name, Definition::View(View { columns, query, clauses })))
 }
@@ -229,7 +239,8 @@ pub fn index(reader: &mut Reader<'_>, session: &Session, unique: bool) -> Parsed
     };
     let schema = names::schema(&table).unwrap_or_else(|| "public".to_owned());
     let made_up = || {
-        let included = clauses.value("include").map_or_else(Vec::new, |list| list.split(", ").map(names::unquoted).collect());
+        let included =
+            clauses.value("include").map_or_else(Vec::new, |list| list.split(", ").map(names::unquoted).collect());
         let mut columns: Vec<String> = Vec::new();
         for name in parts.iter().map(|part| part_name(&part.expression)).chain(included) {
             // A second one of the same name gets a number (`ChooseIndexColumnNames()`).
@@ -250,7 +261,11 @@ fn part_name(expression: &Expression) -> String {
     let (word, rest) = (&text[..end], text[end..].trim_start());
     let last = word.rsplit('.').next().unwrap_or(word);
     let last = if last.starts_with('"') { names::unquoted(last) } else { names::folded(last) };
-    if rest.is_empty() || (rest.starts_with('(') && rest.ends_with(')') && !word.is_empty()) { last } else { "expr".to_owned() }
+    if rest.is_empty() || (rest.starts_with('(') && rest.ends_with(')') && !word.is_empty()) {
+        last
+    } else {
+        "expr".to_owned()
+    }
 }
 
 fn index_parts(reader: &mut Reader<'_>) -> Parsed<Vec<IndexPart>> {
@@ -282,14 +297,20 @@ fn index_part(reader: &mut Reader<'_>) -> Parsed<IndexPart> {
         part.collation = table::collation(&path(reader, "a collation's name")?);
     }
     let ends = ["ASC", "DESC", "NULLS"];
-    if !reader.at_end() && !reader.sees_symbol(",") && !reader.sees_symbol(")") && !ends.iter().any(|word| reader.sees(word)) {
+    if !reader.at_end()
+        && !reader.sees_symbol(",")
+        && !reader.sees_symbol(")")
+        && !ends.iter().any(|word| reader.sees(word))
+    {
         let class = reference(reader, "an operator class")?;
         part.clauses.say("operator class", without_catalogue(&class));
         if reader.sees_symbol("(") {
             let parameters = definitions(reader)?;
             let words: Vec<String> = parameters
                 .into_iter()
-                .map(|(key, value)| format!("{key}={}", value.map_or_else(|| "true".to_owned(), |value| value.canonical)))
+                .map(|(key, value)| {
+                    format!("{key}={}", value.map_or_else(|| "true".to_owned(), |value| value.canonical))
+                })
                 .collect();
             part.clauses.say("operator class parameters", words.join(", "));
         }
@@ -355,7 +376,8 @@ pub fn data_type(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
         while !reader.sees_symbol(")") {
             let name = identifier(reader, "an attribute's name")?;
             let data_type = read_type(reader)?;
-            let collation = if reader.take(&["COLLATE"]) { table::collation(&path(reader, "a collation")?) } else { None };
+            let collation =
+                if reader.take(&["COLLATE"]) { table::collation(&path(reader, "a collation")?) } else { None };
             let collation = collation.map_or_else(String::new, |collation| format!(" COLLATE {collation}"));
             attributes.push(format!("{} {}{collation}", names::quoted(&name), data_type.canonical));
             if !reader.take_symbol(",") {
@@ -478,7 +500,12 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
         } else if reader.take(&["NOT", "DEFERRABLE"]) || reader.take(&["INITIALLY", "IMMEDIATE"]) {
         } else if reader.take(&["REFERENCING"]) {
             while reader.sees("NEW") || reader.sees("OLD") {
-                let which = if reader.take(&["NEW"]) { "new table" } else { reader.take(&["OLD"]); "old table" };
+                let which = if reader.take(&["NEW"]) {
+                    "new table"
+                } else {
+                    reader.take(&["OLD"]);
+                    "old table"
+                };
                 reader.expect("TABLE")?;
                 reader.take(&["AS"]);
                 clauses.say(which, names::quoted(&identifier(reader, "a name")?));
@@ -755,7 +782,10 @@ pub fn operator_name(reader: &mut Reader<'_>, session: &Session) -> Parsed<Strin
     }
     // An operator may have been cut into more than one token.
     let start = reader.position;
-    while reader.peek().is_some_and(|token| token.kind == TokenKind::Symbol && !matches!(token.text(reader.text), "(" | "," | ")")) {
+    while reader
+        .peek()
+        .is_some_and(|token| token.kind == TokenKind::Symbol && !matches!(token.text(reader.text), "(" | "," | ")"))
+    {
         reader.position += 1;
     }
     if reader.position == start {

@@ -109,7 +109,13 @@ pub fn routine(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
         let mut columns = arguments(reader)?;
         columns.iter_mut().for_each(|column| column.mode = "TABLE");
         let words: Vec<String> = columns.iter().map(Argument::words).collect();
-        clauses.set("returns", Expression::new(format!("TABLE({})", words.join(", ")), &format!("TABLE{}", reader.written(start..reader.position))));
+        clauses.set(
+            "returns",
+            Expression::new(
+                format!("TABLE({})", words.join(", ")),
+                &format!("TABLE{}", reader.written(start..reader.position)),
+            ),
+        );
     } else if reader.take(&["RETURNS"]) {
         clauses.set("returns", data_type(reader)?);
     } else if kind == Kind::Function {
@@ -238,11 +244,8 @@ fn number(reader: &mut Reader<'_>, clauses: &mut Clauses, name: &str) -> Parsed<
 
 /// What follows SET: a setting of the routine.
 fn setting(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
-    let name = if reader.take(&["TIME", "ZONE"]) {
-        "timezone".to_owned()
-    } else {
-        path(reader, "a setting")?.join(".")
-    };
+    let name =
+        if reader.take(&["TIME", "ZONE"]) { "timezone".to_owned() } else { path(reader, "a setting")?.join(".") };
     if reader.take(&["FROM", "CURRENT"]) {
         return Ok(());
     }

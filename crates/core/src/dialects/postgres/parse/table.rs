@@ -1,6 +1,8 @@
 //! CREATE TABLE.
 
-use super::constraints::{self, Found, check, constraint_name, key_of, references, sees_table_constraint, table_constraint};
+use super::constraints::{
+    self, Found, check, constraint_name, key_of, references, sees_table_constraint, table_constraint,
+};
 use super::{
     after_keyword, data_type, expression, foreign_options, identifier, normalised, object, own_name, path, reference,
     reference_of, run, storage_parameters,
@@ -187,8 +189,17 @@ fn elements(
 
 /// INCLUDING and EXCLUDING, as the words that are included.
 fn like_options(reader: &mut Reader<'_>) -> String {
-    const ALL: [&str; 9] =
-        ["comments", "compression", "constraints", "defaults", "generated", "identity", "indexes", "statistics", "storage"];
+    const ALL: [&str; 9] = [
+        "comments",
+        "compression",
+        "constraints",
+        "defaults",
+        "generated",
+        "identity",
+        "indexes",
+        "statistics",
+        "storage",
+    ];
     let mut included: Vec<&str> = Vec::new();
     loop {
         let including = reader.take(&["INCLUDING"]);
@@ -207,11 +218,23 @@ fn like_options(reader: &mut Reader<'_>) -> String {
 /// Whether a column's constraint begins here, so that an expression before it ends.
 fn sees_column_constraint(reader: &Reader<'_>) -> bool {
     const WORDS: [&str; 13] = [
-        "CONSTRAINT", "NULL", "CHECK", "UNIQUE", "PRIMARY", "REFERENCES", "DEFAULT", "GENERATED", "COLLATE", "DEFERRABLE",
-        "INITIALLY", "STORAGE", "COMPRESSION",
+        "CONSTRAINT",
+        "NULL",
+        "CHECK",
+        "UNIQUE",
+        "PRIMARY",
+        "REFERENCES",
+        "DEFAULT",
+        "GENERATED",
+        "COLLATE",
+        "DEFERRABLE",
+        "INITIALLY",
+        "STORAGE",
+        "COMPRESSION",
     ];
     WORDS.iter().any(|word| reader.sees(word))
-        || (reader.sees("NOT") && ["NULL", "DEFERRABLE", "VALID", "ENFORCED"].iter().any(|word| reader.sees_at(1, word)))
+        || (reader.sees("NOT")
+            && ["NULL", "DEFERRABLE", "VALID", "ENFORCED"].iter().any(|word| reader.sees_at(1, word)))
 }
 
 /// One column with its constraints; those that the model keeps with the table go to `found`.
@@ -393,7 +416,9 @@ fn exclusion_columns(check: &Check) -> Vec<String> {
     elements
         .map(|element| {
             let element = element.trim();
-            if element.starts_with('(') { return "expr".to_owned() }
+            if element.starts_with('(') {
+                return "expr".to_owned();
+            }
             let word = element.split([' ', '(']).next().unwrap_or_default();
             names::unquoted(word.rsplit('.').next().unwrap_or(word))
         })
@@ -415,7 +440,11 @@ pub fn mentioned<'c>(columns: &'c Unordered<Column>, expression: &Expression) ->
         })
         .map(|(_, token)| super::identifier_of(*token, text))
         .collect();
-    columns.iter().map(|column| &column.name).filter(|name| identifiers.iter().any(|id| id == name.canonical())).collect()
+    columns
+        .iter()
+        .map(|column| &column.name)
+        .filter(|name| identifiers.iter().any(|id| id == name.canonical()))
+        .collect()
 }
 
 /// `serial` is a column with a sequence of its own (<https://www.postgresql.org/docs/current/datatype-numeric.html#DATATYPE-SERIAL>).
@@ -433,7 +462,8 @@ pub fn serial_columns(reader: &Reader<'_>, table_name: &Name, table: &mut Table)
         let name = names::qualified(schema.as_deref().unwrap_or("public"), &made_up);
         column.data_type = Some(Expression::plain(data_type));
         column.not_null = Some(OnConflict::Abort);
-        column.default = Some(Expression::plain(format!("nextval('{}'::regclass)", name.canonical().replace('\'', "''"))));
+        column.default =
+            Some(Expression::plain(format!("nextval('{}'::regclass)", name.canonical().replace('\'', "''"))));
         let mut clauses = Clauses::from([("owned by", column.name.canonical())]);
         if data_type != "bigint" {
             clauses.say("as", data_type);

@@ -17,15 +17,20 @@ pub fn in_the_way(
     let mut found: BTreeSet<ObjectKey> = BTreeSet::new();
     // On columns that go, change their type, or are computed from such.
     for (name, table) in have.tables() {
-        let Some(wanted) = want.table(name).filter(|_| !removed.contains(&ObjectKey::new(Kind::Table, name.clone()))) else {
+        let Some(wanted) = want.table(name).filter(|_| !removed.contains(&ObjectKey::new(Kind::Table, name.clone())))
+        else {
             continue;
         };
         let mut touched = touched_columns(table, wanted);
-        touched.extend(table.columns.iter().filter(|column| super::swap::is_of(column, swapped)).map(|column| column.name.clone()));
+        touched.extend(
+            table.columns.iter().filter(|column| super::swap::is_of(column, swapped)).map(|column| column.name.clone()),
+        );
         if touched.is_empty() {
             continue;
         }
-        for object in have.objects().filter(|object| object.uses.contains(name) || object.definition.owner() == Some(name)) {
+        for object in
+            have.objects().filter(|object| object.uses.contains(name) || object.definition.owner() == Some(name))
+        {
             // The server would spell the expressions of an index with the casts of the old type.
             let is_index = matches!(object.definition, Definition::Index(_));
             if (can_stand_in_the_way(object) || is_index) && touched.iter().any(|column| mentions(object, column)) {
@@ -55,19 +60,30 @@ pub fn in_the_way(
 
 /// Whether objects of the kind have others that the server ties to them.
 fn carries(kind: Kind) -> bool {
-    !matches!(kind, Kind::Index | Kind::Trigger | Kind::Policy | Kind::Rule | Kind::Schema | Kind::Statistics | Kind::Publication)
+    !matches!(
+        kind,
+        Kind::Index | Kind::Trigger | Kind::Policy | Kind::Rule | Kind::Schema | Kind::Statistics | Kind::Publication
+    )
 }
 
 /// Whether the server refuses to change or drop what such an object uses.
 fn can_stand_in_the_way(object: &Object) -> bool {
     match &object.definition {
         Definition::View(_) => true,
-        Definition::Plain(plain) => match plain.kind {
-            Kind::Rule | Kind::Policy | Kind::Trigger => true,
-            Kind::Function | Kind::Procedure => true,
-            Kind::Aggregate | Kind::Operator | Kind::OperatorClass | Kind::Cast | Kind::Domain | Kind::EventTrigger => true,
-            _ => false,
-        },
+        Definition::Plain(plain) => matches!(
+            plain.kind,
+            Kind::Rule
+                | Kind::Policy
+                | Kind::Trigger
+                | Kind::Function
+                | Kind::Procedure
+                | Kind::Aggregate
+                | Kind::Operator
+                | Kind::OperatorClass
+                | Kind::Cast
+                | Kind::Domain
+                | Kind::EventTrigger
+        ),
         _ => false,
     }
 }
@@ -91,7 +107,9 @@ pub fn touched_columns(have: &Table, want: &Table) -> Vec<Name> {
         .columns
         .iter()
         .filter(|column| !touched.contains(&column.name))
-        .filter(|column| column.generated.as_ref().is_some_and(|g| touched.iter().any(|name| names_column(&g.expression, name))))
+        .filter(|column| {
+            column.generated.as_ref().is_some_and(|g| touched.iter().any(|name| names_column(&g.expression, name)))
+        })
         .map(|column| column.name.clone())
         .collect();
     touched.extend(computed);
@@ -111,7 +129,9 @@ fn mentions(object: &Object, column: &Name) -> bool {
         if matches!(plain.kind, Kind::Function | Kind::Procedure) && !plain.clauses.has("body") {
             return false;
         }
-        if plain.kind == Kind::Trigger && plain.clauses.value("events").is_some_and(|events| events.contains(column.canonical())) {
+        if plain.kind == Kind::Trigger
+            && plain.clauses.value("events").is_some_and(|events| events.contains(column.canonical()))
+        {
             return true;
         }
     }

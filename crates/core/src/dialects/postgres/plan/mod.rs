@@ -6,6 +6,7 @@ mod plain;
 mod swap;
 mod table;
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 
 use super::canonical;
@@ -19,7 +20,16 @@ use dependents::in_the_way;
 
 /// The whole plan.
 pub fn plan(planning: &Planning<'_>) -> Plan {
-    let mut planner = Planner { planning, before: Vec::new(), steps: Vec::new(), again: BTreeSet::new(), path: None, swapped: BTreeSet::new() };
+    let have = Cow::Borrowed(&*planning.renamed);
+    let mut planner = Planner {
+        planning,
+        have,
+        before: Vec::new(),
+        steps: Vec::new(),
+        again: BTreeSet::new(),
+        path: None,
+        swapped: BTreeSet::new(),
+    };
     planner.plan();
     let Planner { before, steps, .. } = planner;
     if steps.is_empty() && before.is_empty() {
@@ -52,6 +62,8 @@ enum Method {
 
 struct Planner<'p> {
     planning: &'p Planning<'p>,
+    /// What there is, under want's names: also those of constraints.
+    have: Cow<'p, Model>,
     /// Statements that can't be in the transaction.
     before: Vec<String>,
     steps: Vec<Step>,
@@ -64,8 +76,8 @@ struct Planner<'p> {
 }
 
 impl<'p> Planner<'p> {
-    fn have(&self) -> &'p Model {
-        &self.planning.renamed
+    fn have(&self) -> &Model {
+        &self.have
     }
 
     fn push(&mut self, step: Step) {
@@ -75,6 +87,7 @@ impl<'p> Planner<'p> {
     fn plan(&mut self) {
         let planning = self.planning;
         self.renames();
+        self.rename_constraints();
         let outputs = (canonical::view_outputs(self.have()), canonical::view_outputs(planning.want));
         let mut removed: BTreeSet<ObjectKey> = BTreeSet::new();
         let mut alterations: Vec<(ObjectKey, Vec<Step>)> = Vec::new();
@@ -100,7 +113,8 @@ impl<'p> Planner<'p> {
                 }
             }
         }
-        self.swapped = self.again.iter().filter(|key| swap::is_swapped(planning, key)).map(|key| key.name.clone()).collect();
+        self.swapped =
+            self.again.iter().filter(|key| swap::is_swapped(planning, key)).map(|key| key.name.clone()).collect();
         self.again.retain(|key| !self.swapped.contains(&key.name) || key.kind == Kind::Index);
         let stands = in_the_way(self.have(), planning.want, &removed, &self.again, &self.swapped);
         self.again.extend(stands);
@@ -129,7 +143,10 @@ impl<'p> Planner<'p> {
             }
             (Definition::View(before), Definition::View(after)) => plain::view(have, want, before, after, outputs),
             (Definition::Index(before), Definition::Index(after)) => plain::index(want, before, after),
-            (Definition::Plain(before), Definition::Plain(after)) => plain::plain(have, want, before, after),
+            (Definition::Plain(before), Definition::Plain(after)) => match plain::plain(want, before, after) {
+                Method::Alter(_) if after.clauses.has("enum") && self.uses_new_labels(have, want) => Method::Rebuild,
+                method => method,
+            },
             _ => Method::Rebuild,
         }
     }
@@ -167,10 +184,60 @@ impl<'p> Planner<'p> {
         self.steps.extend(steps);
     }
 
+    /// A constraint that is the same but for its name is renamed: nothing is checked or built again.
+    fn rename_constraints(&mut self) {
+        let planning = self.planning;
+        let mut steps = Vec::new();
+        let mut renamed = Vec::new();
+        for (name, table) in self.have.tables() {
+            let Some(want) = planning.want.table(name) else { continue };
+            for (from, to) in table::constraint_renames(table, want) {
+                let statement = format!(
+                    "ALTER TABLE {name} RENAME CONSTRAINT {} TO {}",
+                    quoted(from.canonical()),
+                    quoted(to.canonical())
+                );
+                steps.push(Step::new(format!("rename constraint {from} of {name} to {to}"), vec![statement]));
+                renamed.push((name.clone(), from, to));
+            }
+        }
+        for (name, from, to) in renamed {
+            let have = self.have.to_mut();
+            if let Some(mut object) = have.remove(&ObjectKey::new(Kind::Table, name)) {
+                if let Definition::Table(table) = &mut object.definition {
+                    super::rename::constraint(table, &from, &to);
+                }
+                have.insert(object);
+            }
+        }
+        self.steps.extend(steps);
+    }
+
+    /// Labels that are new can't be used in the transaction that adds them: then the type is made anew
+    /// (<https://www.postgresql.org/docs/current/sql-altertype.html>).
+    fn uses_new_labels(&self, have: &Object, want: &Object) -> bool {
+        let (Definition::Plain(before), Definition::Plain(after)) = (&have.definition, &want.definition) else {
+            return false;
+        };
+        let old = super::enum_labels(&before.clauses);
+        let new: Vec<String> =
+            super::enum_labels(&after.clauses).into_iter().filter(|label| !old.contains(label)).collect();
+        self.planning.comparison.differences.iter().any(|difference| {
+            let object = match &difference.change {
+                Change::Create(object) => *object,
+                Change::Change { want: object, .. } => *object,
+                Change::Remove(_) => return false,
+            };
+            let routine = matches!(object.definition.kind(), Kind::Function | Kind::Procedure);
+            object.key() != want.key() && !routine && new.iter().any(|label| object.text.contains(label.as_str()))
+        })
+    }
+
     /// Foreign keys that go, change, or point at a table that goes.
     fn drop_foreign_keys(&mut self, removed: &BTreeSet<ObjectKey>) {
         let planning = self.planning;
-        let gone = |name: &Name| removed.iter().chain(&self.again).any(|key| key.kind == Kind::Table && key.name == *name);
+        let gone =
+            |name: &Name| removed.iter().chain(&self.again).any(|key| key.kind == Kind::Table && key.name == *name);
         let mut steps = Vec::new();
         for (name, table) in self.have().tables() {
             // With its table goes every foreign key, but not before other tables that point back.
@@ -179,7 +246,9 @@ impl<'p> Planner<'p> {
             for key in table.foreign_keys.iter() {
                 let wanted = planning.want.table(name).is_some_and(|want| want.foreign_keys.contains(key));
                 let target_changes = self.key_of_parent_changes(key, removed);
-                if (stays && (!wanted || target_changes || gone(&key.parent))) || (!stays && (circle(key) || target_changes)) {
+                if (stays && (!wanted || target_changes || gone(&key.parent)))
+                    || (!stays && (circle(key) || target_changes))
+                {
                     let statement = format!("ALTER TABLE {name} DROP CONSTRAINT {}", quoted(key.name.canonical()));
                     let again = if wanted { ", to add it again" } else { "" };
                     steps.push(Step::new(format!("drop foreign key {} of {name}{again}", key.name), vec![statement]));
@@ -204,27 +273,35 @@ impl<'p> Planner<'p> {
             .filter(|own| points_at(&own.parts.iter().map(|part| part.column.canonical()).collect::<Vec<_>>()))
             .any(|own| want.primary_key.as_ref() != Some(own) && !want.unique_keys.contains(own));
         goes || removed.iter().chain(&self.again).filter(|key| key.kind == Kind::Index).any(|index| {
-            let Some(Definition::Index(index)) = self.have().get(index).map(|object| &object.definition) else { return false };
-            let columns: Vec<&str> = index.parts.iter().map(|part| part.expression.canonical.trim_matches('"')).collect();
+            let Some(Definition::Index(index)) = self.have().get(index).map(|object| &object.definition) else {
+                return false;
+            };
+            let columns: Vec<&str> =
+                index.parts.iter().map(|part| part.expression.canonical.trim_matches('"')).collect();
             index.unique && index.table == key.parent && points_at(&columns)
         })
     }
 
     /// What goes or is made anew and depends on tables: before these change.
     fn drop_early(&mut self, removed: &BTreeSet<ObjectKey>) {
-        let have = self.have();
-        let keys: Vec<ObjectKey> = removed.iter().chain(&self.again).filter(|key| is_early(key.kind) || self.again.contains(key)).cloned().collect();
+        let keys: Vec<ObjectKey> = removed
+            .iter()
+            .chain(&self.again)
+            .filter(|key| is_early(key.kind) || self.again.contains(key))
+            .cloned()
+            .collect();
         let gone: BTreeSet<ObjectKey> = removed.iter().chain(&self.again).cloned().collect();
-        for key in order::users_first(have, &keys) {
-            let Some(object) = have.get(&key) else { continue };
+        for key in order::users_first(self.have(), &keys) {
+            let Some(object) = self.have().get(&key).cloned() else { continue };
             // What stands on a table or view that goes, goes with it.
-            let goes_along = object.definition.owner().is_some_and(|owner| {
-                gone.iter().any(|key| key.name == *owner && key.kind.is_relation())
-            });
+            let goes_along = object
+                .definition
+                .owner()
+                .is_some_and(|owner| gone.iter().any(|key| key.name == *owner && key.kind.is_relation()));
             if goes_along {
                 continue;
             }
-            self.drop_object(object);
+            self.drop_object(&object);
         }
     }
 
@@ -234,7 +311,9 @@ impl<'p> Planner<'p> {
         let mut gone = Vec::new();
         let mut steps = Vec::new();
         for (name, table) in self.have().tables() {
-            let Some(want) = planning.want.table(name).filter(|_| !self.again.contains(&ObjectKey::new(Kind::Table, name.clone()))) else {
+            let Some(want) =
+                planning.want.table(name).filter(|_| !self.again.contains(&ObjectKey::new(Kind::Table, name.clone())))
+            else {
                 continue;
             };
             for column in table.columns.iter() {
@@ -242,18 +321,29 @@ impl<'p> Planner<'p> {
                 let own = quoted(column.name.canonical());
                 if column.clauses.has("identity") && !wanted.clauses.has("identity") {
                     let statement = format!("ALTER TABLE {name} ALTER COLUMN {own} DROP IDENTITY");
-                    steps.push(Step::new(format!("let column {name}.{} be no identity any more", column.name), vec![statement]));
+                    steps.push(Step::new(
+                        format!("let column {name}.{} be no identity any more", column.name),
+                        vec![statement],
+                    ));
                 }
                 if !column.clauses.has("identity") && wanted.clauses.has("identity") && column.default.is_some() {
                     let mut statements = vec![format!("ALTER TABLE {name} ALTER COLUMN {own} DROP DEFAULT")];
                     for key in removed.iter().filter(|key| key.kind == Kind::Sequence) {
-                        let Some(Definition::Plain(sequence)) = self.have().get(key).map(|object| &object.definition) else { continue };
-                        if sequence.owner.as_ref() == Some(name) && sequence.clauses.value("owned by") == Some(column.name.canonical()) {
+                        let Some(Definition::Plain(sequence)) = self.have().get(key).map(|object| &object.definition)
+                        else {
+                            continue;
+                        };
+                        if sequence.owner.as_ref() == Some(name)
+                            && sequence.clauses.value("owned by") == Some(column.name.canonical())
+                        {
                             statements.push(format!("DROP SEQUENCE {}", key.name));
                             gone.push(key.clone());
                         }
                     }
-                    steps.push(Step::new(format!("make room for the identity of column {name}.{}", column.name), statements));
+                    steps.push(Step::new(
+                        format!("make room for the identity of column {name}.{}", column.name),
+                        statements,
+                    ));
                 }
             }
         }
@@ -263,20 +353,25 @@ impl<'p> Planner<'p> {
 
     /// What can only go when nothing uses it any more: types, sequences, routines, schemas.
     fn drop_late(&mut self, removed: &BTreeSet<ObjectKey>) {
-        let have = self.have();
-        let keys: Vec<ObjectKey> = removed.iter().filter(|key| !is_early(key.kind) && !self.again.contains(key)).cloned().collect();
-        for key in order::users_first(have, &keys) {
-            let Some(object) = have.get(&key) else { continue };
+        let keys: Vec<ObjectKey> =
+            removed.iter().filter(|key| !is_early(key.kind) && !self.again.contains(key)).cloned().collect();
+        for key in order::users_first(self.have(), &keys) {
+            let Some(object) = self.have().get(&key).cloned() else { continue };
             // A sequence goes with the column that owns it.
             if let Definition::Plain(plain) = &object.definition
-                && let (Kind::Sequence, Some(owner), Some(column)) = (plain.kind, &plain.owner, plain.clauses.value("owned by"))
+                && let (Kind::Sequence, Some(owner), Some(column)) =
+                    (plain.kind, &plain.owner, plain.clauses.value("owned by"))
             {
-                let stays = self.planning.want.table(owner).is_some_and(|table| table.column(&super::names::simple(column)).is_some());
+                let stays = self
+                    .planning
+                    .want
+                    .table(owner)
+                    .is_some_and(|table| table.column(&super::names::simple(column)).is_some());
                 if !stays {
                     continue;
                 }
             }
-            self.drop_object(object);
+            self.drop_object(&object);
         }
     }
 
@@ -320,12 +415,20 @@ impl<'p> Planner<'p> {
             .collect();
         keys.extend(self.again.iter().filter(|key| planning.want.get(key).is_some()).cloned());
         keys.extend(alterations.iter().map(|(key, _)| key.clone()));
-        keys.extend(self.swapped.iter().flat_map(|name| planning.want.named(name)).filter(|o| matches!(o.definition.kind(), Kind::Type | Kind::Domain)).map(Object::key));
+        keys.extend(
+            self.swapped
+                .iter()
+                .flat_map(|name| planning.want.named(name))
+                .filter(|o| matches!(o.definition.kind(), Kind::Type | Kind::Domain))
+                .map(Object::key),
+        );
         keys.sort();
         keys.dedup();
         // A base type is a shell first, so that its functions can name it.
         for key in keys.iter().filter(|key| key.kind == Kind::Type) {
-            let Some(Definition::Plain(plain)) = planning.want.get(key).map(|object| &object.definition) else { continue };
+            let Some(Definition::Plain(plain)) = planning.want.get(key).map(|object| &object.definition) else {
+                continue;
+            };
             if plain.clauses.iter().any(|(clause, _)| clause.starts_with("base.")) && self.have().get(key).is_none() {
                 let statement = format!("CREATE TYPE {}", key.name);
                 self.push(Step::new(format!("create the shell of {key}"), vec![statement]));
@@ -351,7 +454,8 @@ impl<'p> Planner<'p> {
 
     fn create(&mut self, object: &Object) {
         let key = object.key();
-        let again = if self.have().get(&key).is_some_and(|have| have.definition == object.definition) { " again" } else { "" };
+        let again =
+            if self.have().get(&key).is_some_and(|have| have.definition == object.definition) { " again" } else { "" };
         let title = match object.definition.owner() {
             Some(owner) if !key.name.canonical().contains(" ON ") => format!("create {key}{again} on {owner}"),
             _ => format!("create {key}{again}"),
@@ -384,7 +488,8 @@ impl<'p> Planner<'p> {
 
     /// Definitions that name things without a schema are read in the object's own.
     fn search_path(&mut self, object: &Object) -> Option<String> {
-        let own = super::names::schema(&object.name).or_else(|| object.definition.owner().and_then(super::names::schema));
+        let own =
+            super::names::schema(&object.name).or_else(|| object.definition.owner().and_then(super::names::schema));
         let wanted = own.filter(|schema| schema != "public");
         if wanted == self.path {
             return None;
@@ -413,9 +518,13 @@ impl<'p> Planner<'p> {
                 }
                 let mut statements = vec![format!("ALTER TABLE {name} ADD {}", write::foreign_key_constraint(key))];
                 if let Some(comment) = key.clauses.value("comment") {
-                    statements.push(write::comment_on(&format!("CONSTRAINT {} ON {name}", quoted(key.name.canonical())), Some(comment)));
+                    statements.push(write::comment_on(
+                        &format!("CONSTRAINT {} ON {name}", quoted(key.name.canonical())),
+                        Some(comment),
+                    ));
                 }
-                let mut step = Step::new(format!("add foreign key {} of {name} to {}", key.name, key.parent), statements);
+                let mut step =
+                    Step::new(format!("add foreign key {} of {name} to {}", key.name, key.parent), statements);
                 if have.is_some() && !key.clauses.has("not valid") && !key.clauses.has("not enforced") {
                     step.risks.push(Risk::new(
                         RiskKind::MayRefuseRows,
@@ -435,14 +544,21 @@ impl<'p> Planner<'p> {
         let mut steps = Vec::new();
         for object in planning.want.of_kind(Kind::Sequence) {
             let before = self.have().get(&object.key());
-            let rebuilt = object.definition.owner().is_some_and(|owner| self.again.contains(&ObjectKey::new(Kind::Table, owner.clone())));
+            let rebuilt = object
+                .definition
+                .owner()
+                .is_some_and(|owner| self.again.contains(&ObjectKey::new(Kind::Table, owner.clone())));
             let same = before.is_some_and(|before| write::owned_by(before) == write::owned_by(object)) && !rebuilt;
             if let Some(statement) = write::owned_by(object).filter(|_| !same) {
                 let mut statements = vec![statement];
                 // A column that has numbers already goes on counting where they end.
-                if let (Some(owner), Definition::Plain(plain), None) = (object.definition.owner(), &object.definition, before)
+                if let (Some(owner), Definition::Plain(plain), None) =
+                    (object.definition.owner(), &object.definition, before)
                     && let Some(column) = plain.clauses.value("owned by")
-                    && self.have().table(owner).is_some_and(|table| table.column(&super::names::simple(column)).is_some())
+                    && self
+                        .have()
+                        .table(owner)
+                        .is_some_and(|table| table.column(&super::names::simple(column)).is_some())
                 {
                     statements.push(go_on_counting(&super::tokens::literal(object.name.canonical()), owner, column));
                 }
@@ -525,7 +641,8 @@ fn access_statements(object: &Object) -> Vec<String> {
     for (clause, value) in object.access.iter() {
         if let Some((privilege, role)) = clause.strip_prefix("grant ").and_then(|rest| rest.rsplit_once(" to ")) {
             let option = if value.canonical.is_empty() { "" } else { " WITH GRANT OPTION" };
-            statements.push(format!("GRANT {} ON {what} TO {role}{option}", privilege.to_uppercase_outside_parentheses()));
+            statements
+                .push(format!("GRANT {} ON {what} TO {role}{option}", privilege.to_uppercase_outside_parentheses()));
         }
     }
     statements
@@ -548,7 +665,9 @@ impl OutsideParentheses for str {
 pub fn must_not_hold(probe: &Probe) -> String {
     let message = match probe {
         Probe::HasRows(table) => format!("rows would be lost: {table} is not empty any more"),
-        Probe::HasValues(table, column) => format!("values would be lost: column {column} of {table} is not empty any more"),
+        Probe::HasValues(table, column) => {
+            format!("values would be lost: column {column} of {table} is not empty any more")
+        }
         Probe::HasNulls(table, column) => format!("column {column} of {table} holds NULL"),
     };
     let body = format!(
@@ -563,7 +682,9 @@ pub fn must_not_hold(probe: &Probe) -> String {
 pub fn probe_query(probe: &Probe) -> String {
     match probe {
         Probe::HasRows(table) => format!("SELECT 1 FROM {table}"),
-        Probe::HasValues(table, column) => format!("SELECT 1 FROM {table} WHERE {} IS NOT NULL", quoted(column.canonical())),
+        Probe::HasValues(table, column) => {
+            format!("SELECT 1 FROM {table} WHERE {} IS NOT NULL", quoted(column.canonical()))
+        }
         Probe::HasNulls(table, column) => format!("SELECT 1 FROM {table} WHERE {} IS NULL", quoted(column.canonical())),
     }
 }
@@ -573,7 +694,9 @@ pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {
     let mut probes = Vec::new();
     for difference in &planning.comparison.differences {
         match &difference.change {
-            Change::Remove(object) if object.definition.kind() == Kind::Table => probes.push(Probe::HasRows(object.name.clone())),
+            Change::Remove(object) if object.definition.kind() == Kind::Table => {
+                probes.push(Probe::HasRows(object.name.clone()))
+            }
             Change::Change { want, .. } => {
                 if let (Some(have), Some(after)) = (planning.renamed.table(&want.name), want.as_table()) {
                     probes.extend(table::TableChange { planning, have, want: after, object: want }.probes());

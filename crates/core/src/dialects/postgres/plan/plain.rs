@@ -33,7 +33,7 @@ fn comment(want: &Object, differing: &mut Vec<&str>) -> Vec<String> {
 }
 
 /// SET and RESET of storage parameters.
-fn parameters(what: &str, have: &Clauses, want: &Clauses, differing: &mut Vec<&str>) -> Vec<String> {
+fn parameters(what: &str, want: &Clauses, differing: &mut Vec<&str>) -> Vec<String> {
     let (mut set, mut reset) = (Vec::new(), Vec::new());
     differing.retain(|clause| {
         let Some(name) = clause.strip_prefix("with.") else { return true };
@@ -43,7 +43,6 @@ fn parameters(what: &str, have: &Clauses, want: &Clauses, differing: &mut Vec<&s
         }
         false
     });
-    let _ = have;
     let mut statements = Vec::new();
     if !set.is_empty() {
         statements.push(format!("ALTER {what} SET ({})", set.join(", ")));
@@ -75,7 +74,7 @@ pub fn view(have: &Object, want: &Object, before: &View, after: &View, outputs: 
         differing.retain(|clause| !clause.starts_with("with."));
     }
     let what = write::subject(want.definition.kind(), &want.name);
-    statements.extend(parameters(&what, &before.clauses, &after.clauses, &mut differing));
+    statements.extend(parameters(&what, &after.clauses, &mut differing));
     statements.extend(comment(want, &mut differing));
     differing.retain(|clause| {
         let Some(column) = clause.strip_prefix("default ") else { return true };
@@ -107,7 +106,7 @@ pub fn index(want: &Object, before: &Index, after: &Index) -> Method {
         return Method::Rebuild;
     }
     let what = write::subject(Kind::Index, &want.name);
-    let mut statements = parameters(&what, &before.clauses, &after.clauses, &mut differing);
+    let mut statements = parameters(&what, &after.clauses, &mut differing);
     statements.extend(comment(want, &mut differing));
     differing.retain(|clause| match clause.strip_prefix("statistics ") {
         Some(number) => {
@@ -121,7 +120,7 @@ pub fn index(want: &Object, before: &Index, after: &Index) -> Method {
 }
 
 /// Everything that is nothing but clauses.
-pub fn plain(have: &Object, want: &Object, before: &Plain, after: &Plain) -> Method {
+pub fn plain(want: &Object, before: &Plain, after: &Plain) -> Method {
     let mut differing = before.clauses.differing(&after.clauses);
     let mut statements = comment(want, &mut differing);
     let name = &want.name;
@@ -178,30 +177,31 @@ pub fn plain(have: &Object, want: &Object, before: &Plain, after: &Plain) -> Met
             differing.clear();
         }
         Kind::Extension if differing == ["schema"] => {
-            statements.push(format!("ALTER EXTENSION {name} SET SCHEMA {}", after.clauses.value("schema").unwrap_or("public")));
+            statements.push(format!(
+                "ALTER EXTENSION {name} SET SCHEMA {}",
+                after.clauses.value("schema").unwrap_or("public")
+            ));
             differing.clear();
         }
-        Kind::Policy => {
+        Kind::Policy
             if differing.iter().all(|clause| matches!(*clause, "to" | "using" | "with check"))
                 && differing.iter().all(|clause| *clause == "to" || after.clauses.has(clause))
-                && !differing.is_empty()
-            {
-                let mut out = format!("ALTER POLICY {name}");
-                if differing.contains(&"to") {
-                    out += &format!(" TO {}", after.clauses.value("to").unwrap_or("public"));
-                }
-                for (clause, words) in [("using", "USING"), ("with check", "WITH CHECK")] {
-                    if differing.contains(&clause) {
-                        out += &format!(" {words} ({})", after.clauses.written(clause));
-                    }
-                }
-                statements.push(out);
-                differing.clear();
+                && !differing.is_empty() =>
+        {
+            let mut out = format!("ALTER POLICY {name}");
+            if differing.contains(&"to") {
+                out += &format!(" TO {}", after.clauses.value("to").unwrap_or("public"));
             }
+            for (clause, words) in [("using", "USING"), ("with check", "WITH CHECK")] {
+                if differing.contains(&clause) {
+                    out += &format!(" {words} ({})", after.clauses.written(clause));
+                }
+            }
+            statements.push(out);
+            differing.clear();
         }
         _ => {}
     }
-    let _ = have;
     if differing.is_empty() { alter(want, statements) } else { Method::Rebuild }
 }
 
@@ -278,7 +278,11 @@ fn domain_change(name: &str, clause: &str, before: &Plain, after: &Plain) -> Opt
             }
             if let Some(condition) = value {
                 let late = if after.clauses.has(&format!("not valid {check}")) { " NOT VALID" } else { "" };
-                statements.push(format!("ALTER DOMAIN {name} ADD CONSTRAINT {} CHECK ({}){late}", quoted(check), condition.written()));
+                statements.push(format!(
+                    "ALTER DOMAIN {name} ADD CONSTRAINT {} CHECK ({}){late}",
+                    quoted(check),
+                    condition.written()
+                ));
             }
             statements
         }
@@ -295,7 +299,10 @@ fn enumeration(want: &Object, before: &Plain, after: &Plain, mut statements: Vec
     for (index, label) in new.iter().enumerate().filter(|(_, label)| !old.contains(label)) {
         let place = match index.checked_sub(1).map(|before| &new[before]) {
             Some(neighbour) => format!(" AFTER {neighbour}"),
-            None => new.iter().find(|other| old.contains(other)).map_or_else(String::new, |first| format!(" BEFORE {first}")),
+            None => new
+                .iter()
+                .find(|other| old.contains(other))
+                .map_or_else(String::new, |first| format!(" BEFORE {first}")),
         };
         statements.push(format!("ALTER TYPE {} ADD VALUE {label}{place}", want.name));
     }
@@ -311,16 +318,23 @@ fn composite(want: &Object, before: &Plain, after: &Plain, mut statements: Vec<S
             None => {
                 actions.push(format!("DROP ATTRIBUTE {name}"));
                 let what = format!("attribute {}.{}", want.name, names::unquoted(name));
-                step.risks.push(Risk::new(RiskKind::LosesColumn, what, "its values in all rows of this type are destroyed"));
+                step.risks.push(Risk::new(
+                    RiskKind::LosesColumn,
+                    what,
+                    "its values in all rows of this type are destroyed",
+                ));
             }
-            Some((_, wanted)) if wanted != data_type => actions.push(format!("ALTER ATTRIBUTE {name} SET DATA TYPE {wanted}")),
+            Some((_, wanted)) if wanted != data_type => {
+                actions.push(format!("ALTER ATTRIBUTE {name} SET DATA TYPE {wanted}"))
+            }
             Some(_) => {}
         }
     }
     for (name, data_type) in new.iter().filter(|(name, _)| !old.iter().any(|(other, _)| other == name)) {
         actions.push(format!("ADD ATTRIBUTE {name} {data_type}"));
     }
-    let kept: Vec<&String> = old.iter().map(|(name, _)| name).filter(|name| new.iter().any(|(n, _)| n == *name)).collect();
+    let kept: Vec<&String> =
+        old.iter().map(|(name, _)| name).filter(|name| new.iter().any(|(n, _)| n == *name)).collect();
     let expected: Vec<&String> = new.iter().map(|(name, _)| name).take(kept.len()).collect();
     // The order of attributes is part of the type, and new ones come last.
     if kept != expected {

@@ -36,7 +36,8 @@ pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
         let mut statements = Vec::new();
         for column in table.columns.iter().filter(|column| is_of(column, swapped)) {
             if column.default.is_some() {
-                statements.push(format!("ALTER TABLE {name} ALTER COLUMN {} DROP DEFAULT", quoted(column.name.canonical())));
+                statements
+                    .push(format!("ALTER TABLE {name} ALTER COLUMN {} DROP DEFAULT", quoted(column.name.canonical())));
             }
         }
         for check in conditions(table, swapped) {
@@ -61,7 +62,9 @@ pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
         let mut actions = Vec::new();
         let mut risks = Vec::new();
         for column in have.columns.iter().filter(|column| is_of(column, swapped)) {
-            let Some(wanted) = want.column(&column.name).filter(|wanted| wanted.data_type == column.data_type) else { continue };
+            let Some(wanted) = want.column(&column.name).filter(|wanted| wanted.data_type == column.data_type) else {
+                continue;
+            };
             let own = quoted(column.name.canonical());
             let data_type = wanted.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
             actions.push(format!("ALTER COLUMN {own} SET DATA TYPE {data_type} USING {own}::text::{data_type}"));
@@ -83,7 +86,11 @@ pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
             }
         }
         step.risks = risks;
-        step.risks.push(Risk::new(RiskKind::RewritesTable, format!("table {name}"), "every row is written anew, and nobody else can read or write it meanwhile"));
+        step.risks.push(Risk::new(
+            RiskKind::RewritesTable,
+            format!("table {name}"),
+            "every row is written anew, and nobody else can read or write it meanwhile",
+        ));
         steps.push(step);
     }
     steps
@@ -96,7 +103,10 @@ pub fn at_last(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
         let kind = kind(planning, name);
         let schema = names::schema(name).unwrap_or_else(|| "public".to_owned());
         let old = names::qualified(&schema, &aside(name));
-        steps.push(Step::new(format!("drop the old {} {name}", kind.title()), vec![format!("DROP {} {old}", write::keywords(kind))]));
+        steps.push(Step::new(
+            format!("drop the old {} {name}", kind.title()),
+            vec![format!("DROP {} {old}", write::keywords(kind))],
+        ));
     }
     steps
 }
@@ -117,7 +127,8 @@ fn tables<'p>(planning: &'p Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<(&'p 
 
 /// The checks of a table that name a column of these types.
 fn conditions(table: &Table, swapped: &BTreeSet<Name>) -> Vec<Name> {
-    let columns: Vec<&Name> = table.columns.iter().filter(|column| is_of(column, swapped)).map(|column| &column.name).collect();
+    let columns: Vec<&Name> =
+        table.columns.iter().filter(|column| is_of(column, swapped)).map(|column| &column.name).collect();
     table
         .checks
         .iter()

@@ -123,7 +123,13 @@ impl TableChange<'_> {
             add(&key.name, write::key_constraint("PRIMARY KEY", key), format!("primary key {table}"), equal, false);
         }
         for key in want.unique_keys.iter().filter(|key| !has_key(have, key)) {
-            add(&key.name, write::key_constraint("UNIQUE", key), format!("unique key {table}.{}", key.name), equal, false);
+            add(
+                &key.name,
+                write::key_constraint("UNIQUE", key),
+                format!("unique key {table}.{}", key.name),
+                equal,
+                false,
+            );
         }
         let breaks = "rows that break the condition stop the script";
         for check in want.checks.iter().filter(|check| !has_check(&have.checks, check) || self.is_respelled(check)) {
@@ -133,7 +139,13 @@ impl TableChange<'_> {
         }
         for check in want.exclusions.iter().filter(|check| !has_check(&have.exclusions, check)) {
             let Some(name) = &check.name else { continue };
-            add(name, write::exclusion_constraint(check), format!("exclusion {table}.{name}"), "rows that exclude one another stop the script", false);
+            add(
+                name,
+                write::exclusion_constraint(check),
+                format!("exclusion {table}.{name}"),
+                "rows that exclude one another stop the script",
+                false,
+            );
         }
     }
 
@@ -146,25 +158,38 @@ impl TableChange<'_> {
             .columns
             .iter()
             .filter(|column| touched.contains(&column.name))
-            .filter(|column| column.generated.as_ref().is_some_and(|g| {
-                touched.iter().any(|name| *name != column.name && super::dependents::names_column(&g.expression, name))
-            }))
+            .filter(|column| {
+                column.generated.as_ref().is_some_and(|g| {
+                    touched
+                        .iter()
+                        .any(|name| *name != column.name && super::dependents::names_column(&g.expression, name))
+                })
+            })
             .collect();
         for column in &computed {
             let own = quoted(column.name.canonical());
-            steps.push(self.step(format!("drop computed column {table}.{}", column.name), vec![format!("DROP COLUMN {own}")]));
+            steps.push(
+                self.step(format!("drop computed column {table}.{}", column.name), vec![format!("DROP COLUMN {own}")]),
+            );
         }
         let is_computed = |name: &Name| computed.iter().any(|column| column.name == *name);
-        for column in self.have.columns.iter().filter(|column| self.want.column(&column.name).is_none() && !is_computed(&column.name)) {
+        for column in self
+            .have
+            .columns
+            .iter()
+            .filter(|column| self.want.column(&column.name).is_none() && !is_computed(&column.name))
+        {
             if column.clauses.has("inherited") {
                 continue; // goes with the parent's
             }
             let own = quoted(column.name.canonical());
-            let mut step = self.step(format!("drop column {table}.{}", column.name), vec![format!("DROP COLUMN {own}")]);
+            let mut step =
+                self.step(format!("drop column {table}.{}", column.name), vec![format!("DROP COLUMN {own}")]);
             if column.generated.is_none() {
                 let probe = Probe::HasValues(self.original_table(), self.original_column(&column.name));
                 if self.answer(&probe) == Some(false) {
-                    step.statements.insert(0, super::must_not_hold(&Probe::HasValues(table.clone(), column.name.clone())));
+                    step.statements
+                        .insert(0, super::must_not_hold(&Probe::HasValues(table.clone(), column.name.clone())));
                     step.notes.push(format!(
                         "column {table}.{} holds no values, so nothing is lost; the script stops if it does by then",
                         column.name
@@ -175,7 +200,8 @@ impl TableChange<'_> {
                         _ => "any values in it are destroyed",
                     };
                     let mut risk = Risk::new(RiskKind::LosesColumn, format!("column {table}.{}", column.name), certain);
-                    risk.ways_out.push(format!("if it was renamed, write on the new column: -- wevrun: formerly {own}"));
+                    risk.ways_out
+                        .push(format!("if it was renamed, write on the new column: -- wevrun: formerly {own}"));
                     step.risks.push(risk);
                 }
             }
@@ -196,7 +222,8 @@ impl TableChange<'_> {
 
     fn add_column(&self, column: &Column) -> Step {
         let table = self.table();
-        let mut step = self.step(format!("add column {table}.{}", column.name), vec![format!("ADD COLUMN {}", write::column(column))]);
+        let mut step = self
+            .step(format!("add column {table}.{}", column.name), vec![format!("ADD COLUMN {}", write::column(column))]);
         let mut bare = column.clone();
         bare.clauses.remove("comment");
         bare.clauses.remove("compression");
@@ -226,14 +253,21 @@ impl TableChange<'_> {
             step.risks.push(self.rewrites());
         }
         if self.planning.way_back {
-            step.notes.push(format!("can't bring back: the values that column {table}.{} held before the release", column.name));
+            step.notes.push(format!(
+                "can't bring back: the values that column {table}.{} held before the release",
+                column.name
+            ));
         }
         step
     }
 
     fn rewrites(&self) -> Risk {
         let table = self.table();
-        Risk::new(RiskKind::RewritesTable, format!("table {table}"), "every row is written anew, and nobody else can read or write it meanwhile")
+        Risk::new(
+            RiskKind::RewritesTable,
+            format!("table {table}"),
+            "every row is written anew, and nobody else can read or write it meanwhile",
+        )
     }
 
     fn change_column(&self, have: &Column, want: &Column, steps: &mut Vec<Step>) {
@@ -264,7 +298,11 @@ impl TableChange<'_> {
                 format!("make column {table}.{} a generated one", want.name),
                 vec![format!("DROP COLUMN {own}"), format!("ADD COLUMN {}", write::column(want))],
             );
-            step.risks.push(Risk::new(RiskKind::LosesColumn, format!("column {table}.{}", want.name), "its values are replaced by computed ones"));
+            step.risks.push(Risk::new(
+                RiskKind::LosesColumn,
+                format!("column {table}.{}", want.name),
+                "its values are replaced by computed ones",
+            ));
             steps.push(step);
             return;
         }
@@ -286,7 +324,8 @@ impl TableChange<'_> {
             };
             actions.push(format!("ALTER COLUMN {own} SET DATA TYPE {data_type}{collation}{using}"));
             let original = self.original_column(&want.name);
-            let empty = self.answer(&Probe::HasValues(self.original_table(), original)) == Some(false) || self.has_no_rows();
+            let empty =
+                self.answer(&Probe::HasValues(self.original_table(), original)) == Some(false) || self.has_no_rows();
             if !empty {
                 match conversion {
                     Conversion::Free => {}
@@ -307,7 +346,9 @@ impl TableChange<'_> {
                 }
             }
         }
-        if let Some(default) = want.default.as_ref().filter(|_| default_changes || (type_changes && have.default.is_some())) {
+        if let Some(default) =
+            want.default.as_ref().filter(|_| default_changes || (type_changes && have.default.is_some()))
+        {
             actions.push(format!("ALTER COLUMN {own} SET DEFAULT {}", default.written()));
         }
         match (have.not_null, want.not_null) {
@@ -324,7 +365,8 @@ impl TableChange<'_> {
                     };
                     if nulls == Some(true) {
                         risk.clearance = Clearance::Impossible;
-                        risk.ways_out.push(format!("fill the column first: UPDATE {table} SET {own} = … WHERE {own} IS NULL"));
+                        risk.ways_out
+                            .push(format!("fill the column first: UPDATE {table} SET {own} = … WHERE {own} IS NULL"));
                     }
                     risks.push(risk);
                 }
@@ -342,13 +384,19 @@ impl TableChange<'_> {
             step.risks = risks;
             if made_room {
                 let literal = super::super::tokens::literal;
-                let sequence = format!("pg_get_serial_sequence({}, {})", literal(table.canonical()), literal(want.name.canonical()));
+                let sequence = format!(
+                    "pg_get_serial_sequence({}, {})",
+                    literal(table.canonical()),
+                    literal(want.name.canonical())
+                );
                 step.statements.push(super::go_on_counting(&sequence, table, want.name.canonical()));
             }
             steps.push(step);
         }
-        let extras: Vec<String> =
-            write::column_extras(table, want, Some(have)).into_iter().filter(|text| !text.starts_with("COMMENT")).collect();
+        let extras: Vec<String> = write::column_extras(table, want, Some(have))
+            .into_iter()
+            .filter(|text| !text.starts_with("COMMENT"))
+            .collect();
         if !extras.is_empty() {
             steps.push(Step::new(format!("change settings of column {table}.{}", want.name), extras));
         }
@@ -357,7 +405,8 @@ impl TableChange<'_> {
     fn inheritance(&self, steps: &mut Vec<Step>) {
         let table = self.table();
         let (have, want) = (&self.have.clauses, &self.want.clauses);
-        let differs = have.value("partition of") != want.value("partition of") || have.get("bound") != want.get("bound");
+        let differs =
+            have.value("partition of") != want.value("partition of") || have.get("bound") != want.get("bound");
         if differs {
             if let Some(parent) = have.value("partition of") {
                 let statement = format!("ALTER TABLE {parent} DETACH PARTITION {table}");
@@ -366,15 +415,23 @@ impl TableChange<'_> {
             if let (Some(parent), Some(bound)) = (want.value("partition of"), want.get("bound")) {
                 let statement = format!("ALTER TABLE {parent} ATTACH PARTITION {table} {}", bound.canonical);
                 let mut step = Step::new(format!("attach partition {table} to {parent}"), vec![statement]);
-                self.may_refuse(&mut step, format!("table {table}"), "rows that do not belong into the partition stop the script");
+                self.may_refuse(
+                    &mut step,
+                    format!("table {table}"),
+                    "rows that do not belong into the partition stop the script",
+                );
                 steps.push(step);
             }
         }
         let list = |clauses: &Clauses| super::super::split_list(clauses.value("inherits").unwrap_or_default());
         let (before, after) = (list(have), list(want));
-        let mut actions: Vec<String> =
-            before.iter().filter(|parent| !after.contains(parent)).map(|parent| format!("NO INHERIT {parent}")).collect();
-        actions.extend(after.iter().filter(|parent| !before.contains(parent)).map(|parent| format!("INHERIT {parent}")));
+        let mut actions: Vec<String> = before
+            .iter()
+            .filter(|parent| !after.contains(parent))
+            .map(|parent| format!("NO INHERIT {parent}"))
+            .collect();
+        actions
+            .extend(after.iter().filter(|parent| !before.contains(parent)).map(|parent| format!("INHERIT {parent}")));
         for action in actions {
             steps.push(self.step(format!("change the parents of {table}"), vec![action]));
         }
@@ -394,7 +451,8 @@ impl TableChange<'_> {
                     rewrites = true;
                 }
                 "tablespace" => {
-                    statements.push(format!("ALTER TABLE {table} SET TABLESPACE {}", quoted(value.unwrap_or("pg_default"))));
+                    statements
+                        .push(format!("ALTER TABLE {table} SET TABLESPACE {}", quoted(value.unwrap_or("pg_default"))));
                     rewrites = true;
                 }
                 "using" => {
@@ -451,7 +509,8 @@ impl TableChange<'_> {
             let before = have.column(&column.name).and_then(|have| have.clauses.value("comment"));
             let wanted = column.clauses.value("comment");
             if before != wanted {
-                statements.push(write::comment_on(&format!("COLUMN {table}.{}", quoted(column.name.canonical())), wanted));
+                statements
+                    .push(write::comment_on(&format!("COLUMN {table}.{}", quoted(column.name.canonical())), wanted));
             }
         }
         let before = constraint_comments(have);
@@ -459,7 +518,8 @@ impl TableChange<'_> {
             let was = before.iter().find(|(other, _)| *other == name).and_then(|(_, comment)| *comment);
             let anew = self.comes_anew(&name);
             if (anew && wanted.is_some()) || (!anew && was != wanted) {
-                statements.push(write::comment_on(&format!("CONSTRAINT {} ON {table}", quoted(name.canonical())), wanted));
+                statements
+                    .push(write::comment_on(&format!("CONSTRAINT {} ON {table}", quoted(name.canonical())), wanted));
             }
         }
         if !statements.is_empty() {
@@ -470,8 +530,8 @@ impl TableChange<'_> {
     /// Whether the constraint is dropped and added, or new: then it has no comment yet.
     fn comes_anew(&self, name: &Name) -> bool {
         let (have, want) = (self.have, self.want);
-        let keys = want.primary_key.iter().chain(want.unique_keys.iter());
-        for key in keys.filter(|key| key.name == *name) {
+        let mut keys = want.primary_key.iter().chain(want.unique_keys.iter());
+        if let Some(key) = keys.find(|key| key.name == *name) {
             return !(same_key(have.primary_key.as_ref(), key) || has_key(have, key));
         }
         let lists = [(&want.checks, &have.checks), (&want.exclusions, &have.exclusions)];
@@ -486,7 +546,11 @@ impl TableChange<'_> {
 }
 
 fn constraint_comments(table: &Table) -> Vec<(Name, Option<&str>)> {
-    let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| (key.name.clone(), key.clauses.value("comment")));
+    let keys = table
+        .primary_key
+        .iter()
+        .chain(table.unique_keys.iter())
+        .map(|key| (key.name.clone(), key.clauses.value("comment")));
     let checks = table
         .checks
         .iter()
@@ -531,7 +595,9 @@ fn identity_changes_of(have: &Column, want: &Column, own: &str) -> Vec<String> {
             ("identity.maxvalue", Some(value)) => words.push(format!("SET MAXVALUE {value}")),
             ("identity.maxvalue", None) => words.push("SET NO MAXVALUE".to_owned()),
             ("identity.cache", value) => words.push(format!("SET CACHE {}", value.unwrap_or("1"))),
-            ("identity.cycle", value) => words.push(if value.is_some() { "SET CYCLE" } else { "SET NO CYCLE" }.to_owned()),
+            ("identity.cycle", value) => {
+                words.push(if value.is_some() { "SET CYCLE" } else { "SET NO CYCLE" }.to_owned())
+            }
             _ => {}
         }
     }
@@ -573,7 +639,9 @@ fn conversion(from: &str, to: &str) -> Conversion {
         };
     }
     if a == b {
-        let scale = |name: &str| name.split_once(',').and_then(|(_, rest)| rest.trim_end_matches(')').trim().parse::<i32>().ok());
+        let scale = |name: &str| {
+            name.split_once(',').and_then(|(_, rest)| rest.trim_end_matches(')').trim().parse::<i32>().ok())
+        };
         return match (length(from), length(to)) {
             (_, None) => Conversion::Free,
             (Some(before), Some(after)) if after >= before && scale(from) == scale(to) => Conversion::Free,
@@ -593,8 +661,56 @@ fn conversion(from: &str, to: &str) -> Conversion {
         return Conversion::Lossy;
     }
     // https://www.postgresql.org/docs/current/catalog-pg-cast.html
-    let explicit = [("integer", "boolean"), ("boolean", "integer"), ("json", "jsonb"), ("jsonb", "json"), ("jsonb", "numeric"), ("jsonb", "boolean")];
+    let explicit = [
+        ("integer", "boolean"),
+        ("boolean", "integer"),
+        ("json", "jsonb"),
+        ("jsonb", "json"),
+        ("jsonb", "numeric"),
+        ("jsonb", "boolean"),
+    ];
     let moments = |name: &str| name == "date" || name.starts_with("timestamp") || name.starts_with("time");
-    let cast = explicit.contains(&(a.as_str(), b.as_str())) || text(&a) || a == "character" || moments(&a) && moments(&b) && a != "date";
+    let cast = explicit.contains(&(a.as_str(), b.as_str()))
+        || text(&a)
+        || a == "character"
+        || moments(&a) && moments(&b) && a != "date";
     if cast { Conversion::Explicit } else { Conversion::ByText }
+}
+
+/// Constraints that are the same but for their names: the name that there is, and the one that is wanted.
+pub fn constraint_renames(have: &Table, want: &Table) -> Vec<(Name, Name)> {
+    let names = |table: &Table| -> Vec<Name> {
+        let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| key.name.clone());
+        let checks = table.checks.iter().chain(table.exclusions.iter()).filter_map(|check| check.name.clone());
+        keys.chain(checks).chain(table.foreign_keys.iter().map(|key| key.name.clone())).collect()
+    };
+    let (there, wanted) = (names(have), names(want));
+    let mut renames: Vec<(Name, Name)> = Vec::new();
+    let mut pair = |from: &Name, to: &Name, same: bool| {
+        let free = !there.contains(to) && !wanted.contains(from);
+        let taken = renames.iter().any(|(other, new)| other == from || new == to);
+        if same && free && !taken {
+            renames.push((from.clone(), to.clone()));
+        }
+    };
+    let unnamed = |key: &Key| Key { name: Name::none(), ..bare_key(key) };
+    for (old, new) in have.primary_key.iter().zip(&want.primary_key) {
+        pair(&old.name, &new.name, unnamed(old) == unnamed(new));
+    }
+    for old in have.unique_keys.iter() {
+        want.unique_keys.iter().for_each(|new| pair(&old.name, &new.name, unnamed(old) == unnamed(new)));
+    }
+    let unnamed = |check: &Check| Check { name: None, clauses: without_comment(&check.clauses), ..check.clone() };
+    for (ours, theirs) in [(&have.checks, &want.checks), (&have.exclusions, &want.exclusions)] {
+        for (old, new) in ours.iter().flat_map(|old| theirs.iter().map(move |new| (old, new))) {
+            if let (Some(from), Some(to)) = (&old.name, &new.name) {
+                pair(from, to, unnamed(old) == unnamed(new));
+            }
+        }
+    }
+    for (old, new) in have.foreign_keys.iter().flat_map(|old| want.foreign_keys.iter().map(move |new| (old, new))) {
+        let unnamed = |key: &crate::model::ForeignKey| crate::model::ForeignKey { name: Name::none(), ..key.clone() };
+        pair(&old.name, &new.name, unnamed(old) == unnamed(new));
+    }
+    renames
 }

@@ -124,7 +124,7 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
         uses,
         location: Some(whole),
     };
-    Ok(StatementKind::Create { object: Box::new(object), if_not_exists })
+    Ok(StatementKind::Create { object: Box::new(object), if_not_exists, or_replace: false })
 }
 
 /// The name that a CREATE statement tries to give, even if the rest can't be read.

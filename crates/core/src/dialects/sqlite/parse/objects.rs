@@ -46,7 +46,12 @@ fn index_part(reader: &Reader<'_>, item: Range<usize>) -> IndexPart {
         end -= 2;
     }
     let collation = collation.filter(|name| name.canonical() != "binary");
-    let mut part = IndexPart { expression: expression(reader, item.start..end), collation, descending, clauses: Clauses::default() };
+    let mut part = IndexPart {
+        expression: expression(reader, item.start..end),
+        collation,
+        descending,
+        clauses: Clauses::default(),
+    };
     // A string where a column can stand is a column: CREATE INDEX i ON t ('a').
     if let [token] = &reader.tokens[item.start..end]
         && token.kind == TokenKind::Text
