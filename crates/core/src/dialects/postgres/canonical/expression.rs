@@ -69,6 +69,13 @@ impl<'k> Scope<'k> {
         format!("{query}{}", without_children(text))
     }
 
+    /// The query with its columns under the names that the view gives them; none if that can't be said in the query.
+    pub fn named(&self, text: &str, columns: &[Name]) -> Option<String> {
+        let mut query = parse(text, |parser| parser.parse_query())?;
+        let named = Walk::new(self.known, &self.own_schema, None).name_outputs(&mut query, columns);
+        named.then(|| query.to_string())
+    }
+
     /// The canonical form of a routine argument's default. A constant is of the argument's type, whatever it says.
     pub fn default(&self, text: &str) -> String {
         let Some(mut expression) = parse(text, |parser| parser.parse_expr()) else { return plain_tokens(text) };

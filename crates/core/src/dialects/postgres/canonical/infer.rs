@@ -119,7 +119,6 @@ fn returns(name: &str, first: impl Fn() -> Option<String>) -> Option<String> {
 
 fn arithmetic(left: Option<String>, op: &BinaryOperator, right: Option<String>) -> Option<String> {
     let (left, right) = (left?, right?);
-    let base = |name: &str| name.split('(').next().unwrap_or(name).trim().to_owned();
     let (left, right) = (base(&left), base(&right));
     let minus = matches!(op, BinaryOperator::Minus);
     if !matches!(
@@ -153,7 +152,7 @@ fn arithmetic(left: Option<String>, op: &BinaryOperator, right: Option<String>) 
 
 /// Numbers, and moments, by what they can hold.
 pub fn rank(name: &str) -> u8 {
-    match base(name) {
+    match base(name).as_str() {
         "date" => 1,
         "timestamp without time zone" => 2,
         "timestamp with time zone" => 3,
@@ -187,13 +186,17 @@ pub fn is_comparison(op: &BinaryOperator) -> bool {
     )
 }
 
-fn base(name: &str) -> &str {
-    name.split('(').next().unwrap_or(name).trim()
+/// A type without its modifiers: `timestamp(6) without time zone` is `timestamp without time zone`.
+pub fn base(name: &str) -> String {
+    match (name.find('('), name.find(')')) {
+        (Some(open), Some(close)) if open < close => format!("{}{}", name[..open].trim_end(), &name[close + 1..]),
+        _ => name.trim().to_owned(),
+    }
 }
 
 /// Whether values of the type are text to the server's operators.
 pub fn is_text(name: &str) -> bool {
-    matches!(base(name), "text" | "character varying" | "character" | "bpchar" | "name")
+    matches!(base(name).as_str(), "text" | "character varying" | "character" | "bpchar" | "name")
 }
 
 /// The same, for arrays.
@@ -203,7 +206,7 @@ pub fn is_text_array(name: &str) -> bool {
 
 /// Whether the type is one of the numbers.
 pub fn is_number(name: &str) -> bool {
-    matches!(base(name), "smallint" | "integer" | "bigint" | "numeric" | "real" | "double precision")
+    matches!(base(name).as_str(), "smallint" | "integer" | "bigint" | "numeric" | "real" | "double precision")
 }
 
 /// Whether the type is a date or a timestamp.

@@ -4,16 +4,19 @@ use super::interval;
 
 /// The text of a constant of this type as the type's output function writes it; none if it is the same or not understood.
 pub fn canonical(data_type: &str, text: &str) -> Option<String> {
-    let base = data_type.split('(').next().unwrap_or(data_type).trim();
-    match base {
+    let base = super::infer::base(data_type);
+    match base.as_str() {
         "jsonb" => json(text),
         "interval" => interval::canonical(text),
         name if name.starts_with("interval") => interval::canonical(text),
         "time" | "time without time zone" => time(text),
-        "timestamp without time zone" => {
-            moment(text).map(|moment| moment.strip_suffix("+00").unwrap_or(&moment).to_owned())
-        }
-        "timestamp with time zone" => moment(text),
+        name if name.starts_with("timestamp") => moment(text).map(|moment| {
+            // Midnight says no more than the day.
+            let zoned = name.ends_with("with time zone");
+            let moment = if zoned { moment } else { moment.strip_suffix("+00").unwrap_or(&moment).to_owned() };
+            let day = moment.strip_suffix("+00").unwrap_or(&moment).strip_suffix(" 00:00:00").map(str::to_owned);
+            day.unwrap_or(moment)
+        }),
         "date" => text.strip_suffix(" 00:00:00").map(str::to_owned),
         name if name.ends_with("[]") => array(text),
         "uuid" | "macaddr" => Some(text.to_lowercase()),

@@ -317,8 +317,12 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
         }
         Definition::View(view) => {
             let text = scope.query(view.query.written(), &view.columns);
-            // The names are in the canonical query; what was written keeps its list.
-            view.query = Expression::new(text, view.query.written());
+            // The server puts a list of names into the query, and so do we.
+            let named = (!view.columns.is_empty()).then(|| scope.named(view.query.written(), &view.columns)).flatten();
+            if named.is_some() {
+                view.columns.clear();
+            }
+            view.query = Expression::new(text, named.as_deref().unwrap_or(view.query.written()));
             for (_, default) in view.clauses.iter_mut().filter(|(name, _)| name.starts_with("default ")) {
                 canonical(default, None);
             }

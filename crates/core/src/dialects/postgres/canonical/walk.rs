@@ -3,10 +3,11 @@
 use std::ops::ControlFlow;
 
 use sqlparser::ast::{
-    Array, BinaryOperator, CastKind, DataType, Expr, FromTable, Function, FunctionArg, FunctionArgExpr,
-    FunctionArguments, GroupByExpr, Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, OrderByExpr,
-    OrderByKind, OrderBySort, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement,
-    TableAlias, TableFactor, TableWithJoins, TrimWhereField, UnaryOperator, UpdateTableFromKind, Value, VisitorMut,
+    AccessExpr, Array, BinaryOperator, CastKind, DataType, Expr, FromTable, Function, FunctionArg, FunctionArgExpr,
+    FunctionArguments, GroupByExpr, Ident, JoinConstraint, JoinOperator, LimitClause, ObjectName, ObjectNamePart,
+    OrderByExpr, OrderByKind, OrderBySort, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr,
+    Statement, TableAlias, TableFactor, TableWithJoins, TrimWhereField, UnaryOperator, UpdateTableFromKind, Value,
+    VisitorMut,
 };
 
 use super::super::names;
@@ -76,7 +77,7 @@ impl<'k> Walk<'k> {
     pub fn as_stored(&self, expression: &mut Expr, wanted: Option<&str>) {
         let Some(wanted) = wanted.map(|wanted| self.known.effective_type(wanted)) else { return };
         let wanted = wanted.as_str();
-        let base = |name: &str| name.split('(').next().unwrap_or(name).trim().to_owned();
+        let base = infer::base;
         while let Expr::Cast { expr, data_type, .. } = expression {
             let target = type_text(data_type);
             if base(&target) != base(wanted) && !(target == "text" && infer::is_text(wanted)) {
@@ -167,16 +168,22 @@ impl<'k> Walk<'k> {
     }
 
     /// Gives the columns of the query the names that the view has for them.
-    pub fn name_outputs(&mut self, query: &mut Query, columns: &[Name]) {
-        let Some(select) = first_select_mut(query) else { return };
+    ///
+    /// False if there is a column that it can't name.
+    pub fn name_outputs(&mut self, query: &mut Query, columns: &[Name]) -> bool {
+        let Some(select) = first_select_mut(query) else { return false };
+        if select.projection.len() < columns.len() {
+            return false;
+        }
         for (item, name) in select.projection.iter_mut().zip(columns) {
             let alias = ident(name.canonical());
             let expr = match item {
                 SelectItem::UnnamedExpr(expr) | SelectItem::ExprWithAlias { expr, .. } => expr.clone(),
-                _ => return,
+                _ => return false,
             };
             *item = SelectItem::ExprWithAlias { expr, alias };
         }
+        true
     }
 
     fn relations_of(&mut self, from: &[TableWithJoins]) -> Vec<Relation> {
@@ -358,11 +365,38 @@ impl<'k> Walk<'k> {
         custom(&text)
     }
 
+    /// `t.tags[1]` and `(t).title`: what stands before the first bracket is a column like any other.
+    fn field_access(&self, expr: &mut Expr) {
+        let Expr::CompoundFieldAccess { root, access_chain } = expr else { return };
+        let alias = match &**root {
+            Expr::Identifier(alias) => alias.clone(),
+            Expr::Nested(inner) => match &**inner {
+                Expr::Identifier(alias) => alias.clone(),
+                _ => return,
+            },
+            _ => return,
+        };
+        let in_sight = self.scopes.iter().flatten().any(|relation| relation.is_called(&ident_value(&alias)));
+        let Some(AccessExpr::Dot(Expr::Identifier(column))) = access_chain.first().filter(|_| in_sight) else { return };
+        let whole = Expr::CompoundIdentifier(vec![alias, column.clone()]);
+        let rest = access_chain.split_off(1);
+        *expr = if rest.is_empty() {
+            whole
+        } else {
+            Expr::CompoundFieldAccess { root: Box::new(whole), access_chain: rest }
+        };
+    }
+
     /// One node whose children are canonical already.
     fn node(&mut self, expr: &mut Expr) {
         match expr {
             Expr::Nested(inner) => *expr = (**inner).clone(),
             Expr::Identifier(_) | Expr::CompoundIdentifier(_) => self.column(expr),
+            Expr::Value(value) if matches!(&value.value, Value::Number(number, _) if number.starts_with('.')) => {
+                if let Value::Number(number, _) = &mut value.value {
+                    number.insert(0, '0');
+                }
+            }
             Expr::Value(value) => {
                 let plain = match &value.value {
                     Value::DollarQuotedString(text) => Some(text.value.clone()),
@@ -421,14 +455,26 @@ impl<'k> Walk<'k> {
                 let items = std::mem::take(list);
                 *expr = self.in_list((**value).clone(), items, *negated);
             }
+            Expr::InSubquery { negated: true, expr: value, subquery } => {
+                *expr = not(Expr::InSubquery { negated: false, expr: value.clone(), subquery: subquery.clone() });
+            }
+            Expr::QualifiedWildcard(name, _) => *name = without_catalogue(name),
             Expr::Like { negated, expr: value, pattern, escape_char, .. } => {
                 let operator = if *negated { BinaryOperator::PGNotLikeMatch } else { BinaryOperator::PGLikeMatch };
+                if let Some(all) = quantified(value, &operator, pattern) {
+                    *expr = all;
+                    return self.node(expr);
+                }
                 let pattern = escaped("like_escape", (**pattern).clone(), escape_char.as_deref());
                 *expr = binary((**value).clone(), operator, pattern);
                 self.node(expr);
             }
             Expr::ILike { negated, expr: value, pattern, escape_char, .. } => {
                 let operator = if *negated { BinaryOperator::PGNotILikeMatch } else { BinaryOperator::PGILikeMatch };
+                if let Some(all) = quantified(value, &operator, pattern) {
+                    *expr = all;
+                    return self.node(expr);
+                }
                 let pattern = escaped("like_escape", (**pattern).clone(), escape_char.as_deref());
                 *expr = binary((**value).clone(), operator, pattern);
                 self.node(expr);
@@ -511,6 +557,7 @@ impl<'k> Walk<'k> {
                 self.siblings(items);
             }
             Expr::Tuple(items) => {
+                items.iter_mut().for_each(without_casts);
                 *expr = call("row", std::mem::take(items));
             }
             Expr::IsNull(inner) | Expr::IsNotNull(inner) => **inner = self.without_text_cast((**inner).clone()),
@@ -775,11 +822,12 @@ impl<'k> Walk<'k> {
     fn coerced(&self, expr: &mut Expr, other: Option<&str>, comparison: bool) {
         let Expr::Cast { expr: inner, data_type, .. } = expr else { return };
         let target = type_text(data_type);
-        let base = |name: &str| name.split('(').next().unwrap_or(name).trim().to_owned();
+        let base = infer::base;
         let fits =
             other.is_none_or(|other| base(other) == base(&target) || infer::is_text(other) && infer::is_text(&target));
+        let factor = other == Some("interval") && target == "double precision";
         if is_constant(inner) {
-            if fits {
+            if fits || factor {
                 *expr = (**inner).clone();
             }
             return;
@@ -811,15 +859,26 @@ impl<'k> Walk<'k> {
         }
     }
 
+    /// An argument of a function, without the casts that the function brings upon it.
+    fn argument(&self, argument: &mut Expr, function: &str) {
+        without_casts(argument);
+        self.widened(argument, function);
+        *argument = self.without_text_cast(argument.clone());
+    }
+
     /// Takes a cast away that a function of the engine brings upon its argument.
     fn widened(&self, argument: &mut Expr, function: &str) {
         let Expr::Cast { expr: inner, data_type, .. } = argument else { return };
         let target = type_text(data_type);
         let Some(own) = infer::type_of(self, inner) else { return };
-        let of_moments = matches!(function, "to_char" | "date_trunc" | "date_part" | "extract" | "age" | "timezone");
+        let of_moments = matches!(
+            function,
+            "generate_series" | "to_char" | "date_trunc" | "date_part" | "extract" | "age" | "timezone"
+        );
         let of_numbers = matches!(
             function,
             "sqrt"
+                | "percentile_cont"
                 | "power"
                 | "exp"
                 | "ln"
@@ -887,6 +946,10 @@ impl<'k> Walk<'k> {
         }
         let last = parts.last().cloned().unwrap_or_default();
         function.name = ObjectName(parts.iter().map(|part| ObjectNamePart::Identifier(ident(part))).collect());
+        // ORDER BY of an ordered-set aggregate is an argument too.
+        for item in &mut function.within_group {
+            self.widened(&mut item.expr, &last);
+        }
         if let FunctionArguments::List(list) = &mut function.args {
             let mut arguments: Vec<&mut Expr> = list
                 .args
@@ -913,16 +976,7 @@ impl<'k> Walk<'k> {
                 }
                 _ => {
                     for argument in arguments {
-                        // 'english'::regconfig: the function's own type.
-                        if let Expr::Cast { expr: inner, data_type, .. } = &*argument
-                            && is_constant(inner)
-                            && type_text(data_type).starts_with("reg")
-                        {
-                            *argument = (**inner).clone();
-                            continue;
-                        }
-                        self.widened(argument, &last);
-                        *argument = self.without_text_cast(argument.clone());
+                        self.argument(argument, &last);
                     }
                 }
             }
@@ -961,6 +1015,7 @@ impl VisitorMut for Walk<'_> {
 
     fn pre_visit_query(&mut self, query: &mut Query) -> ControlFlow<()> {
         self.see_ctes(query);
+        fetch_as_limit(query);
         if let (SetExpr::Select(select), Some(order)) = (&mut *query.body, &mut query.order_by) {
             let relations = self.relations_of(&select.from);
             self.scopes.push(relations);
@@ -986,6 +1041,7 @@ impl VisitorMut for Walk<'_> {
         self.scopes.pop();
         let gone = query.with.as_ref().map_or(0, |with| with.cte_tables.len());
         self.ctes.truncate(self.ctes.len() - gone.min(self.ctes.len()));
+        one_set(&mut query.body);
         // FOR UPDATE of the only table that there is.
         if let SetExpr::Select(select) = &*query.body
             && let [table] = &select.from[..]
@@ -1033,6 +1089,14 @@ impl VisitorMut for Walk<'_> {
 
     fn post_visit_table_factor(&mut self, factor: &mut TableFactor) -> ControlFlow<()> {
         one_kind_of_function(factor);
+        if let TableFactor::Function { name, args, .. } = factor {
+            let function = name_parts(name).pop().unwrap_or_default();
+            for argument in args {
+                if let FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) = argument {
+                    self.argument(expr, &function);
+                }
+            }
+        }
         if let TableFactor::Table { name, alias, args, .. } = factor {
             let own = name_parts(name).pop().unwrap_or_default();
             let redundant = args.is_none()
@@ -1082,9 +1146,59 @@ impl VisitorMut for Walk<'_> {
         ControlFlow::Continue(())
     }
 
+    fn pre_visit_expr(&mut self, expr: &mut Expr) -> ControlFlow<()> {
+        self.field_access(expr);
+        ControlFlow::Continue(())
+    }
+
     fn post_visit_expr(&mut self, expr: &mut Expr) -> ControlFlow<()> {
         self.node(expr);
         ControlFlow::Continue(())
+    }
+}
+
+/// The columns of a set operation are those of its first query, and parentheses around its left side say nothing.
+fn one_set(body: &mut SetExpr) {
+    let SetExpr::SetOperation { left, right, .. } = body else { return };
+    while let SetExpr::Query(inner) = &**left
+        && inner.with.is_none()
+        && inner.order_by.is_none()
+        && inner.limit_clause.is_none()
+    {
+        *left = inner.body.clone();
+    }
+    one_set(left);
+    without_aliases(right);
+}
+
+fn without_aliases(body: &mut SetExpr) {
+    match body {
+        SetExpr::Select(select) => {
+            for item in &mut select.projection {
+                if let SelectItem::ExprWithAlias { expr, .. } = item {
+                    *item = SelectItem::UnnamedExpr(expr.clone());
+                }
+            }
+        }
+        SetExpr::SetOperation { left, right, .. } => {
+            without_aliases(left);
+            without_aliases(right);
+        }
+        SetExpr::Query(query) => without_aliases(&mut query.body),
+        _ => {}
+    }
+}
+
+/// `FETCH FIRST n ROWS ONLY` is `LIMIT n`.
+fn fetch_as_limit(query: &mut Query) {
+    let plain = query.fetch.as_ref().is_some_and(|fetch| !fetch.with_ties && !fetch.percent);
+    if !plain {
+        return;
+    }
+    let limit = query.fetch.take().and_then(|fetch| fetch.quantity);
+    match &mut query.limit_clause {
+        Some(LimitClause::LimitOffset { limit: there, .. }) => *there = limit,
+        _ => query.limit_clause = Some(LimitClause::LimitOffset { limit, offset: None, limit_by: Vec::new() }),
     }
 }
 
@@ -1169,7 +1283,7 @@ fn not(expr: Expr) -> Expr {
 fn call(name: &str, arguments: Vec<Expr>) -> Expr {
     let args = arguments.into_iter().map(|expr| FunctionArg::Unnamed(FunctionArgExpr::Expr(expr))).collect();
     Expr::Function(Function {
-        name: ObjectName(vec![ObjectNamePart::Identifier(Ident::new(name))]),
+        name: ObjectName(vec![ObjectNamePart::Identifier(ident(name))]),
         uses_odbc_syntax: false,
         parameters: FunctionArguments::None,
         args: FunctionArguments::List(sqlparser::ast::FunctionArgumentList {
@@ -1182,6 +1296,19 @@ fn call(name: &str, arguments: Vec<Expr>) -> Expr {
         null_treatment: None,
         over: None,
     })
+}
+
+/// `x LIKE ALL (array)` and `x LIKE ANY (array)`, whose array is read as the argument of a function.
+fn quantified(value: &Expr, operator: &BinaryOperator, pattern: &Expr) -> Option<Expr> {
+    let Expr::Function(function) = pattern else { return None };
+    let FunctionArguments::List(list) = &function.args else { return None };
+    let [FunctionArg::Unnamed(FunctionArgExpr::Expr(array))] = &list.args[..] else { return None };
+    let (left, right, compare_op) = (Box::new(value.clone()), Box::new(array.clone()), operator.clone());
+    match name_parts(&function.name).as_slice() {
+        [name] if name == "all" => Some(Expr::AllOp { left, compare_op, right }),
+        [name] if name == "any" || name == "some" => Some(Expr::AnyOp { left, compare_op, right, is_some: false }),
+        _ => None,
+    }
 }
 
 fn escaped(function: &str, pattern: Expr, escape: Option<&Expr>) -> Expr {
@@ -1232,7 +1359,7 @@ pub fn is_constant(expr: &Expr) -> bool {
 fn row_items(expr: &Expr) -> Option<Vec<Expr>> {
     let Expr::Function(function) = expr else { return None };
     let FunctionArguments::List(list) = &function.args else { return None };
-    if function.name.to_string() != "row" {
+    if name_parts(&function.name) != ["row"] {
         return None;
     }
     let items = list.args.iter().map(|argument| match argument {
@@ -1240,6 +1367,22 @@ fn row_items(expr: &Expr) -> Option<Vec<Expr>> {
         _ => None,
     });
     items.collect()
+}
+
+/// 'english'::regconfig: a constant takes the type that is wanted of it.
+fn without_casts(expr: &mut Expr) {
+    while let Expr::Cast { expr: inner, .. } = &*expr
+        && is_constant(innermost(inner))
+    {
+        *expr = (**inner).clone();
+    }
+}
+
+fn innermost(expr: &Expr) -> &Expr {
+    match expr {
+        Expr::Cast { expr, .. } => innermost(expr),
+        other => other,
+    }
 }
 
 fn names_column(expr: &Expr) -> bool {

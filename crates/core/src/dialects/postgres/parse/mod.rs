@@ -8,6 +8,7 @@ mod create;
 mod objects;
 mod routine;
 mod table;
+mod unfolded;
 
 use std::ops::Range;
 
@@ -179,7 +180,7 @@ fn column_list(reader: &mut Reader<'_>) -> Parsed<Vec<Name>> {
 
 /// An expression as it is written; it becomes canonical when the whole schema is known.
 fn expression(reader: &Reader<'_>, range: Range<usize>) -> Expression {
-    Expression::plain(reader.written(without_parentheses(reader, range)))
+    Expression::plain(unfolded::unfolded(reader.written(without_parentheses(reader, range))))
 }
 
 /// The range without parentheses around all of it.
