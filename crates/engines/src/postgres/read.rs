@@ -14,7 +14,7 @@ use crate::database::Content;
 use crate::error::LiveError;
 
 /// The queries, in the order in which people would write the objects.
-const QUERIES: [&str; 14] = [
+const QUERIES: [&str; 15] = [
     include_str!("catalogue/schemas.sql"),
     include_str!("catalogue/types.sql"),
     include_str!("catalogue/sequences.sql"),
@@ -29,6 +29,7 @@ const QUERIES: [&str; 14] = [
     include_str!("catalogue/standing_on_tables.sql"),
     include_str!("catalogue/others.sql"),
     include_str!("catalogue/comments.sql"),
+    include_str!("catalogue/access.sql"),
 ];
 
 /// What makes the server's spelling independent of the session.

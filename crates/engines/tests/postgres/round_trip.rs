@@ -62,3 +62,35 @@ fn psql_runs_the_script_with_the_same_result() {
         assert!(have == want, "{age:?}: {}", difference(&have, &want));
     }
 }
+
+/// A view that must be made again belongs to whom it belonged, and whoever could read it still can.
+#[test]
+fn what_is_made_again_keeps_owner_and_grants() {
+    for age in AGES {
+        let source = "CREATE TABLE hives (id integer PRIMARY KEY, label varchar(20));
+            CREATE VIEW labels AS SELECT id, label FROM hives;
+            CREATE FUNCTION label_of(hives) RETURNS text LANGUAGE sql AS 'SELECT $1.label';";
+        let number = age as u8;
+        let database = made(age, source);
+        let roles = format!(
+            "CREATE ROLE reader_{number}; CREATE ROLE owner_{number}; GRANT SELECT ON labels TO reader_{number} WITH GRANT OPTION;
+             GRANT SELECT (id) ON labels TO public; ALTER VIEW labels OWNER TO owner_{number};
+             REVOKE ALL ON FUNCTION label_of(hives) FROM public;"
+        );
+        database.psql(&roles).expect("roles");
+        let access = "SELECT relname, pg_get_userbyid(relowner), relacl, (SELECT attacl FROM pg_attribute WHERE attrelid = c.oid AND attname = 'id')
+            FROM pg_class c WHERE relname = 'labels' UNION ALL SELECT proname, NULL, proacl, NULL FROM pg_proc WHERE proname = 'label_of'";
+        let before = database.psql(access).expect("rows");
+        let want = model(&source.replace("varchar(20)", "text"));
+        let script = script(&read(&database), &want);
+        let text = wevrun_core::script::write(&script);
+        assert!(text.contains("DROP VIEW"), "the server demands it: {text}");
+        connect(&database, Access::Write)
+            .deploy(&script, &release(), &mut |_| {})
+            .unwrap_or_else(|e| panic!("{e:?}\n{text}"));
+        assert_eq!(database.psql(access).expect("rows"), before, "{text}");
+        database
+            .psql(&format!("DROP OWNED BY reader_{number}, owner_{number}; DROP ROLE reader_{number}, owner_{number}"))
+            .expect("gone");
+    }
+}

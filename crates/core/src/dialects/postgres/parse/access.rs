@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::{identifier, names, objects, own_name, path, routine, types};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Definition, Expression, Kind, Name, Object};
+use crate::model::{Clauses, Definition, Expression, Kind, Name, Object};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind, TokenKind};
 
 /// An object that exists, as `TABLE hives` or `FUNCTION weigh(integer)` or `TRIGGER touch ON hives` names it.
@@ -156,6 +156,21 @@ pub fn amend(
     })
 }
 
+/// A change of who may do what with an object, which is no part of its text.
+fn amend_access(subject: Subject, change: impl Fn(&mut Clauses) + Send + Sync + 'static) -> StatementKind {
+    StatementKind::Amend(Amendment {
+        kinds: subject.kinds,
+        name: subject.name,
+        if_exists: true,
+        apply: Arc::new(move |model, key| {
+            let Some(mut object) = model.remove(key) else { return Ok(()) };
+            change(&mut object.access);
+            model.insert(object);
+            Ok(())
+        }),
+    })
+}
+
 /// Says a clause of whatever the object is; an empty one is said no more.
 pub fn say(object: &mut Object, clause: &str, value: Option<&str>) {
     let clauses = match &mut object.definition {
@@ -287,18 +302,20 @@ pub fn privileges(mut reader: Reader<'_>, session: &Session, grants: bool) -> Pa
     let with_option = reader.take(&["WITH", "GRANT", "OPTION"]);
     let amended = subjects.into_iter().map(|name| {
         let (privileges, roles) = (privileges.clone(), roles.clone());
-        amend(Subject { kinds: named.to_vec(), name }, true, move |object| {
+        amend_access(Subject { kinds: named.to_vec(), name }, move |access| {
             for role in &roles {
                 for privilege in split_privileges(&privileges) {
                     let clause = format!("grant {privilege} to {role}");
                     if grants {
-                        object.access.say(&clause, if with_option { "with grant option" } else { "" });
+                        access.say(&clause, if with_option { "with grant option" } else { "" });
+                    } else if role == "public" && privilege == "all" {
+                        // What everybody may do with routines and types if nothing is said.
+                        access.say("revoke all from public", "");
                     } else {
-                        object.access.remove(&clause);
+                        access.remove(&clause);
                     }
                 }
             }
-            Ok(())
         })
     });
     Ok(amended.collect())
@@ -332,13 +349,12 @@ pub fn label(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementK
     };
     let text = objects::comment_text(&mut reader)?;
     let on = column.map_or_else(String::new, |column| format!(" on {}", names::quoted(&column)));
-    Ok(vec![amend(subject, true, move |object| {
+    Ok(vec![amend_access(subject, move |access| {
         let clause = format!("label {provider}{on}");
         match &text {
-            Some(text) => object.access.say(&clause, text.as_str()),
-            None => drop(object.access.remove(&clause)),
+            Some(text) => access.say(&clause, text.as_str()),
+            None => drop(access.remove(&clause)),
         }
-        Ok(())
     })])
 }
 
@@ -348,10 +364,7 @@ pub fn owner(reader: &mut Reader<'_>, subject: Subject) -> Parsed<StatementKind>
         Some(token) if token.kind != TokenKind::Symbol => names::quoted(&super::identifier_of(token, reader.text)),
         _ => return Err(reader.expected("a role")),
     };
-    Ok(amend(subject, true, move |object| {
-        object.access.set("owner", Expression::plain(role.as_str()));
-        Ok(())
-    }))
+    Ok(amend_access(subject, move |access| access.set("owner", Expression::plain(role.as_str()))))
 }
 
 /// An unknown part of an object, as a finding.

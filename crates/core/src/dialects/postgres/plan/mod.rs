@@ -638,6 +638,12 @@ fn access_statements(object: &Object) -> Vec<String> {
         kind => write::subject(kind, &object.name),
     };
     let mut statements = Vec::new();
+    if let Some(owner) = object.access.value("owner") {
+        statements.push(format!("ALTER {} OWNER TO {owner}", write::subject(kind, &object.name)));
+    }
+    if object.access.has("revoke all from public") {
+        statements.push(format!("REVOKE ALL ON {what} FROM public"));
+    }
     for (clause, value) in object.access.iter() {
         if let Some((privilege, role)) = clause.strip_prefix("grant ").and_then(|rest| rest.rsplit_once(" to ")) {
             let option = if value.canonical.is_empty() { "" } else { " WITH GRANT OPTION" };

@@ -1,0 +1,33 @@
+SELECT 'owner and grants of', x.name, concat(format('ALTER %s OWNER TO %I;', x.subject, pg_get_userbyid(x.owner)),
+  (SELECT string_agg(format(E'\nGRANT %s ON %s TO %s%s;', a.privilege_type, x.granted, CASE WHEN a.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(a.grantee)) END,
+     CASE WHEN a.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END), '' ORDER BY a.grantee, a.privilege_type)
+   FROM aclexplode(x.acl) a WHERE a.grantee <> x.owner),
+  CASE WHEN x.public AND x.acl IS NOT NULL AND NOT EXISTS (SELECT FROM aclexplode(x.acl) a WHERE a.grantee = 0) THEN format(E'\nREVOKE ALL ON %s FROM public;', x.granted) END,
+  x.columns)
+FROM (
+  SELECT format('%I.%I', n.nspname, c.relname) AS name, c.relowner AS owner, c.relacl AS acl, false AS public,
+    format('%s %I.%I', CASE c.relkind WHEN 'v' THEN 'VIEW' WHEN 'm' THEN 'MATERIALIZED VIEW' WHEN 'S' THEN 'SEQUENCE' WHEN 'f' THEN 'FOREIGN TABLE' ELSE 'TABLE' END, n.nspname, c.relname) AS subject,
+    format('%s %I.%I', CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END, n.nspname, c.relname) AS granted,
+    (SELECT string_agg(format(E'\nGRANT %s (%I) ON TABLE %I.%I TO %s;', ca.privilege_type, at.attname, n.nspname, c.relname, CASE WHEN ca.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(ca.grantee)) END), '' ORDER BY at.attnum, ca.grantee, ca.privilege_type)
+     FROM pg_attribute at, aclexplode(at.attacl) ca WHERE at.attrelid = c.oid AND at.attacl IS NOT NULL AND NOT at.attisdropped) AS columns
+  FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+  WHERE c.relkind IN ('r', 'p', 'v', 'm', 'S', 'f') AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun'
+    AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = c.oid AND d.deptype IN ('i', 'e'))
+  UNION ALL
+  SELECT p.oid::regprocedure::text, p.proowner, p.proacl, true, format('%s %s', CASE p.prokind WHEN 'a' THEN 'AGGREGATE' WHEN 'p' THEN 'PROCEDURE' ELSE 'FUNCTION' END, i.identity),
+    format('%s %s', CASE p.prokind WHEN 'p' THEN 'PROCEDURE' ELSE 'FUNCTION' END, i.identity), NULL
+  FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace, pg_identify_object('pg_proc'::regclass, p.oid, 0) i
+  WHERE p.oid >= 16384 AND n.nspname <> 'wevrun' AND n.nspname !~ '^pg_temp'
+    AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_proc'::regclass AND d.objid = p.oid AND d.deptype IN ('i', 'e'))
+  UNION ALL
+  SELECT quote_ident(n.nspname), n.nspowner, n.nspacl, false, format('SCHEMA %I', n.nspname), format('SCHEMA %I', n.nspname), NULL
+  FROM pg_namespace n
+  WHERE n.oid >= 16384 AND n.nspname <> 'wevrun' AND n.nspname !~ '^pg_'
+    AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_namespace'::regclass AND d.objid = n.oid AND d.deptype = 'e')
+  UNION ALL
+  SELECT format('%I.%I', n.nspname, t.typname), t.typowner, t.typacl, true, format('TYPE %I.%I', n.nspname, t.typname), format('TYPE %I.%I', n.nspname, t.typname), NULL
+  FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace LEFT JOIN pg_class c ON c.oid = t.typrelid
+  WHERE t.oid >= 16384 AND n.nspname <> 'wevrun' AND t.typtype IN ('e', 'd', 'c', 'r') AND (t.typtype <> 'c' OR c.relkind = 'c')
+    AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_type'::regclass AND d.objid = t.oid AND d.deptype = 'e')
+) x
+ORDER BY x.name, x.subject;
