@@ -18,8 +18,8 @@ use crate::{files, git};
 /// Build the project's DDL into one validated snapshot
 ///
 /// All files are parsed, every reference is resolved, the rules of the engine and the limits of its version are checked, and
-/// then the engine itself compiles the whole in memory. All independent errors are shown in one run. The snapshot is what a
-/// pipeline carries, unchanged, from test to production.
+/// then the engine itself, if it is built in, compiles the whole in memory. All independent errors are shown in one run. The
+/// snapshot is what a pipeline carries, unchanged, from test to production.
 #[derive(Debug, Args)]
 pub struct Build {
     /// Where to write the snapshot [default: NAME.wsnap in the project's folder]
