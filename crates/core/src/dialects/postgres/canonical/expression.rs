@@ -65,7 +65,7 @@ impl<'k> Scope<'k> {
         let mut walk = Walk::new(self.known, &self.own_schema, None);
         walk.name_outputs(&mut query, columns);
         let _ = VisitMut::visit(&mut *query, &mut walk);
-        let _ = VisitMut::visit(&mut *query, &mut super::walk::Parentheses);
+        let _ = VisitMut::visit(&mut *query, &mut super::sets::Parentheses);
         format!("{query}{}", without_children(text))
     }
 
@@ -82,7 +82,7 @@ impl<'k> Scope<'k> {
         let mut walk = Walk::new(self.known, &self.own_schema, None);
         let _ = expression.visit(&mut walk);
         while let Expr::Cast { expr: inner, .. } = &expression
-            && super::walk::is_constant(inner)
+            && super::tree::is_constant(inner)
         {
             expression = (**inner).clone();
         }
@@ -122,7 +122,7 @@ impl<'k> Scope<'k> {
         // The arguments of a routine, or the old and the new row of a rule, are around it.
         let mut walk = Walk::new(self.known, &self.own_schema, self.relation.clone());
         let _ = VisitMut::visit(&mut statement, &mut walk);
-        let _ = VisitMut::visit(&mut statement, &mut super::walk::Parentheses);
+        let _ = VisitMut::visit(&mut statement, &mut super::sets::Parentheses);
         statement.to_string()
     }
 
@@ -211,7 +211,7 @@ fn without_children(text: &str) -> String {
 
 /// Printed with parentheses around every operation, but for the outermost.
 fn finished(expression: &mut Expr) -> String {
-    let _ = expression.visit(&mut super::walk::Parentheses);
+    let _ = expression.visit(&mut super::sets::Parentheses);
     match expression {
         Expr::Nested(inner) => inner.to_string(),
         other => other.to_string(),

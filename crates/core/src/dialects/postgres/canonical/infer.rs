@@ -2,7 +2,8 @@
 
 use sqlparser::ast::{BinaryOperator, Expr, FunctionArg, FunctionArgExpr, FunctionArguments, UnaryOperator, Value};
 
-use super::walk::{Walk, ident_value, type_text};
+use super::tree::{ident_value, type_text};
+use super::walk::Walk;
 
 /// The type of an expression; none if it is not known, or still open as a constant's is.
 pub fn type_of(walk: &Walk<'_>, expr: &Expr) -> Option<String> {

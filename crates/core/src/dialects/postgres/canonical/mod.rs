@@ -7,6 +7,9 @@ mod inheritance;
 mod interval;
 mod known;
 mod literal;
+mod outputs;
+mod sets;
+mod tree;
 mod walk;
 
 use rayon::prelude::*;
