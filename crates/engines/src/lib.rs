@@ -2,6 +2,7 @@
 //!
 //! A new engine is one new folder here that implements [`Database`], and one in the core's dialects.
 
+mod course;
 mod database;
 mod error;
 mod ledger;

@@ -28,7 +28,8 @@ pub trait Dialect: Sync {
     /// How many tokens the first statement has, without its semicolon.
     fn statement_length(&self, text: &str, tokens: &[Token]) -> usize;
 
-    /// What one statement says: often one thing. `session` holds what settings before it have said. `comments` are those that stand before and in it. Findings that do not end the
+    /// What one statement says: often one thing. `session` holds what settings before it have said. `comments` are those
+    /// that stand before and in it. Findings that do not end the
     /// statement are added to `diagnostics`.
     fn parse_statement(
         &self,

@@ -9,6 +9,7 @@ use wevrun_core::script::Script;
 
 use super::settings::Settings;
 use super::tls;
+use crate::course;
 use crate::database::{Access, Content, Database, Deployment, Event, Release};
 use crate::error::LiveError;
 use crate::ledger::LedgerEntry;
@@ -142,7 +143,7 @@ impl Database for PostgresDatabase {
         release: &Release,
         watch: &mut dyn FnMut(Event<'_>),
     ) -> Result<Deployment, LiveError> {
-        self.run(script, release, watch)
+        course::run(self, script, release, watch)
     }
 
     fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError> {

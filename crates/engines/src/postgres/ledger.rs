@@ -17,7 +17,7 @@ use crate::ledger::LedgerEntry;
 
 impl PostgresDatabase {
     /// Adds a release. Only the last one's structure is kept, packed.
-    pub(super) fn record(
+    pub(super) fn write_ledger(
         &mut self,
         have: &Fingerprint,
         released: &Snapshot,

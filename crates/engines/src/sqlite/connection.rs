@@ -7,6 +7,7 @@ use rusqlite::{Connection, ErrorCode, OpenFlags, ffi};
 use wevrun_core::plan::{Evidence, Probe};
 use wevrun_core::script::Script;
 
+use crate::course;
 use crate::database::{Access, Content, Database, Deployment, Event, Release};
 use crate::error::LiveError;
 use crate::ledger::LedgerEntry;
@@ -106,7 +107,7 @@ impl Database for SqliteDatabase {
         release: &Release,
         watch: &mut dyn FnMut(Event<'_>),
     ) -> Result<Deployment, LiveError> {
-        self.run(script, release, watch)
+        course::run(self, script, release, watch)
     }
 
     fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError> {

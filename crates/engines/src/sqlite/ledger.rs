@@ -17,7 +17,12 @@ use crate::ledger::LedgerEntry;
 
 impl SqliteDatabase {
     /// Adds a release. Only the last one's structure is kept, packed.
-    pub(super) fn record(&self, have: &Fingerprint, released: &Snapshot, release: &Release) -> rusqlite::Result<()> {
+    pub(super) fn write_ledger(
+        &self,
+        have: &Fingerprint,
+        released: &Snapshot,
+        release: &Release,
+    ) -> rusqlite::Result<()> {
         self.connection.execute_batch(&format!(
             "CREATE TABLE IF NOT EXISTS main.{LEDGER_TABLE} (
                 id INTEGER PRIMARY KEY,

@@ -67,6 +67,18 @@ fn a_lost_connection_leaves_nothing_behind() {
 }
 
 #[test]
+fn a_script_that_commits_by_itself_is_stopped() {
+    let database = made(Age::Newest, HIVES);
+    let mut script = script(&model(HIVES), &model(WITH_NOTE));
+    script.plan.steps[0].statements.push("COMMIT".to_owned());
+    let outcome = connect(&database, Access::Write).deploy(&script, &release(), &mut |_| {});
+    assert!(
+        matches!(&outcome, Err(LiveError::Engine(words)) if words.contains("ended the transaction")),
+        "{outcome:?}"
+    );
+}
+
+#[test]
 fn a_lock_of_someone_else_stops_the_script() {
     let database = made(Age::Newest, HIVES);
     let name = database.url();

@@ -3,7 +3,7 @@
 
 use wevrun_core::compare::{compare, compare_with};
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Evidence};
+use wevrun_core::plan;
 use wevrun_engines::{Access, LiveError};
 use wevrun_testkit::postgres::{AGES, Age, Database, structure_difference};
 use wevrun_testkit::postgres_schema::statements;
@@ -120,7 +120,6 @@ fn pair(age: Age, case: u64) -> Outcome {
         }
         Err(error) => panic!("the way back: {error:?}\n{}", wevrun_core::script::write(&undo)),
     }
-    let _ = Evidence::default();
     Outcome::Reached
 }
 

@@ -934,17 +934,8 @@ impl<'k> Walk<'k> {
             parts.remove(0);
         }
         // Names of the grammar and of the functions behind it.
-        if let [only] = &mut parts[..] {
-            let same = match only.as_str() {
-                "char_length" | "character_length" => "length",
-                "pow" => "power",
-                "ceiling" => "ceil",
-                "strpos" => "strpos",
-                other => other,
-            };
-            if matches!(same, "ceil") {
-                *only = same.to_owned();
-            }
+        if parts == ["ceiling"] {
+            parts = vec!["ceil".to_owned()];
         }
         let last = parts.last().cloned().unwrap_or_default();
         function.name = ObjectName(parts.iter().map(|part| ObjectNamePart::Identifier(ident(part))).collect());

@@ -21,23 +21,14 @@ use dependents::in_the_way;
 /// The whole plan.
 pub fn plan(planning: &Planning<'_>) -> Plan {
     let have = Cow::Borrowed(&*planning.renamed);
-    let mut planner = Planner {
-        planning,
-        have,
-        before: Vec::new(),
-        steps: Vec::new(),
-        again: BTreeSet::new(),
-        path: None,
-        swapped: BTreeSet::new(),
-    };
+    let mut planner =
+        Planner { planning, have, steps: Vec::new(), again: BTreeSet::new(), path: None, swapped: BTreeSet::new() };
     planner.plan();
-    let Planner { before, steps, .. } = planner;
-    if steps.is_empty() && before.is_empty() {
+    let Planner { steps, .. } = planner;
+    if steps.is_empty() {
         return Plan::default();
     }
-    let mut opening = Vec::new();
-    opening.extend(before);
-    opening.extend([
+    let opening = vec![
         "BEGIN".to_owned(),
         // Bodies may name what comes later in the script.
         "SET LOCAL check_function_bodies = off".to_owned(),
@@ -46,7 +37,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         // Constants of time mean the same wherever the script runs.
         "SET LOCAL timezone = 'UTC'".to_owned(),
         "SET LOCAL client_min_messages = warning".to_owned(),
-    ]);
+    ];
     Plan { opening, steps, closing: vec!["COMMIT".to_owned()] }
 }
 
@@ -64,8 +55,6 @@ struct Planner<'p> {
     planning: &'p Planning<'p>,
     /// What there is, under want's names: also those of constraints.
     have: Cow<'p, Model>,
-    /// Statements that can't be in the transaction.
-    before: Vec<String>,
     steps: Vec<Step>,
     /// Objects that are dropped and made again, whether they change or only stand in the way.
     again: BTreeSet<ObjectKey>,
