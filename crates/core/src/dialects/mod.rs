@@ -76,6 +76,11 @@ pub trait Dialect: Sync {
     /// Whether the name stands for the row's own number, which no table lists among its columns.
     fn is_row_id(&self, name: &Name) -> bool;
 
+    /// Whether the second definition of a name completes the first, which only announced it.
+    fn completes(&self, _first: &Object, _second: &Object) -> bool {
+        false
+    }
+
     /// Whether two objects of these kinds may not have the same name.
     fn share_names(&self, a: Kind, b: Kind) -> bool;
 

@@ -108,7 +108,8 @@ impl Folder<'_> {
         if let Some(other) = taken {
             let first = self.folded.model.find(other, &object.name);
             let same = first.is_some_and(|first| first.definition == object.definition);
-            if or_replace && other == kind {
+            let announced = first.is_some_and(|first| self.dialect.completes(first, &object));
+            if (or_replace || announced) && other == kind {
                 self.folded.model.insert(object);
                 return true;
             }

@@ -18,7 +18,7 @@ use super::Dialect;
 use crate::check::Checks;
 use crate::diagnostics::Diagnostic;
 use crate::engine::{Engine, EngineVersion};
-use crate::model::{Clauses, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::model::{Clauses, Definition, Kind, Model, Name, Object, ObjectKey, Table};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
 use crate::plan::{Plan, Planning, Probe};
 
@@ -114,6 +114,11 @@ impl Dialect for Postgres {
         matches!(name.canonical(), "tableoid" | "xmin" | "xmax" | "cmin" | "cmax" | "ctid" | "oid")
     }
 
+    fn completes(&self, first: &Object, _: &Object) -> bool {
+        // CREATE TYPE name; makes the shell of a base type.
+        matches!(&first.definition, Definition::Plain(plain) if plain.kind == Kind::Type && plain.clauses.has("shell"))
+    }
+
     fn share_names(&self, a: Kind, b: Kind) -> bool {
         let group = |kind: Kind| match kind {
             Kind::Table | Kind::ForeignTable | Kind::View | Kind::MaterializedView | Kind::Index | Kind::Sequence => {
@@ -165,6 +170,17 @@ impl Dialect for Postgres {
         let key = ObjectKey::new(kind, name.clone());
         if model.get(&key).is_some() {
             return Some(key);
+        }
+        // An index may be that of a constraint, which is a part of its table.
+        if kind == Kind::Index {
+            let (schema, own) = names::split(name);
+            let own = names::simple(&own);
+            let found = model.tables().find(|(table, definition)| {
+                names::schema(table) == schema
+                    && (definition.primary_key.iter().chain(definition.unique_keys.iter()).any(|key| key.name == own)
+                        || definition.exclusions.iter().any(|check| check.name.as_ref() == Some(&own)))
+            });
+            return found.map(|(table, _)| ObjectKey::new(Kind::Table, table.clone()));
         }
         // A routine that is the only one of its name needs no arguments to be named.
         if !matches!(kind, Kind::Function | Kind::Procedure | Kind::Aggregate) || !names::signature(name).is_empty() {

@@ -29,7 +29,7 @@ const QUOTED_WORDS: &[&str] = &[
 ];
 
 /// The longest identifier, in bytes (`NAMEDATALEN - 1`).
-const LONGEST: usize = 63;
+pub const LONGEST: usize = 63;
 
 /// What an identifier without quotes means: ASCII letters in lower case, cut at 63 bytes
 /// (<https://www.postgresql.org/docs/current/sql-syntax-lexical.html#SQL-SYNTAX-IDENTIFIERS>).

@@ -65,6 +65,27 @@ fn base(reader: &mut Reader<'_>) -> Parsed<String> {
     Ok(name + &modifiers(reader)?)
 }
 
+/// The type without its modifiers, as it stands in a routine's signature, where the server keeps none
+/// (<https://www.postgresql.org/docs/current/sql-createfunction.html>, under Notes).
+pub fn without_modifiers(canonical: &str) -> String {
+    let mut out = String::with_capacity(canonical.len());
+    let (mut quote, mut depth) = (false, 0);
+    for ch in canonical.chars() {
+        quote ^= ch == '"';
+        match ch {
+            '(' if !quote => depth += 1,
+            ')' if !quote => depth -= 1,
+            _ if depth == 0 => out.push(ch),
+            _ => {}
+        }
+    }
+    if let Some(end) = out.strip_prefix("interval").map(|rest| rest.find("[]").map_or("", |at| &rest[at..])) {
+        return format!("interval{end}");
+    }
+    let (base, array) = out.strip_suffix("[]").map_or((out.as_str(), ""), |base| (base, "[]"));
+    if base == "bpchar" { format!("character{array}") } else { out }
+}
+
 /// `(10,2)`, without white space.
 fn modifiers(reader: &mut Reader<'_>) -> Parsed<String> {
     if !reader.sees_symbol("(") {

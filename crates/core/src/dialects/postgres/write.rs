@@ -97,12 +97,20 @@ fn element(column: &Column, typed: bool) -> Option<String> {
     if column.clauses.value("inherited").is_some_and(|how| how.is_empty() || !typed) {
         return None;
     }
-    let words = column_constraints(column);
+    let mut words = column_constraints(column);
+    if column.default.is_none() && is_without_default(column) {
+        words.insert_str(0, " DEFAULT NULL");
+    }
     match &column.data_type {
         Some(_) if !typed => Some(self::column(column)),
         _ if words.is_empty() => None,
         _ => Some(format!("{} {}", quoted(column.name.canonical()), words.trim_start())),
     }
+}
+
+/// Whether an inherited column has none of its parent's default.
+fn is_without_default(column: &Column) -> bool {
+    column.clauses.value("inherited").is_some_and(|how| how.contains("without a default"))
 }
 
 /// A column with everything that can be said where it is created.
@@ -291,7 +299,9 @@ fn create_index(name: &Name, index: &Index) -> String {
         .iter()
         .map(|part| {
             let text = part.expression.written().trim();
-            let simple = text.chars().all(|ch| ch.is_alphanumeric() || ch == '_') || is_quoted(text) || is_call(text);
+            let word = text.chars().all(|ch| ch.is_alphanumeric() || ch == '_')
+                && !text.starts_with(|ch: char| ch.is_ascii_digit());
+            let simple = word || is_quoted(text) || is_call(text);
             let mut out = if simple { text.to_owned() } else { format!("({text})") };
             if let Some(collation) = &part.collation {
                 out += &format!(" COLLATE {collation}");
@@ -447,8 +457,12 @@ fn definition_list(clauses: &Clauses, prefix: &str) -> String {
                     | "stopwords"
                     | "synonyms"
                     | "language"
-            ) || value.is_empty();
-            if text { format!("{name} = {}", literal(value)) } else { format!("{name} = {value}") }
+            );
+            match (text, value.as_str()) {
+                (true, value) => format!("{name} = {}", literal(value)),
+                (false, "") => name.to_owned(), // a flag
+                (false, value) => format!("{name} = {value}"),
+            }
         })
         .collect();
     format!("({})", words.join(", "))
@@ -669,7 +683,7 @@ fn setting_value(setting: &str, value: &str) -> String {
     if list.contains(&setting) {
         value
             .split(", ")
-            .map(|item| if item.is_empty() { "''".to_owned() } else { quoted(item) })
+            .map(|item| if item.is_empty() || item.len() > names::LONGEST { literal(item) } else { quoted(item) })
             .collect::<Vec<_>>()
             .join(", ")
     } else {
@@ -820,12 +834,15 @@ fn table_extras(out: &mut Vec<String>, name: &Name, table: &Table) {
     }
     let child = table.clauses.has("inherits");
     for column in table.columns.iter() {
-        if child
-            && column.clauses.value("inherited").is_some_and(|how| !how.is_empty())
-            && let Some(default) = &column.default
-        {
-            let own = quoted(column.name.canonical());
-            out.push(format!("ALTER TABLE ONLY {name} ALTER COLUMN {own} SET DEFAULT {}", default.written()));
+        let how = column.clauses.value("inherited").unwrap_or_default();
+        let own = quoted(column.name.canonical());
+        if child && how.contains("default") {
+            let default = column.default.as_ref().map_or("NULL", Expression::written);
+            out.push(format!("ALTER TABLE ONLY {name} ALTER COLUMN {own} SET DEFAULT {default}"));
+        }
+        if how.contains("compression") {
+            let method = column.clauses.value("compression").unwrap_or("default");
+            out.push(format!("ALTER TABLE ONLY {name} ALTER COLUMN {own} SET COMPRESSION {method}"));
         }
         out.extend(column_extras(name, column, None));
     }
@@ -837,7 +854,15 @@ fn table_extras(out: &mut Vec<String>, name: &Name, table: &Table) {
         if let (Some(constraint), Some(comment)) = (constraint, clauses.value("comment")) {
             out.push(comment_on(&format!("CONSTRAINT {} ON {name}", quoted(constraint.canonical())), Some(comment)));
         }
+        if let (Some(constraint), Some(comment)) = (constraint, clauses.value("index comment")) {
+            out.push(comment_on(&format!("INDEX {}", index_of(name, constraint)), Some(comment)));
+        }
     }
+}
+
+/// The index of a table's constraint: it is in the table's schema.
+pub fn index_of(table: &Name, constraint: &Name) -> Name {
+    names::qualified(&names::schema(table).unwrap_or_default(), constraint.canonical())
 }
 
 /// What only ALTER can say of a column, where it differs from `have`.

@@ -20,6 +20,10 @@ WITH columns AS (
           JOIN pg_attrdef pd ON pd.adrelid = pa.attrelid AND pd.adnum = pa.attnum
           WHERE h.inhrelid = a.attrelid AND pg_get_expr(pd.adbin, pd.adrelid) = pg_get_expr(d.adbin, d.adrelid))
         THEN format(E'\nALTER TABLE ONLY %I.%I ALTER COLUMN %I SET DEFAULT %s;', n.nspname, c.relname, a.attname, pg_get_expr(d.adbin, d.adrelid)) END,
+      CASE WHEN NOT a.attislocal AND NOT c.relispartition AND d.adbin IS NULL AND EXISTS (
+          SELECT FROM pg_inherits h JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = a.attname
+          WHERE h.inhrelid = a.attrelid AND pa.atthasdef)
+        THEN format(E'\nALTER TABLE ONLY %I.%I ALTER COLUMN %I SET DEFAULT NULL;', n.nspname, c.relname, a.attname) END,
       CASE WHEN a.attstattarget >= 0 THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STATISTICS %s;', n.nspname, c.relname, a.attname, a.attstattarget) END,
       CASE WHEN a.attstorage <> t.typstorage THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STORAGE %s;', n.nspname, c.relname, a.attname,
         CASE a.attstorage WHEN 'p' THEN 'PLAIN' WHEN 'e' THEN 'EXTERNAL' WHEN 'm' THEN 'MAIN' ELSE 'EXTENDED' END) END,

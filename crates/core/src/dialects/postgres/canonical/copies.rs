@@ -79,7 +79,8 @@ fn text_search(model: &mut Model) {
     }
 }
 
-fn expand_one(model: &mut Model, key: &ObjectKey) {
+/// Replaces the LIKEs of one table by what they copy, as far as their tables are there.
+pub fn expand_one(model: &mut Model, key: &ObjectKey) {
     let Some(table) = model.table(&key.name) else { return };
     let copies: Vec<(String, String)> = table
         .clauses

@@ -11,7 +11,8 @@ use sqlparser::parser::Parser;
 
 use super::super::{names, tokens};
 use super::known::Known;
-use super::walk::{Relation, Walk};
+use super::scope::{Relation, Scopes};
+use super::walk::Walk;
 use crate::model::{Clauses, Definition, Kind, Name, Object};
 use crate::parse::{TokenKind, token};
 
@@ -22,7 +23,16 @@ const DEPTH: usize = 300;
 pub struct Scope<'k> {
     known: &'k Known,
     own_schema: String,
-    relation: Option<Relation>,
+    around: Around,
+}
+
+/// What stands around an expression of an object.
+enum Around {
+    Nothing,
+    Table(Relation),
+    Routine(Relation),
+    /// The rows of a rule: the one that is meant if none is named comes first.
+    Rows([Relation; 2]),
 }
 
 impl<'k> Scope<'k> {
@@ -33,36 +43,50 @@ impl<'k> Scope<'k> {
             Definition::Index(index) => Some(&index.table),
             definition => definition.owner(),
         };
-        let mut relation = owner.map(|name| Relation {
-            alias: names::identifier(name),
-            numbered: None,
-            columns: known.columns.get(name.canonical()).cloned(),
-        });
-        if let Definition::Plain(plain) = &object.definition
-            && matches!(plain.kind, Kind::Function | Kind::Procedure)
-        {
-            relation = Some(Relation {
-                alias: names::identifier(&object.name),
-                numbered: None,
-                columns: Some(arguments(&plain.clauses)),
-            });
+        let columns = |name: &Name| known.columns.get(name.canonical()).cloned();
+        let around = match (&object.definition, owner) {
+            (Definition::Plain(plain), _) if matches!(plain.kind, Kind::Function | Kind::Procedure) => {
+                Around::Routine(Relation::new(names::identifier(&object.name), Some(arguments(&plain.clauses))))
+            }
+            (Definition::Plain(plain), Some(owner)) if matches!(plain.kind, Kind::Rule | Kind::Trigger) => {
+                let row = |name: &str| Relation::new(name.to_owned(), columns(owner));
+                let (meant, other) =
+                    if plain.clauses.value("on") == Some("insert") { ("new", "old") } else { ("old", "new") };
+                Around::Rows([row(meant), row(other)])
+            }
+            (_, Some(owner)) => Around::Table(Relation::new(names::identifier(owner), columns(owner))),
+            (_, None) => Around::Nothing,
+        };
+        Scope { known, own_schema: super::own_schema(object), around }
+    }
+
+    fn scopes(&self) -> Scopes {
+        match &self.around {
+            Around::Nothing => Scopes::empty(),
+            Around::Table(relation) => Scopes::of_table(relation.clone()),
+            Around::Routine(arguments) => Scopes::of_routine(arguments.clone()),
+            Around::Rows(rows) => Scopes::of_rule(rows.clone()),
         }
-        Scope { known, own_schema: super::own_schema(object), relation }
     }
 
     /// The canonical form of an expression. `wanted` is the type that its value is stored as, if it is.
     pub fn expression(&self, text: &str, wanted: Option<&str>) -> String {
         let Some(mut expression) = parse(text, |parser| parser.parse_expr()) else { return plain_tokens(text) };
-        let mut walk = Walk::new(self.known, &self.own_schema, self.relation.clone());
+        let mut walk = Walk::new(self.known, &self.own_schema, self.scopes());
         let _ = expression.visit(&mut walk);
         walk.as_stored(&mut expression, wanted);
         finished(&mut expression)
     }
 
+    /// Whether values of a column of this type go through a domain's rules or a length's.
+    pub fn fits_values(&self, data_type: &str) -> bool {
+        data_type.contains('(') && !data_type.starts_with("interval") || self.known.is_domain(data_type)
+    }
+
     /// The canonical form of a view's query, its columns under the names that the view gives them.
     pub fn query(&self, text: &str, columns: &[Name]) -> String {
         let Some(mut query) = parse(text, |parser| parser.parse_query()) else { return plain_tokens(text) };
-        let mut walk = Walk::new(self.known, &self.own_schema, None);
+        let mut walk = Walk::new(self.known, &self.own_schema, Scopes::empty());
         walk.name_outputs(&mut query, columns);
         let _ = VisitMut::visit(&mut *query, &mut walk);
         let _ = VisitMut::visit(&mut *query, &mut super::sets::Parentheses);
@@ -72,14 +96,14 @@ impl<'k> Scope<'k> {
     /// The query with its columns under the names that the view gives them; none if that can't be said in the query.
     pub fn named(&self, text: &str, columns: &[Name]) -> Option<String> {
         let mut query = parse(text, |parser| parser.parse_query())?;
-        let named = Walk::new(self.known, &self.own_schema, None).name_outputs(&mut query, columns);
+        let named = Walk::new(self.known, &self.own_schema, Scopes::empty()).name_outputs(&mut query, columns);
         named.then(|| query.to_string())
     }
 
     /// The canonical form of a routine argument's default. A constant is of the argument's type, whatever it says.
     pub fn default(&self, text: &str) -> String {
         let Some(mut expression) = parse(text, |parser| parser.parse_expr()) else { return plain_tokens(text) };
-        let mut walk = Walk::new(self.known, &self.own_schema, None);
+        let mut walk = Walk::new(self.known, &self.own_schema, Scopes::empty());
         let _ = expression.visit(&mut walk);
         while let Expr::Cast { expr: inner, .. } = &expression
             && super::tree::is_constant(inner)
@@ -120,7 +144,7 @@ impl<'k> Scope<'k> {
     fn statement(&self, text: &str) -> String {
         let Some(mut statement) = parse(text, |parser| parser.parse_statement()) else { return plain_tokens(text) };
         // The arguments of a routine, or the old and the new row of a rule, are around it.
-        let mut walk = Walk::new(self.known, &self.own_schema, self.relation.clone());
+        let mut walk = Walk::new(self.known, &self.own_schema, self.scopes());
         let _ = VisitMut::visit(&mut statement, &mut walk);
         let _ = VisitMut::visit(&mut statement, &mut super::sets::Parentheses);
         statement.to_string()
@@ -129,7 +153,7 @@ impl<'k> Scope<'k> {
     /// The names and types of a query's columns, as far as they can be known.
     pub fn outputs(&self, text: &str) -> Option<Vec<(String, Option<String>)>> {
         let query = parse(text, |parser| parser.parse_query())?;
-        Walk::new(self.known, &self.own_schema, None).outputs(&query)
+        Walk::new(self.known, &self.own_schema, Scopes::empty()).outputs(&query)
     }
 }
 

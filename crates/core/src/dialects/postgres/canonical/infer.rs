@@ -210,6 +210,11 @@ pub fn is_number(name: &str) -> bool {
     matches!(base(name).as_str(), "smallint" | "integer" | "bigint" | "numeric" | "real" | "double precision")
 }
 
+/// Whether the type is one of the floating-point numbers.
+pub fn is_float(name: &str) -> bool {
+    matches!(name, "real" | "double precision")
+}
+
 /// Whether the type is a date or a timestamp.
 pub fn is_moment(name: &str) -> bool {
     name == "date" || name.starts_with("timestamp")

@@ -32,7 +32,7 @@ pub fn expand(model: &mut Model) {
             })
         });
         if ready.is_empty() {
-            return;
+            break;
         }
         for key in ready {
             complete(model, &key, &types);
@@ -99,6 +99,7 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Vec<Colu
             without_constraints_of(table, parent, partition);
         }
         parse::settle(&key.name, table);
+        parse::settle_checks(&key.name, table);
     }
     model.insert(object);
 }
@@ -119,7 +120,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
     let mut result = if own.data_type.is_none() {
         // An override: what it does not say is the parent's.
         let mut result = inherited.clone();
-        result.default = own.default.clone().or(result.default);
+        result.default = own.default.clone().or(result.default).filter(|default| !is_null(default));
         result.not_null = own.not_null.or(result.not_null);
         result.generated = own.generated.clone().or(result.generated);
         own.clauses.iter().for_each(|(name, value)| result.clauses.set(name, value.clone()));
@@ -131,17 +132,23 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
     } else {
         return own.clone();
     };
-    // Marked only if nothing is said that the parent does not say, but for what is never inherited.
-    let mut bare = result.clone();
-    for own_only in ["comment", "statistics"] {
-        bare.clauses.remove(own_only);
+    let written = |column: &Column| column.default.as_ref().map(|default| default.written().to_owned());
+    let method = |column: &Column| column.clauses.value("compression").map(str::to_owned);
+    let mut differs = Vec::new();
+    if result.default.is_none() && inherited.default.is_some() {
+        differs.push("without a default");
+    } else if written(&result) != written(&inherited) || !in_key && result.not_null != inherited.not_null {
+        differs.push("with another default");
     }
-    let same = bare.default.as_ref().map(|d| d.written()) == inherited.default.as_ref().map(|d| d.written())
-        && (in_key || bare.not_null == inherited.not_null);
-    if !same {
-        result.clauses.say("inherited", "with another default");
+    if method(&result) != method(&inherited) {
+        differs.push("with another compression");
     }
+    result.clauses.say("inherited", differs.join(", "));
     result
+}
+
+fn is_null(default: &Expression) -> bool {
+    default.written().trim().eq_ignore_ascii_case("null")
 }
 
 /// Comments on columns that were not known yet when they were read.

@@ -37,6 +37,8 @@ pub struct Known {
     pub columns: HashMap<String, Vec<(String, Option<String>)>>,
     /// What domains are made of.
     domains: HashMap<String, String>,
+    /// Enum types (true), and composite and range types (false).
+    structured: HashMap<String, bool>,
 }
 
 impl Known {
@@ -49,6 +51,7 @@ impl Known {
             others: HashSet::new(),
             columns: HashMap::new(),
             domains: HashMap::new(),
+            structured: HashMap::new(),
         };
         for object in model.objects() {
             let name = object.name.canonical().to_owned();
@@ -68,6 +71,14 @@ impl Known {
                         && plain.kind == Kind::Domain
                     {
                         known.domains.insert(name.clone(), plain.clauses.value("as").unwrap_or_default().to_owned());
+                    }
+                    if let Definition::Plain(plain) = &object.definition
+                        && plain.kind == Kind::Type
+                    {
+                        let enumerated = plain.clauses.has("enum");
+                        if enumerated || plain.clauses.has("attributes") || plain.clauses.has("range.subtype") {
+                            known.structured.insert(name.clone(), enumerated);
+                        }
                     }
                     if let Definition::Plain(plain) = &object.definition
                         && plain.clauses.has("range.subtype")
@@ -101,6 +112,11 @@ impl Known {
             .map(|schema| names::qualified(schema, identifier))
             .map(|name| name.canonical().to_owned())
             .find(|name| set.contains(name))
+    }
+
+    /// Whether the type is a domain of the model.
+    pub fn is_domain(&self, data_type: &str) -> bool {
+        self.domains.contains_key(data_type)
     }
 
     /// The type that decides which operators apply: what a domain is made of, and names without the usual schema.
@@ -155,13 +171,27 @@ impl Known {
 
     /// How a type is usually stored, if its storage can be said at all.
     pub fn usual_storage(&self, data_type: &str) -> Option<&'static str> {
-        let base = data_type.split(['(', '[']).next().unwrap_or(data_type);
-        Some(match base {
+        let data_type = &self.effective_type(data_type);
+        let base = super::infer::base(data_type);
+        Some(match base.as_str() {
             _ if data_type.ends_with("[]") => "extended",
-            "text" | "character varying" | "character" | "bpchar" | "bytea" | "json" | "jsonb" | "xml" | "tsvector"
-            | "bit" | "bit varying" => "extended",
+            "text" | "character varying" | "character" | "bpchar" | "bytea" | "json" | "jsonb" | "jsonpath" | "xml"
+            | "tsvector" | "bit" | "bit varying" | "polygon" | "path" | "record" => "extended",
             "numeric" | "inet" | "cidr" => "main",
-            _ => "plain",
+            "smallint" | "integer" | "bigint" | "real" | "double precision" | "boolean" | "date" | "uuid" | "oid"
+            | "money" | "interval" | "name" | "\"char\"" | "point" | "line" | "lseg" | "box" | "circle" | "macaddr"
+            | "macaddr8" | "pg_lsn" | "tsquery" => "plain",
+            moment if moment.starts_with("time") => "plain",
+            own => match self.structured.get(own).or_else(|| self.structured.get(&format!("public.{own}"))) {
+                Some(enumerated) => {
+                    if *enumerated {
+                        "plain"
+                    } else {
+                        "extended"
+                    }
+                }
+                None => return None,
+            },
         })
     }
 
@@ -396,7 +426,8 @@ fn text_name(token: &Token, text: &str) -> Option<String> {
 
 /// Whether a word is one of the engine's types.
 pub fn is_built_in(identifier: &str) -> bool {
-    BUILT_IN_TYPES.contains(&identifier)
+    // Every relation of the system's catalogue has a row type, and no name of a user's begins so by custom.
+    BUILT_IN_TYPES.contains(&identifier) || identifier.starts_with("pg_")
 }
 
 /// Whether two words are the end of a type's name of several words: `double precision`, `with time zone`, `interval day`.

@@ -18,6 +18,7 @@ pub fn canonical(data_type: &str, text: &str) -> Option<String> {
             day.unwrap_or(moment)
         }),
         "date" => text.strip_suffix(" 00:00:00").map(str::to_owned),
+        "bytea" => bytes(text),
         name if name.ends_with("[]") => array(text),
         "uuid" | "macaddr" => Some(text.to_lowercase()),
         _ => None,
@@ -53,6 +54,66 @@ fn moment(text: &str) -> Option<String> {
         other => other,
     };
     Some(format!("{}-{:0>2}-{:0>2} {}{zone}", numbers[0], numbers[1], numbers[2], time(clock.trim())?))
+}
+
+/// Bytes in hexadecimal, whatever the form that they were given in
+/// (<https://www.postgresql.org/docs/current/datatype-binary.html>).
+fn bytes(text: &str) -> Option<String> {
+    if let Some(digits) = text.strip_prefix("\\x") {
+        let digits: String = digits.chars().filter(|ch| !ch.is_whitespace()).collect();
+        return Some(format!("\\x{}", digits.to_ascii_lowercase()));
+    }
+    let text = text.replace("''", "'");
+    let mut out = "\\x".to_owned();
+    let mut rest = text.as_bytes();
+    while let [first, tail @ ..] = rest {
+        let (byte, after) = match tail {
+            [b'\\', after @ ..] if *first == b'\\' => (b'\\', after),
+            [_, _, _, after @ ..] if *first == b'\\' => {
+                (u8::from_str_radix(std::str::from_utf8(&tail[..3]).ok()?, 8).ok()?, after)
+            }
+            _ if *first == b'\\' => return None,
+            _ => (*first, tail),
+        };
+        out.push_str(&format!("{byte:02x}"));
+        rest = after;
+    }
+    Some(out)
+}
+
+/// A number as the server writes one of this type: integers and decimals without signs, zeros and exponents that say nothing,
+/// floating-point numbers in the shortest form that means the same.
+pub fn number(base: &str, text: &str) -> Option<String> {
+    if matches!(base, "double precision" | "real") {
+        let number: f64 = text.trim().parse().ok().filter(|number: &f64| number.is_finite())?;
+        return Some(number.to_string());
+    }
+    let (negative, digits) = text.strip_prefix('-').map_or((false, text), |rest| (true, rest));
+    let digits = digits.strip_prefix('+').unwrap_or(digits).replace('_', "");
+    let based = [("0x", 16), ("0o", 8), ("0b", 2)]
+        .into_iter()
+        .find_map(|(prefix, radix)| u64::from_str_radix(digits.to_ascii_lowercase().strip_prefix(prefix)?, radix).ok());
+    let digits = based.map_or(digits, |number| number.to_string());
+    let (mantissa, exponent) = digits.split_once(['e', 'E']).unwrap_or((&digits, "0"));
+    let exponent: i32 = exponent.parse().ok().filter(|exponent: &i32| exponent.abs() < 400)?;
+    let (whole, fraction) = mantissa.split_once('.').unwrap_or((mantissa, ""));
+    if whole.len() + fraction.len() == 0 || !whole.bytes().chain(fraction.bytes()).all(|byte| byte.is_ascii_digit()) {
+        return None;
+    }
+    let mut all = format!("{whole}{fraction}");
+    let mut point = whole.len() as i32 + exponent;
+    while point < 1 {
+        all.insert(0, '0');
+        point += 1;
+    }
+    while (point as usize) > all.len() {
+        all.push('0');
+    }
+    let (whole, fraction) = all.split_at(point as usize);
+    let whole = whole.trim_start_matches('0');
+    let whole = if whole.is_empty() { "0" } else { whole };
+    let sign = if negative && all.bytes().any(|byte| byte != b'0') { "-" } else { "" };
+    Some(if fraction.is_empty() { format!("{sign}{whole}") } else { format!("{sign}{whole}.{fraction}") })
 }
 
 /// An array of plain items without blanks between them.

@@ -8,10 +8,12 @@ mod interval;
 mod known;
 mod literal;
 mod outputs;
+mod scope;
 mod sets;
 mod tree;
 mod walk;
 
+pub use copies::expand_one as copy_likes;
 use rayon::prelude::*;
 
 use super::names;
@@ -47,7 +49,7 @@ pub fn finish(model: &mut Model) {
 fn view_columns(model: &Model, known: &mut Known) {
     let mut waiting: Vec<&Object> = model.of_kind(Kind::View).chain(model.of_kind(Kind::MaterializedView)).collect();
     loop {
-        let found: Vec<(String, walk::Columns)> = waiting
+        let found: Vec<(String, scope::Columns)> = waiting
             .par_iter()
             .filter_map(|object| {
                 let Definition::View(view) = &object.definition else { return None };
@@ -285,7 +287,7 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
     };
     let canonical = |expression: &mut Expression, wanted: Option<&str>| {
         let text = match (kind, expression.written()) {
-            (Kind::Rule, text) => scope.statements(text),
+            (Kind::Rule, text) if is_action(text) => scope.statements(text),
             (Kind::Function | Kind::Procedure, text) if text.trim_start().get(..5).is_some_and(is_body) => {
                 scope.statements(text)
             }
@@ -300,8 +302,10 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
                 let data_type = types.iter().find(|(name, _)| *name == column.name).and_then(|(_, t)| t.as_deref());
                 if let Some(default) = &mut column.default {
                     canonical(default, data_type);
-                    // The server keeps no default that says nothing.
-                    if default.canonical == "NULL" {
+                    // The server keeps a default that says nothing only if NULL has to be made to fit the column
+                    // (`AddRelationNewConstraints()` of heap.c).
+                    let fitted = data_type.is_some_and(|data_type| scope.fits_values(data_type));
+                    if default.canonical == "NULL" && !fitted {
                         column.default = None;
                     }
                 }
@@ -334,13 +338,21 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
     }
 }
 
+/// Whether a text of a rule is what it does, and not its condition.
+fn is_action(text: &str) -> bool {
+    let word: String = text.trim_start().chars().take_while(char::is_ascii_alphabetic).collect();
+    ["select", "insert", "update", "delete", "notify", "nothing", "with", "values"]
+        .iter()
+        .any(|action| word.eq_ignore_ascii_case(action))
+}
+
 /// Whether an SQL-standard body begins so: RETURN or BEGIN ATOMIC.
 fn is_body(head: &str) -> bool {
     head.eq_ignore_ascii_case("retur") || head.eq_ignore_ascii_case("begin")
 }
 
 /// The columns of views, with their types as far as they can be known.
-pub type Outputs = std::collections::HashMap<Name, walk::Columns>;
+pub type Outputs = std::collections::HashMap<Name, scope::Columns>;
 
 /// The columns of all views of a model.
 pub fn view_outputs(model: &Model) -> Outputs {

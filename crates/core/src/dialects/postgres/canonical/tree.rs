@@ -9,7 +9,7 @@ use sqlparser::ast::{
 };
 
 use super::super::names;
-use super::walk::{Columns, Relation};
+use super::scope::{Columns, Relation};
 
 /// The value of an identifier: in lower case, if it has no quotes.
 pub fn ident_value(ident: &Ident) -> String {
@@ -234,6 +234,14 @@ pub fn has_merged_columns(from: &[TableWithJoins]) -> bool {
 }
 
 /// The columns of relations as select items; none if any are not known.
+/// A column with or without a qualifier.
+pub fn column_of(qualifier: Option<&str>, column: &str) -> Expr {
+    match qualifier {
+        Some(alias) => Expr::CompoundIdentifier(vec![ident(alias), ident(column)]),
+        None => Expr::Identifier(ident(column)),
+    }
+}
+
 pub fn expand(relations: &[&Relation]) -> Option<Vec<SelectItem>> {
     if relations.is_empty() {
         return None;
@@ -264,13 +272,6 @@ pub fn rename_columns(columns: &mut Option<Columns>, alias: &TableAlias) {
         Some(columns) => columns.iter_mut().zip(listed).for_each(|(column, name)| column.0 = name),
         None => *columns = Some(listed.into_iter().map(|name| (name, None)).collect()),
     }
-}
-
-/// Whether a name is another one with a number, as the server makes names that clash: `hives_1`.
-pub fn is_numbered(name: &str, base: &str) -> bool {
-    name.strip_prefix(base)
-        .and_then(|rest| rest.strip_prefix('_'))
-        .is_some_and(|number| !number.is_empty() && number.bytes().all(|byte| byte.is_ascii_digit()))
 }
 
 /// A function among the tables is always lateral, however it was written.
@@ -318,7 +319,7 @@ pub fn function_relation(function: String, alias: Option<&TableAlias>) -> Relati
     if let Some(alias) = alias {
         rename_columns(&mut columns, alias);
     }
-    Relation { alias: name, numbered: None, columns }
+    Relation::new(name, columns)
 }
 
 /// The columns of the engine's functions that give rows of more than one.

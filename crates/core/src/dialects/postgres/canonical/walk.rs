@@ -4,9 +4,9 @@ use std::ops::ControlFlow;
 
 use sqlparser::ast::{
     AccessExpr, Array, BinaryOperator, CastKind, DataType, Expr, FromTable, Function, FunctionArg, FunctionArgExpr,
-    FunctionArguments, GroupByExpr, ObjectName, ObjectNamePart, OrderByKind, Query, Select, SelectItem, SetExpr,
-    Statement, TableAlias, TableFactor, TableWithJoins, TrimWhereField, UnaryOperator, UpdateTableFromKind, Value,
-    VisitorMut,
+    FunctionArguments, GroupByExpr, Insert, ObjectName, ObjectNamePart, OrderByKind, Query, Select, SelectItem,
+    SetExpr, Statement, TableAlias, TableFactor, TableObject, TableWithJoins, TrimWhereField, UnaryOperator,
+    UpdateTableFromKind, Value, VisitorMut,
 };
 
 use super::super::names;
@@ -15,64 +15,29 @@ use super::infer;
 use super::known::Known;
 use super::literal;
 use super::outputs::*;
+use super::scope::{Columns, Relation, Scopes};
 use super::sets::*;
 use super::tree::*;
 use crate::model::Name;
 
-/// Columns by name, with their types as far as they are known.
-pub type Columns = Vec<(String, Option<String>)>;
-
-/// Something whose columns an expression can name.
-#[derive(Debug, Clone, Default)]
-pub struct Relation {
-    /// What it is called here.
-    pub alias: String,
-    /// What the text calls it, where the server had to add a number to its name.
-    pub numbered: Option<String>,
-    /// Its columns; none if they are not known.
-    pub columns: Option<Columns>,
-}
-
-impl Relation {
-    fn is_called(&self, name: &str) -> bool {
-        self.alias == name || self.numbered.as_deref() == Some(name)
-    }
-}
-
-/// The walk. Relations are kept as a stack: the innermost query's are the last.
+/// The walk.
 pub struct Walk<'k> {
     pub(super) known: &'k Known,
     own_schema: &'k str,
-    scopes: Vec<Vec<Relation>>,
-    /// Whether the outermost scope is a table's own expression, whose columns stand alone.
-    bare: bool,
+    pub(super) scopes: Scopes,
     /// WITH queries in sight.
     ctes: Vec<(String, Option<Columns>)>,
 }
 
 impl<'k> Walk<'k> {
-    /// A walk over an expression of a relation, or over a query.
-    pub fn new(known: &'k Known, own_schema: &'k str, relation: Option<Relation>) -> Walk<'k> {
-        let bare = relation.is_some();
-        Walk {
-            known,
-            own_schema,
-            scopes: relation.map(|relation| vec![relation]).into_iter().collect(),
-            bare,
-            ctes: Vec::new(),
-        }
+    /// A walk over what stands in these scopes.
+    pub fn new(known: &'k Known, own_schema: &'k str, scopes: Scopes) -> Walk<'k> {
+        Walk { known, own_schema, scopes, ctes: Vec::new() }
     }
 
     /// The type of a column by its qualifier and name.
     pub fn column_type(&self, qualifier: Option<&str>, name: &str) -> Option<String> {
-        for scope in self.scopes.iter().rev() {
-            for relation in scope.iter().filter(|relation| qualifier.is_none_or(|alias| relation.is_called(alias))) {
-                if let Some((_, data_type)) = relation.columns.iter().flatten().find(|(column, _)| column == name) {
-                    return data_type.as_deref().map(|data_type| self.known.effective_type(data_type));
-                }
-            }
-        }
-        None
+        self.scopes.column_type(self.known, qualifier, name)
     }
 
     /// Takes away what only says the type that the value is stored as anyway.
@@ -92,10 +57,15 @@ impl<'k> Walk<'k> {
         if infer::is_number(wanted)
             && let Expr::Value(value) = expression
             && let Value::SingleQuotedString(text) = &value.value
-            && !text.is_empty()
-            && text.bytes().all(|byte| byte.is_ascii_digit() || matches!(byte, b'.' | b'-'))
+            && let Some(number) = literal::number(&base(wanted), text)
         {
-            value.value = Value::Number(text.clone(), false);
+            value.value = Value::Number(number, false);
+        } else if infer::is_float(wanted)
+            && let Expr::Value(value) = expression
+            && let Value::Number(text, _) = &mut value.value
+            && let Some(number) = literal::number(&base(wanted), text)
+        {
+            *text = number;
         }
         if let Expr::Value(value) = expression
             && let Value::SingleQuotedString(text) = &value.value
@@ -126,7 +96,7 @@ impl<'k> Walk<'k> {
 
     fn select_outputs(&mut self, select: &Select) -> Option<Columns> {
         let relations = self.relations_of(&select.from);
-        self.scopes.push(relations);
+        self.scopes.enter(relations);
         let mut columns = Vec::new();
         let mut complete = true;
         for item in &select.projection {
@@ -136,20 +106,21 @@ impl<'k> Walk<'k> {
                     columns.push((ident_value(alias), infer::type_of(self, expr)))
                 }
                 SelectItem::Wildcard(_) => {
-                    let scope = self.scopes.last().expect("just pushed");
-                    match scope.iter().map(|relation| relation.columns.clone()).collect::<Option<Vec<_>>>() {
+                    match self
+                        .scopes
+                        .innermost()
+                        .iter()
+                        .map(|relation| relation.columns.clone())
+                        .collect::<Option<Vec<_>>>()
+                    {
                         Some(all) => columns.extend(all.into_iter().flatten()),
                         None => complete = false,
                     }
                 }
                 SelectItem::QualifiedWildcard(kind, _) => {
                     let alias = wildcard_alias(kind);
-                    let scope = self.scopes.last().expect("just pushed");
-                    match scope
-                        .iter()
-                        .find(|relation| Some(&relation.alias) == alias.as_ref())
-                        .and_then(|r| r.columns.clone())
-                    {
+                    let mut own = self.scopes.innermost().iter();
+                    match own.find(|own| Some(&own.written) == alias.as_ref()).and_then(|own| own.columns.clone()) {
                         Some(own) => columns.extend(own),
                         None => complete = false,
                     }
@@ -157,7 +128,7 @@ impl<'k> Walk<'k> {
                 SelectItem::ExprWithAliases { .. } => complete = false,
             }
         }
-        self.scopes.pop();
+        self.scopes.leave();
         complete.then_some(columns)
     }
 
@@ -216,20 +187,16 @@ impl<'k> Walk<'k> {
                         name.and_then(|name| self.known.columns.get(&name).cloned())
                     }
                 };
-                let mut alias_name = alias.as_ref().map_or_else(|| last.clone(), |alias| ident_value(&alias.name));
-                let mut numbered = None;
-                if is_numbered(&alias_name, &last) && !relations.iter().any(|other| other.alias == last) {
-                    numbered = Some(std::mem::replace(&mut alias_name, last));
-                }
+                let called = alias.as_ref().map_or(last, |alias| ident_value(&alias.name));
                 if let Some(alias) = alias {
                     rename_columns(&mut columns, alias);
                 }
-                relations.push(Relation { alias: alias_name, numbered, columns });
+                relations.push(Relation::new(called, columns));
             }
             TableFactor::Derived { subquery, alias: Some(alias), .. } => {
                 let mut columns = self.outputs(subquery);
                 rename_columns(&mut columns, alias);
-                relations.push(Relation { alias: ident_value(&alias.name), numbered: None, columns });
+                relations.push(Relation::new(ident_value(&alias.name), columns));
             }
             TableFactor::NestedJoin { table_with_joins, alias: None } => {
                 self.add_relations(table_with_joins, relations)
@@ -240,55 +207,53 @@ impl<'k> Walk<'k> {
             }
             TableFactor::UNNEST { alias, .. } => relations.push(function_relation("unnest".to_owned(), alias.as_ref())),
             TableFactor::NestedJoin { alias: Some(alias), .. } => {
-                relations.push(Relation { alias: ident_value(&alias.name), ..Relation::default() });
+                relations.push(Relation::new(ident_value(&alias.name), None));
             }
             _ => {}
         }
-    }
-
-    /// The alias of the relation that a column without one belongs to.
-    fn qualifier_of(&self, column: &str) -> Option<String> {
-        for (depth, scope) in self.scopes.iter().enumerate().rev() {
-            let holds = |relation: &&Relation| relation.columns.iter().flatten().any(|(name, _)| name == column);
-            if let Some(found) = scope.iter().find(holds) {
-                return (!(self.bare && depth == 0 && self.scopes.len() == 1)).then(|| found.alias.clone());
-            }
-            // The only relation whose columns are not known.
-            let mut unknown = scope.iter().filter(|relation| relation.columns.is_none());
-            if let (Some(found), None) = (unknown.next(), unknown.next()) {
-                return Some(found.alias.clone());
-            }
-        }
-        None
     }
 
     fn column(&self, expr: &mut Expr) {
-        match expr {
+        let (qualifier, column) = match expr {
             Expr::Identifier(column) => {
                 let name = ident_value(column);
-                *expr = match self.qualifier_of(&name) {
-                    Some(alias) => Expr::CompoundIdentifier(vec![ident(&alias), ident(&name)]),
-                    None => Expr::Identifier(ident(&name)),
-                };
+                (self.scopes.qualifier_of(&name), name)
             }
-            Expr::CompoundIdentifier(parts) => {
-                let values: Vec<String> = parts.iter().map(ident_value).collect();
-                let (column, qualifiers) = values.split_last().expect("it has parts");
-                let mut alias = qualifiers.last().expect("it has more than one").clone();
-                let mut relations = self.scopes.iter().rev().flatten();
-                if let Some(found) = relations.find(|relation| relation.numbered.as_ref() == Some(&alias)) {
-                    alias.clone_from(&found.alias);
+            Expr::CompoundIdentifier(parts) => match &parts[..] {
+                [.., qualifier, column] => {
+                    let written = ident_value(qualifier);
+                    let qualifier = self.scopes.qualifier(&written).map(str::to_owned);
+                    *expr = column_of(qualifier.as_deref(), &ident_value(column));
+                    return;
                 }
-                let own = self.bare
-                    && self.scopes.len() == 1
-                    && self.scopes[0].iter().any(|relation| relation.alias == alias);
-                *expr = if own {
-                    Expr::Identifier(ident(column))
-                } else {
-                    Expr::CompoundIdentifier(vec![ident(&alias), ident(column)])
-                };
+                _ => return,
+            },
+            _ => return,
+        };
+        *expr = column_of(qualifier, &column);
+    }
+
+    /// Calls a table what the server calls it.
+    fn numbered_alias(&self, factor: &mut TableFactor) {
+        let (own, alias) = match factor {
+            TableFactor::Table { name, alias, .. } | TableFactor::Function { name, alias, .. } => {
+                (name_parts(name).pop(), alias)
             }
-            _ => {}
+            TableFactor::UNNEST { alias, .. } => (Some("unnest".to_owned()), alias),
+            TableFactor::Derived { alias, .. } => (None, alias),
+            _ => return,
+        };
+        let Some(written) = alias.as_ref().map(|alias| ident_value(&alias.name)).or(own) else { return };
+        let Some(found) = self.scopes.innermost().iter().find(|relation| relation.written == written) else { return };
+        if found.alias == written {
+            return;
+        }
+        match alias {
+            Some(alias) => alias.name = ident(&found.alias),
+            None => {
+                let name = ident(&found.alias);
+                *alias = Some(TableAlias { explicit: true, name, columns: Vec::new(), at: None });
+            }
         }
     }
 
@@ -299,7 +264,7 @@ impl<'k> Walk<'k> {
         }
         // What `*` stands for.
         let mut projection = Vec::new();
-        let scope = self.scopes.last().cloned().unwrap_or_default();
+        let scope = self.scopes.innermost();
         for item in std::mem::take(&mut select.projection) {
             let expanded = match &item {
                 SelectItem::Wildcard(_) if !has_merged_columns(&select.from) => {
@@ -307,7 +272,9 @@ impl<'k> Walk<'k> {
                 }
                 SelectItem::QualifiedWildcard(kind, _) => {
                     let alias = wildcard_alias(kind);
-                    expand(&scope.iter().filter(|relation| Some(&relation.alias) == alias.as_ref()).collect::<Vec<_>>())
+                    expand(
+                        &scope.iter().filter(|relation| Some(&relation.written) == alias.as_ref()).collect::<Vec<_>>(),
+                    )
                 }
                 _ => None,
             };
@@ -348,9 +315,7 @@ impl<'k> Walk<'k> {
             }
             Expr::Identifier(name) => {
                 let name = ident_value(name);
-                let is_column = self.scopes.last().is_some_and(|scope| {
-                    scope.iter().any(|relation| relation.columns.iter().flatten().any(|(column, _)| *column == name))
-                });
+                let is_column = self.scopes.has_column(&name);
                 if (output_first || !is_column)
                     && let Some((_, output)) = listed.iter().find(|(listed, _)| *listed == name)
                 {
@@ -378,7 +343,7 @@ impl<'k> Walk<'k> {
             },
             _ => return,
         };
-        let in_sight = self.scopes.iter().flatten().any(|relation| relation.is_called(&ident_value(&alias)));
+        let in_sight = self.scopes.called(&ident_value(&alias)).is_some();
         let Some(AccessExpr::Dot(Expr::Identifier(column))) = access_chain.first().filter(|_| in_sight) else { return };
         let whole = Expr::CompoundIdentifier(vec![alias, column.clone()]);
         let rest = access_chain.split_off(1);
@@ -394,12 +359,12 @@ impl<'k> Walk<'k> {
         match expr {
             Expr::Nested(inner) => *expr = (**inner).clone(),
             Expr::Identifier(_) | Expr::CompoundIdentifier(_) => self.column(expr),
-            Expr::Value(value) if matches!(&value.value, Value::Number(number, _) if number.starts_with('.')) => {
-                if let Value::Number(number, _) = &mut value.value {
-                    number.insert(0, '0');
-                }
-            }
             Expr::Value(value) => {
+                if let Value::Number(number, _) = &mut value.value
+                    && let Some(canonical) = literal::number("numeric", number)
+                {
+                    *number = canonical;
+                }
                 let plain = match &value.value {
                     Value::DollarQuotedString(text) => Some(text.value.clone()),
                     Value::EscapedStringLiteral(text)
@@ -606,10 +571,9 @@ impl<'k> Walk<'k> {
             match &value.value {
                 Value::Null => *expr = (**inner).clone(),
                 Value::SingleQuotedString(text) => {
-                    let number = !text.is_empty()
-                        && text.bytes().all(|byte| byte.is_ascii_digit() || matches!(byte, b'-' | b'.'));
-                    if number && infer::is_number(&target) {
-                        let number = Expr::value(Value::Number(text.clone(), false));
+                    let number = literal::number(&infer::base(&target), text).filter(|_| infer::is_number(&target));
+                    if let Some(number) = number {
+                        let number = Expr::value(Value::Number(number, false));
                         *expr = if target == "integer" { number } else { cast(number, data_type.clone()) };
                     } else if target == "boolean" && matches!(text.as_str(), "t" | "f" | "true" | "false") {
                         *expr = Expr::value(Value::Boolean(text.starts_with('t')));
@@ -812,9 +776,9 @@ impl<'k> Walk<'k> {
     fn typed_constant(&self, expr: &mut Expr, data_type: Option<&str>) {
         let (Expr::Value(value), Some(data_type)) = (expr, data_type) else { return };
         let Value::SingleQuotedString(text) = &mut value.value else { return };
-        let number = !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit() || matches!(byte, b'-' | b'.'));
-        if number && infer::is_number(data_type) {
-            value.value = Value::Number(text.clone(), false);
+        let number = literal::number(&infer::base(data_type), text).filter(|_| infer::is_number(data_type));
+        if let Some(number) = number {
+            value.value = Value::Number(number, false);
         } else if let Some(canonical) = literal::canonical(data_type, text) {
             *text = canonical;
         }
@@ -995,14 +959,20 @@ impl VisitorMut for Walk<'_> {
                 relations.extend(delete.using.iter().flat_map(|using| self.relations_of(using)).collect::<Vec<_>>());
                 relations
             }
+            Statement::Insert(Insert { table: TableObject::TableName(name), table_alias, .. }) => {
+                // Its name is taken in the query that it may hold, its columns are not in sight there.
+                let alias = table_alias.as_ref().map(|alias| ident_value(&alias.alias));
+                let name = alias.unwrap_or_else(|| name_parts(name).pop().unwrap_or_default());
+                vec![Relation::new(name, Some(Columns::new()))]
+            }
             _ => Vec::new(),
         };
-        self.scopes.push(relations);
+        self.scopes.enter(relations);
         ControlFlow::Continue(())
     }
 
     fn post_visit_statement(&mut self, _: &mut Statement) -> ControlFlow<()> {
-        self.scopes.pop();
+        self.scopes.leave();
         ControlFlow::Continue(())
     }
 
@@ -1011,7 +981,7 @@ impl VisitorMut for Walk<'_> {
         fetch_as_limit(query);
         if let (SetExpr::Select(select), Some(order)) = (&mut *query.body, &mut query.order_by) {
             let relations = self.relations_of(&select.from);
-            self.scopes.push(relations);
+            self.scopes.enter_query(relations);
             let listed = outputs_by_name(&select.projection);
             if let OrderByKind::Expressions(items) = &mut order.kind {
                 for item in items {
@@ -1025,13 +995,20 @@ impl VisitorMut for Walk<'_> {
             {
                 items.iter_mut().for_each(usual_order);
             }
-            self.scopes.push(Vec::new());
+            // A SELECT without an order has a level of its own; one of several has one within the whole's.
+            match &*query.body {
+                SetExpr::Select(select) => {
+                    let relations = self.relations_of(&select.from);
+                    self.scopes.enter_query(relations);
+                }
+                _ => self.scopes.enter(Vec::new()),
+            }
         }
         ControlFlow::Continue(())
     }
 
     fn post_visit_query(&mut self, query: &mut Query) -> ControlFlow<()> {
-        self.scopes.pop();
+        self.scopes.leave();
         let gone = query.with.as_ref().map_or(0, |with| with.cte_tables.len());
         self.ctes.truncate(self.ctes.len() - gone.min(self.ctes.len()));
         one_set(&mut query.body);
@@ -1055,13 +1032,13 @@ impl VisitorMut for Walk<'_> {
 
     fn pre_visit_select(&mut self, select: &mut Select) -> ControlFlow<()> {
         let relations = self.relations_of(&select.from);
-        self.scopes.push(relations);
+        self.scopes.enter_select(relations);
         self.select(select);
         ControlFlow::Continue(())
     }
 
     fn post_visit_select(&mut self, _: &mut Select) -> ControlFlow<()> {
-        self.scopes.pop();
+        self.scopes.leave();
         ControlFlow::Continue(())
     }
 
@@ -1081,6 +1058,7 @@ impl VisitorMut for Walk<'_> {
     }
 
     fn post_visit_table_factor(&mut self, factor: &mut TableFactor) -> ControlFlow<()> {
+        self.numbered_alias(factor);
         one_kind_of_function(factor);
         if let TableFactor::Function { name, args, .. } = factor {
             let function = name_parts(name).pop().unwrap_or_default();
@@ -1093,14 +1071,7 @@ impl VisitorMut for Walk<'_> {
         if let TableFactor::Table { name, alias, args, .. } = factor {
             let own = name_parts(name).pop().unwrap_or_default();
             let redundant = args.is_none()
-                && alias.as_ref().is_some_and(|alias| {
-                    let called = ident_value(&alias.name);
-                    let numbered = is_numbered(&called, &own)
-                        && self.scopes.last().is_some_and(|scope| {
-                            scope.iter().any(|relation| relation.numbered.as_ref() == Some(&called))
-                        });
-                    alias.columns.is_empty() && (called == own || numbered)
-                });
+                && alias.as_ref().is_some_and(|alias| alias.columns.is_empty() && ident_value(&alias.name) == own);
             if redundant {
                 *alias = None;
             }

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::{identifier, names, objects, own_name, path, routine, types};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Clauses, Definition, Expression, Kind, Name, Object};
+use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, Table};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind, TokenKind};
 
 /// An object that exists, as `TABLE hives` or `FUNCTION weigh(integer)` or `TRIGGER touch ON hives` names it.
@@ -242,22 +242,42 @@ pub fn comment(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<Statemen
     // What every database has is no part of a schema under version control.
     let built_in = matches!((kinds[0], name.canonical()), (Kind::Extension, "plpgsql") | (Kind::Schema, "public"))
         || kinds[0] == Kind::Language;
-    Ok(vec![amend(Subject { kinds: kinds.to_vec(), name }, built_in, move |object| {
-        say(object, "comment", text.as_deref());
+    let subject = Subject { kinds: kinds.to_vec(), name: name.clone() };
+    Ok(vec![amend(subject, built_in, move |object| {
+        say_of_index(object, &name, "comment", text.as_deref());
         Ok(())
     })])
+}
+
+/// Says a clause of an index, which may be that of a table's constraint; of anything else, of the object itself.
+pub fn say_of_index(object: &mut Object, index: &Name, clause: &str, value: Option<&str>) {
+    let constraint = names::simple(&names::identifier(index));
+    let clauses = match &mut object.definition {
+        Definition::Table(table) if object.name != *index => constraint_clauses(table, &constraint),
+        _ => return say(object, clause, value),
+    };
+    let clause = if clause == "comment" { "index comment" } else { clause };
+    match (clauses, value) {
+        (Some(clauses), Some(value)) => clauses.say(clause, value),
+        (Some(clauses), None) => drop(clauses.remove(clause)),
+        (None, _) => {}
+    }
+}
+
+/// The clauses of the constraint of this name.
+fn constraint_clauses<'t>(table: &'t mut Table, name: &Name) -> Option<&'t mut Clauses> {
+    let keys = table.primary_key.iter_mut().chain(table.unique_keys.iter_mut());
+    let mut clauses = keys.filter(|key| key.name == *name).map(|key| &mut key.clauses).next();
+    clauses = clauses.or(table.foreign_keys.iter_mut().find(|key| key.name == *name).map(|key| &mut key.clauses));
+    let checks = table.checks.iter_mut().chain(table.exclusions.iter_mut());
+    clauses.or(checks.filter(|check| check.name.as_ref() == Some(name)).map(|check| &mut check.clauses).next())
 }
 
 fn comment_on_constraint(object: &mut Object, name: &Name, text: Option<&str>) {
     let Definition::Table(table) = &mut object.definition else {
         return say(object, &format!("comment on {}", names::quoted(name.canonical())), text);
     };
-    let keys = table.primary_key.iter_mut().chain(table.unique_keys.iter_mut());
-    let mut clauses = keys.filter(|key| key.name == *name).map(|key| &mut key.clauses).next();
-    clauses = clauses.or(table.foreign_keys.iter_mut().find(|key| key.name == *name).map(|key| &mut key.clauses));
-    let checks = table.checks.iter_mut().chain(table.exclusions.iter_mut());
-    clauses = clauses.or(checks.filter(|check| check.name.as_ref() == Some(name)).map(|c| &mut c.clauses).next());
-    match (clauses, text) {
+    match (constraint_clauses(table, name), text) {
         (Some(clauses), Some(text)) => clauses.say("comment", text),
         (Some(clauses), None) => drop(clauses.remove("comment")),
         (None, _) => say(object, &format!("comment on constraint {}", names::quoted(name.canonical())), text),

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::access::{self, Subject, amend, kinds, missing, say, subject_name};
+use super::access::{self, Subject, amend, kinds, missing, say, say_of_index, subject_name};
 use super::constraints::{Found, sees_table_constraint, table_constraint};
 use super::{definitions, expression, identifier, names, objects, own_name, path, run, table};
 use crate::diagnostics::{Code, Diagnostic};
@@ -180,12 +180,25 @@ fn rename(
     if_exists: bool,
     to: impl Fn(&ObjectKey) -> Name + Send + Sync + 'static,
 ) -> StatementKind {
+    let index = kinds.contains(&Kind::Index).then(|| name.clone());
     StatementKind::Amend(Amendment {
         kinds: kinds.to_vec(),
         name: name.clone(),
         if_exists,
         apply: Arc::new(move |model, key| {
             let new = to(key);
+            // The index of a constraint has the constraint's name.
+            if key.kind == Kind::Table && index.as_ref().is_some_and(|index| *index != key.name) {
+                if let (Some(mut object), Some(index)) = (model.remove(key), &index) {
+                    let [from, to] = [index, &new].map(|name| names::simple(&names::identifier(name)));
+                    if let Definition::Table(table) = &mut object.definition {
+                        super::super::rename::constraint(table, &from, &to);
+                    }
+                    object.text.clear();
+                    model.insert(object);
+                }
+                return Ok(());
+            }
             super::super::rename::object(model, key, &new);
             if let Some(mut object) = model.remove(&ObjectKey::new(key.kind, new)) {
                 object.formerly.table.get_or_insert(key.name.clone());
@@ -328,7 +341,9 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
         let subject = Subject { kinds: vec![Kind::Index], name: child };
         // The index of a partition's key belongs to a constraint, which is attached with the partition.
         return Ok(vec![amend(subject, true, move |object| {
-            say(object, "attached to", Some(parent.canonical()));
+            if let Definition::Index(index) = &mut object.definition {
+                index.clauses.say("attached to", parent.canonical());
+            }
             Ok(())
         })]);
     }
@@ -350,9 +365,10 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
     } else {
         return Err(unknown(reader));
     }
+    let index = subject.name.clone();
     Ok(vec![amend(subject, if_exists, move |object| {
-        clauses.iter().for_each(|(name, value)| say(object, name, Some(&value.canonical)));
-        removed.iter().for_each(|name| say(object, name, None));
+        clauses.iter().for_each(|(name, value)| say_of_index(object, &index, name, Some(&value.canonical)));
+        removed.iter().for_each(|name| say_of_index(object, &index, name, None));
         Ok(())
     })])
 }
@@ -446,12 +462,26 @@ fn table_actions(
     }
     reader.finish()?;
     let table_name = name.clone();
-    let mut kinds_found = vec![amend(subject(), if_exists, move |object| {
+    let alter = move |object: &mut Object| {
         changes.iter().try_for_each(|change| change(object))?;
         if let Definition::Table(table) = &mut object.definition {
             table::settle(&table_name, table);
         }
         Ok(())
+    };
+    let mut kinds_found = vec![StatementKind::Amend(Amendment {
+        kinds: subject().kinds,
+        name: subject().name,
+        if_exists,
+        apply: Arc::new(move |model, key| {
+            // What is changed may be a copied column.
+            super::super::canonical::copy_likes(model, key);
+            let Some(mut object) = model.remove(key) else { return Ok(()) };
+            let outcome = alter(&mut object);
+            object.text.clear();
+            model.insert(object);
+            outcome
+        }),
     })];
     kinds_found.extend(others);
     kinds_found.extend(sequences.into_iter().map(|sequence| StatementKind::Create {

@@ -19,7 +19,7 @@ use crate::model::{Clauses, Definition, Expression, Formerly, Kind, Name, Object
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
 pub use objects::canonical_type;
-pub use table::{set_identity_options, settle};
+pub use table::{set_identity_options, settle, settle_checks};
 
 /// What a statement says.
 pub fn statement(
@@ -246,7 +246,11 @@ fn normalised(reader: &Reader<'_>, range: Range<usize>) -> String {
     for (index, word) in words.iter().enumerate() {
         let tight = matches!(word.as_str(), ")" | "," | "." | "]" | "[")
             || index > 0 && matches!(words[index - 1].as_str(), "(" | "." | "[" | "::")
-            || word == "::";
+            || word == "::"
+            || index > 0
+                && matches!(words[index - 1].as_str(), "-" | "+")
+                && word.starts_with(|first: char| first.is_ascii_digit() || first == '.')
+                && (index == 1 || matches!(words[index - 2].as_str(), "=" | "(" | "," | "to"));
         if index > 0 && !tight {
             out.push(' ');
         }

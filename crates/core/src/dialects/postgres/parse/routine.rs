@@ -85,6 +85,7 @@ fn argument(reader: &mut Reader<'_>) -> Parsed<Argument> {
     } else {
         None
     };
+    let data_type = super::types::without_modifiers(&data_type);
     Ok(Argument { mode: mode_found.unwrap_or("IN"), name, data_type, default })
 }
 
@@ -117,7 +118,9 @@ pub fn routine(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
             ),
         );
     } else if reader.take(&["RETURNS"]) {
-        clauses.set("returns", data_type(reader)?);
+        let returned = data_type(reader)?;
+        let plain = super::types::without_modifiers(&returned.canonical);
+        clauses.set("returns", Expression::new(plain, returned.written()));
     } else if kind == Kind::Function {
         // What the OUT arguments say.
         let out: Vec<&Argument> = listed.iter().filter(|argument| matches!(argument.mode, "OUT" | "INOUT")).collect();
@@ -260,7 +263,8 @@ fn setting(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             break;
         }
     }
-    clauses.say(&format!("set.{name}"), values.join(", "));
+    // Names of settings know no letter case.
+    clauses.say(&format!("set.{}", name.to_lowercase()), values.join(", "));
     Ok(())
 }
 
@@ -271,7 +275,7 @@ pub fn aggregate(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let mut clauses = Clauses::default();
     let mut second = reader.clone();
     second.parenthesised()?;
-    let name = if second.sees_symbol("(") {
+    let mut name = if second.sees_symbol("(") {
         let range = start + 1..second.position - 1;
         let arguments = if reader.tokens[range.clone()].iter().any(|token| token.is_symbol(reader.text, "*")) {
             reader.position = second.position;
@@ -290,6 +294,14 @@ pub fn aggregate(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
         base.clone() // The old form says the type among the options.
     };
     for (key, value) in definitions(reader)? {
+        if key == "basetype" {
+            let argument = value.as_ref().map_or("", |value| &value.canonical);
+            let argument = if argument.eq_ignore_ascii_case("any") || argument == "\"any\"" { "" } else { argument };
+            let signature = format!("{base}({argument})");
+            name = Name::new(signature.as_str(), signature.as_str());
+            clauses.say("arguments", argument);
+            continue;
+        }
         clauses.set(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("")));
     }
     Ok(plain(reader, Kind::Aggregate, name, None, clauses))

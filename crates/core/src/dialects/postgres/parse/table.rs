@@ -9,7 +9,7 @@ use super::{
 };
 use super::{names, objects};
 use crate::model::{
-    Check, Clauses, Column, Definition, Expression, Generated, Name, Object, OnConflict, Table, Unordered, is,
+    Check, Clauses, Column, Definition, Expression, Generated, Key, Name, Object, OnConflict, Table, Unordered, is,
 };
 use crate::parse::{Parsed, Reader, Session, TokenKind};
 
@@ -64,6 +64,7 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
     }
     options(reader, &mut table.clauses)?;
     take_constraints(&mut table, found);
+    merge_keys(&mut table);
     settle(&name, &mut table);
     let sequences = serial_columns(reader, &name, &mut table);
     let mut objects = vec![object(reader, name, Definition::Table(table))];
@@ -356,20 +357,66 @@ pub fn take_constraints(table: &mut Table, found: Found) {
     }
 }
 
+/// Keys of one statement that say the same are one key, which takes the first name that is given
+/// (`transformIndexConstraints()` of parse_utilcmd.c).
+fn merge_keys(table: &mut Table) {
+    let bare = |key: &Key| Key { name: Name::none(), ..key.clone() };
+    let mut kept: Vec<Key> = table.primary_key.take().into_iter().collect();
+    let has_primary = !kept.is_empty();
+    for key in std::mem::take(&mut table.unique_keys).iter() {
+        match kept.iter_mut().find(|prior| bare(prior) == bare(key)) {
+            Some(prior) if !prior.name.is_given() => prior.name = key.name.clone(),
+            Some(_) => {}
+            None => kept.push(key.clone()),
+        }
+    }
+    let mut kept = kept.into_iter();
+    table.primary_key = if has_primary { kept.next() } else { None };
+    table.unique_keys.extend(kept);
+}
+
 /// Gives constraints without a name the one that the server makes up, and says of key columns that they are NOT NULL.
+///
+/// The name of a CHECK depends on the columns that it names, which a child may have from a parent that is not known yet:
+/// [`settle_checks`] follows then.
 pub fn settle(name: &Name, table: &mut Table) {
+    settle_keys(name, table);
+    let incomplete = ["inherits", "partition of", "of", "like 0"].iter().any(|clause| table.clauses.has(clause));
+    if !incomplete {
+        settle_checks(name, table);
+    }
+}
+
+/// The names in use among the constraints of a table.
+fn taken_names(table: &Table) -> Vec<String> {
+    let given = |name: &Name| name.is_given().then(|| name.canonical().to_owned());
+    let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.name);
+    let names = keys.chain(table.foreign_keys.iter().map(|key| &key.name));
+    let named = table.checks.iter().chain(table.exclusions.iter()).filter_map(|check| check.name.as_ref());
+    names.chain(named).filter_map(given).collect()
+}
+
+/// Gives CHECKs without a name the one that the server makes up.
+pub fn settle_checks(name: &Name, table: &mut Table) {
+    let own = names::identifier(name);
+    let mut taken = taken_names(table);
+    for check in table.checks.iter_mut().filter(|check| check.name.is_none()) {
+        let used = mentioned(&table.columns, &check.condition);
+        let columns = if let [only] = &used[..] { only.canonical() } else { "" };
+        let made_up = names::first_free(&own, columns, "check", |name| taken.iter().any(|other| other == name));
+        check.name = Some(names::simple(&made_up));
+        taken.push(made_up);
+    }
+}
+
+fn settle_keys(name: &Name, table: &mut Table) {
     let own = names::identifier(name);
     let key_columns: Vec<Name> =
         table.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect();
     for column in table.columns.iter_mut().filter(|column| key_columns.contains(&column.name)) {
         column.not_null = Some(OnConflict::Abort);
     }
-    let mut taken: Vec<String> = Vec::new();
-    let given = |name: &Name| name.is_given().then(|| name.canonical().to_owned());
-    taken.extend(table.primary_key.iter().chain(table.unique_keys.iter()).filter_map(|key| given(&key.name)));
-    taken.extend(table.foreign_keys.iter().filter_map(|key| given(&key.name)));
-    let named = table.checks.iter().chain(table.exclusions.iter());
-    taken.extend(named.filter_map(|check| check.name.as_ref().and_then(given)));
+    let mut taken = taken_names(table);
     let mut free = |columns: &str, label: &str| {
         let name = names::first_free(&own, columns, label, |name| taken.iter().any(|other| other == name));
         taken.push(name.clone());
@@ -386,11 +433,6 @@ pub fn settle(name: &Name, table: &mut Table) {
         let included = included(&key.clauses);
         let columns: Vec<String> = columns.chain(included).collect();
         key.name = free(&names::addition(columns.iter().map(String::as_str)), "key");
-    }
-    let columns = table.columns.clone();
-    for check in table.checks.iter_mut().filter(|check| check.name.is_none()) {
-        let used = mentioned(&columns, &check.condition);
-        check.name = Some(free(if used.len() == 1 { used[0].canonical() } else { "" }, "check"));
     }
     for check in table.exclusions.iter_mut().filter(|check| check.name.is_none()) {
         let columns = exclusion_columns(check);

@@ -415,10 +415,7 @@ impl<'p> Planner<'p> {
         keys.dedup();
         // A base type is a shell first, so that its functions can name it.
         for key in keys.iter().filter(|key| key.kind == Kind::Type) {
-            let Some(Definition::Plain(plain)) = planning.want.get(key).map(|object| &object.definition) else {
-                continue;
-            };
-            if plain.clauses.iter().any(|(clause, _)| clause.starts_with("base.")) && self.have().get(key).is_none() {
+            if planning.want.get(key).is_some_and(order::is_base_type) && self.have().get(key).is_none() {
                 let statement = format!("CREATE TYPE {}", key.name);
                 self.push(Step::new(format!("create the shell of {key}"), vec![statement]));
             }

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::model::{Definition, Kind, Model, Name, ObjectKey};
+use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey};
 
 /// Where a kind stands if nothing else decides, and in a circle.
 fn rank(kind: Kind) -> u8 {
@@ -52,7 +52,19 @@ fn needs(model: &Model, keys: &BTreeMap<&Name, Vec<&ObjectKey>>, key: &ObjectKey
     {
         found.retain(|other| Some(&other.name) != plain.owner.as_ref());
     }
+    // The functions of a base type come before it: they need no more than its shell.
+    if key.kind == Kind::Function {
+        found.retain(|other| {
+            !model.get(other).is_some_and(|object| object.uses.contains(&key.name) && is_base_type(object))
+        });
+    }
     found
+}
+
+/// Whether the object is a type that functions of its own read and write.
+pub fn is_base_type(object: &Object) -> bool {
+    let Definition::Plain(plain) = &object.definition else { return false };
+    plain.kind == Kind::Type && plain.clauses.iter().any(|(clause, _)| clause.starts_with("base."))
 }
 
 /// Each after what it uses. Kahn's algorithm, by rank and name where nothing decides.

@@ -514,12 +514,16 @@ impl TableChange<'_> {
             }
         }
         let before = constraint_comments(have);
-        for (name, wanted) in constraint_comments(want) {
-            let was = before.iter().find(|(other, _)| *other == name).and_then(|(_, comment)| *comment);
+        for (name, clause, wanted) in constraint_comments(want) {
+            let same = before.iter().find(|(other, of, _)| *other == name && *of == clause);
+            let was = same.and_then(|(_, _, comment)| *comment);
             let anew = self.comes_anew(&name);
             if (anew && wanted.is_some()) || (!anew && was != wanted) {
-                statements
-                    .push(write::comment_on(&format!("CONSTRAINT {} ON {table}", quoted(name.canonical())), wanted));
+                let what = match clause {
+                    "comment" => format!("CONSTRAINT {} ON {table}", quoted(name.canonical())),
+                    _ => format!("INDEX {}", write::index_of(table, &name)),
+                };
+                statements.push(write::comment_on(&what, wanted));
             }
         }
         if !statements.is_empty() {
@@ -545,23 +549,23 @@ impl TableChange<'_> {
     }
 }
 
-fn constraint_comments(table: &Table) -> Vec<(Name, Option<&str>)> {
-    let keys = table
-        .primary_key
-        .iter()
-        .chain(table.unique_keys.iter())
-        .map(|key| (key.name.clone(), key.clauses.value("comment")));
-    let checks = table
-        .checks
-        .iter()
-        .chain(table.exclusions.iter())
-        .filter_map(|check| Some((check.name.clone()?, check.clauses.value("comment"))));
-    keys.chain(checks).collect()
+/// The comments of constraints and of their indexes: the constraint, the clause, the text.
+fn constraint_comments(table: &Table) -> Vec<(Name, &'static str, Option<&str>)> {
+    let keys = table.primary_key.iter().chain(table.unique_keys.iter());
+    let keys = keys.map(|key| (key.name.clone(), &key.clauses));
+    let checks = table.checks.iter().chain(table.exclusions.iter());
+    let checks = checks.filter_map(|check| Some((check.name.clone()?, &check.clauses)));
+    keys.chain(checks)
+        .flat_map(|(name, clauses)| {
+            ["comment", "index comment"].map(|clause| (name.clone(), clause, clauses.value(clause)))
+        })
+        .collect()
 }
 
 fn without_comment(clauses: &Clauses) -> Clauses {
     let mut clauses = clauses.clone();
     clauses.remove("comment");
+    clauses.remove("index comment");
     clauses
 }
 

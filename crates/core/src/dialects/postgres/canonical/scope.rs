@@ -1,0 +1,170 @@
+//! What the names in a query can mean, level by level, and what the server calls the tables of each level.
+
+use super::super::names;
+use super::known::Known;
+
+/// Columns by name, with their types as far as they are known.
+pub type Columns = Vec<(String, Option<String>)>;
+
+/// Something whose columns an expression can name.
+#[derive(Debug, Clone, Default)]
+pub struct Relation {
+    /// What the text calls it.
+    pub written: String,
+    /// What the server calls it: the same, with a number if a query around this one has that name too.
+    pub alias: String,
+    /// Its columns; none if they are not known.
+    pub columns: Option<Columns>,
+}
+
+impl Relation {
+    /// A relation under the name that the text has for it.
+    pub fn new(name: String, columns: Option<Columns>) -> Relation {
+        Relation { alias: name.clone(), written: name, columns }
+    }
+
+    fn is_called(&self, name: &str) -> bool {
+        self.written == name || self.alias == name
+    }
+}
+
+#[derive(Debug, Clone, Default)]
+struct Level {
+    relations: Vec<Relation>,
+    /// Whether the SELECT that comes next is of this level.
+    open: bool,
+    /// Whether these are the arguments of a routine, which have no name in a query.
+    arguments: bool,
+}
+
+/// The levels of queries around a place in the text: the innermost is the last.
+#[derive(Debug, Default)]
+pub struct Scopes {
+    levels: Vec<Level>,
+    /// Whether the outermost level is a table's own expression, whose columns stand alone.
+    bare: bool,
+}
+
+impl Scopes {
+    /// Nothing around.
+    pub fn empty() -> Scopes {
+        Scopes::default()
+    }
+
+    /// The expression of a table, or of something that stands on one.
+    pub fn of_table(relation: Relation) -> Scopes {
+        Scopes { levels: vec![Level { relations: vec![relation], ..Level::default() }], bare: true }
+    }
+
+    /// The statements of a rule, with the new and the old row; the one that is meant if none is named comes first.
+    pub fn of_rule(rows: [Relation; 2]) -> Scopes {
+        Scopes { levels: vec![Level { relations: rows.into(), ..Level::default() }], bare: false }
+    }
+
+    /// The body of a routine.
+    pub fn of_routine(arguments: Relation) -> Scopes {
+        let level = Level { relations: vec![arguments], arguments: true, ..Level::default() };
+        Scopes { levels: vec![level], bare: true }
+    }
+
+    /// A level begins.
+    pub fn enter(&mut self, relations: Vec<Relation>) {
+        let relations = self.named(relations);
+        self.levels.push(Level { relations, ..Level::default() });
+    }
+
+    /// A query begins whose level is that of its only SELECT.
+    pub fn enter_query(&mut self, relations: Vec<Relation>) {
+        self.enter(relations);
+        self.levels.last_mut().expect("just pushed").open = true;
+    }
+
+    /// A SELECT begins.
+    pub fn enter_select(&mut self, relations: Vec<Relation>) {
+        match self.levels.last_mut().filter(|level| level.open) {
+            Some(level) => {
+                level.open = false;
+                let relations = level.relations.clone();
+                self.levels.push(Level { relations, ..Level::default() });
+            }
+            None => self.enter(relations),
+        }
+    }
+
+    /// The innermost level ends.
+    pub fn leave(&mut self) {
+        self.levels.pop();
+    }
+
+    /// The relations of the innermost level.
+    pub fn innermost(&self) -> &[Relation] {
+        self.levels.last().map_or(&[], |level| &level.relations)
+    }
+
+    /// Names that no query around has, as `set_rtable_names()` of ruleutils.c makes them.
+    fn named(&self, mut relations: Vec<Relation>) -> Vec<Relation> {
+        let around = self.levels.iter().filter(|level| !level.arguments).flat_map(|level| &level.relations);
+        let mut taken: Vec<String> = around.map(|relation| relation.alias.clone()).collect();
+        for relation in &mut relations {
+            let mut number = 0;
+            while taken.contains(&relation.alias) {
+                number += 1;
+                let suffix = format!("_{number}");
+                let kept = relation.written.floor_char_boundary(names::LONGEST - suffix.len());
+                relation.alias = format!("{}{suffix}", &relation.written[..kept]);
+            }
+            taken.push(relation.alias.clone());
+        }
+        relations
+    }
+
+    fn relations(&self) -> impl Iterator<Item = &Relation> {
+        self.levels.iter().rev().flat_map(|level| &level.relations)
+    }
+
+    /// The relation that a qualifier means.
+    pub fn called(&self, qualifier: &str) -> Option<&Relation> {
+        self.relations().find(|relation| relation.is_called(qualifier))
+    }
+
+    /// The type of a column by its qualifier and name.
+    pub fn column_type(&self, known: &Known, qualifier: Option<&str>, name: &str) -> Option<String> {
+        let relations = self.relations().filter(|relation| qualifier.is_none_or(|alias| relation.is_called(alias)));
+        let mut columns = relations.flat_map(|relation| relation.columns.iter().flatten());
+        let (_, data_type) = columns.find(|(column, _)| column == name)?;
+        data_type.as_deref().map(|data_type| known.effective_type(data_type))
+    }
+
+    /// Whether the text stands in no query: columns need no qualifier.
+    fn is_bare(&self) -> bool {
+        self.bare && self.levels.len() == 1
+    }
+
+    /// The alias of the relation that a column without one belongs to; none if it needs none.
+    pub fn qualifier_of(&self, column: &str) -> Option<&str> {
+        for level in self.levels.iter().rev() {
+            let holds = |relation: &&Relation| relation.columns.iter().flatten().any(|(name, _)| name == column);
+            if let Some(found) = level.relations.iter().find(holds) {
+                return (!self.is_bare()).then_some(found.alias.as_str());
+            }
+            // The only relation whose columns are not known.
+            let mut unknown = level.relations.iter().filter(|relation| relation.columns.is_none());
+            if let (Some(found), None) = (unknown.next(), unknown.next()) {
+                return Some(&found.alias);
+            }
+        }
+        None
+    }
+
+    /// What the server writes before a column that is written with this qualifier; none if it writes nothing.
+    pub fn qualifier<'s>(&'s self, written: &'s str) -> Option<&'s str> {
+        let alias = self.called(written).map_or(written, |relation| &relation.alias);
+        let own = self.is_bare() && self.levels[0].relations.iter().any(|relation| relation.alias == alias);
+        (!own).then_some(alias)
+    }
+
+    /// Whether the innermost level has a column of this name.
+    pub fn has_column(&self, name: &str) -> bool {
+        self.innermost().iter().any(|relation| relation.columns.iter().flatten().any(|(column, _)| column == name))
+    }
+}
