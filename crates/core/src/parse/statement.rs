@@ -1,5 +1,6 @@
 //! What one statement of a source says.
 
+use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::Arc;
 
@@ -59,6 +60,8 @@ pub enum StatementKind {
 pub struct Session {
     /// The schemas in which names without a schema are looked for, in order; none is the engine's default.
     pub path: Vec<SmolStr>,
+    /// What a new object has if its statement does not say it, by clause: `tablespace`.
+    pub defaults: BTreeMap<SmolStr, SmolStr>,
 }
 
 /// A change of an object that was created before, as the dialect that read it makes it.

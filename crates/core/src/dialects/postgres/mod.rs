@@ -83,7 +83,7 @@ impl Dialect for Postgres {
         statements.extend(write::owned_by(object));
         if let Some(table) = object.as_table() {
             statements.extend(write::late_foreign_keys(&object.name, table));
-            statements.extend(write::index_settings(&object.name, &Clauses::default(), &table.clauses));
+            statements.extend(write::late_settings(&object.name, &Clauses::default(), &table.clauses));
         }
         statements.join(";\n")
     }
@@ -181,6 +181,15 @@ impl Dialect for Postgres {
                         || definition.exclusions.iter().any(|check| check.name.as_ref() == Some(&own)))
             });
             return found.map(|(table, _)| ObjectKey::new(Kind::Table, table.clone()));
+        }
+        // A trigger of a partition is that of its parent, which is the parent's; its state is the partition's.
+        if kind == Kind::Trigger {
+            let (_, owner) = name.canonical().split_once(" ON ")?;
+            let key = ObjectKey::new(Kind::Table, Name::new(owner, owner));
+            return model
+                .get(&key)
+                .filter(|object| object.as_table().is_some_and(|t| t.clauses.has("partition of")))
+                .map(Object::key);
         }
         // A routine that is the only one of its name needs no arguments to be named.
         if !matches!(kind, Kind::Function | Kind::Procedure | Kind::Aggregate) || !names::signature(name).is_empty() {

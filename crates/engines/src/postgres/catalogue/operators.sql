@@ -25,7 +25,7 @@ SELECT 'operator family', format('%I.%I', n.nspname, f.opfname),
       SELECT format('FUNCTION %s (%s, %s) %s', p.amprocnum, format_type(p.amproclefttype, NULL), format_type(p.amprocrighttype, NULL), p.amproc::regprocedure)
       FROM pg_amproc p WHERE p.amprocfamily = f.oid
         AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_amproc'::regclass AND d.objid = p.oid AND d.refclassid = 'pg_opclass'::regclass)
-    ) x))
+    ) x HAVING count(*) > 0))
 FROM pg_opfamily f JOIN pg_namespace n ON n.oid = f.opfnamespace JOIN pg_am am ON am.oid = f.opfmethod
 WHERE f.oid >= 16384 AND n.nspname <> 'wevrun'
   AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_opfamily'::regclass AND d.objid = f.oid AND d.deptype = 'e')

@@ -20,9 +20,9 @@ WITH columns AS (
           JOIN pg_attrdef pd ON pd.adrelid = pa.attrelid AND pd.adnum = pa.attnum
           WHERE h.inhrelid = a.attrelid AND pg_get_expr(pd.adbin, pd.adrelid) = pg_get_expr(d.adbin, d.adrelid))
         THEN format(E'\nALTER TABLE ONLY %I.%I ALTER COLUMN %I SET DEFAULT %s;', n.nspname, c.relname, a.attname, pg_get_expr(d.adbin, d.adrelid)) END,
-      CASE WHEN NOT a.attislocal AND NOT c.relispartition AND d.adbin IS NULL AND EXISTS (
+      CASE WHEN a.attinhcount > 0 AND NOT c.relispartition AND d.adbin IS NULL AND EXISTS (
           SELECT FROM pg_inherits h JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = a.attname
-          WHERE h.inhrelid = a.attrelid AND pa.atthasdef)
+          WHERE h.inhrelid = a.attrelid AND pa.atthasdef AND pa.attgenerated = '')
         THEN format(E'\nALTER TABLE ONLY %I.%I ALTER COLUMN %I SET DEFAULT NULL;', n.nspname, c.relname, a.attname) END,
       CASE WHEN a.attstattarget >= 0 THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STATISTICS %s;', n.nspname, c.relname, a.attname, a.attstattarget) END,
       CASE WHEN a.attstorage <> t.typstorage THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STORAGE %s;', n.nspname, c.relname, a.attname,
@@ -71,6 +71,10 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, format('
       WHEN c.relkind IN ('r', 'p') AND c.relreplident = 'n' THEN format(E'\nALTER TABLE %I.%I REPLICA IDENTITY NOTHING;', n.nspname, c.relname)
       WHEN c.relkind IN ('r', 'p') AND c.relreplident = 'i' THEN (SELECT format(E'\nALTER TABLE %I.%I REPLICA IDENTITY USING INDEX %I;', n.nspname, c.relname, ic.relname)
         FROM pg_index i JOIN pg_class ic ON ic.oid = i.indexrelid WHERE i.indrelid = c.oid AND i.indisreplident) END,
+    (SELECT string_agg(format(E'\nALTER TABLE %I.%I %s TRIGGER %I;', n.nspname, c.relname,
+        CASE g.tgenabled WHEN 'D' THEN 'DISABLE' WHEN 'R' THEN 'ENABLE REPLICA' WHEN 'A' THEN 'ENABLE ALWAYS' ELSE 'ENABLE' END, g.tgname), '' ORDER BY g.tgname)
+     FROM pg_trigger g JOIN pg_trigger pg ON pg.oid = g.tgparentid
+     WHERE g.tgrelid = c.oid AND NOT pg.tgisinternal AND g.tgenabled <> pg.tgenabled),
     (SELECT format(E'\nALTER TABLE %I.%I CLUSTER ON %I;', n.nspname, c.relname, ic.relname)
      FROM pg_index i JOIN pg_class ic ON ic.oid = i.indexrelid WHERE i.indrelid = c.oid AND i.indisclustered))
 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace

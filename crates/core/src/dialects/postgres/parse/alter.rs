@@ -758,7 +758,14 @@ fn switch(
         StatementKind::Session
     } else {
         amend(Subject { kinds: vec![kind], name: names::standing_on(&which, &table) }, false, move |object| {
-            say(object, "enabled", state);
+            match &mut object.definition {
+                // The trigger is the parent's; its state is the partition's own.
+                Definition::Table(partition) => {
+                    let clause = format!("trigger {}", names::quoted(&which));
+                    partition.clauses.say(&clause, state.unwrap_or("enabled"));
+                }
+                _ => say(object, "enabled", state),
+            }
             Ok(())
         })
     });

@@ -240,7 +240,10 @@ fn schema(reader: &mut Reader<'_>, session: &Session, diagnostics: &mut Vec<Diag
     if name != "public" {
         kinds.push(StatementKind::Create { object: Box::new(object), if_not_exists, or_replace: false });
     }
-    let mut inside = Session { path: [name.as_str().into()].into_iter().chain(session.path.iter().cloned()).collect() };
+    let mut inside = Session {
+        path: [name.as_str().into()].into_iter().chain(session.path.iter().cloned()).collect(),
+        ..session.clone()
+    };
     let mut start = head;
     while start < reader.tokens.len() {
         let mut depth = 0;

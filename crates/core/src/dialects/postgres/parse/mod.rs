@@ -15,7 +15,7 @@ use std::ops::Range;
 use super::names;
 use super::types;
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Clauses, Definition, Expression, Formerly, Kind, Name, Object, Plain};
+use crate::model::{Clauses, Definition, Expression, Formerly, Kind, Name, Object, Plain, is};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
 pub use objects::canonical_type;
@@ -38,7 +38,15 @@ pub fn statement(
     };
     let word = first.text(reader.text).to_ascii_uppercase();
     match word.as_str() {
-        "CREATE" => create::create(reader, comments, session, diagnostics),
+        "CREATE" => {
+            let mut made = create::create(reader, comments, session, diagnostics)?;
+            made.iter_mut().for_each(|kind| {
+                if let StatementKind::Create { object, .. } = kind {
+                    apply_defaults(&mut object.definition, session);
+                }
+            });
+            Ok(made)
+        }
         "ALTER" => alter::alter(reader, session),
         "DROP" => alter::drop_objects(reader, session),
         "COMMENT" => access::comment(reader, session),
@@ -76,9 +84,23 @@ fn unplaced(reader: &Reader<'_>) -> Box<Diagnostic> {
     )
 }
 
-/// `SET search_path = a, b`: where names without a schema are looked for from here on.
+/// `SET search_path = a, b`: where names without a schema are looked for from here on; and what new objects have unless they
+/// say it.
 fn settings(reader: &mut Reader<'_>, session: &mut Session) {
     let _ = reader.take(&["SESSION"]) || reader.take(&["LOCAL"]);
+    for (setting, clause, usual) in
+        [("DEFAULT_TABLESPACE", "tablespace", "pg_default"), ("DEFAULT_TABLE_ACCESS_METHOD", "using", "heap")]
+    {
+        if reader.take(&[setting]) && (reader.take_symbol("=") || reader.take(&["TO"])) {
+            let value = reader.take_any().map(|token| identifier_of(token, reader.text)).unwrap_or_default();
+            if matches!(value.as_str(), "" | "default") || value == usual {
+                session.defaults.remove(clause);
+            } else {
+                session.defaults.insert(clause.into(), value.into());
+            }
+            return;
+        }
+    }
     if !reader.take(&["SEARCH_PATH"]) || !(reader.take_symbol("=") || reader.take(&["TO"])) {
         return;
     }
@@ -88,6 +110,32 @@ fn settings(reader: &mut Reader<'_>, session: &mut Session) {
         .map(|token| identifier_of(*token, reader.text))
         .collect();
     set_path(session, words);
+}
+
+/// Says what the session's settings say of an object that does not say it itself.
+fn apply_defaults(definition: &mut Definition, session: &Session) {
+    let say = |clauses: &mut Clauses, clause: &str| {
+        if let Some(value) = session.defaults.get(clause).filter(|_| !clauses.has(clause)) {
+            clauses.say(clause, value.as_str());
+        }
+    };
+    match definition {
+        Definition::Table(table) if !table.clauses.has(is::SERVER) => {
+            if !table.clauses.has("partition by") {
+                say(&mut table.clauses, "using");
+            }
+            say(&mut table.clauses, "tablespace");
+            let keys = table.primary_key.iter_mut().chain(table.unique_keys.iter_mut()).map(|key| &mut key.clauses);
+            keys.chain(table.exclusions.iter_mut().map(|check| &mut check.clauses))
+                .for_each(|clauses| say(clauses, "tablespace"));
+        }
+        Definition::View(view) if view.clauses.has(is::MATERIALIZED) => {
+            say(&mut view.clauses, "using");
+            say(&mut view.clauses, "tablespace");
+        }
+        Definition::Index(index) => say(&mut index.clauses, "tablespace"),
+        _ => {}
+    }
 }
 
 fn set_path(session: &mut Session, schemas: Vec<String>) {

@@ -147,7 +147,7 @@ fn with_plain_moments(text: &str) -> String {
         }
         let day = piece.strip_suffix("+00").unwrap_or(piece);
         let day = day.strip_suffix(" 00:00:00").unwrap_or(day);
-        let number = !piece.is_empty() && piece.bytes().all(|byte| byte.is_ascii_digit());
+        let number = piece.parse::<u64>().is_ok_and(|number| number.to_string() == piece);
         out.push_str(&if number { piece.to_owned() } else { format!("'{day}'") });
     }
     out
@@ -366,8 +366,8 @@ fn merge_keys(table: &mut Table) {
     for key in std::mem::take(&mut table.unique_keys).iter() {
         match kept.iter_mut().find(|prior| bare(prior) == bare(key)) {
             Some(prior) if !prior.name.is_given() => prior.name = key.name.clone(),
-            Some(_) => {}
-            None => kept.push(key.clone()),
+            Some(_) if !key.name.is_given() => {}
+            _ => kept.push(key.clone()),
         }
     }
     let mut kept = kept.into_iter();

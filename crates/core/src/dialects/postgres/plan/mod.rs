@@ -13,7 +13,7 @@ use super::canonical;
 use super::names::quoted;
 use super::write;
 use crate::compare::Change;
-use crate::model::{Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey};
+use crate::model::{Check, Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey};
 use crate::plan::{Plan, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 use dependents::in_the_way;
@@ -21,8 +21,15 @@ use dependents::in_the_way;
 /// The whole plan.
 pub fn plan(planning: &Planning<'_>) -> Plan {
     let have = Cow::Borrowed(&*planning.renamed);
-    let mut planner =
-        Planner { planning, have, steps: Vec::new(), again: BTreeSet::new(), path: None, swapped: BTreeSet::new() };
+    let mut planner = Planner {
+        planning,
+        have,
+        steps: Vec::new(),
+        again: BTreeSet::new(),
+        swapped: BTreeSet::new(),
+        dropped: BTreeSet::new(),
+        path: None,
+    };
     planner.plan();
     let Planner { steps, .. } = planner;
     if steps.is_empty() {
@@ -60,6 +67,8 @@ struct Planner<'p> {
     again: BTreeSet<ObjectKey>,
     /// Types that are made anew under the columns that use them.
     swapped: BTreeSet<Name>,
+    /// What is dropped already.
+    dropped: BTreeSet<ObjectKey>,
     /// The schema in which names are looked for, if it is not the usual one.
     path: Option<String>,
 }
@@ -233,7 +242,7 @@ impl<'p> Planner<'p> {
             let circle = |key: &ForeignKey| gone(&key.parent) && key.parent != *name;
             let stays = !gone(name);
             for key in table.foreign_keys.iter() {
-                let wanted = planning.want.table(name).is_some_and(|want| want.foreign_keys.contains(key));
+                let wanted = planning.want.table(name).is_some_and(|want| table::has_foreign_key(want, key));
                 let target_changes = self.key_of_parent_changes(key, removed);
                 if (stays && (!wanted || target_changes || gone(&key.parent)))
                     || (!stays && (circle(key) || target_changes))
@@ -273,12 +282,25 @@ impl<'p> Planner<'p> {
 
     /// What goes or is made anew and depends on tables: before these change.
     fn drop_early(&mut self, removed: &BTreeSet<ObjectKey>) {
-        let keys: Vec<ObjectKey> = removed
-            .iter()
-            .chain(&self.again)
-            .filter(|key| is_early(key.kind) || self.again.contains(key))
-            .cloned()
-            .collect();
+        let mut early: BTreeSet<ObjectKey> =
+            removed.iter().filter(|key| is_early(key.kind)).chain(&self.again).cloned().collect();
+        // What takes the rows of a relation, or has it in its body, goes before it.
+        loop {
+            let relations: BTreeSet<&Name> = early.iter().map(|key| &key.name).collect();
+            let uses_one = |key: &&ObjectKey| {
+                let object = self.have().get(key);
+                !early.contains(key)
+                    && !matches!(key.kind, Kind::Schema | Kind::Sequence | Kind::Type)
+                    && object.is_some_and(|object| object.uses.iter().any(|name| relations.contains(name)))
+            };
+            let more: Vec<ObjectKey> = removed.iter().filter(uses_one).cloned().collect();
+            if more.is_empty() {
+                break;
+            }
+            early.extend(more);
+        }
+        self.drop_circular_checks(&early);
+        let keys: Vec<ObjectKey> = early.into_iter().collect();
         let gone: BTreeSet<ObjectKey> = removed.iter().chain(&self.again).cloned().collect();
         for key in order::users_first(self.have(), &keys) {
             let Some(object) = self.have().get(&key).cloned() else { continue };
@@ -290,8 +312,26 @@ impl<'p> Planner<'p> {
             if goes_along {
                 continue;
             }
+            self.dropped.insert(key);
             self.drop_object(&object);
         }
+    }
+
+    /// The checks of tables that call a routine which takes the table's rows: neither could go before the other.
+    fn drop_circular_checks(&mut self, gone: &BTreeSet<ObjectKey>) {
+        let mut steps = Vec::new();
+        for key in gone.iter().filter(|key| key.kind == Kind::Table) {
+            let Some(object) = self.have().get(key) else { continue };
+            let Some(table) = object.as_table() else { continue };
+            let routines = gone.iter().filter_map(|other| self.have().get(other));
+            for routine in routines.filter(|routine| order::takes_rows(routine, &key.name)) {
+                for check in order::checks_with(table, routine).into_iter().filter_map(|check| check.name.as_ref()) {
+                    let statement = format!("ALTER TABLE {} DROP CONSTRAINT {}", key.name, quoted(check.canonical()));
+                    steps.push(Step::new(format!("drop check {check} of {}", key.name), vec![statement]));
+                }
+            }
+        }
+        self.steps.extend(steps);
     }
 
     /// A serial column that becomes an identity column, or the other way round, needs the name of its sequence.
@@ -346,6 +386,9 @@ impl<'p> Planner<'p> {
             removed.iter().filter(|key| !is_early(key.kind) && !self.again.contains(key)).cloned().collect();
         for key in order::users_first(self.have(), &keys) {
             let Some(object) = self.have().get(&key).cloned() else { continue };
+            if self.dropped.contains(&key) {
+                continue;
+            }
             // A sequence goes with the column that owns it.
             if let Definition::Plain(plain) = &object.definition
                 && let (Kind::Sequence, Some(owner), Some(column)) =
@@ -421,6 +464,7 @@ impl<'p> Planner<'p> {
             }
         }
         let mut waiting = self.swapped.clone();
+        let mut late = Vec::new();
         for key in order::used_first(planning.want, &keys) {
             if let Some((_, steps)) = alterations.iter().find(|(altered, _)| *altered == key) {
                 for step in steps {
@@ -429,13 +473,41 @@ impl<'p> Planner<'p> {
                 continue;
             }
             let Some(object) = planning.want.get(&key) else { continue };
-            self.create(object);
+            late.extend(self.create_without_late_checks(object));
             // As soon as all new types are there, and before anything is made on the columns.
             if matches!(key.kind, Kind::Type | Kind::Domain) && waiting.remove(&key.name) && waiting.is_empty() {
                 let steps = swap::after(planning, &self.swapped);
                 self.steps.extend(steps);
             }
         }
+        self.steps.extend(late);
+    }
+
+    /// Creates an object; gives the steps that add the checks of a table whose routines need the table.
+    fn create_without_late_checks(&mut self, object: &Object) -> Vec<Step> {
+        let Some(table) = object.as_table() else {
+            self.create(object);
+            return Vec::new();
+        };
+        let routines = object.uses.iter().flat_map(|name| self.planning.want.named(name));
+        let routines = routines.filter(|routine| order::takes_rows(routine, &object.name));
+        let late: Vec<Check> = routines.flat_map(|routine| order::checks_with(table, routine)).cloned().collect();
+        let mut bare = object.clone();
+        if let Definition::Table(table) = &mut bare.definition {
+            table.checks.retain(|check| !late.contains(check));
+        }
+        self.create(&bare);
+        let name = &object.name;
+        let added = late.into_iter().map(|check| {
+            let mut statements = vec![format!("ALTER TABLE {name} ADD {}", write::check_constraint(&check))];
+            if let (Some(constraint), Some(comment)) = (&check.name, check.clauses.value("comment")) {
+                let what = format!("CONSTRAINT {} ON {name}", quoted(constraint.canonical()));
+                statements.push(write::comment_on(&what, Some(comment)));
+            }
+            let called = check.name.as_ref().map_or("", Name::canonical);
+            Step::new(format!("add check {called} of {name}"), statements)
+        });
+        added.collect()
     }
 
     fn create(&mut self, object: &Object) {
@@ -496,19 +568,14 @@ impl<'p> Planner<'p> {
             let have = self.have().table(name).filter(|_| !rebuilt);
             for key in table.foreign_keys.iter() {
                 let parent_rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, key.parent.clone()));
-                let there = have.is_some_and(|have| have.foreign_keys.contains(key))
+                let there = have.is_some_and(|have| table::has_foreign_key(have, key))
                     && !self.key_of_parent_changes(key, removed)
                     && !parent_rebuilt;
                 if there {
                     continue;
                 }
                 let mut statements = vec![format!("ALTER TABLE {name} ADD {}", write::foreign_key_constraint(key))];
-                if let Some(comment) = key.clauses.value("comment") {
-                    statements.push(write::comment_on(
-                        &format!("CONSTRAINT {} ON {name}", quoted(key.name.canonical())),
-                        Some(comment),
-                    ));
-                }
+                statements.extend(write::foreign_key_comment(name, key));
                 let mut step =
                     Step::new(format!("add foreign key {} of {name} to {}", key.name, key.parent), statements);
                 if have.is_some() && !key.clauses.has("not valid") && !key.clauses.has("not enforced") {
@@ -558,7 +625,7 @@ impl<'p> Planner<'p> {
             let nothing = crate::model::Clauses::default();
             let rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
             let before = self.have().table(name).filter(|_| !rebuilt).map_or(&nothing, |table| &table.clauses);
-            let statements = write::index_settings(name, before, &table.clauses);
+            let statements = write::late_settings(name, before, &table.clauses);
             if !statements.is_empty() {
                 steps.push(Step::new(format!("settle table {name}"), statements));
             }

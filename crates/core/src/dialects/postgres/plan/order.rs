@@ -2,7 +2,10 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey};
+use super::super::names;
+use super::super::parse::identifier_of;
+use crate::model::{Check, Definition, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::parse::token;
 
 /// Where a kind stands if nothing else decides, and in a circle.
 fn rank(kind: Kind) -> u8 {
@@ -58,7 +61,32 @@ fn needs(model: &Model, keys: &BTreeMap<&Name, Vec<&ObjectKey>>, key: &ObjectKey
             !model.get(other).is_some_and(|object| object.uses.contains(&key.name) && is_base_type(object))
         });
     }
+    // A routine that takes the table's rows comes after it; what names the routine is added to the table then.
+    if let Some(table) = object.as_table() {
+        found.retain(|other| {
+            model
+                .get(other)
+                .is_none_or(|routine| !takes_rows(routine, &key.name) || checks_with(table, routine).is_empty())
+        });
+    }
     found
+}
+
+/// Whether the object is a routine that uses the table.
+pub fn takes_rows(object: &Object, table: &Name) -> bool {
+    object.definition.kind() == Kind::Function && object.uses.contains(table)
+}
+
+/// The checks of a table that call the routine.
+pub fn checks_with<'t>(table: &'t Table, routine: &Object) -> Vec<&'t Check> {
+    let called = names::identifier(&routine.name);
+    let rules = super::super::tokens::rules();
+    let calls = |check: &&Check| {
+        let text = check.condition.written();
+        let (tokens, _) = token::tokenize(rules, text, 0);
+        tokens.iter().any(|token| identifier_of(*token, text) == called)
+    };
+    table.checks.iter().filter(calls).collect()
 }
 
 /// Whether the object is a type that functions of its own read and write.

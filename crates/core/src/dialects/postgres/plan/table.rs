@@ -2,7 +2,7 @@
 
 use super::super::names::quoted;
 use super::super::write;
-use crate::model::{Check, Clauses, Column, Expression, Key, Name, Object, Table};
+use crate::model::{Check, Clauses, Column, Expression, ForeignKey, Key, Name, Object, Table};
 use crate::plan::{Clearance, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 
@@ -413,7 +413,7 @@ impl TableChange<'_> {
                 steps.push(Step::new(format!("detach partition {table} from {parent}"), vec![statement]));
             }
             if let (Some(parent), Some(bound)) = (want.value("partition of"), want.get("bound")) {
-                let statement = format!("ALTER TABLE {parent} ATTACH PARTITION {table} {}", bound.canonical);
+                let statement = format!("ALTER TABLE {parent} ATTACH PARTITION {table} {}", bound.written());
                 let mut step = Step::new(format!("attach partition {table} to {parent}"), vec![statement]);
                 self.may_refuse(
                     &mut step,
@@ -526,6 +526,15 @@ impl TableChange<'_> {
                 statements.push(write::comment_on(&what, wanted));
             }
         }
+        // Comments on new foreign keys come with them.
+        for key in want.foreign_keys.iter().filter(|key| has_foreign_key(have, key)) {
+            let was = have.foreign_keys.iter().find(|other| other.name == key.name);
+            let wanted = key.clauses.value("comment");
+            if was.and_then(|was| was.clauses.value("comment")) != wanted {
+                let what = format!("CONSTRAINT {} ON {table}", quoted(key.name.canonical()));
+                statements.push(write::comment_on(&what, wanted));
+            }
+        }
         if !statements.is_empty() {
             steps.push(Step::new(format!("change comments of {table}"), statements));
         }
@@ -544,7 +553,6 @@ impl TableChange<'_> {
                 return !has_check(had, check) || self.is_respelled(check);
             }
         }
-        // Comments on new foreign keys come with them.
         false
     }
 }
@@ -579,6 +587,12 @@ fn same_key(other: Option<&Key>, key: &Key) -> bool {
 
 fn has_key(table: &Table, key: &Key) -> bool {
     table.unique_keys.iter().any(|other| bare_key(other) == bare_key(key))
+}
+
+/// Whether the table has this foreign key, whatever the comment on it.
+pub fn has_foreign_key(table: &Table, key: &ForeignKey) -> bool {
+    let bare = |key: &ForeignKey| ForeignKey { clauses: without_comment(&key.clauses), ..key.clone() };
+    table.foreign_keys.iter().any(|other| other.name == key.name && bare(other) == bare(key))
 }
 
 fn has_check(checks: &[Check], check: &Check) -> bool {
@@ -713,7 +727,7 @@ pub fn constraint_renames(have: &Table, want: &Table) -> Vec<(Name, Name)> {
         }
     }
     for (old, new) in have.foreign_keys.iter().flat_map(|old| want.foreign_keys.iter().map(move |new| (old, new))) {
-        let unnamed = |key: &crate::model::ForeignKey| crate::model::ForeignKey { name: Name::none(), ..key.clone() };
+        let unnamed = |key: &ForeignKey| ForeignKey { name: Name::none(), ..key.clone() };
         pair(&old.name, &new.name, unnamed(old) == unnamed(new));
     }
     renames
