@@ -6,7 +6,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{Clauses, Definition, Expression, Name, Object, Unordered};
+use super::{Beside, Clauses, Definition, Expression, Name, Object, Unordered};
 
 /// A base table.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -96,6 +96,10 @@ pub struct Column {
     /// NOT NULL, with what happens to a row that breaks it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub not_null: Option<OnConflict>,
+    /// The name of the NOT NULL constraint, if it is not the one that the engine makes up. It is kept and written; that it
+    /// differs is no difference, since no person says it and a rename of the table leaves it behind.
+    #[serde(default, skip_serializing_if = "is_unnamed")]
+    pub not_null_name: Beside<Option<Name>>,
     /// COLLATE, canonical.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub collation: Option<Name>,
@@ -117,12 +121,17 @@ impl Column {
             name,
             data_type: None,
             not_null: None,
+            not_null_name: Beside(None),
             collation: None,
             default: None,
             generated: None,
             clauses: Clauses::default(),
         }
     }
+}
+
+fn is_unnamed(name: &Beside<Option<Name>>) -> bool {
+    name.is_none()
 }
 
 /// A generated column's expression and where its value is kept.

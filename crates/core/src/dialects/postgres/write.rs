@@ -154,6 +154,9 @@ fn column_constraints(column: &Column) -> String {
         out += &format!(" {identity}");
     }
     if column.not_null.is_some() {
+        if let Some(name) = &*column.not_null_name {
+            out += &format!(" CONSTRAINT {}", quoted(name.canonical()));
+        }
         out += " NOT NULL";
     }
     out

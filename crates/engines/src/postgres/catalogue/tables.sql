@@ -7,7 +7,9 @@ WITH columns AS (
         WHEN a.attgenerated = 'v' THEN format(' GENERATED ALWAYS AS (%s) VIRTUAL', pg_get_expr(d.adbin, d.adrelid))
         WHEN a.attidentity <> '' THEN ''
         WHEN d.adbin IS NOT NULL THEN ' DEFAULT ' || pg_get_expr(d.adbin, d.adrelid) ELSE '' END,
-      CASE WHEN a.attnotnull THEN ' NOT NULL' ELSE '' END),
+      CASE WHEN a.attnotnull THEN concat(/*18+ (SELECT format(' CONSTRAINT %I', nn.conname) FROM pg_constraint nn
+          WHERE nn.conrelid = a.attrelid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum AND nn.conislocal
+          AND nn.conname <> c.relname || '_' || a.attname || '_not_null'),*/ ' NOT NULL') ELSE '' END),
       E',\n    ' ORDER BY a.attnum) FILTER (WHERE a.attislocal OR c.relispartition) AS listed,
     string_agg(concat(
       CASE WHEN a.attidentity <> '' THEN (SELECT format(E'\nALTER TABLE %I.%I ALTER COLUMN %I ADD GENERATED %s AS IDENTITY (SEQUENCE NAME %I.%I START %s INCREMENT %s MINVALUE %s MAXVALUE %s CACHE %s%s);',

@@ -3,7 +3,7 @@
 
 use super::super::names;
 use super::super::parse;
-use crate::model::{Clauses, Column, Definition, Kind, Model, Name, ObjectKey, Table};
+use crate::model::{Beside, Clauses, Column, Definition, Kind, Model, Name, ObjectKey, Table};
 
 /// Replaces every LIKE by what it copies.
 pub fn expand(model: &mut Model) {
@@ -102,7 +102,9 @@ pub fn expand_one(model: &mut Model, key: &ObjectKey) {
         } else {
             vec![reference]
         };
-        let Some(source) = candidates.iter().find_map(|name| model.table(name)).cloned() else { continue };
+        let Some((from, source)) = candidates.iter().find_map(|name| Some((name, model.table(name)?.clone()))) else {
+            continue;
+        };
         if source.clauses.has("like 0") {
             continue;
         }
@@ -110,7 +112,7 @@ pub fn expand_one(model: &mut Model, key: &ObjectKey) {
         let Some(mut object) = model.remove(key) else { return };
         if let Definition::Table(table) = &mut object.definition {
             inserted += source.columns.len();
-            copy(table, &source, included, position);
+            copy(table, from, &source, included, position);
             table.clauses.remove(&clause);
             parse::settle(&key.name, table);
         }
@@ -119,7 +121,7 @@ pub fn expand_one(model: &mut Model, key: &ObjectKey) {
     }
 }
 
-fn copy(table: &mut Table, source: &Table, included: &str, position: usize) {
+fn copy(table: &mut Table, from: &Name, source: &Table, included: &str, position: usize) {
     let has = |what: &str| included.split(' ').any(|word| word == what);
     for (offset, column) in source.columns.iter().enumerate() {
         let mut clauses = Clauses::default();
@@ -138,6 +140,10 @@ fn copy(table: &mut Table, source: &Table, included: &str, position: usize) {
         let copied = Column {
             default: column.default.clone().filter(|_| has("defaults")),
             generated: column.generated.clone().filter(|_| has("generated")),
+            // Constraints NOT NULL keep the name that they have there.
+            not_null_name: Beside(column.not_null_name.0.clone().or(column.not_null.map(|_| {
+                names::simple(&names::made_up(&names::identifier(from), column.name.canonical(), "not_null"))
+            }))),
             clauses,
             ..column.clone()
         };

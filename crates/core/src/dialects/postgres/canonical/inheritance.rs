@@ -6,7 +6,7 @@
 use std::collections::HashMap;
 
 use super::super::{attributes, names, parse, split_list};
-use crate::model::{Check, Clauses, Column, Definition, Expression, Kind, Model, Name, ObjectKey, Table};
+use crate::model::{Check, Clauses, Column, Definition, Expression, ForeignKey, Kind, Model, Name, ObjectKey, Table};
 
 /// Completes all tables that have a parent or a type.
 pub fn expand(model: &mut Model) {
@@ -208,11 +208,12 @@ fn column_comments(table: &mut Table) {
 }
 
 fn without_constraints_of(table: &mut Table, parent: &Table, partition: bool) {
-    let same = |a: &Check, b: &Check| a.name == b.name;
-    table
-        .checks
-        .retain(|check| !parent.checks.iter().any(|other| same(check, other) && !other.clauses.has("no inherit")));
+    // A child of INHERITS that says a constraint again has it as its own as well; a partition's is merged.
     if partition {
+        table.checks.retain(|check| {
+            let same = |other: &&Check| other.name == check.name && !other.clauses.has("no inherit");
+            !parent.checks.iter().any(|other| same(&other))
+        });
         let columns = |key: &crate::model::Key| key.parts.iter().map(|part| part.column.clone()).collect::<Vec<_>>();
         if let (Some(own), Some(other)) = (&table.primary_key, &parent.primary_key)
             && columns(own) == columns(other)
@@ -221,7 +222,12 @@ fn without_constraints_of(table: &mut Table, parent: &Table, partition: bool) {
         }
         table.unique_keys.retain(|key| !parent.unique_keys.iter().any(|other| columns(key) == columns(other)));
         table.foreign_keys.retain(|key| {
-            !parent.foreign_keys.iter().any(|other| key.columns == other.columns && key.parent == other.parent)
+            let bare = |key: &ForeignKey| {
+                let mut key = ForeignKey { name: Name::none(), ..key.clone() };
+                key.clauses.remove("comment");
+                key
+            };
+            !parent.foreign_keys.iter().any(|other| bare(key) == bare(other))
         });
     }
 }

@@ -11,8 +11,8 @@ pub struct Found {
     pub constraints: Constraints,
     /// EXCLUDE constraints.
     pub exclusions: Vec<Check>,
-    /// `CONSTRAINT name NOT NULL column` of a table (PostgreSQL 18).
-    pub not_null: Vec<Name>,
+    /// `CONSTRAINT name NOT NULL column` of a table (PostgreSQL 18): the column, the name.
+    pub not_null: Vec<(Name, Option<Name>)>,
 }
 
 /// Whether a table constraint begins here.
@@ -44,7 +44,7 @@ pub fn table_constraint(reader: &mut Reader<'_>, found: &mut Found) -> Parsed<()
     } else if reader.take(&["CHECK"]) {
         found.constraints.checks.push(check(reader, name)?);
     } else if reader.take(&["NOT", "NULL"]) {
-        found.not_null.push(names::simple(&identifier(reader, "a column's name")?));
+        found.not_null.push((names::simple(&identifier(reader, "a column's name")?), name));
         let mut ignored = Clauses::default();
         attributes(reader, &mut ignored)?;
     } else if reader.take(&["FOREIGN", "KEY"]) {

@@ -9,7 +9,8 @@ use super::{
 };
 use super::{names, objects};
 use crate::model::{
-    Check, Clauses, Column, Definition, Expression, Generated, Key, Name, Object, OnConflict, Table, Unordered, is,
+    Beside, Check, Clauses, Column, Definition, Expression, Generated, Key, Name, Object, OnConflict, Table, Unordered,
+    is,
 };
 use crate::parse::{Parsed, Reader, Session, TokenKind};
 
@@ -257,6 +258,7 @@ pub fn column(reader: &mut Reader<'_>, found: &mut Found, typed: bool) -> Parsed
         let own = vec![column.name.clone()];
         if reader.take(&["NOT", "NULL"]) {
             column.not_null = Some(OnConflict::Abort);
+            column.not_null_name = Beside(name);
             constraints::attributes(reader, &mut Clauses::default())?;
         } else if reader.take(&["NULL"]) {
         } else if reader.take(&["CHECK"]) {
@@ -352,8 +354,11 @@ pub fn take_constraints(table: &mut Table, found: Found) {
     table.checks.extend(constraints.checks);
     table.foreign_keys.extend(constraints.foreign_keys);
     table.exclusions.extend(exclusions);
-    for column in table.columns.iter_mut().filter(|column| not_null.contains(&column.name)) {
-        column.not_null = Some(OnConflict::Abort);
+    for column in table.columns.iter_mut() {
+        if let Some((_, name)) = not_null.iter().find(|(of, _)| *of == column.name) {
+            column.not_null = Some(OnConflict::Abort);
+            column.not_null_name = Beside(name.clone());
+        }
     }
 }
 
@@ -413,8 +418,12 @@ fn settle_keys(name: &Name, table: &mut Table) {
     let own = names::identifier(name);
     let key_columns: Vec<Name> =
         table.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect();
-    for column in table.columns.iter_mut().filter(|column| key_columns.contains(&column.name)) {
-        column.not_null = Some(OnConflict::Abort);
+    for column in table.columns.iter_mut() {
+        if key_columns.contains(&column.name) {
+            column.not_null = Some(OnConflict::Abort);
+        }
+        let usual = names::made_up(&own, column.name.canonical(), "not_null");
+        column.not_null_name = Beside(column.not_null_name.0.take().filter(|name| name.canonical() != usual));
     }
     let mut taken = taken_names(table);
     let mut free = |columns: &str, label: &str| {
