@@ -8,11 +8,14 @@ use std::path::{Path, PathBuf};
 use rayon::prelude::*;
 use sha2::{Digest, Sha256};
 use walkdir::WalkDir;
+use wevrun_core::compare::compare;
 use wevrun_core::diagnostics::{self, Code, Diagnostic, Severity};
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Model, hex};
+use wevrun_core::plan::{self, Evidence};
 use wevrun_core::snapshot::{Snapshot, SourceFile};
 use wevrun_core::source::Source;
+use wevrun_core::spelling::take_over;
 use wevrun_core::{Engine, EngineVersion, build, check};
 use wevrun_engines::{Access, Database, DatabaseUrl, LiveError};
 
@@ -56,6 +59,8 @@ pub struct Loaded {
     pub engine: Engine,
     /// The oldest version that it is for; of a live side, the one that it has, where that matters.
     pub engine_version: Option<EngineVersion>,
+    /// How many objects a scratch server spelled otherwise than we could, if one was asked.
+    pub spelled: Option<usize>,
     /// The project's name, if the side knows it.
     pub project: Option<String>,
     /// What it holds.
@@ -80,6 +85,8 @@ pub struct Context {
     pub engine: Option<Engine>,
     /// Whether the engine itself is asked for its opinion of sources.
     pub second_opinion: bool,
+    /// Where a server may spell what sources say.
+    pub scratch: Option<DatabaseUrl>,
 }
 
 impl Context {
@@ -153,6 +160,7 @@ impl Context {
                 name: side.to_string(),
                 engine: self.engine.or(self.project.as_ref().map(|project| project.engine)).unwrap_or(Engine::Sqlite),
                 engine_version: None,
+                spelled: None,
                 project: None,
                 model: Model::empty(),
                 sources: Vec::new(),
@@ -173,13 +181,13 @@ impl Context {
             Side::Folder(path) => {
                 let engine = self.assumed_engine(&side.to_string())?;
                 let files = find_files(path, |relative| relative.extension().is_some_and(|ending| ending == "sql"))?;
-                self.load_files(side.to_string(), engine, engine.default_version(), files, &[])
+                self.load_files(side.to_string(), (engine, None), files, &[])
             }
             Side::Dump(path) => {
                 let engine = self.assumed_engine(&side.to_string())?;
                 let bytes = decompressed(path)?;
                 let files = vec![(path.display().to_string(), path.clone(), bytes)];
-                self.load_files(side.to_string(), engine, engine.default_version(), files, &[])
+                self.load_files(side.to_string(), (engine, None), files, &[])
             }
             Side::Snapshot(path) => load_snapshot(path),
             Side::Live(name, url) => self.load_live(name, url, Access::Read),
@@ -188,7 +196,10 @@ impl Context {
 
     fn load_project(&self, project: &Project, name: String) -> Ended<Loaded> {
         let files = find_files(&project.root, |relative| project.globs.is_match(relative))?;
-        let mut loaded = self.load_files(name, project.engine, project.engine_version, files, &project.tolerate)?;
+        let mut loaded = {
+            let version = Some(project.engine_version);
+            self.load_files(name, (project.engine, version), files, &project.tolerate)?
+        };
         loaded.project = Some(project.name.clone());
         Ok(loaded)
     }
@@ -196,11 +207,11 @@ impl Context {
     fn load_files(
         &self,
         name: String,
-        engine: Engine,
-        version: EngineVersion,
+        (engine, said): (Engine, Option<EngineVersion>),
         files: Vec<(String, PathBuf, Vec<u8>)>,
         tolerate: &[Code],
     ) -> Ended<Loaded> {
+        let version = said.unwrap_or_else(|| engine.default_version());
         let mut found = Vec::new();
         let mut sources = Vec::with_capacity(files.len());
         for (index, (relative, _, bytes)) in files.iter().enumerate() {
@@ -224,12 +235,17 @@ impl Context {
         if found.iter().any(Diagnostic::is_error) {
             return Err(Failure::found(format!("{name} can't be built"), found, sources));
         }
+        let spelled = match &self.scratch {
+            Some(url) => Some(spell(url, version, &mut build.model)?),
+            None => None,
+        };
         let hashes =
             files.iter().map(|(path, _, bytes)| SourceFile { path: path.clone(), sha256: hex(&Sha256::digest(bytes)) });
         Ok(Loaded {
             name,
             engine,
-            engine_version: Some(version),
+            engine_version: said,
+            spelled,
             project: None,
             model: build.model,
             sources,
@@ -248,6 +264,7 @@ impl Context {
             name: name.to_owned(),
             engine: url.engine(),
             engine_version: content.version,
+            spelled: None,
             project: None,
             model: content.model,
             sources: content.sources,
@@ -257,6 +274,22 @@ impl Context {
             raw: Vec::new(),
         })
     }
+}
+
+/// Lets a scratch server spell a model; gives how many objects it spelled otherwise.
+fn spell(url: &DatabaseUrl, version: EngineVersion, model: &mut Model) -> Ended<usize> {
+    let dialect = dialect(url.engine());
+    let nothing = Model::empty();
+    let comparison = compare(dialect, &nothing, model);
+    let script = plan::script(dialect, "scratch", (&nothing, model), &comparison, version, &Evidence::default());
+    let content = wevrun_engines::spell(url, &script).map_err(|error| match &error {
+        LiveError::StepFailed { title, message, .. } => {
+            Failure::new(format!("the scratch server refuses the schema: {title}: {message}"))
+                .help("what it needs besides the schema (extensions, roles, settings) must be there as well")
+        }
+        _ => live_failure(&format!("the scratch server {url}"), &error),
+    })?;
+    Ok(take_over(model, &content.model))
 }
 
 /// A target's name or a URL as it may be printed: without a password.
@@ -273,6 +306,7 @@ fn load_snapshot(path: &Path) -> Ended<Loaded> {
         name: path.display().to_string(),
         engine: snapshot.engine,
         engine_version: Some(snapshot.engine_version),
+        spelled: None,
         project: Some(snapshot.project),
         model: snapshot.model,
         sources: Vec::new(),

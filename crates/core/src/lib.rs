@@ -19,5 +19,6 @@ pub mod plan;
 pub mod script;
 pub mod snapshot;
 pub mod source;
+pub mod spelling;
 
 pub use engine::{Engine, EngineVersion};

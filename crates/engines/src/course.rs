@@ -54,7 +54,7 @@ pub fn run(
     watch(Event::Committed);
     let took = started.elapsed();
     let after = session.structure()?;
-    prove(&script.want, after).map(|after| Deployment { after, took })
+    prove(script, after).map(|after| Deployment { after, took })
 }
 
 fn transaction<S: Session>(
@@ -95,7 +95,7 @@ fn transaction<S: Session>(
     let closing = if script.is_empty() { &commit[..] } else { &script.plan.closing[..] };
     for statement in closing {
         if statement.eq_ignore_ascii_case("COMMIT") {
-            let model = prove(&script.want, session.structure()?)?;
+            let model = prove(script, session.structure()?)?;
             watch(Event::Proven);
             let released = Snapshot {
                 project: script.project.clone(),
@@ -108,6 +108,23 @@ fn transaction<S: Session>(
             session.record(&script.have, &released, release)?;
         }
         execute(session, count, "after the last step", statement)?;
+    }
+    Ok(())
+}
+
+/// Runs nothing but the statements of a script, all of them, proving nothing.
+pub fn steps<S: Session>(session: &mut S, script: &Script) -> Result<(), LiveError> {
+    let plan = &script.plan;
+    for statement in plan.opening.iter().filter(|statement| !S::is_for_client(statement)) {
+        execute(session, 0, "before the first step", statement)?;
+    }
+    for (index, step) in plan.steps.iter().enumerate() {
+        for statement in &step.statements {
+            execute(session, index + 1, &step.title, statement)?;
+        }
+    }
+    for statement in &plan.closing {
+        execute(session, plan.steps.len(), "after the last step", statement)?;
     }
     Ok(())
 }
@@ -132,10 +149,10 @@ fn confirm(expected: &Fingerprint, found: Model) -> Result<(), LiveError> {
 }
 
 /// The outcome is what the script promises.
-fn prove(expected: &Fingerprint, found: Model) -> Result<Model, LiveError> {
-    if found.fingerprint() == *expected {
+fn prove(script: &Script, found: Model) -> Result<Model, LiveError> {
+    if script.leads_to(&found) {
         Ok(found)
     } else {
-        Err(LiveError::ProofFailed { expected: expected.clone(), found: Box::new(found) })
+        Err(LiveError::ProofFailed { expected: script.want.clone(), found: Box::new(found) })
     }
 }

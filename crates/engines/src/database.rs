@@ -11,7 +11,7 @@ use wevrun_core::source::Source;
 
 use crate::error::LiveError;
 use crate::ledger::LedgerEntry;
-use crate::postgres::PostgresDatabase;
+use crate::postgres::{self, PostgresDatabase};
 use crate::sqlite::SqliteDatabase;
 use crate::url::DatabaseUrl;
 
@@ -95,6 +95,18 @@ pub trait Database {
 
     /// The last release, if there was one.
     fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError>;
+}
+
+/// Lets a server spell what a script makes: in a database of its own, which is gone afterwards.
+///
+/// Errors if the engine keeps definitions as they were written, if no database can be made there, or if a step fails.
+pub fn spell(url: &DatabaseUrl, script: &Script) -> Result<Content, LiveError> {
+    match url {
+        DatabaseUrl::Sqlite(_) => Err(LiveError::Engine(
+            "SQLite keeps definitions as they were written; it needs no scratch database".to_owned(),
+        )),
+        DatabaseUrl::Postgres(url) => postgres::spell(url, script),
+    }
 }
 
 /// Opens a database.

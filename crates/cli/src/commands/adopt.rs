@@ -89,7 +89,7 @@ impl Adopt {
 
     /// The codes of what is wrong with what was written though the engine has it: references to what is not there, say.
     fn defects(&self) -> Ended<Vec<Code>> {
-        let context = Context { project: None, engine: None, second_opinion: true };
+        let context = Context { project: None, engine: None, second_opinion: true, scratch: None };
         let found = match context.load(&Side::Folder(self.into.clone())) {
             Ok(_) => return Ok(Vec::new()),
             Err(failure) => failure.diagnostics,
@@ -103,7 +103,7 @@ impl Adopt {
 
     /// What was written builds, and to the same.
     fn prove(&self, model: &wevrun_core::model::Model) -> Ended<()> {
-        let context = Context { project: None, engine: None, second_opinion: false };
+        let context = Context { project: None, engine: None, second_opinion: false, scratch: None };
         let built = context.load(&Side::Folder(self.into.clone())).map_err(|failure| Failure {
             message: format!("{} was written, but needs a look before it builds", self.into.display()),
             ..failure

@@ -6,7 +6,7 @@ use serde::Serialize;
 use wevrun_core::model::{Kind, Model};
 use wevrun_core::snapshot::Snapshot;
 
-use super::context;
+use super::{Scratch, context};
 use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::style::{self, paint};
@@ -25,6 +25,10 @@ pub struct Build {
     /// Where to write the snapshot [default: NAME.wsnap in the project's folder]
     #[arg(long, value_name = "FILE")]
     pub out: Option<PathBuf>,
+
+    /// Where sources are spelled
+    #[command(flatten)]
+    pub scratch: Scratch,
 
     /// Do not ask the engine itself for a second opinion
     #[arg(long)]
@@ -55,6 +59,7 @@ impl Build {
         let mut context = context(directory, None)?;
         context.second_opinion = !self.no_second_opinion;
         context.project = Some(project);
+        let context = self.scratch.of(context)?;
         let loaded = match context.load(&Side::Source) {
             Ok(loaded) => loaded,
             Err(failure) if self.format == Format::Json && !failure.diagnostics.is_empty() => {
@@ -107,11 +112,29 @@ impl Build {
             started.elapsed().as_millis()
         );
         anstream::println!("fingerprint {}", paint(style::STRONG, fingerprint.short()));
+        spelling(&snapshot.model, loaded.spelled);
         if let Some(git) = &snapshot.git {
             let modified = if git.modified { ", with changes that are not committed" } else { "" };
             anstream::println!("git revision {}{modified}", &git.revision[..12.min(git.revision.len())]);
         }
         Ok(Outcome::Done)
+    }
+}
+
+/// How many objects only a server could spell.
+fn spelling(model: &Model, spelled: Option<usize>) {
+    let share = |number: usize| {
+        let percent = 100.0 * number as f64 / model.len().max(1) as f64;
+        format!("{number} of {} ({percent:.1} %)", count(model.len(), "object"))
+    };
+    match (spelled, model.unsure().len()) {
+        (Some(number), _) => anstream::println!("spelled by the scratch server: {}", share(number)),
+        (None, 0) => {}
+        (None, number) => anstream::println!(
+            "{}: {} can't be told from how a server spells them; --scratch URL makes sure",
+            paint(style::WARNING, "unproven"),
+            share(number)
+        ),
     }
 }
 

@@ -5,7 +5,7 @@ use wevrun_core::Engine;
 use wevrun_core::compare::{compare, lookalikes};
 use wevrun_core::dialects::dialect;
 
-use super::context;
+use super::{Scratch, context};
 use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::comparison::{self, View};
@@ -15,7 +15,8 @@ use crate::side::{Context, Loaded, Side};
 /// Show what differs between two sides, grouped by what would have to happen
 ///
 /// Exit status 0 if nothing differs, 3 if something does. Layout, comments, letter case of names, and the order of columns and
-/// constraints are no differences; column order is named apart.
+/// constraints are no differences; column order is named apart. What nobody but the engine can tell is called unproven, and is
+/// no difference either.
 #[derive(Debug, Args)]
 pub struct Compare {
     /// The sides
@@ -53,6 +54,10 @@ pub struct Sides {
     /// The engine of sides that do not say theirs
     #[arg(long)]
     pub engine: Option<Engine>,
+
+    /// Where sources are spelled
+    #[command(flatten)]
+    pub scratch: Scratch,
 }
 
 impl Sides {
@@ -85,7 +90,7 @@ impl Sides {
 impl Compare {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
-        let context = context(directory, self.sides.engine)?;
+        let context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
         let (have, want) = self.sides.load(&context)?;
         let dialect = dialect(want.engine);
         let comparison = compare(dialect, &have.model, &want.model);
@@ -95,6 +100,7 @@ impl Compare {
             fingerprint: loaded.model.fingerprint().to_string(),
         };
         if self.format == Format::Json {
+            let identical = identical && comparison.unproven.is_empty();
             json::print(&JsonComparison::new(&comparison, side(&have), side(&want), identical, self.details));
         } else {
             let named = |loaded: &Loaded| (loaded.name.clone(), loaded.model.fingerprint().short().to_owned());

@@ -5,20 +5,21 @@ use std::time::Duration;
 use clap::Args;
 use serde::Serialize;
 use sha2::{Digest, Sha256};
+use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare};
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Model, hex};
 use wevrun_core::script::{Script as Steps, write};
-use wevrun_engines::{Access, Database, Event, LiveError, Release};
+use wevrun_engines::{Access, Database, DatabaseUrl, Event, LiveError, Release};
 
-use super::context;
 use super::script::{Made, make, read, report_held, today};
+use super::{Scratch, context};
 use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::comparison::{self, View};
 use crate::output::style::{self, paint};
 use crate::output::{count, json};
-use crate::side::{Context, Side, live_failure, shown};
+use crate::side::{Side, live_failure, shown};
 
 /// Run a script on a target, and prove the outcome
 ///
@@ -38,6 +39,10 @@ pub struct Deploy {
     /// Make the database if there is none
     #[arg(long)]
     pub create: bool,
+
+    /// Where sources are spelled
+    #[command(flatten)]
+    pub scratch: Scratch,
 
     /// What to print
     #[arg(long, value_name = "FORMAT", default_value = "text")]
@@ -63,10 +68,31 @@ struct StepTime {
     milliseconds: f64,
 }
 
+/// What is deployed to.
+struct Target<'t> {
+    /// What the person called it.
+    name: &'t str,
+    url: &'t DatabaseUrl,
+    /// What shall be there, if it is known.
+    want: Option<&'t Model>,
+}
+
+/// The target's engine is not older than what the script was made for.
+fn old_enough(target: &str, live: Option<EngineVersion>, script: &Steps) -> Ended<()> {
+    match live {
+        Some(version) if version < script.engine_version => Err(Failure::new(format!(
+            "{target} runs {} {version}, and the script is for {} or later; nothing was changed",
+            script.engine, script.engine_version
+        ))
+        .help("set engine-version in wevrun.toml to the oldest version that any target runs, and build again")),
+        _ => Ok(()),
+    }
+}
+
 impl Deploy {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
-        let context = context(directory, None)?;
+        let context = self.scratch.of(context(directory, None)?)?;
         let (script, target) = match &self.arguments[..] {
             [script, target] => (Some(PathBuf::from(script)), target),
             [target] => (None, target),
@@ -88,8 +114,10 @@ impl Deploy {
                     return Ok(Outcome::HeldBack);
                 }
                 let mut live = context.load_live(target, &url, access)?;
+                let live_version = live.engine_version;
                 let database = live.live.as_mut().expect("it is live").as_mut();
-                self.deploy(&context, target, database, &script, &text)
+                old_enough(target, live_version, &script)?;
+                self.deploy(&Target { name: target, url: &url, want: None }, database, &script, &text)
             }
             None => {
                 let want = match &self.want {
@@ -97,7 +125,10 @@ impl Deploy {
                     None => context.load(&Side::Source)?,
                 };
                 let mut live = context.load_live(target, &url, access)?;
-                let Made { script, comparison } = make(&context, (target, &live.model), live.live.as_mut(), &want)?;
+                let live_version = live.engine_version;
+                let Made { script, comparison } =
+                    make(&context, (target, &live.model), (live.live.as_mut(), live_version), &want)?;
+                old_enough(target, live_version, &script)?;
                 let nothing = comparison.is_identical();
                 if !script.held_back_by().is_empty() {
                     report_held(&script);
@@ -108,25 +139,20 @@ impl Deploy {
                 }
                 let text = write(&script);
                 let database = live.live.as_mut().expect("it is live").as_mut();
-                self.deploy(&context, target, database, &script, &text)
+                let target = Target { name: target, url: &url, want: Some(&want.model) };
+                self.deploy(&target, database, &script, &text)
             }
         }
     }
 
-    fn deploy(
-        &self,
-        context: &Context,
-        target: &str,
-        database: &mut dyn Database,
-        script: &Steps,
-        text: &str,
-    ) -> Ended {
+    fn deploy(&self, to: &Target<'_>, database: &mut dyn Database, script: &Steps, text: &str) -> Ended {
         let release = Release {
             released_by: whoami::username(),
             script_hash: hex(&Sha256::digest(text.as_bytes())),
             tool: env!("CARGO_PKG_VERSION").to_owned(),
             project: script.project.clone(),
         };
+        let target = to.name;
         let mut steps: Vec<StepTime> = Vec::new();
         let mut watch = |event: Event<'_>| match (self.format, event) {
             (Format::Text, event) => report(event),
@@ -145,15 +171,19 @@ impl Deploy {
             }
             Ok(deployment) => {
                 anstream::println!(
-                    "{} {target} is {} now: {} in {}, read back and proven",
+                    "{} {target} is {} now: {} in {}, read back and proven{}",
                     paint(style::GOOD, "done"),
                     paint(style::STRONG, script.want.short()),
                     count(script.plan.steps.len(), "step"),
-                    milliseconds(deployment.took)
+                    milliseconds(deployment.took),
+                    if script.unproven.is_empty() { "" } else { " but for:" }
                 );
+                for object in &script.unproven {
+                    anstream::println!("  {} {object}", paint(style::WARNING, "unproven"));
+                }
                 Ok(Outcome::Done)
             }
-            Err(error) => failed(context, target, script, &error),
+            Err(error) => failed(to, script, &error),
         }
     }
 }
@@ -177,7 +207,8 @@ fn milliseconds(took: Duration) -> String {
 }
 
 /// Says what went wrong, and what state the database is in.
-fn failed(context: &Context, target: &str, script: &Steps, error: &LiveError) -> Ended {
+fn failed(to: &Target<'_>, script: &Steps, error: &LiveError) -> Ended {
+    let target = to.name;
     match error {
         LiveError::StateDiffers { expected, found } => {
             anstream::eprintln!(
@@ -192,7 +223,7 @@ fn failed(context: &Context, target: &str, script: &Steps, error: &LiveError) ->
             if found.fingerprint() == script.want {
                 anstream::eprintln!("  the target already has the structure that the script leads to");
             } else {
-                since_the_script(context, target, found);
+                since_the_script(to, found);
             }
             anstream::eprintln!("{}: write the script anew from what the target is now", paint(style::HELP, "help"));
             Ok(Outcome::StateChanged)
@@ -223,12 +254,20 @@ fn failed(context: &Context, target: &str, script: &Steps, error: &LiveError) ->
             }
             Err(failure)
         }
-        LiveError::ProofFailed { expected, found } => Err(Failure::new(format!(
-            "the steps ran, but led to {} instead of {}. Nothing was changed: {target} is as it was",
-            found.fingerprint().short(),
-            expected.short()
-        ))
-        .help("was the script edited after it was written?")),
+        LiveError::ProofFailed { expected, found } => {
+            let failure = Failure::new(format!(
+                "the steps ran, but led to {} instead of {}. Nothing was changed: {target} is as it was",
+                found.fingerprint().short(),
+                expected.short()
+            ));
+            Err(match to.want {
+                None => failure.help("was the script edited after it was written?"),
+                Some(want) => compare(dialect(script.engine), found, want).differences.iter().take(10).fold(
+                    failure.help("please report it; these came out otherwise than they are wanted:"),
+                    |failure, difference| failure.help(difference.key.to_string()),
+                ),
+            })
+        }
         other => Err(live_failure(target, other)),
     }
 }
@@ -239,9 +278,9 @@ fn shortened(statement: &str) -> String {
 }
 
 /// What differs between the target and its last release, where the ledger knows it.
-fn since_the_script(context: &Context, target: &str, found: &Model) {
-    let Ok(url) = context.require_target(target) else { return };
-    let Ok(mut database) = wevrun_engines::open(&url, Access::Read) else { return };
+fn since_the_script(to: &Target<'_>, found: &Model) {
+    let target = to.name;
+    let Ok(mut database) = wevrun_engines::open(to.url, Access::Read) else { return };
     let Ok(Some(entry)) = database.last_release() else { return };
     let Some(Ok(released)) = entry.snapshot.map(|text| wevrun_core::snapshot::Snapshot::read(&text)) else { return };
     let comparison: Comparison<'_> = compare(dialect(released.engine), &released.model, found);

@@ -12,6 +12,7 @@ pub mod script;
 
 use std::path::Path;
 
+use clap::Args;
 use wevrun_core::Engine;
 
 use crate::cli::{Cli, Command};
@@ -37,5 +38,23 @@ pub fn run(cli: Cli) -> Ended {
 
 /// What sides are resolved against, for a command that works without a project too.
 fn context(directory: Option<&Path>, engine: Option<Engine>) -> Ended<Context> {
-    Ok(Context { project: Project::find(directory)?, engine, second_opinion: true })
+    Ok(Context { project: Project::find(directory)?, engine, second_opinion: true, scratch: None })
+}
+
+/// `--scratch`, where sources are read.
+#[derive(Debug, Args)]
+pub struct Scratch {
+    /// Let this server spell what the source says, in a database that it makes and drops again
+    ///
+    /// A server rewrites views and expressions when it takes them, and no reader knows its every way. With a scratch server of
+    /// the targets' version the comparison is exact. Where it is not given, what can't be told is called unproven.
+    #[arg(long, value_name = "URL")]
+    pub scratch: Option<String>,
+}
+
+impl Scratch {
+    fn of(&self, mut context: Context) -> Ended<Context> {
+        context.scratch = self.scratch.as_ref().map(|url| context.require_target(url)).transpose()?;
+        Ok(context)
+    }
 }

@@ -68,11 +68,11 @@ pub struct Made<'m> {
 pub fn make<'m>(
     context: &Context,
     (have_name, have): (&str, &'m Model),
-    live: Option<&mut Box<dyn Database>>,
+    (live, live_version): (Option<&mut Box<dyn Database>>, Option<EngineVersion>),
     want: &'m Loaded,
 ) -> Ended<Made<'m>> {
     let dialect = dialect(want.engine);
-    let version = oldest(context, want);
+    let version = oldest(context, want, live_version);
     let comparison = compare(dialect, have, &want.model);
     let evidence = match live {
         Some(database) => {
@@ -93,9 +93,10 @@ pub fn today() -> String {
     Local::now().format("%Y-%m-%d").to_string()
 }
 
-fn oldest(context: &Context, want: &Loaded) -> EngineVersion {
+/// The version that the script is for: want's or the project's, and if neither says one, the target's.
+fn oldest(context: &Context, want: &Loaded, live: Option<EngineVersion>) -> EngineVersion {
     let project = context.project.as_ref().map(|project| project.engine_version);
-    want.engine_version.or(project).unwrap_or_else(|| want.engine.default_version())
+    want.engine_version.or(project).or(live).unwrap_or_else(|| want.engine.default_version())
 }
 
 fn project_name(context: &Context, want: &Loaded) -> String {
@@ -106,9 +107,10 @@ fn project_name(context: &Context, want: &Loaded) -> String {
 impl Script {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
-        let context = context(directory, self.sides.engine)?;
+        let context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
         let (mut have, want) = self.sides.load(&context)?;
-        let Made { script, comparison } = make(&context, (&have.name, &have.model), have.live.as_mut(), &want)?;
+        let Made { script, comparison } =
+            make(&context, (&have.name, &have.model), (have.live.as_mut(), have.engine_version), &want)?;
         let dialect = dialect(want.engine);
         diagnostics::print(&lookalikes(dialect, &comparison), &want.sources);
         let held = !script.held_back_by().is_empty();

@@ -4,7 +4,7 @@ use similar::{ChangeTag, TextDiff};
 use wevrun_core::compare::{Change, Comparison, Difference, Property, Reordered};
 use wevrun_core::diagnostics::Diagnostic;
 use wevrun_core::dialects::Dialect;
-use wevrun_core::model::{Name, Object};
+use wevrun_core::model::{Name, Object, ObjectKey};
 
 use super::style::{self, paint};
 
@@ -50,7 +50,27 @@ fn body(comparison: &Comparison<'_>, view: &View<'_>) {
     group(comparison, view, 0, style::COMES, |change| matches!(change, Change::Create(_)));
     group(comparison, view, 1, style::CHANGES, |change| matches!(change, Change::Change { .. }));
     group(comparison, view, 2, style::GOES, |change| matches!(change, Change::Remove(_)));
+    unproven(&comparison.unproven);
     reordered(&comparison.reordered, view.column_order);
+}
+
+fn unproven(objects: &[ObjectKey]) {
+    if objects.is_empty() {
+        return;
+    }
+    anstream::println!("\n{} ({})", paint(style::WARNING.bold(), "Unproven"), objects.len());
+    for key in objects {
+        anstream::println!("  {:<13} {}", key.kind.title(), paint(style::WARNING, &key.name));
+    }
+    anstream::println!(
+        "{:17}Only a server can tell whether these differ: --scratch URL asks one. A script leaves them as they are.",
+        ""
+    );
+}
+
+/// `, 2 unproven`, if there are any.
+fn and_unproven(comparison: &Comparison<'_>) -> String {
+    if comparison.unproven.is_empty() { String::new() } else { format!(", {} unproven", comparison.unproven.len()) }
 }
 
 /// Prints a comparison on standard output.
@@ -69,10 +89,15 @@ pub fn print(comparison: &Comparison<'_>, hints: &[Diagnostic], view: &View<'_>)
         let order =
             if view.column_order && !comparison.reordered.is_empty() { ", but for the order of columns" } else { "" };
         let all = super::count(comparison.same, "object");
-        anstream::println!("{}: {all}{order}.", paint(style::GOOD, "The same"));
+        let unproven = and_unproven(comparison);
+        anstream::println!("{}: {all}{order}{unproven}.", paint(style::GOOD, "The same"));
     } else {
         let [comes, changes, goes] = view.heads.map(|head| head.to_lowercase());
-        anstream::println!("{create} {comes}, {change} {changes}, {remove} {goes}; {} the same.", comparison.same);
+        let unproven = and_unproven(comparison);
+        anstream::println!(
+            "{create} {comes}, {change} {changes}, {remove} {goes}; {} the same{unproven}.",
+            comparison.same
+        );
     }
 }
 

@@ -27,6 +27,7 @@ pub struct JsonCounts {
     create: usize,
     remove: usize,
     change: usize,
+    unproven: usize,
     same: usize,
 }
 
@@ -38,6 +39,8 @@ pub struct JsonComparison {
     want: JsonSide,
     counts: JsonCounts,
     changes: Vec<JsonChange>,
+    /// Objects of which nobody but the engine can tell whether they differ.
+    unproven: Vec<JsonObject>,
     /// Tables whose columns only stand in another order.
     column_order: Vec<JsonOrder>,
 }
@@ -54,6 +57,12 @@ struct JsonChange {
     have: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     want: Option<String>,
+}
+
+#[derive(Debug, Serialize)]
+struct JsonObject {
+    kind: String,
+    name: String,
 }
 
 #[derive(Debug, Serialize)]
@@ -107,8 +116,13 @@ impl JsonComparison {
             identical,
             have,
             want,
-            counts: JsonCounts { create, remove, change, same: comparison.same },
+            counts: JsonCounts { create, remove, change, unproven: comparison.unproven.len(), same: comparison.same },
             changes: changes.collect(),
+            unproven: comparison
+                .unproven
+                .iter()
+                .map(|key| JsonObject { kind: key.kind.word(), name: key.name.to_string() })
+                .collect(),
             column_order: comparison
                 .reordered
                 .iter()

@@ -3,6 +3,7 @@
 mod lookalikes;
 mod properties;
 mod renames;
+mod unproven;
 
 pub use lookalikes::lookalikes;
 pub use properties::{Property, column_words};
@@ -16,6 +17,8 @@ use crate::model::{Model, Name, Object, ObjectKey};
 pub struct Comparison<'m> {
     /// What differs, ordered by kind and name.
     pub differences: Vec<Difference<'m>>,
+    /// Objects in both of which nobody can tell whether they differ: the engine alone could.
+    pub unproven: Vec<ObjectKey>,
     /// How many objects are the same.
     pub same: usize,
     /// Tables whose columns stand in another order. They count as differences only if that was asked for.
@@ -90,7 +93,8 @@ pub fn compare<'m>(dialect: &dyn Dialect, have: &'m Model, want: &'m Model) -> C
 /// Compares two models in which these names mean the same.
 pub fn compare_with<'m>(dialect: &dyn Dialect, have: &'m Model, want: &'m Model, renames: Renames) -> Comparison<'m> {
     let renamed = renames.apply(dialect, have);
-    let mut comparison = Comparison { differences: Vec::new(), same: 0, reordered: Vec::new(), renames };
+    let unproven = Vec::new();
+    let mut comparison = Comparison { differences: Vec::new(), unproven, same: 0, reordered: Vec::new(), renames };
     for object in have.objects() {
         let key = comparison.renames.key_in_want(&object.key());
         if want.get(&key).is_none() {
@@ -108,6 +112,13 @@ pub fn compare_with<'m>(dialect: &dyn Dialect, have: &'m Model, want: &'m Model,
         comparison.reordered.extend(reordered(present, wanted));
         if present.definition == wanted.definition && formerly.is_none() && renamed_columns.is_empty() {
             comparison.same += 1;
+            continue;
+        }
+        if formerly.is_none()
+            && renamed_columns.is_empty()
+            && unproven::is_unproven(&present.definition, &wanted.definition)
+        {
+            comparison.unproven.push(key);
             continue;
         }
         let have_key = formerly.clone().map_or_else(|| key.clone(), |name| ObjectKey { kind: key.kind, name });

@@ -49,6 +49,11 @@ impl Clauses {
         self.0.get(name).map_or("", Expression::written)
     }
 
+    /// Whether every value has a canonical form.
+    pub fn is_sure(&self) -> bool {
+        self.0.values().all(Expression::is_sure)
+    }
+
     /// Says it.
     pub fn set(&mut self, name: &str, value: Expression) {
         self.0.insert(name.into(), value);

@@ -1,9 +1,11 @@
 //! What an object is made of, by its kind.
 
+use std::borrow::Cow;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{Clauses, Expression, Kind, Name, Table, clauses::is};
+use super::{Beside, Clauses, Expression, Kind, Name, Table, clauses::is};
 
 /// The canonical structure of one object.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -35,6 +37,40 @@ impl Definition {
             Definition::View(_) => Kind::View,
             Definition::Trigger(_) => Kind::Trigger,
             Definition::Plain(plain) => plain.kind,
+        }
+    }
+
+    /// The definition without what is kept beside the structure in fields of their own, as fingerprints see it.
+    pub fn structure(&self) -> Cow<'_, Definition> {
+        match self {
+            Definition::Table(table) if table.columns.iter().any(|column| column.not_null_name.is_some()) => {
+                let mut table = table.clone();
+                table.columns.iter_mut().for_each(|column| column.not_null_name = Beside(None));
+                Cow::Owned(Definition::Table(table))
+            }
+            other => Cow::Borrowed(other),
+        }
+    }
+
+    /// Whether every expression has a canonical form.
+    pub fn is_sure(&self) -> bool {
+        let sure = |expression: &Option<Expression>| expression.as_ref().is_none_or(Expression::is_sure);
+        match self {
+            Definition::Table(table) => {
+                let checks = table.checks.iter().chain(table.exclusions.iter());
+                let column = |column: &super::Column| {
+                    sure(&column.default) && column.generated.as_ref().is_none_or(|g| g.expression.is_sure())
+                };
+                table.columns.iter().all(column)
+                    && checks.clone().all(|check| check.condition.is_sure() && check.clauses.is_sure())
+            }
+            Definition::Index(index) => {
+                index.parts.iter().all(|part| part.expression.is_sure()) && sure(&index.predicate)
+            }
+            Definition::View(view) => view.query.is_sure() && view.clauses.is_sure(),
+            Definition::Trigger(trigger) => sure(&trigger.condition) && trigger.body.is_sure(),
+            Definition::Plain(plain) => plain.clauses.is_sure(),
+            Definition::VirtualTable(_) => true,
         }
     }
 

@@ -17,6 +17,14 @@ pub struct Expression {
     written: Beside<Option<String>>,
 }
 
+/// What a canonical spelling begins with that is only the nearest that could be found.
+const UNSURE: &str = "~ ";
+
+/// Whether a canonical spelling is one.
+pub fn is_sure(canonical: &str) -> bool {
+    !canonical.starts_with(UNSURE)
+}
+
 impl Expression {
     /// From both spellings.
     pub fn new(canonical: String, written: &str) -> Expression {
@@ -27,6 +35,16 @@ impl Expression {
     /// One that is written in its canonical form.
     pub fn plain(canonical: impl Into<String>) -> Expression {
         Expression { canonical: canonical.into(), written: Beside(None) }
+    }
+
+    /// One whose canonical form could not be found: that it differs from another proves nothing.
+    pub fn unsure(canonical: &str, written: &str) -> Expression {
+        Expression::new(format!("{UNSURE}{canonical}"), written)
+    }
+
+    /// Whether the canonical form is one.
+    pub fn is_sure(&self) -> bool {
+        is_sure(&self.canonical)
     }
 
     /// As the person wrote it.

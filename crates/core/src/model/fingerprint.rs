@@ -28,7 +28,7 @@ impl Fingerprint {
             .map(|objects| {
                 let mut bytes = Vec::new();
                 for object in objects {
-                    ciborium::into_writer(&(&object.name, &object.definition), &mut bytes)
+                    ciborium::into_writer(&(&object.name, object.definition.structure()), &mut bytes)
                         .expect("a Vec takes every byte");
                 }
                 bytes

@@ -19,7 +19,7 @@ use serde::{Deserialize, Serialize};
 pub use beside::Beside;
 pub use clauses::{Clauses, is};
 pub use definition::{Definition, Event, Index, IndexPart, Plain, Timing, Trigger, View, VirtualTable};
-pub use expression::Expression;
+pub use expression::{Expression, is_sure};
 pub use fingerprint::{Fingerprint, hex};
 pub use name::Name;
 pub use table::{Action, Check, Column, ForeignKey, Generated, Key, KeyPart, OnConflict, Table};
@@ -385,6 +385,16 @@ impl Model {
     /// Whether there are none.
     pub fn is_empty(&self) -> bool {
         self.objects.is_empty()
+    }
+
+    /// The objects of which a definition's expression has no canonical form, by kind and name.
+    pub fn unsure(&self) -> Vec<ObjectKey> {
+        self.objects().filter(|object| !object.definition.is_sure()).map(Object::key).collect()
+    }
+
+    /// The model without some objects.
+    pub fn without(&self, keys: &[String]) -> Model {
+        self.objects().filter(|object| !keys.contains(&object.key().to_string())).cloned().collect()
     }
 
     /// The hash of the canonical structure.

@@ -105,7 +105,18 @@ pub fn undo(
 }
 
 fn planned(dialect: &dyn Dialect, project: &str, planning: &Planning<'_>) -> Script {
+    // What the script leaves alone or makes, and can't be told from what the engine makes of it.
+    let left = planning.comparison.unproven.iter().cloned();
+    let made = planning.want.unsure().into_iter().filter(|key| {
+        let have = planning.renamed.get(key).map(|have| &have.definition);
+        have != planning.want.get(key).map(|want| &want.definition)
+    });
+    let mut unproven: Vec<String> = left.chain(made).map(|key| key.to_string()).collect();
+    unproven.sort();
+    unproven.dedup();
     Script {
+        proven: planning.want.without(&unproven).fingerprint(),
+        unproven,
         engine: dialect.engine(),
         engine_version: planning.version,
         project: project.to_owned(),

@@ -7,7 +7,7 @@ pub use read::{ScriptError, read};
 pub use write::write;
 
 use crate::engine::{Engine, EngineVersion};
-use crate::model::Fingerprint;
+use crate::model::{Fingerprint, Model};
 use crate::plan::{Clearance, Plan, Risk, Waiver};
 
 /// A migration script.
@@ -23,6 +23,10 @@ pub struct Script {
     pub have: Fingerprint,
     /// The structure that it leads to.
     pub want: Fingerprint,
+    /// Objects, by kind and name, of which it can't be proven that they come out as wished.
+    pub unproven: Vec<String>,
+    /// The structure that it leads to without these objects.
+    pub proven: Fingerprint,
     /// Whether it is the way back of a release.
     pub undo: bool,
     /// What it does.
@@ -64,6 +68,15 @@ impl Script {
     /// The risks that hold it back.
     pub fn held_back_by(&self) -> Vec<&Risk> {
         self.plan.steps.iter().flat_map(|step| &step.risks).filter(|risk| risk.holds_back()).collect()
+    }
+
+    /// Whether a structure is the one that the script leads to, as far as that can be proven.
+    pub fn leads_to(&self, found: &Model) -> bool {
+        if self.unproven.is_empty() {
+            found.fingerprint() == self.want
+        } else {
+            found.without(&self.unproven).fingerprint() == self.proven
+        }
     }
 
     /// Whether it does nothing.

@@ -64,6 +64,12 @@ pub fn read(text: &str) -> Result<Script, ScriptError> {
         let value = head(name)?;
         value.parse().map_err(|problem| wrong(name, &value, problem))
     };
+    let lines = text.lines().take_while(|line| line.starts_with("--"));
+    let unproven = lines
+        .filter_map(|line| line.strip_prefix("-- unproven: "))
+        .map(|value| serde_json::from_str(value).map_err(|problem| wrong("unproven", value, problem.to_string())));
+    let unproven = unproven.collect::<Result<Vec<String>, _>>()?;
+    let proven = if unproven.is_empty() { fingerprint("want")? } else { fingerprint("proven")? };
     let steps_line = head("steps")?;
     let promised: usize = steps_line.parse().map_err(|_| wrong("steps", &steps_line, "not a number".to_owned()))?;
     let plan = plan(engine, text)?;
@@ -76,6 +82,8 @@ pub fn read(text: &str) -> Result<Script, ScriptError> {
         project: head("project")?,
         have: fingerprint("have")?,
         want: fingerprint("want")?,
+        unproven,
+        proven,
         undo,
         plan,
     })

@@ -17,6 +17,12 @@ pub fn write(script: &Script) -> String {
     line(&format!("-- project: {}", one_line(&script.project)));
     line(&format!("-- have: {}", script.have));
     line(&format!("-- want: {}", script.want));
+    if !script.unproven.is_empty() {
+        line(&format!("-- proven: {}", script.proven));
+        for object in &script.unproven {
+            line(&format!("-- unproven: {}", serde_json::Value::String(object.clone())));
+        }
+    }
     line(&format!("-- steps: {}", script.plan.steps.len()));
     line("--");
     if script.is_empty() {

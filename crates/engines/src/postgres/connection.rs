@@ -1,6 +1,7 @@
 //! Connecting, and what the server's errors mean.
 
 use std::error::Error as _;
+use std::time::{SystemTime, UNIX_EPOCH};
 
 use postgres::error::SqlState;
 use postgres::{Client, Config, NoTls, SimpleQueryMessage, SimpleQueryRow};
@@ -26,13 +27,17 @@ impl PostgresDatabase {
     /// Connects.
     pub fn open(url: &str, access: Access) -> Result<PostgresDatabase, LiveError> {
         let settings = Settings::of(url)?;
-        let mut client = match connect(&settings, &settings.config)? {
+        let client = match connect(&settings, &settings.config)? {
             Ok(client) => client,
             Err(error) if access == Access::Create && error.code() == Some(&SqlState::INVALID_CATALOG_NAME) => {
                 create_database(&settings)?
             }
             Err(error) => return Err(unreachable(&settings, &error)),
         };
+        PostgresDatabase::with(client, settings)
+    }
+
+    fn with(mut client: Client, settings: Settings) -> Result<PostgresDatabase, LiveError> {
         let rows =
             client.simple_query("SELECT current_setting('server_version_num')").map_err(|error| meaning(&error))?;
         let number: u32 = single(&rows).and_then(|row| row.get(0)?.parse().ok()).unwrap_or(0);
@@ -54,6 +59,30 @@ fn create_database(settings: &Settings) -> Result<Client, LiveError> {
     let statement = format!("CREATE DATABASE \"{}\"", settings.database.replace('"', "\"\""));
     client.batch_execute(&statement).map_err(|error| meaning(&error))?;
     connect(settings, &settings.config)?.map_err(|error| unreachable(settings, &error))
+}
+
+/// Lets the server of this URL spell what a script makes, in a new database that is dropped again.
+pub fn spell(url: &str, script: &Script) -> Result<Content, LiveError> {
+    let settings = Settings::of(url)?;
+    let mut maintenance = connect(&settings, &settings.config)?.map_err(|error| unreachable(&settings, &error))?;
+    let moment = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |moment| moment.as_nanos());
+    let name = format!("wevrun_scratch_{}_{moment}", std::process::id());
+    maintenance
+        .batch_execute(&format!("CREATE DATABASE {name} TEMPLATE template0"))
+        .map_err(|error| meaning(&error))?;
+    let mut config = settings.config.clone();
+    config.dbname(&name);
+    let content = connect(&settings, &config).and_then(|client| {
+        let client = client.map_err(|error| unreachable(&settings, &error))?;
+        let mut scratch = PostgresDatabase::with(client, settings)?;
+        course::steps(&mut scratch, script)?;
+        scratch.content()
+    });
+    // Whatever came of it. The connection to it is closed by now.
+    let dropped = maintenance.batch_execute(&format!("DROP DATABASE {name}"));
+    let content = content?;
+    dropped.map_err(|error| meaning(&error))?;
+    Ok(content)
 }
 
 /// The inner error is the server's or the network's.

@@ -8,5 +8,5 @@ mod run;
 mod settings;
 mod tls;
 
-pub use connection::{PostgresDatabase, execute};
+pub use connection::{PostgresDatabase, execute, spell};
 pub use settings::Settings;

@@ -13,11 +13,26 @@ use super::super::{names, tokens};
 use super::known::Known;
 use super::scope::{Relation, Scopes};
 use super::walk::Walk;
-use crate::model::{Clauses, Definition, Kind, Name, Object};
+use crate::model::{Clauses, Definition, Expression, Kind, Name, Object};
 use crate::parse::{TokenKind, token};
 
 /// Nesting that is read; the server's own spelling nests deeply.
 const DEPTH: usize = 300;
+
+/// What was found.
+pub struct Spelling {
+    /// The text.
+    pub text: String,
+    /// Whether it is the one spelling of what it means.
+    pub sure: bool,
+}
+
+impl Spelling {
+    /// As an expression that was written so.
+    pub fn of(self, written: &str) -> Expression {
+        if self.sure { Expression::new(self.text, written) } else { Expression::unsure(&self.text, written) }
+    }
+}
 
 /// What the expressions of one object can name.
 pub struct Scope<'k> {
@@ -70,12 +85,12 @@ impl<'k> Scope<'k> {
     }
 
     /// The canonical form of an expression. `wanted` is the type that its value is stored as, if it is.
-    pub fn expression(&self, text: &str, wanted: Option<&str>) -> String {
+    pub fn expression(&self, text: &str, wanted: Option<&str>) -> Spelling {
         let Some(mut expression) = parse(text, |parser| parser.parse_expr()) else { return plain_tokens(text) };
         let mut walk = Walk::new(self.known, &self.own_schema, self.scopes());
         let _ = expression.visit(&mut walk);
         walk.as_stored(&mut expression, wanted);
-        finished(&mut expression)
+        Spelling { text: finished(&mut expression), sure: walk.sure }
     }
 
     /// Whether values of a column of this type go through a domain's rules or a length's.
@@ -84,13 +99,13 @@ impl<'k> Scope<'k> {
     }
 
     /// The canonical form of a view's query, its columns under the names that the view gives them.
-    pub fn query(&self, text: &str, columns: &[Name]) -> String {
+    pub fn query(&self, text: &str, columns: &[Name]) -> Spelling {
         let Some(mut query) = parse(text, |parser| parser.parse_query()) else { return plain_tokens(text) };
         let mut walk = Walk::new(self.known, &self.own_schema, Scopes::empty());
         walk.name_outputs(&mut query, columns);
         let _ = VisitMut::visit(&mut *query, &mut walk);
         let _ = VisitMut::visit(&mut *query, &mut super::sets::Parentheses);
-        format!("{query}{}", without_children(text))
+        Spelling { text: format!("{query}{}", without_children(text)), sure: walk.sure }
     }
 
     /// The query with its columns under the names that the view gives them; none if that can't be said in the query.
@@ -101,7 +116,7 @@ impl<'k> Scope<'k> {
     }
 
     /// The canonical form of a routine argument's default. A constant is of the argument's type, whatever it says.
-    pub fn default(&self, text: &str) -> String {
+    pub fn default(&self, text: &str) -> Spelling {
         let Some(mut expression) = parse(text, |parser| parser.parse_expr()) else { return plain_tokens(text) };
         let mut walk = Walk::new(self.known, &self.own_schema, Scopes::empty());
         let _ = expression.visit(&mut walk);
@@ -110,15 +125,16 @@ impl<'k> Scope<'k> {
         {
             expression = (**inner).clone();
         }
-        finished(&mut expression)
+        Spelling { text: finished(&mut expression), sure: walk.sure }
     }
 
     /// The canonical form of the statements of a routine or a rule: `RETURN …`, `BEGIN ATOMIC …; END`, or one after the other.
-    pub fn statements(&self, text: &str) -> String {
+    pub fn statements(&self, text: &str) -> Spelling {
         let trimmed = text.trim().trim_end_matches(';').trim();
         let word = |word: &str| trimmed.get(..word.len()).is_some_and(|head| head.eq_ignore_ascii_case(word));
         if word("return") {
-            return format!("RETURN {}", self.expression(&trimmed[6..], None));
+            let returned = self.expression(&trimmed[6..], None);
+            return Spelling { text: format!("RETURN {}", returned.text), ..returned };
         }
         let (tokens, _) = token::tokenize(tokens::rules(), trimmed, 0);
         let atomic = word("begin");
@@ -136,18 +152,19 @@ impl<'k> Scope<'k> {
             start = token.end as usize;
         }
         parts.push(&inside[start..]);
-        let parts: Vec<String> =
+        let parts: Vec<Spelling> =
             parts.into_iter().filter(|part| !part.trim().is_empty()).map(|part| self.statement(part)).collect();
-        parts.join("; ")
+        let sure = parts.iter().all(|part| part.sure);
+        Spelling { text: parts.into_iter().map(|part| part.text).collect::<Vec<_>>().join("; "), sure }
     }
 
-    fn statement(&self, text: &str) -> String {
+    fn statement(&self, text: &str) -> Spelling {
         let Some(mut statement) = parse(text, |parser| parser.parse_statement()) else { return plain_tokens(text) };
         // The arguments of a routine, or the old and the new row of a rule, are around it.
         let mut walk = Walk::new(self.known, &self.own_schema, self.scopes());
         let _ = VisitMut::visit(&mut statement, &mut walk);
         let _ = VisitMut::visit(&mut statement, &mut super::sets::Parentheses);
-        statement.to_string()
+        Spelling { text: statement.to_string(), sure: walk.sure }
     }
 
     /// The names and types of a query's columns, as far as they can be known.
@@ -243,7 +260,7 @@ fn finished(expression: &mut Expr) -> String {
 }
 
 /// Where the text can't be read as a tree: its tokens, one blank apart, words in lower case.
-fn plain_tokens(text: &str) -> String {
+fn plain_tokens(text: &str) -> Spelling {
     let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
     let words: Vec<String> = tokens
         .iter()
@@ -254,7 +271,7 @@ fn plain_tokens(text: &str) -> String {
             _ => token.text(text).to_owned(),
         })
         .collect();
-    words.join(" ")
+    Spelling { text: words.join(" "), sure: false }
 }
 
 /// The first SELECT of a query, whose columns are the query's.

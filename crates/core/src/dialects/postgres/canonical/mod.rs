@@ -286,7 +286,7 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
         _ => Vec::new(),
     };
     let canonical = |expression: &mut Expression, wanted: Option<&str>| {
-        let text = match (kind, expression.written()) {
+        let spelling = match (kind, expression.written()) {
             (Kind::Rule, text) if is_action(text) => scope.statements(text),
             (Kind::Function | Kind::Procedure, text) if text.trim_start().get(..5).is_some_and(is_body) => {
                 scope.statements(text)
@@ -294,7 +294,7 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
             (Kind::Function | Kind::Procedure, text) => scope.default(text),
             (_, text) => scope.expression(text, wanted),
         };
-        *expression = Expression::new(text, expression.written());
+        *expression = spelling.of(expression.written());
     };
     match &mut object.definition {
         Definition::Table(table) => {
@@ -323,13 +323,13 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
             }
         }
         Definition::View(view) => {
-            let text = scope.query(view.query.written(), &view.columns);
+            let spelling = scope.query(view.query.written(), &view.columns);
             // The server puts a list of names into the query, and so do we.
             let named = (!view.columns.is_empty()).then(|| scope.named(view.query.written(), &view.columns)).flatten();
             if named.is_some() {
                 view.columns.clear();
             }
-            view.query = Expression::new(text, named.as_deref().unwrap_or(view.query.written()));
+            view.query = spelling.of(named.as_deref().unwrap_or(view.query.written()));
             for (_, default) in view.clauses.iter_mut().filter(|(name, _)| name.starts_with("default ")) {
                 canonical(default, None);
             }

@@ -156,6 +156,14 @@ impl Scopes {
         None
     }
 
+    /// Whether a name without a qualifier can be told: as a column, as a whole row, or because there is nothing else around.
+    pub fn knows(&self, name: &str) -> bool {
+        self.is_bare()
+            || self.relations().next().is_none()
+            || self.qualifier_of(name).is_some()
+            || self.called(name).is_some()
+    }
+
     /// What the server writes before a column that is written with this qualifier; none if it writes nothing.
     pub fn qualifier<'s>(&'s self, written: &'s str) -> Option<&'s str> {
         let alias = self.called(written).map_or(written, |relation| &relation.alias);

@@ -233,7 +233,23 @@ pub fn has_merged_columns(from: &[TableWithJoins]) -> bool {
     })
 }
 
-/// The columns of relations as select items; none if any are not known.
+/// Whether the name is a value of the grammar and no column.
+pub fn is_special(name: &str) -> bool {
+    matches!(name, "user" | "system_user" | "default" | "new" | "old")
+        || name.starts_with("current_")
+        || name.starts_with("session_")
+        || name.starts_with("local")
+}
+
+/// Whether a join is over the columns that both sides happen to have.
+pub fn is_natural(join: &JoinOperator) -> bool {
+    use JoinOperator::*;
+    let (Join(on) | Inner(on) | Left(on) | LeftOuter(on) | Right(on) | RightOuter(on) | FullOuter(on)) = join else {
+        return false;
+    };
+    matches!(on, JoinConstraint::Natural)
+}
+
 /// A column with or without a qualifier.
 pub fn column_of(qualifier: Option<&str>, column: &str) -> Expr {
     match qualifier {
@@ -242,6 +258,7 @@ pub fn column_of(qualifier: Option<&str>, column: &str) -> Expr {
     }
 }
 
+/// The columns of relations as select items; none if any are not known.
 pub fn expand(relations: &[&Relation]) -> Option<Vec<SelectItem>> {
     if relations.is_empty() {
         return None;

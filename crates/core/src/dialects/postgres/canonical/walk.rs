@@ -25,6 +25,8 @@ pub struct Walk<'k> {
     pub(super) known: &'k Known,
     own_schema: &'k str,
     pub(super) scopes: Scopes,
+    /// Whether everything has been brought to its one spelling so far.
+    pub sure: bool,
     /// WITH queries in sight.
     ctes: Vec<(String, Option<Columns>)>,
 }
@@ -32,7 +34,7 @@ pub struct Walk<'k> {
 impl<'k> Walk<'k> {
     /// A walk over what stands in these scopes.
     pub fn new(known: &'k Known, own_schema: &'k str, scopes: Scopes) -> Walk<'k> {
-        Walk { known, own_schema, scopes, ctes: Vec::new() }
+        Walk { known, own_schema, scopes, sure: true, ctes: Vec::new() }
     }
 
     /// The type of a column by its qualifier and name.
@@ -213,10 +215,12 @@ impl<'k> Walk<'k> {
         }
     }
 
-    fn column(&self, expr: &mut Expr) {
+    fn column(&mut self, expr: &mut Expr) {
         let (qualifier, column) = match expr {
             Expr::Identifier(column) => {
                 let name = ident_value(column);
+                // One of several relations has it, and it can't be said which.
+                self.sure &= self.scopes.knows(&name) || is_special(&name);
                 (self.scopes.qualifier_of(&name), name)
             }
             Expr::CompoundIdentifier(parts) => match &parts[..] {
@@ -260,11 +264,13 @@ impl<'k> Walk<'k> {
     /// Brings the select's list, tables and clauses to one form. Nothing in it has been visited yet.
     fn select(&mut self, select: &mut Select) {
         for table in &mut select.from {
+            // The server names the columns that both have.
+            self.sure &= !table.joins.iter().any(|join| is_natural(&join.join_operator));
             flatten(table);
         }
         // What `*` stands for.
         let mut projection = Vec::new();
-        let scope = self.scopes.innermost();
+        let scope = self.scopes.innermost().to_vec();
         for item in std::mem::take(&mut select.projection) {
             let expanded = match &item {
                 SelectItem::Wildcard(_) if !has_merged_columns(&select.from) => {
@@ -278,6 +284,9 @@ impl<'k> Walk<'k> {
                 }
                 _ => None,
             };
+            // The server lists the columns.
+            let wild = matches!(item, SelectItem::Wildcard(_) | SelectItem::QualifiedWildcard(..));
+            self.sure &= expanded.is_some() || !wild;
             match expanded {
                 Some(items) => projection.extend(items),
                 None => projection.push(match item {
