@@ -239,11 +239,12 @@ impl<'p> Planner<'p> {
         let mut steps = Vec::new();
         for (name, table) in self.have().tables() {
             // With its table goes every foreign key, but not before other tables that point back.
-            let circle = |key: &ForeignKey| gone(&key.parent) && key.parent != *name;
+            let partitioned = table.clauses.has("partition by");
+            let circle = |key: &ForeignKey| gone(&key.parent) && (key.parent != *name || partitioned);
             let stays = !gone(name);
             for key in table.foreign_keys.iter() {
                 let wanted = planning.want.table(name).is_some_and(|want| table::has_foreign_key(want, key));
-                let target_changes = self.key_of_parent_changes(key, removed);
+                let target_changes = self.key_of_parent_changes(key, removed) || self.moves_between_logs(name, key);
                 if (stays && (!wanted || target_changes || gone(&key.parent)))
                     || (!stays && (circle(key) || target_changes))
                 {
@@ -304,11 +305,12 @@ impl<'p> Planner<'p> {
         let gone: BTreeSet<ObjectKey> = removed.iter().chain(&self.again).cloned().collect();
         for key in order::users_first(self.have(), &keys) {
             let Some(object) = self.have().get(&key).cloned() else { continue };
-            // What stands on a table or view that goes, goes with it.
-            let goes_along = object
-                .definition
-                .owner()
-                .is_some_and(|owner| gone.iter().any(|key| key.name == *owner && key.kind.is_relation()));
+            // What stands on a table or view that goes, goes with it, unless it keeps something else from going.
+            let goes = |name: &Name| gone.iter().any(|key| key.name == *name && key.kind.is_relation());
+            let holds = matches!(key.kind, Kind::Rule | Kind::Policy);
+            let goes_along = object.definition.owner().is_some_and(|owner| {
+                goes(owner) && !(holds && object.uses.iter().any(|used| used != owner && goes(used)))
+            });
             if goes_along {
                 continue;
             }
@@ -559,6 +561,15 @@ impl<'p> Planner<'p> {
         })
     }
 
+    /// Whether a table at either end becomes unlogged or logged: the server wants both to be alike at every moment.
+    fn moves_between_logs(&self, table: &Name, key: &ForeignKey) -> bool {
+        let unlogged = |model: &Model, name: &Name| model.table(name).map(|table| table.clauses.has("unlogged"));
+        [table, &key.parent].into_iter().any(|name| {
+            let (have, want) = (unlogged(self.have(), name), unlogged(self.planning.want, name));
+            have.zip(want).is_some_and(|(have, want)| have != want)
+        })
+    }
+
     /// Foreign keys come when all tables and keys are there.
     fn add_foreign_keys(&mut self, removed: &BTreeSet<ObjectKey>) {
         let planning = self.planning;
@@ -570,6 +581,7 @@ impl<'p> Planner<'p> {
                 let parent_rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, key.parent.clone()));
                 let there = have.is_some_and(|have| table::has_foreign_key(have, key))
                     && !self.key_of_parent_changes(key, removed)
+                    && !self.moves_between_logs(name, key)
                     && !parent_rebuilt;
                 if there {
                     continue;
