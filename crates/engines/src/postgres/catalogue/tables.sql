@@ -39,7 +39,10 @@ WITH columns AS (
   WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'f') AND c.oid >= 16384
   GROUP BY a.attrelid
 ), constraints AS (
-  SELECT k.conrelid, string_agg(format('CONSTRAINT %I %s', k.conname, pg_get_constraintdef(k.oid)), E',\n    '
+  SELECT k.conrelid, string_agg(format('CONSTRAINT %I %s', k.conname,
+      CASE WHEN k.contype = 'c' THEN concat('CHECK (', pg_get_expr(k.conbin, k.conrelid), ')', CASE WHEN k.connoinherit THEN ' NO INHERIT' END,
+        /*18+ CASE WHEN NOT k.conenforced THEN ' NOT ENFORCED' END,*/ CASE WHEN NOT k.convalidated /*18+ AND k.conenforced*/ THEN ' NOT VALID' END)
+      ELSE pg_get_constraintdef(k.oid) END), E',\n    '
     ORDER BY position(k.contype IN 'puxcf'), k.conname) AS listed
   FROM pg_constraint k
   WHERE k.conrelid >= 16384 AND k.contype IN ('p', 'u', 'x', 'c', 'f') AND k.conparentid = 0 AND (k.conislocal OR k.contype = 'f')
