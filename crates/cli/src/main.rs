@@ -6,8 +6,10 @@ mod failure;
 mod files;
 mod git;
 mod output;
+mod progress;
 mod project;
 mod side;
+mod source_files;
 
 use std::process::ExitCode;
 

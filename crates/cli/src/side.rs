@@ -2,12 +2,9 @@
 
 use std::ffi::OsStr;
 use std::fmt;
-use std::io::Read;
 use std::path::{Path, PathBuf};
 
-use rayon::prelude::*;
 use sha2::{Digest, Sha256};
-use walkdir::WalkDir;
 use wevrun_core::compare::compare;
 use wevrun_core::diagnostics::{self, Code, Diagnostic, Severity};
 use wevrun_core::dialects::dialect;
@@ -21,7 +18,9 @@ use wevrun_engines::{Access, Database, DatabaseUrl, LiveError};
 
 use crate::failure::{Ended, Failure};
 use crate::files;
+use crate::progress;
 use crate::project::{FILE, Project};
+use crate::source_files;
 
 /// Where a side is.
 #[derive(Debug, Clone)]
@@ -180,12 +179,13 @@ impl Context {
             }
             Side::Folder(path) => {
                 let engine = self.assumed_engine(&side.to_string())?;
-                let files = find_files(path, |relative| relative.extension().is_some_and(|ending| ending == "sql"))?;
+                let files =
+                    source_files::find(path, |relative| relative.extension().is_some_and(|ending| ending == "sql"))?;
                 self.load_files(side.to_string(), (engine, None), files, &[])
             }
             Side::Dump(path) => {
                 let engine = self.assumed_engine(&side.to_string())?;
-                let bytes = decompressed(path)?;
+                let bytes = source_files::decompressed(path)?;
                 let files = vec![(path.display().to_string(), path.clone(), bytes)];
                 self.load_files(side.to_string(), (engine, None), files, &[])
             }
@@ -195,7 +195,7 @@ impl Context {
     }
 
     fn load_project(&self, project: &Project, name: String) -> Ended<Loaded> {
-        let files = find_files(&project.root, |relative| project.globs.is_match(relative))?;
+        let files = source_files::find(&project.root, |relative| project.globs.is_match(relative))?;
         let mut loaded = {
             let version = Some(project.engine_version);
             self.load_files(name, (project.engine, version), files, &project.tolerate)?
@@ -212,6 +212,7 @@ impl Context {
         tolerate: &[Code],
     ) -> Ended<Loaded> {
         let version = said.unwrap_or_else(|| engine.default_version());
+        let files = source_files::with_included(dialect(engine), files)?;
         let mut found = Vec::new();
         let mut sources = Vec::with_capacity(files.len());
         for (index, (relative, _, bytes)) in files.iter().enumerate() {
@@ -259,7 +260,8 @@ impl Context {
     /// Opens and reads a live database.
     pub fn load_live(&self, name: &str, url: &DatabaseUrl, access: Access) -> Ended<Loaded> {
         let mut database = wevrun_engines::open(url, access).map_err(|error| live_failure(name, &error))?;
-        let content = database.read().map_err(|error| live_failure(name, &error))?;
+        let content = progress::while_running(&format!("reading {name}"), || database.read())
+            .map_err(|error| live_failure(name, &error))?;
         Ok(Loaded {
             name: name.to_owned(),
             engine: url.engine(),
@@ -282,7 +284,8 @@ fn spell(url: &DatabaseUrl, version: EngineVersion, model: &mut Model) -> Ended<
     let nothing = Model::empty();
     let comparison = compare(dialect, &nothing, model);
     let script = plan::script(dialect, "scratch", (&nothing, model), &comparison, version, &Evidence::default());
-    let content = wevrun_engines::spell(url, &script).map_err(|error| match &error {
+    let spelled = progress::while_running(&format!("asking {url}"), || wevrun_engines::spell(url, &script));
+    let content = spelled.map_err(|error| match &error {
         LiveError::StepFailed { title, message, .. } => {
             Failure::new(format!("the scratch server refuses the schema: {title}: {message}"))
                 .help("what it needs besides the schema (extensions, roles, settings) must be there as well")
@@ -344,36 +347,4 @@ fn not_utf8(path: &str, index: usize, offset: usize) -> Diagnostic {
     Diagnostic::new(Code::WV001, format!("{path} is not UTF-8 text: byte {} can't be read", offset + 1))
         .at(place, "")
         .help("if it is no DDL, leave it out with the `source` globs in wevrun.toml; else save it as UTF-8")
-}
-
-/// The files below a folder that are wanted, ordered by path: path with `/`, path, content.
-fn find_files(root: &Path, wanted: impl Fn(&Path) -> bool) -> Ended<Vec<(String, PathBuf, Vec<u8>)>> {
-    let mut paths = Vec::new();
-    for entry in WalkDir::new(root).follow_links(true).sort_by_file_name() {
-        let entry = entry.map_err(|error| Failure::new(format!("{} can't be read: {error}", root.display())))?;
-        let relative = entry.path().strip_prefix(root).unwrap_or(entry.path());
-        if entry.file_type().is_file() && wanted(relative) {
-            let shown: Vec<_> = relative.iter().map(|part| part.to_string_lossy()).collect();
-            paths.push((shown.join("/"), entry.path().to_owned()));
-        }
-    }
-    paths.sort();
-    paths.into_par_iter().map(|(shown, path)| files::read_bytes(&path).map(|bytes| (shown, path, bytes))).collect()
-}
-
-fn decompressed(path: &Path) -> Ended<Vec<u8>> {
-    let bytes = files::read_bytes(path)?;
-    let damaged = |error: &dyn fmt::Display| Failure::new(format!("{} can't be unpacked: {error}", path.display()));
-    let mut out = Vec::new();
-    match path.extension().and_then(OsStr::to_str) {
-        Some("gz") => {
-            flate2::read::MultiGzDecoder::new(&bytes[..]).read_to_end(&mut out).map_err(|error| damaged(&error))?;
-        }
-        Some("zst") => {
-            let mut decoder = ruzstd::decoding::StreamingDecoder::new(&bytes[..]).map_err(|error| damaged(&error))?;
-            decoder.read_to_end(&mut out).map_err(|error| damaged(&error))?;
-        }
-        _ => out = bytes,
-    }
-    Ok(out)
 }

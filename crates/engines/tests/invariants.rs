@@ -166,7 +166,7 @@ fn case(seed: u64) -> bool {
     // 1: what we write we read back, statement by statement and as an adopted folder.
     let written: Vec<String> = want.objects().map(|object| dialect.create_statement(object)).collect();
     assert_same(&built(&written), &want, "what was written");
-    let adopted: Vec<String> = adopt::files(dialect, &want).into_iter().map(|file| file.text).collect();
+    let adopted: Vec<String> = adopt::files(dialect, &want, false).into_iter().map(|file| file.text).collect();
     assert_same(&built(&adopted), &want, "what was adopted");
 
     // 4: nothing to do from A to A, and comparisons mirror each other.

@@ -31,6 +31,10 @@ pub struct Adopt {
     #[arg(long, value_name = "DIR")]
     pub into: PathBuf,
 
+    /// Write owners, grants and security labels too
+    #[arg(long)]
+    pub access: bool,
+
     /// The engine of a side that does not say its own
     #[arg(long)]
     pub engine: Option<Engine>,
@@ -51,7 +55,7 @@ impl Adopt {
             self.into.file_name().map_or_else(|| "schema".to_owned(), |name| name.to_string_lossy().into_owned());
         let dialect = dialect(side.engine);
         let mut written = vec![(PathBuf::from(FILE), settings(&name, side.engine, side.engine_version, &[]))];
-        for file in adopted_files(dialect, &side.model) {
+        for file in adopted_files(dialect, &side.model, self.access) {
             written.push((Path::new("schema").join(file.path), file.text));
         }
         for (path, text) in &written {

@@ -2,7 +2,7 @@ use std::path::Path;
 
 use clap::Args;
 use wevrun_core::Engine;
-use wevrun_core::compare::{compare, lookalikes};
+use wevrun_core::compare::{add_access, compare, lookalikes};
 use wevrun_core::dialects::dialect;
 
 use super::{Scratch, context};
@@ -30,6 +30,10 @@ pub struct Compare {
     /// Let the order of columns count as a difference
     #[arg(long)]
     pub column_order: bool,
+
+    /// Let owners, grants and security labels count as differences
+    #[arg(long)]
+    pub access: bool,
 
     /// What to print
     #[arg(long, value_name = "FORMAT", default_value = "text")]
@@ -93,7 +97,10 @@ impl Compare {
         let context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
         let (have, want) = self.sides.load(&context)?;
         let dialect = dialect(want.engine);
-        let comparison = compare(dialect, &have.model, &want.model);
+        let mut comparison = compare(dialect, &have.model, &want.model);
+        if self.access {
+            add_access(dialect, &mut comparison, &have.model, &want.model);
+        }
         let identical = comparison.is_identical() && (comparison.reordered.is_empty() || !self.column_order);
         let side = |loaded: &Loaded| JsonSide {
             side: loaded.name.clone(),

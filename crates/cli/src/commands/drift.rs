@@ -1,7 +1,7 @@
 use std::path::Path;
 
 use clap::Args;
-use wevrun_core::compare::compare;
+use wevrun_core::compare::{add_access, compare};
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::Model;
 use wevrun_core::snapshot::Snapshot;
@@ -32,6 +32,10 @@ pub struct Drift {
     #[arg(long)]
     pub details: bool,
 
+    /// Let owners, grants and security labels count as drift
+    #[arg(long)]
+    pub access: bool,
+
     /// What to print
     #[arg(long, value_name = "FORMAT", default_value = "text")]
     pub format: Format,
@@ -53,7 +57,10 @@ impl Drift {
         };
         let dialect = dialect(live.engine);
         // Have is what was released and want is what is there: what comes was added behind the release's back.
-        let comparison = compare(dialect, &released, &live.model);
+        let mut comparison = compare(dialect, &released, &live.model);
+        if self.access {
+            add_access(dialect, &mut comparison, &released, &live.model);
+        }
         let identical = comparison.is_identical();
         if self.format == Format::Json {
             let side = |name: &str, model: &Model| JsonSide {

@@ -18,9 +18,16 @@ pub struct AdoptedFile {
     pub text: String,
 }
 
-/// Writes a model as files, ordered by path. Only the white space of a definition changes, and not even that where a person
-/// left a comment.
-pub fn files(dialect: &dyn Dialect, model: &Model) -> Vec<AdoptedFile> {
+/// Writes a model as files, ordered by path; with owners, grants and labels if `access` asks for them. Only the white space of a
+/// definition changes, and not even that where a person left a comment.
+pub fn files(dialect: &dyn Dialect, model: &Model, access: bool) -> Vec<AdoptedFile> {
+    let statement = |dialect: &dyn Dialect, object: &Object| {
+        let mut text = statement(dialect, object);
+        if access {
+            dialect.access_statements(object).iter().for_each(|statement| text += &format!("{statement};\n"));
+        }
+        text
+    };
     let mut taken: BTreeMap<String, usize> = BTreeMap::new();
     let by_owner = model.by_owner();
     let mut files = Vec::new();

@@ -1,10 +1,12 @@
 //! What differs between two models. Both are canonical, so this is plain structural equality.
 
+mod access;
 mod lookalikes;
 mod properties;
 mod renames;
 mod unproven;
 
+pub use access::add_access;
 pub use lookalikes::lookalikes;
 pub use properties::{Property, column_words};
 pub use renames::Renames;

@@ -4,6 +4,7 @@ pub mod postgres;
 pub mod sqlite;
 
 use std::borrow::Cow;
+use std::collections::BTreeMap;
 
 use sqlparser::dialect::Dialect as TokenRules;
 
@@ -24,6 +25,11 @@ pub trait Dialect: Sync {
 
     /// The text with the commands of the engine's own client blanked out. Offsets stay as they are.
     fn without_client_commands<'t>(&self, text: &'t str) -> Cow<'t, str>;
+
+    /// The other files that a text tells the engine's client to read, each with the byte where it says so.
+    fn included_files(&self, _: &str) -> Vec<(usize, String)> {
+        Vec::new()
+    }
 
     /// How many tokens the first statement has, without its semicolon.
     fn statement_length(&self, text: &str, tokens: &[Token]) -> usize;
@@ -60,6 +66,16 @@ pub trait Dialect: Sync {
 
     /// The statements of a source file that make an object, laid out for a reader.
     fn source_text(&self, object: &Object) -> String;
+
+    /// Who owns an object, who may do what with it, and its labels: each fact under what it is about.
+    fn access_facts(&self, _: &Object) -> BTreeMap<String, String> {
+        BTreeMap::new()
+    }
+
+    /// The statements that make these facts.
+    fn access_statements(&self, _: &Object) -> Vec<String> {
+        Vec::new()
+    }
 
     /// Makes explicit what the engine takes for granted once it knows a whole table.
     fn settle(&self, name: &Name, table: &mut Table);

@@ -28,7 +28,7 @@ fn adopting_and_deploying_gives_the_same_database() {
     for (age, source) in AGES.into_iter().flat_map(|age| [(age, COOPERATIVE), (age, ODDITIES), (age, BULLETIN_BOARD)]) {
         let first = made(age, source);
         let have = read(&first);
-        let files = adopt::files(postgres(), &have);
+        let files = adopt::files(postgres(), &have, false);
         let text: String = files.iter().map(|file| file.text.as_str()).collect();
         let want = model(&text);
         assert!(have == want, "{age:?}: {}", difference(&have, &want));

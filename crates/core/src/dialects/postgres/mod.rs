@@ -1,5 +1,6 @@
 //! PostgreSQL.
 
+mod access;
 mod canonical;
 mod check;
 mod names;
@@ -11,6 +12,7 @@ mod types;
 mod write;
 
 use std::borrow::Cow;
+use std::collections::BTreeMap;
 
 use sqlparser::dialect::Dialect as TokenRules;
 
@@ -39,6 +41,10 @@ impl Dialect for Postgres {
 
     fn without_client_commands<'t>(&self, text: &'t str) -> Cow<'t, str> {
         tokens::without_client_commands(text)
+    }
+
+    fn included_files(&self, text: &str) -> Vec<(usize, String)> {
+        tokens::included_files(text)
     }
 
     fn statement_length(&self, text: &str, tokens: &[Token]) -> usize {
@@ -86,6 +92,14 @@ impl Dialect for Postgres {
             statements.extend(write::late_settings(&object.name, &Clauses::default(), &table.clauses));
         }
         statements.join(";\n")
+    }
+
+    fn access_facts(&self, object: &Object) -> BTreeMap<String, String> {
+        access::facts(object)
+    }
+
+    fn access_statements(&self, object: &Object) -> Vec<String> {
+        access::statements(object)
     }
 
     fn settle(&self, name: &Name, table: &mut Table) {

@@ -1,6 +1,7 @@
 //! How PostgreSQL cuts text into tokens, where statements end, and what its client's commands look like.
 
 use std::borrow::Cow;
+use std::ops::Range;
 
 use sqlparser::dialect::{Dialect as TokenRules, PostgreSqlDialect};
 
@@ -49,25 +50,45 @@ fn starts_statement(text: &str, token: Option<&Token>) -> bool {
 /// Blanks out what is for `psql` and not for the server: lines that begin with a backslash, and the rows after
 /// `COPY … FROM stdin` (<https://www.postgresql.org/docs/current/app-psql.html>).
 pub fn without_client_commands(text: &str) -> Cow<'_, str> {
-    let lower_has_stdin = || text.as_bytes().windows(5).any(|window| window.eq_ignore_ascii_case(b"stdin"));
-    if !text.starts_with('\\') && !text.contains("\n\\") && !lower_has_stdin() {
+    let parts = client_parts(text);
+    if parts.is_empty() {
         return Cow::Borrowed(text);
     }
     let mut masked = text.as_bytes().to_vec();
+    parts.into_iter().for_each(|part| blank(&mut masked[part]));
+    Cow::Owned(String::from_utf8(masked).expect("blanks for whole lines"))
+}
+
+/// The files that `\i FILE` and `\ir FILE` name, each with the byte where the command stands.
+pub fn included_files(text: &str) -> Vec<(usize, String)> {
+    let included = |part: Range<usize>| {
+        let (command, file) = text[part.clone()].split_once(char::is_whitespace)?;
+        let follows = matches!(command, "\\i" | "\\ir" | "\\include" | "\\include_relative");
+        follows.then(|| (part.start, file.trim().trim_matches('\'').to_owned()))
+    };
+    client_parts(text).into_iter().filter_map(included).collect()
+}
+
+/// What is for the client alone: its commands, each to the end of its line, and rows after COPY … FROM stdin.
+fn client_parts(text: &str) -> Vec<Range<usize>> {
+    let lower_has_stdin = || text.as_bytes().windows(5).any(|window| window.eq_ignore_ascii_case(b"stdin"));
+    let mut parts = Vec::new();
+    if !text.starts_with('\\') && !text.contains("\n\\") && !lower_has_stdin() {
+        return parts;
+    }
     let mut scan = Scan { text, at: 0 };
     let mut statement = None;
     while let Some(start) = scan.next_piece() {
         let piece = &text[start..scan.at];
         match piece {
             "\\" => {
-                let end = line_end(text, start);
-                blank(&mut masked[start..end]);
-                scan.at = end;
+                scan.at = line_end(text, start);
+                parts.push(start..scan.at);
             }
             ";" if statement.take().is_some_and(|from| is_copy_from_stdin(&text[from..start])) => {
                 let from = line_end(text, scan.at);
                 let end = text[from..].find("\n\\.").map_or(text.len(), |at| line_end(text, from + at + 1));
-                blank(&mut masked[from..end]);
+                parts.push(from..end);
                 scan.at = end;
             }
             ";" => {}
@@ -81,7 +102,7 @@ pub fn without_client_commands(text: &str) -> Cow<'_, str> {
             _ => {}
         }
     }
-    Cow::Owned(String::from_utf8(masked).expect("blanks for whole lines"))
+    parts
 }
 
 fn is_copy_from_stdin(statement: &str) -> bool {

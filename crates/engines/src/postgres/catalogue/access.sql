@@ -31,3 +31,8 @@ FROM (
     AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_type'::regclass AND d.objid = t.oid AND d.deptype = 'e')
 ) x
 ORDER BY x.name, x.subject;
+SELECT 'label of', l.objname,
+  format('SECURITY LABEL FOR %I ON %s %s IS %L;', l.provider, upper(l.objtype), l.objname, l.label)
+FROM pg_seclabels l
+WHERE l.objoid >= 16384 AND l.objtype NOT IN ('database', 'role', 'tablespace', 'large object', 'subscription') AND l.objname !~ '^wevrun\M'
+ORDER BY l.objtype, l.objname, l.provider;

@@ -17,7 +17,7 @@ pub fn canonical(data_type: &str, text: &str) -> Option<String> {
             let day = moment.strip_suffix("+00").unwrap_or(&moment).strip_suffix(" 00:00:00").map(str::to_owned);
             day.unwrap_or(moment)
         }),
-        "date" => text.strip_suffix(" 00:00:00").map(str::to_owned),
+        "date" => date(text),
         "bytea" => bytes(text),
         name if name.ends_with("[]") => array(text),
         "uuid" | "macaddr" => Some(text.to_lowercase()),
@@ -49,11 +49,20 @@ fn moment(text: &str) -> Option<String> {
     }
     let zone = rest.find(['+', '-', 'Z', 'z']).unwrap_or(rest.len());
     let (clock, zone) = rest.split_at(zone);
-    let zone = match zone {
-        "" | "Z" | "z" | "+00" | "+00:00" | "-00" => "+00",
+    let plain = format!("{}-{:0>2}-{:0>2} {}", numbers[0], numbers[1], numbers[2], time(clock.trim())?);
+    let zone = match zone.trim() {
+        "" | "Z" | "z" => "+00",
         other => other,
     };
-    Some(format!("{}-{:0>2}-{:0>2} {}{zone}", numbers[0], numbers[1], numbers[2], time(clock.trim())?))
+    // With another offset, the same moment at UTC.
+    let read = chrono::DateTime::parse_from_str(&format!("{plain}{zone}"), "%Y-%m-%d %H:%M:%S%.f%#z").ok()?;
+    Some(format!("{}+00", read.to_utc().format("%Y-%m-%d %H:%M:%S%.f")))
+}
+
+/// A day with all its digits; its midnight says no more.
+fn date(text: &str) -> Option<String> {
+    let moment = moment(text.strip_suffix(" 00:00:00").unwrap_or(text))?;
+    moment.strip_suffix(" 00:00:00+00").map(str::to_owned)
 }
 
 /// Bytes in hexadecimal, whatever the form that they were given in

@@ -7,12 +7,18 @@ use sqlparser::ast::{Expr, LimitClause, Query, SelectItem, SetExpr, VisitorMut};
 /// The columns of a set operation are those of its first query, and parentheses around its left side say nothing.
 pub fn one_set(body: &mut SetExpr) {
     let SetExpr::SetOperation { left, right, .. } = body else { return };
+    let plain = |query: &Query| query.with.is_none() && query.order_by.is_none() && query.limit_clause.is_none();
     while let SetExpr::Query(inner) = &**left
-        && inner.with.is_none()
-        && inner.order_by.is_none()
-        && inner.limit_clause.is_none()
+        && plain(inner)
     {
         *left = inner.body.clone();
+    }
+    // On the right side only around a single SELECT: operations there belong together.
+    while let SetExpr::Query(inner) = &**right
+        && plain(inner)
+        && matches!(&*inner.body, SetExpr::Select(_) | SetExpr::Query(_))
+    {
+        *right = inner.body.clone();
     }
     one_set(left);
     without_aliases(right);

@@ -5,10 +5,12 @@ use std::ops::ControlFlow;
 use sqlparser::ast::{
     BinaryOperator, CastKind, DataType, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArguments, Ident,
     JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, OrderByExpr, OrderBySort, Query, Select, SelectItem,
-    SelectItemQualifiedWildcardKind, SetExpr, TableAlias, TableFactor, TableWithJoins, UnaryOperator, Value,
+    SelectItemQualifiedWildcardKind, SetExpr, Table, TableAlias, TableFactor, TableWithJoins, UnaryOperator, Value,
 };
 
-use super::super::names;
+use sqlparser::parser::Parser;
+
+use super::super::{names, tokens};
 use super::scope::{Columns, Relation};
 
 /// The value of an identifier: in lower case, if it has no quotes.
@@ -231,6 +233,19 @@ pub fn has_merged_columns(from: &[TableWithJoins]) -> bool {
                 | JoinOperator::FullOuter(JoinConstraint::Using(_) | JoinConstraint::Natural)
         )
     })
+}
+
+/// Whether the expression is a constant with a cast.
+pub fn is_cast_constant(expr: &Expr) -> bool {
+    matches!(expr, Expr::Cast { expr, .. } if is_constant(expr))
+}
+
+/// `TABLE name` as the SELECT that it stands for.
+pub fn select_all(table: &Table) -> Option<SetExpr> {
+    let parts: Vec<String> = table.schema_name.iter().chain(&table.table_name).map(|part| part.clone()).collect();
+    let text = format!("SELECT * FROM {}", parts.join("."));
+    let mut parser = Parser::new(&tokens::RULES).try_with_sql(&text).ok()?;
+    Some(*parser.parse_query().ok()?.body)
 }
 
 /// Whether the name is a value of the grammar and no column.

@@ -221,7 +221,10 @@ impl<'k> Walk<'k> {
                 let name = ident_value(column);
                 // One of several relations has it, and it can't be said which.
                 self.sure &= self.scopes.knows(&name) || is_special(&name);
-                (self.scopes.qualifier_of(&name), name)
+                match (self.scopes.qualifier_of(&name), self.scopes.called(&name)) {
+                    (None, Some(row)) => (None, row.alias.clone()),
+                    (qualifier, _) => (qualifier, name),
+                }
             }
             Expr::CompoundIdentifier(parts) => match &parts[..] {
                 [.., qualifier, column] => {
@@ -573,7 +576,7 @@ impl<'k> Walk<'k> {
             *text = self.relation_text(text);
         }
         if target.starts_with("interval ") && is_constant(inner) {
-            *data_type = DataType::Interval { fields: None, precision: None };
+            *data_type = custom("interval");
         }
         // A number in a text, and what is no more than a name for its type.
         if let Expr::Value(value) = &**inner {
@@ -770,7 +773,14 @@ impl<'k> Walk<'k> {
 
     /// Takes the casts away that two operands bring upon each other.
     fn operands(&self, left: &mut Expr, right: &mut Expr, comparison: bool) {
-        let types = (infer::type_of(self, left), infer::type_of(self, right));
+        self.widened_by_constant(left, right);
+        self.widened_by_constant(right, left);
+        // A constant has the type that the other operand brings upon it, so it says nothing of a cast there.
+        let evidence = |of: &Expr, other: &Expr| {
+            let open = is_cast_constant(of) && !is_cast_constant(other);
+            infer::type_of(self, of).filter(|own| !(open && infer::is_number(own)))
+        };
+        let types = (evidence(left, right), evidence(right, left));
         self.coerced(left, types.1.as_deref(), comparison);
         self.coerced(right, types.0.as_deref(), comparison);
         let own = infer::type_of(self, left);
@@ -778,6 +788,19 @@ impl<'k> Walk<'k> {
             self.typed_constant(right, own.as_deref());
             let other = infer::type_of(self, right);
             self.typed_constant(left, other.as_deref());
+        }
+    }
+
+    /// `n / 2::float8` is `n::float8 / 2`: the server spells both in the same way.
+    fn widened_by_constant(&self, constant: &Expr, other: &mut Expr) {
+        let Expr::Cast { data_type, .. } = constant else { return };
+        let target = type_text(data_type);
+        if !is_cast_constant(constant) || !infer::is_number(&target) || is_constant(other) || is_cast_constant(other) {
+            return;
+        }
+        let own = infer::type_of(self, other).filter(|own| infer::is_number(own));
+        if own.is_some_and(|own| infer::rank(&own) < infer::rank(&target)) {
+            *other = cast(other.clone(), data_type.clone());
         }
     }
 
@@ -917,6 +940,16 @@ impl<'k> Walk<'k> {
             self.widened(&mut item.expr, &last);
         }
         if let FunctionArguments::List(list) = &mut function.args {
+            // h.* is the whole row, as h is.
+            for argument in &mut list.args {
+                if let FunctionArg::Unnamed(whole @ FunctionArgExpr::QualifiedWildcard(_)) = argument
+                    && let FunctionArgExpr::QualifiedWildcard(name) = &*whole
+                    && let [alias] = &name_parts(name)[..]
+                {
+                    let alias = self.scopes.qualifier(alias).unwrap_or(alias).to_owned();
+                    *whole = FunctionArgExpr::Expr(Expr::Identifier(ident(&alias)));
+                }
+            }
             let mut arguments: Vec<&mut Expr> = list
                 .args
                 .iter_mut()
@@ -986,6 +1019,11 @@ impl VisitorMut for Walk<'_> {
     }
 
     fn pre_visit_query(&mut self, query: &mut Query) -> ControlFlow<()> {
+        if let SetExpr::Table(table) = &*query.body
+            && let Some(select) = select_all(table)
+        {
+            query.body = Box::new(select);
+        }
         self.see_ctes(query);
         fetch_as_limit(query);
         if let (SetExpr::Select(select), Some(order)) = (&mut *query.body, &mut query.order_by) {

@@ -328,11 +328,23 @@ pub fn privileges(mut reader: Reader<'_>, session: &Session, grants: bool) -> Pa
                     let clause = format!("grant {privilege} to {role}");
                     if grants {
                         access.say(&clause, if with_option { "with grant option" } else { "" });
-                    } else if role == "public" && privilege == "all" {
-                        // What everybody may do with routines and types if nothing is said.
-                        access.say("revoke all from public", "");
+                    } else if privilege == "all" {
+                        let gone: Vec<String> = access
+                            .iter()
+                            .map(|(clause, _)| clause.to_owned())
+                            .filter(|clause| clause.starts_with("grant ") && clause.ends_with(&format!(" to {role}")))
+                            .collect();
+                        gone.iter().for_each(|clause| drop(access.remove(clause)));
+                        if role == "public" {
+                            // What everybody may do with routines and types if nothing is said.
+                            access.say("revoke all from public", "");
+                        }
                     } else {
                         access.remove(&clause);
+                        // The one thing that everybody may do with routines, types and languages.
+                        if role == "public" && matches!(privilege.as_str(), "execute" | "usage") {
+                            access.say("revoke all from public", "");
+                        }
                     }
                 }
             }

@@ -9,6 +9,7 @@ mod table;
 use std::borrow::Cow;
 use std::collections::BTreeSet;
 
+use super::access;
 use super::canonical;
 use super::names::quoted;
 use super::write;
@@ -528,7 +529,7 @@ impl<'p> Planner<'p> {
         if self.again.contains(&key)
             && let Some(have) = self.have().get(&key)
         {
-            statements.extend(access_statements(have));
+            statements.extend(access::statements(have));
         }
         let mut step = Step::new(title, statements);
         if self.planning.way_back && key.kind == Kind::Table {
@@ -691,45 +692,6 @@ fn is_early(kind: Kind) -> bool {
             | Kind::EventTrigger
             | Kind::DefaultPrivileges
     )
-}
-
-/// Owner and grants of an object that has to come again.
-fn access_statements(object: &Object) -> Vec<String> {
-    let kind = object.definition.kind();
-    let what = match kind {
-        Kind::View | Kind::MaterializedView | Kind::ForeignTable | Kind::Table => format!("TABLE {}", object.name),
-        Kind::Function | Kind::Procedure | Kind::Aggregate => format!("ROUTINE {}", object.name),
-        Kind::Type | Kind::Domain => format!("TYPE {}", object.name),
-        kind => write::subject(kind, &object.name),
-    };
-    let mut statements = Vec::new();
-    if let Some(owner) = object.access.value("owner") {
-        statements.push(format!("ALTER {} OWNER TO {owner}", write::subject(kind, &object.name)));
-    }
-    if object.access.has("revoke all from public") {
-        statements.push(format!("REVOKE ALL ON {what} FROM public"));
-    }
-    for (clause, value) in object.access.iter() {
-        if let Some((privilege, role)) = clause.strip_prefix("grant ").and_then(|rest| rest.rsplit_once(" to ")) {
-            let option = if value.canonical.is_empty() { "" } else { " WITH GRANT OPTION" };
-            statements
-                .push(format!("GRANT {} ON {what} TO {role}{option}", privilege.to_uppercase_outside_parentheses()));
-        }
-    }
-    statements
-}
-
-trait OutsideParentheses {
-    fn to_uppercase_outside_parentheses(&self) -> String;
-}
-
-impl OutsideParentheses for str {
-    fn to_uppercase_outside_parentheses(&self) -> String {
-        match self.split_once('(') {
-            Some((head, rest)) => format!("{}({rest}", head.to_uppercase()),
-            None => self.to_uppercase(),
-        }
-    }
 }
 
 /// A statement that stops the script if the answer to the probe is yes.
