@@ -102,7 +102,11 @@ fn create_table(name: &Name, table: &Table, foreign_keys: bool) -> String {
 
 /// Whether the key says what one before it says: in one statement the server would make one of them.
 fn repeats(table: &Table, key: &Key) -> bool {
-    let bare = |key: &Key| Key { name: Name::none(), ..key.clone() };
+    let bare = |key: &Key| {
+        let mut key = Key { name: Name::none(), ..key.clone() };
+        ["comment", "index comment"].iter().for_each(|clause| drop(key.clauses.remove(clause)));
+        key
+    };
     let before = table.unique_keys.iter().take_while(|other| other.name != key.name);
     table.primary_key.iter().chain(before).any(|other| bare(other) == bare(key))
 }

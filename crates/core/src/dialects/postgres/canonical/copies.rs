@@ -75,6 +75,15 @@ fn text_search(model: &mut Model) {
             }
             object.text.clear();
         }
+        if let Definition::Plain(plain) = &mut object.definition {
+            let gone: Vec<String> = plain
+                .clauses
+                .iter()
+                .filter(|(clause, value)| clause.starts_with("mapping ") && value.canonical.is_empty())
+                .map(|(clause, _)| clause.to_owned())
+                .collect();
+            gone.iter().for_each(|clause| drop(plain.clauses.remove(clause)));
+        }
         model.insert(object);
     }
 }

@@ -159,6 +159,9 @@ impl<'k> Scope<'k> {
     }
 
     fn statement(&self, text: &str) -> Spelling {
+        if text.trim().eq_ignore_ascii_case("nothing") {
+            return Spelling { text: "NOTHING".to_owned(), sure: true };
+        }
         let Some(mut statement) = parse(text, |parser| parser.parse_statement()) else { return plain_tokens(text) };
         // The arguments of a routine, or the old and the new row of a rule, are around it.
         let mut walk = Walk::new(self.known, &self.own_schema, self.scopes());

@@ -131,8 +131,9 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         inherited.clauses.remove(own_only);
     }
     if partition {
-        let gone: Vec<String> =
-            inherited.clauses.iter().map(|(n, _)| n.to_owned()).filter(|n| n.starts_with("with.")).collect();
+        // Nor is the sequence of an identity column a partition's own.
+        let own_only = |name: &str| name.starts_with("with.") || name.starts_with("identity");
+        let gone: Vec<String> = inherited.clauses.iter().map(|(n, _)| n.to_owned()).filter(|n| own_only(n)).collect();
         gone.iter().for_each(|name| drop(inherited.clauses.remove(name)));
     }
     inherited.clauses.say("inherited", "");

@@ -131,6 +131,15 @@ impl Known {
         data_type.strip_prefix("public.").unwrap_or(data_type).to_owned()
     }
 
+    /// The name with its schema of an object that is no relation, type or routine; the engine's own stay without.
+    pub fn other(&self, name: &str, own: &str) -> String {
+        let parsed = Name::new(name, name);
+        if !names::is_unresolved(&parsed) {
+            return name.to_owned();
+        }
+        self.in_path(&self.others, own, &names::identifier(&parsed)).unwrap_or_else(|| name.to_owned())
+    }
+
     /// A relation's name with its schema.
     pub fn relation(&self, name: &Name, own: &str) -> Name {
         if !names::is_unresolved(name) {

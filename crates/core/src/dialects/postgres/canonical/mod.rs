@@ -134,7 +134,6 @@ fn resolve(object: &mut Object, known: &Known) {
                 Kind::Collation if plain.clauses.value("with.provider") == Some("libc") => {
                     plain.clauses.remove("with.provider");
                 }
-                Kind::Statistics => settle_statistics(&mut plain.clauses),
                 _ => {}
             }
             if !matches!(plain.kind, Kind::Function | Kind::Procedure)
@@ -153,13 +152,31 @@ fn resolve(object: &mut Object, known: &Known) {
         _ => {}
     }
     for clauses in all_clauses(&mut object.definition) {
-        for clause in ["function", "support", "with.handler", "of"] {
+        for clause in [
+            "function",
+            "support",
+            "with.handler",
+            "of",
+            "base.input",
+            "base.output",
+            "base.receive",
+            "base.send",
+            "base.typmod_in",
+            "base.typmod_out",
+            "base.analyze",
+            "base.subscript",
+        ] {
             let Some(name) = clauses.value(clause).map(str::to_owned) else { continue };
             let resolved =
                 if clause == "of" { known.qualified_types(&name, &own) } else { known.function(&name, &own) };
             if resolved != name {
                 clauses.say(clause, resolved);
             }
+        }
+        for (_, value) in clauses.iter_mut().filter(|(name, _)| name.starts_with("mapping ")) {
+            let found: Vec<String> =
+                super::split_list(&value.canonical).iter().map(|name| known.other(name, &own)).collect();
+            *value = Expression::new(found.join(", "), value.written());
         }
         for (name, value) in clauses.iter_mut() {
             // What is of the engine needs no schema; what is of the object's own is found there.
@@ -196,17 +213,6 @@ fn without_schema(text: &str, own: &str) -> String {
     short.to_owned()
 }
 
-/// Columns come first, and their order means nothing.
-fn settle_statistics(clauses: &mut Clauses) {
-    let Some(on) = clauses.get("on") else { return };
-    let (mut columns, expressions): (Vec<String>, Vec<String>) =
-        super::split_list(&on.canonical).into_iter().partition(|item| !item.contains(['(', ' ']));
-    columns.sort();
-    let written = on.written().to_owned();
-    columns.extend(expressions);
-    clauses.set("on", Expression::new(columns.join(", "), &written));
-}
-
 fn identity_options(clauses: &Clauses) -> Clauses {
     let mut options = Clauses::default();
     for (name, value) in clauses.iter() {
@@ -226,6 +232,20 @@ fn settle_type(name: &Name, clauses: &mut Clauses) {
     let given = clauses.value("range.multirange_type_name").map(|given| names::parts(given).pop().unwrap_or_default());
     if given.is_some_and(|given| given == usual) {
         clauses.remove("range.multirange_type_name");
+    }
+    // https://www.postgresql.org/docs/current/sql-createtype.html
+    for (clause, usual) in [
+        ("base.storage", "plain"),
+        ("base.alignment", "int4"),
+        ("base.internallength", "variable"),
+        ("base.category", "U"),
+        ("base.delimiter", ","),
+        ("base.preferred", "false"),
+        ("base.collatable", "false"),
+    ] {
+        if clauses.value(clause) == Some(usual) {
+            clauses.remove(clause);
+        }
     }
     if clauses.value("range.collation").is_some_and(|collation| collation.ends_with("\"default\"")) {
         clauses.remove("range.collation");
@@ -332,6 +352,20 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
             view.query = spelling.of(named.as_deref().unwrap_or(view.query.written()));
             for (_, default) in view.clauses.iter_mut().filter(|(name, _)| name.starts_with("default ")) {
                 canonical(default, None);
+            }
+        }
+        Definition::Plain(plain) if plain.kind == Kind::Statistics => {
+            if let Some(on) = plain.clauses.get("on").cloned() {
+                let items: Vec<expression::Spelling> =
+                    super::split_list(on.written()).iter().map(|item| scope.expression(item, None)).collect();
+                let sure = items.iter().all(|item| item.sure);
+                let (mut columns, others): (Vec<String>, Vec<String>) =
+                    items.into_iter().map(|item| item.text).partition(|item| !item.contains(['(', ' ']));
+                // Columns come first, and their order means nothing.
+                columns.sort();
+                columns.extend(others);
+                let spelling = expression::Spelling { text: columns.join(", "), sure };
+                plain.clauses.set("on", spelling.of(on.written()));
             }
         }
         definition => expressions_mut(definition).into_iter().for_each(|expression| canonical(expression, None)),

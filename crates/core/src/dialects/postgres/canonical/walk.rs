@@ -769,6 +769,11 @@ impl<'k> Walk<'k> {
             **right = self.without_text_cast((**right).clone());
         }
         self.operands(left, right, comparison);
+        if matches!(op, BinaryOperator::AtArrow | BinaryOperator::ArrowAt) {
+            let types = (infer::type_of(self, left), infer::type_of(self, right));
+            self.typed_constant(right, types.0.as_deref());
+            self.typed_constant(left, types.1.as_deref());
+        }
     }
 
     /// Takes the casts away that two operands bring upon each other.

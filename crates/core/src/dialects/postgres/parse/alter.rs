@@ -90,29 +90,7 @@ pub fn alter(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementK
                 Ok(())
             })])
         }
-        Kind::TextSearchConfiguration => {
-            // ADD MAPPING FOR token, … WITH dictionary, …
-            if !reader.take(&["ADD", "MAPPING", "FOR"]) {
-                return Err(reader.expected("ADD MAPPING FOR"));
-            }
-            let mut tokens = vec![identifier(&mut reader, "a token type")?];
-            while reader.take_symbol(",") {
-                tokens.push(identifier(&mut reader, "a token type")?);
-            }
-            reader.expect("WITH")?;
-            let mut dictionaries = vec![super::reference(&mut reader, "a dictionary")?.canonical().to_owned()];
-            while reader.take_symbol(",") {
-                dictionaries.push(super::reference(&mut reader, "a dictionary")?.canonical().to_owned());
-            }
-            let dictionaries: Vec<String> =
-                dictionaries.iter().map(|name| name.strip_prefix("pg_catalog.").unwrap_or(name).to_owned()).collect();
-            Ok(vec![amend(subject(), if_exists, move |object| {
-                tokens
-                    .iter()
-                    .for_each(|token| say(object, &format!("mapping {token}"), Some(&dictionaries.join(", "))));
-                Ok(())
-            })])
-        }
+        Kind::TextSearchConfiguration => mapping(&mut reader, subject(), if_exists),
         Kind::Statistics if reader.take(&["SET", "STATISTICS"]) => {
             let range = super::rest(&mut reader, "a number")?;
             let value = super::normalised(&reader, range);
@@ -141,6 +119,36 @@ fn unknown(reader: &Reader<'_>) -> Box<Diagnostic> {
             .at(reader.location(place..place + 1), "not known here")
             .help("write the object as it shall be; source files say what the schema is"),
     )
+}
+
+/// `ADD|ALTER MAPPING FOR token, … WITH dictionary, …`, or `DROP MAPPING FOR token, …`, of a text search configuration.
+fn mapping(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
+    let drops = reader.take(&["DROP", "MAPPING"]);
+    if !drops && !reader.take(&["ADD", "MAPPING"]) && !reader.take(&["ALTER", "MAPPING"]) {
+        return Err(reader.expected("ADD, ALTER or DROP MAPPING"));
+    }
+    reader.take(&["IF", "EXISTS"]);
+    reader.expect("FOR")?;
+    let mut tokens = vec![identifier(reader, "a token type")?];
+    while reader.take_symbol(",") {
+        tokens.push(identifier(reader, "a token type")?);
+    }
+    let mut dictionaries = Vec::new();
+    if !drops {
+        reader.expect("WITH")?;
+        dictionaries.push(super::reference(reader, "a dictionary")?.canonical().to_owned());
+        while reader.take_symbol(",") {
+            dictionaries.push(super::reference(reader, "a dictionary")?.canonical().to_owned());
+        }
+    }
+    let dictionaries: Vec<String> =
+        dictionaries.iter().map(|name| name.strip_prefix("pg_catalog.").unwrap_or(name).to_owned()).collect();
+    // None at all is said, since the configuration may be the copy of one that has the mapping.
+    let listed = dictionaries.join(", ");
+    Ok(vec![amend(subject, if_exists, move |object| {
+        tokens.iter().for_each(|token| say(object, &format!("mapping {token}"), Some(&listed)));
+        Ok(())
+    })])
 }
 
 /// ENABLE and DISABLE; the usual state says nothing.
@@ -780,7 +788,8 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
         let default = expression(reader, range);
         Box::new(move |column| column.default = Some(default.clone()))
     } else if reader.take(&["DROP", "DEFAULT"]) {
-        Box::new(|column| column.default = None)
+        // Of a column that is its parent's, that it has none of the parent's.
+        Box::new(|column| column.default = column.data_type.is_none().then(|| Expression::plain("NULL")))
     } else if reader.take(&["SET", "NOT", "NULL"]) {
         Box::new(|column| column.not_null = Some(OnConflict::Abort))
     } else if reader.take(&["DROP", "NOT", "NULL"]) {

@@ -276,7 +276,8 @@ fn rest(reader: &mut Reader<'_>, what: &str) -> Parsed<Range<usize>> {
 
 /// Tokens with one blank between any two, keywords and names without quotes in lower case: what is kept whole.
 fn normalised(reader: &Reader<'_>, range: Range<usize>) -> String {
-    let words: Vec<String> = reader.tokens[range]
+    let tokens = &reader.tokens[range];
+    let words: Vec<String> = tokens
         .iter()
         .map(|token| {
             let text = token.text(reader.text);
@@ -299,7 +300,13 @@ fn normalised(reader: &Reader<'_>, range: Range<usize>) -> String {
                 && matches!(words[index - 1].as_str(), "-" | "+")
                 && word.starts_with(|first: char| first.is_ascii_digit() || first == '.')
                 && (index == 1 || matches!(words[index - 2].as_str(), "=" | "(" | "," | "to"));
-        if index > 0 && !tight {
+        // What the tokenizer took for two operators is one, if nothing stands between.
+        let operator = |index: usize| {
+            let text = tokens[index].text(reader.text);
+            tokens[index].kind == TokenKind::Symbol && text.chars().all(|ch| "+-*/<>=~!@#%^&|`?".contains(ch))
+        };
+        let one = index > 0 && operator(index) && operator(index - 1) && tokens[index - 1].end == tokens[index].start;
+        if index > 0 && !tight && !one {
             out.push(' ');
         }
         out.push_str(word);
@@ -342,6 +349,8 @@ fn definitions(reader: &mut Reader<'_>) -> Parsed<Vec<(String, Option<Expression
 fn value_text(reader: &Reader<'_>, range: Range<usize>) -> String {
     match &reader.tokens[range.clone()] {
         [token] if token.kind == TokenKind::Text => identifier_of(*token, reader.text),
+        // An operator's name, which no grammar cuts right.
+        tokens if tokens.iter().all(|token| token.kind == TokenKind::Symbol) => reader.written(range).to_owned(),
         _ => normalised(reader, range),
     }
 }

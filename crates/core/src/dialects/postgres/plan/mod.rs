@@ -429,6 +429,15 @@ impl<'p> Planner<'p> {
             }
         }
         step.statements.push(drop_statement(object));
+        if order::is_base_type(object) {
+            // The type and the functions that read and write it need each other: nothing else uses them any more.
+            step.statements = vec![format!("{} CASCADE", drop_statement(object))];
+            let functions = self.have().of_kind(Kind::Function).filter(|f| object.uses.contains(&f.name));
+            let functions: Vec<ObjectKey> = functions.map(Object::key).collect();
+            let words: Vec<String> = functions.iter().map(ToString::to_string).collect();
+            step.notes.push(format!("with it go {}", words.join(", ")));
+            self.dropped.extend(functions);
+        }
         self.push(step);
     }
 

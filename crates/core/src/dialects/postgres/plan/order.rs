@@ -55,6 +55,15 @@ fn needs(model: &Model, keys: &BTreeMap<&Name, Vec<&ObjectKey>>, key: &ObjectKey
     {
         found.retain(|other| Some(&other.name) != plain.owner.as_ref());
     }
+    // A sequence goes with the table that owns it, so whoever else takes numbers from it goes before that table.
+    let owners: Vec<ObjectKey> = object
+        .uses
+        .iter()
+        .filter_map(|used| model.find(Kind::Sequence, used)?.definition.owner())
+        .filter(|owner| **owner != key.name && key.kind != Kind::Sequence)
+        .flat_map(|owner| keys.get(owner).into_iter().flatten().map(|table| (*table).clone()))
+        .collect();
+    found.extend(owners);
     // The functions of a base type come before it: they need no more than its shell.
     if key.kind == Kind::Function {
         found.retain(|other| {
