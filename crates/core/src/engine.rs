@@ -93,7 +93,8 @@ impl FromStr for EngineVersion {
         let mut parts = text.split('.').map(str::parse::<u32>);
         match (parts.next(), parts.next(), parts.all(|part| part.is_ok())) {
             (Some(Ok(major)), Some(Ok(minor)), true) => Ok(EngineVersion { major, minor }),
-            _ => Err(format!("`{text}` is not a version; write it like \"3.40\"")),
+            (Some(Ok(major)), None, _) => Ok(EngineVersion { major, minor: 0 }),
+            _ => Err(format!("`{text}` is not a version; write it like \"3.40\" or \"15\"")),
         }
     }
 }

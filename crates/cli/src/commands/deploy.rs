@@ -12,7 +12,7 @@ use wevrun_core::model::{Model, hex};
 use wevrun_core::script::{Script as Steps, write};
 use wevrun_engines::{Access, Database, DatabaseUrl, Event, LiveError, Release};
 
-use super::script::{Made, make, read, report_held, today};
+use super::script::{ColumnOrder, Made, make, read, report_held, today};
 use super::{Scratch, context};
 use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
@@ -39,6 +39,10 @@ pub struct Deploy {
     /// Make the database if there is none
     #[arg(long)]
     pub create: bool,
+
+    /// What to do about columns that stand in another order, when no script is given [default: nothing]
+    #[arg(long, value_name = "WHAT")]
+    pub column_order: Option<ColumnOrder>,
 
     /// Where sources are spelled
     #[command(flatten)]
@@ -126,10 +130,15 @@ impl Deploy {
                 };
                 let mut live = context.load_live(target, &url, access)?;
                 let live_version = live.engine_version;
-                let Made { script, comparison } =
-                    make(&context, (target, &live.model), (live.live.as_mut(), live_version), &want)?;
+                let Made { script, comparison } = make(
+                    &context,
+                    (target, &live.model),
+                    (live.live.as_mut(), live_version),
+                    &want,
+                    self.column_order,
+                )?;
                 old_enough(target, live_version, &script)?;
-                let nothing = comparison.is_identical();
+                let nothing = comparison.is_identical() && script.is_empty();
                 if !script.held_back_by().is_empty() {
                     report_held(&script);
                     return Ok(Outcome::HeldBack);

@@ -1,12 +1,12 @@
 use std::path::{Path, PathBuf};
 
 use chrono::Local;
-use clap::Args;
+use clap::{Args, ValueEnum};
 use serde::Serialize;
 use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare, lookalikes};
 use wevrun_core::dialects::dialect;
-use wevrun_core::model::Model;
+use wevrun_core::model::{Kind, Model};
 use wevrun_core::plan::{self, Clearance, Evidence, Risk};
 use wevrun_core::script::{Script as Steps, write};
 
@@ -41,9 +41,20 @@ pub struct Script {
     #[arg(long, value_name = "FILE")]
     pub undo: Option<PathBuf>,
 
+    /// What to do about columns that stand in another order [default: nothing]
+    #[arg(long, value_name = "WHAT")]
+    pub column_order: Option<ColumnOrder>,
+
     /// What to print
     #[arg(long, value_name = "FORMAT", default_value = "text")]
     pub format: Format,
+}
+
+/// What `--column-order` asks for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ColumnOrder {
+    /// Make the table anew, with its rows and everything that depends on it
+    Rebuild,
 }
 
 #[derive(Serialize)]
@@ -70,10 +81,24 @@ pub fn make<'m>(
     (have_name, have): (&str, &'m Model),
     (live, live_version): (Option<&mut Box<dyn Database>>, Option<EngineVersion>),
     want: &'m Loaded,
+    order: Option<ColumnOrder>,
 ) -> Ended<Made<'m>> {
     let dialect = dialect(want.engine);
     let version = oldest(context, want, live_version);
-    let comparison = compare(dialect, have, &want.model);
+    let mut comparison = compare(dialect, have, &want.model);
+    if order == Some(ColumnOrder::Rebuild) {
+        for reordered in &comparison.reordered {
+            let table = have.find(Kind::Table, &reordered.table);
+            match table.and_then(|table| dialect.order_obstacle(have, table)) {
+                None => comparison.to_order.push(reordered.table.clone()),
+                Some(why) => anstream::eprintln!(
+                    "{}: the columns of {} keep their order: {why}",
+                    paint(style::WARNING, "warning"),
+                    reordered.table
+                ),
+            }
+        }
+    }
     let evidence = match live {
         Some(database) => {
             let probes = plan::probes(dialect, have, &want.model, &comparison, version);
@@ -109,8 +134,13 @@ impl Script {
     pub fn run(&self, directory: Option<&Path>) -> Ended {
         let context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
         let (mut have, want) = self.sides.load(&context)?;
-        let Made { script, comparison } =
-            make(&context, (&have.name, &have.model), (have.live.as_mut(), have.engine_version), &want)?;
+        let Made { script, comparison } = make(
+            &context,
+            (&have.name, &have.model),
+            (have.live.as_mut(), have.engine_version),
+            &want,
+            self.column_order,
+        )?;
         let dialect = dialect(want.engine);
         diagnostics::print(&lookalikes(dialect, &comparison), &want.sources);
         let held = !script.held_back_by().is_empty();

@@ -23,7 +23,10 @@ fn what_was_changed_behind_the_releases_back_is_drift() {
     let json = project.expect(3, &["drift", "production", "--format", "json"]).stdout;
     let document: serde_json::Value = serde_json::from_str(&json).expect("JSON");
     assert_eq!(document["identical"], false);
-    assert_eq!(document["counts"], serde_json::json!({ "added": 1, "removed": 1, "changed": 1, "same": 1 }));
+    assert_eq!(
+        document["counts"],
+        serde_json::json!({ "added": 1, "removed": 1, "changed": 1, "unproven": 0, "same": 1 })
+    );
     assert_eq!(document["released"]["side"].as_str().map(|side| side.starts_with("released ")), Some(true));
     assert_eq!(document["changes"][0]["change"], "changed");
     assert_eq!(document["changes"][0]["properties"][0]["live"], "INTEGER");

@@ -8,6 +8,7 @@ mod demo;
 mod deploy;
 mod drift;
 mod kill;
+mod postgres;
 mod project;
 mod script;
 mod snapshot;

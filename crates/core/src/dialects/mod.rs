@@ -97,6 +97,11 @@ pub trait Dialect: Sync {
         false
     }
 
+    /// Why a table can't be made anew to have its columns in another order; none if it can.
+    fn order_obstacle(&self, _: &Model, _: &Object) -> Option<&'static str> {
+        Some("the engine's dialect does not do that yet")
+    }
+
     /// Whether two objects of these kinds may not have the same name.
     fn share_names(&self, a: Kind, b: Kind) -> bool;
 

@@ -128,6 +128,10 @@ impl Dialect for Postgres {
         matches!(name.canonical(), "tableoid" | "xmin" | "xmax" | "cmin" | "cmax" | "ctid" | "oid")
     }
 
+    fn order_obstacle(&self, model: &Model, table: &Object) -> Option<&'static str> {
+        plan::order_obstacle(model, table)
+    }
+
     fn completes(&self, first: &Object, _: &Object) -> bool {
         // CREATE TYPE name; makes the shell of a base type.
         matches!(&first.definition, Definition::Plain(plain) if plain.kind == Kind::Type && plain.clauses.has("shell"))

@@ -242,7 +242,7 @@ pub fn is_cast_constant(expr: &Expr) -> bool {
 
 /// `TABLE name` as the SELECT that it stands for.
 pub fn select_all(table: &Table) -> Option<SetExpr> {
-    let parts: Vec<String> = table.schema_name.iter().chain(&table.table_name).map(|part| part.clone()).collect();
+    let parts: Vec<String> = table.schema_name.iter().chain(&table.table_name).cloned().collect();
     let text = format!("SELECT * FROM {}", parts.join("."));
     let mut parser = Parser::new(&tokens::RULES).try_with_sql(&text).ok()?;
     Some(*parser.parse_query().ok()?.body)

@@ -1027,7 +1027,7 @@ impl VisitorMut for Walk<'_> {
         if let SetExpr::Table(table) = &*query.body
             && let Some(select) = select_all(table)
         {
-            query.body = Box::new(select);
+            *query.body = select;
         }
         self.see_ctes(query);
         fetch_as_limit(query);

@@ -44,7 +44,9 @@ pub fn in_the_way(
             removed.iter().chain(again).chain(&found).filter(|key| carries(key.kind)).map(|key| &key.name).collect();
         let more: Vec<ObjectKey> = have
             .objects()
-            .filter(|object| can_stand_in_the_way(object) || matches!(object.definition, Definition::Index(_)))
+            .filter(|object| {
+                can_stand_in_the_way(object) || matches!(object.definition.kind(), Kind::Index | Kind::Statistics)
+            })
             .filter(|object| object.uses.iter().chain(object.definition.owner()).any(|name| gone.contains(name)))
             .map(Object::key)
             .filter(|key| !found.contains(key) && !removed.contains(key) && !again.contains(key))

@@ -1,5 +1,6 @@
 //! Planning for PostgreSQL: in place wherever the server can, and what stands in the way dropped and made again.
 
+mod column_order;
 mod dependents;
 mod order;
 mod plain;
@@ -17,6 +18,7 @@ use crate::compare::Change;
 use crate::model::{Check, Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey};
 use crate::plan::{Plan, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
+pub use column_order::obstacle as order_obstacle;
 use dependents::in_the_way;
 
 /// The whole plan.
@@ -28,6 +30,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         steps: Vec::new(),
         again: BTreeSet::new(),
         swapped: BTreeSet::new(),
+        ordered: BTreeSet::new(),
         dropped: BTreeSet::new(),
         path: None,
     };
@@ -68,6 +71,8 @@ struct Planner<'p> {
     again: BTreeSet<ObjectKey>,
     /// Types that are made anew under the columns that use them.
     swapped: BTreeSet<Name>,
+    /// Tables that are made anew to have their columns in another order.
+    ordered: BTreeSet<Name>,
     /// What is dropped already.
     dropped: BTreeSet<ObjectKey>,
     /// The schema in which names are looked for, if it is not the usual one.
@@ -115,6 +120,11 @@ impl<'p> Planner<'p> {
         self.swapped =
             self.again.iter().filter(|key| swap::is_swapped(planning, key)).map(|key| key.name.clone()).collect();
         self.again.retain(|key| !self.swapped.contains(&key.name) || key.kind == Kind::Index);
+        let to_order = planning.comparison.to_order.iter().map(|name| ObjectKey::new(Kind::Table, name.clone()));
+        let to_order: Vec<ObjectKey> =
+            to_order.filter(|key| !alterations.iter().any(|(other, _)| other == key)).collect();
+        self.ordered = to_order.iter().filter(|key| !self.again.contains(key)).map(|key| key.name.clone()).collect();
+        self.again.extend(to_order);
         let stands = in_the_way(self.have(), planning.want, &removed, &self.again, &self.swapped);
         self.again.extend(stands);
         // What is made anew is not altered as well.
@@ -313,6 +323,11 @@ impl<'p> Planner<'p> {
                 goes(owner) && !(holds && object.uses.iter().any(|used| used != owner && goes(used)))
             });
             if goes_along {
+                continue;
+            }
+            if let Some(table) = object.as_table().filter(|_| self.ordered.contains(&key.name)) {
+                let step = column_order::step_aside(self.have(), &key.name, table);
+                self.push(step);
                 continue;
             }
             self.dropped.insert(key);
@@ -541,6 +556,11 @@ impl<'p> Planner<'p> {
             statements.extend(access::statements(have));
         }
         let mut step = Step::new(title, statements);
+        let rows = self.have().table(&key.name).filter(|_| self.ordered.contains(&key.name));
+        if let Some(moved) = rows.map(|have| column_order::take_rows(&key.name, have, object)) {
+            self.push(step);
+            return self.push(moved);
+        }
         if self.planning.way_back && key.kind == Kind::Table {
             step.notes.push("can't bring back: the rows that the table held before the release".to_owned());
         }

@@ -1,0 +1,144 @@
+//! What only PostgreSQL has, as a person meets it.
+
+use std::fs;
+
+use wevrun_testkit::postgres::{AGES, Age, Server};
+
+use super::project;
+
+/// A natural join can't be told from what the server makes of it, but for asking one.
+#[test]
+fn what_cannot_be_told_is_unproven() {
+    for age in AGES {
+        let schema = "CREATE TABLE hives (id integer PRIMARY KEY, label text);\n\
+            CREATE TABLE weighings (id integer PRIMARY KEY, grams integer);\n\
+            CREATE VIEW heavy AS SELECT * FROM hives NATURAL JOIN weighings WHERE grams > 20000;\n";
+        let (project, database, other) = (project(&[]), Server::of(age).database(), Server::of(age).database());
+        let (url, scratch) = (database.url(), other.url());
+        database.psql(schema).expect("made");
+        project.write("honey.sql", schema);
+        let sides = ["compare", "--engine", "postgres", "--want", "honey.sql", "--have", &url];
+        let told = project.expect(0, &sides);
+        assert!(told.stdout.contains("Unproven (1)\n  view          public.heavy"), "{}", told.stdout);
+        assert!(told.stdout.ends_with("The same: 2 objects, 1 unproven.\n"), "{}", told.stdout);
+        let json = project.expect(0, &[&sides[..], &["--format", "json"]].concat()).stdout;
+        let document: serde_json::Value = serde_json::from_str(&json).expect("JSON");
+        assert_eq!(document["identical"], false);
+        assert_eq!(document["counts"]["unproven"], 1);
+        assert_eq!(document["unproven"][0]["name"], "public.heavy");
+        // With a server's help it is certain, either way.
+        let asked = |wanted: i32| project.expect(wanted, &[&sides[..], &["--scratch", &scratch]].concat()).stdout;
+        assert!(asked(0).ends_with("The same: 3 objects.\n"));
+        project.write("honey.sql", schema.replace("20000", "30000"));
+        project.expect(0, &sides);
+        assert!(asked(3).contains("To change (1)\n  view          public.heavy"));
+        let left = database.psql("SELECT count(*) FROM pg_database WHERE datname ~ '^wevrun_scratch'").expect("rows");
+        assert_eq!(left.trim(), "0", "the scratch database is gone");
+    }
+}
+
+/// A snapshot that a server spelled leaves nothing open, and a deployment without one says what is.
+#[test]
+fn a_snapshot_can_be_spelled_by_a_server() {
+    let server = Server::of(Age::Packaged);
+    let (project, database, other) = (project(&[]), server.database(), server.database());
+    let (url, scratch) = (database.url(), other.url());
+    project.write(
+        "wevrun.toml",
+        "[project]\nname = \"honey\"\nengine = \"postgres\"\nengine-version = \"13\"\nsource = [\"s.sql\"]\n",
+    );
+    project.write(
+        "s.sql",
+        "CREATE TABLE hives (id integer);\nCREATE TABLE sites (id integer);\n\
+         CREATE VIEW both_of_them AS SELECT * FROM hives NATURAL JOIN sites;\n",
+    );
+    let plain = project.expect(0, &["build"]);
+    assert!(plain.stdout.contains("unproven: 1 of 3 objects (33.3 %)"), "{}", plain.stdout);
+    let deployed = project.expect(0, &["deploy", &url]);
+    assert!(
+        deployed.stdout.contains("read back and proven but for:\n  unproven view public.both_of_them"),
+        "{}",
+        deployed.stdout
+    );
+    let spelled = project.expect(0, &["build", "--scratch", &scratch]);
+    assert!(spelled.stdout.contains("spelled by the scratch server: 1 of 3 objects (33.3 %)"), "{}", spelled.stdout);
+    let same = project.expect(0, &["compare", &url, "--want", "honey.wsnap"]);
+    assert!(same.stdout.ends_with("The same: 3 objects.\n"), "{}", same.stdout);
+    let again = project.expect(0, &["deploy", &url, "--want", "honey.wsnap"]);
+    assert!(again.stdout.contains("already is what is wanted"), "{}", again.stdout);
+    // What the server refuses is said as the server says it.
+    project.write("s.sql", "CREATE TABLE hives (id integer DEFAULT no_such_function());\n");
+    let refused = project.expect(1, &["build", "--scratch", &scratch]);
+    assert!(
+        refused.stderr.contains("refuses the schema: create table public.hives: function no_such_function() does not")
+    );
+}
+
+/// Owners and grants count when that is asked for, and not before.
+#[test]
+fn owners_and_grants_count_when_asked() {
+    for age in AGES {
+        let (project, database) = (project(&[]), Server::of(age).database());
+        let (url, role) = (database.url(), format!("cli_reader_{}", age as u8));
+        let source = format!(
+            "CREATE TABLE hives (id integer, note text);\nGRANT ALL ON hives TO {role};\nGRANT SELECT (id) ON hives TO public;\n\
+             CREATE FUNCTION f() RETURNS integer LANGUAGE sql AS 'SELECT 1';\nREVOKE EXECUTE ON FUNCTION f() FROM public;\n"
+        );
+        database.psql(&format!("CREATE ROLE {role};\n{source}")).expect("made");
+        project.write("honey.sql", &source);
+        let sides = ["compare", "--engine", "postgres", "--want", "honey.sql", "--have", &url];
+        let asked = |status: i32| project.expect(status, &[&sides[..], &["--access"]].concat()).stdout;
+        assert!(asked(0).contains("The same: 2 objects."));
+        database
+            .psql(&format!("REVOKE DELETE ON hives FROM {role}; GRANT EXECUTE ON FUNCTION f() TO public"))
+            .expect("done");
+        project.expect(0, &sides);
+        let told = asked(3);
+        assert!(told.contains(&format!("granted to {role}: insert, ")) && told.contains("→ all"), "{told}");
+        assert!(told.contains("granted to public: comes: nothing"), "{told}");
+        project.expect(0, &["adopt", &url, "--into", "adopted", "--access"]);
+        let hives = fs::read_to_string(project.file("adopted/schema/public/tables/hives.sql")).expect("written");
+        assert!(hives.contains(&format!("GRANT INSERT ON TABLE public.hives TO {role};\n")), "{hives}");
+        assert!(hives.contains("GRANT SELECT (id) ON TABLE public.hives TO public;\n"), "{hives}");
+        project.expect(0, &["-C", "adopted", "compare", &url, "--access"]);
+        database.psql(&format!("DROP OWNED BY {role}; DROP ROLE {role}")).expect("gone");
+    }
+}
+
+/// `\i` and `\ir` are followed from the file that names them; what is not there is named with its line.
+#[test]
+fn included_files_are_read() {
+    let project = project(&[]);
+    project.write("all.sql", "\\set x 1\n\\i parts/hives.sql\nALTER TABLE hives ADD note text;\n");
+    project.write("parts/hives.sql", "CREATE TABLE hives (id integer);\n\\ir jars.sql\n\\ir hives.sql\n");
+    project.write("parts/jars.sql", "CREATE TABLE jars (id integer);\n");
+    let compare = ["compare", "--engine", "postgres", "--have", "empty", "--want", "all.sql", "--details"];
+    let run = project.expect(3, &compare);
+    assert!(run.stdout.contains("2 to create") && run.stdout.contains("note text"), "{}", run.stdout);
+    project.write("parts/jars.sql", "-- nothing\n\\i gone.sql\n");
+    let run = project.expect(1, &compare);
+    assert!(
+        run.stderr.contains("parts/jars.sql:2: the file `gone.sql` that it includes is not there"),
+        "{}",
+        run.stderr
+    );
+}
+
+/// A script for a newer server is not run on an older one.
+#[test]
+fn an_older_server_is_not_deployed_to() {
+    let (project, database) = (project(&[]), Server::of(Age::Packaged).database());
+    let url = database.url();
+    let settings = |version: &str| {
+        format!(
+            "[project]\nname = \"honey\"\nengine = \"postgres\"\nengine-version = \"{version}\"\nsource = [\"s.sql\"]\n"
+        )
+    };
+    project.write("wevrun.toml", settings("99"));
+    project.write("s.sql", "CREATE TABLE hives (id integer);\n");
+    let refused = project.expect(1, &["deploy", &url]);
+    assert!(refused.stderr.contains("the script is for 99.0 or later; nothing was changed"), "{}", refused.stderr);
+    assert!(refused.stderr.contains("set engine-version"), "{}", refused.stderr);
+    project.write("wevrun.toml", settings("13"));
+    project.expect(0, &["deploy", &url]);
+}
