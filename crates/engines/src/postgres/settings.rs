@@ -36,6 +36,8 @@ pub struct Settings {
     pub on_socket: bool,
     /// The file with the authorities' certificates.
     pub root_certificate: Option<PathBuf>,
+    /// The files with the client's own certificate and its key.
+    pub client_certificate: Option<(PathBuf, PathBuf)>,
     /// What a person may see: no password.
     pub shown: String,
     /// The database's name.
@@ -142,8 +144,15 @@ impl Settings {
         } else {
             format!("postgres://{user}@{host}:{port}/{database}")
         };
-        let root_certificate = given.get("sslrootcert").map(PathBuf::from);
-        Ok(Settings { config, ssl_mode, on_socket, root_certificate, shown, database })
+        // The files that the engine's own clients look for if nothing is said
+        // (<https://www.postgresql.org/docs/current/libpq-ssl.html>).
+        let file = |parameter: &str, usual: &str| {
+            let usual = || Some(home(variable)?.join(".postgresql").join(usual)).filter(|path| path.is_file());
+            given.get(parameter).map(PathBuf::from).or_else(usual)
+        };
+        let root_certificate = file("sslrootcert", "root.crt");
+        let client_certificate = file("sslcert", "postgresql.crt").zip(file("sslkey", "postgresql.key"));
+        Ok(Settings { config, ssl_mode, on_socket, root_certificate, client_certificate, shown, database })
     }
 }
 

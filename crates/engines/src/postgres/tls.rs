@@ -1,12 +1,13 @@
 //! Encryption, with `rustls`.
 
+use std::path::Path;
 use std::sync::Arc;
 
 use rustls::client::WebPkiServerVerifier;
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
 use rustls::crypto::{CryptoProvider, verify_tls12_signature, verify_tls13_signature};
 use rustls::pki_types::pem::PemObject;
-use rustls::pki_types::{CertificateDer, ServerName, UnixTime};
+use rustls::pki_types::{CertificateDer, PrivateKeyDer, ServerName, UnixTime};
 use rustls::{ClientConfig, DigitallySignedStruct, RootCertStore, SignatureScheme};
 use tokio_postgres_rustls::MakeRustlsConnect;
 
@@ -20,32 +21,45 @@ pub fn connector(settings: &Settings) -> Result<MakeRustlsConnect, LiveError> {
         .with_safe_default_protocol_versions()
         .map_err(|error| LiveError::Engine(error.to_string()))?;
     let verified = matches!(settings.ssl_mode, SslMode::VerifyCa | SslMode::VerifyFull);
-    if !verified && settings.root_certificate.is_none() {
-        let verifier = Arc::new(Unverified(provider));
-        return Ok(MakeRustlsConnect::new(
-            builder.dangerous().with_custom_certificate_verifier(verifier).with_no_client_auth(),
-        ));
-    }
-    let roots = roots(settings)?;
-    if settings.ssl_mode == SslMode::VerifyFull {
-        return Ok(MakeRustlsConnect::new(builder.with_root_certificates(roots).with_no_client_auth()));
-    }
-    let inner = WebPkiServerVerifier::builder_with_provider(Arc::new(roots), provider)
-        .build()
-        .map_err(|error| LiveError::Engine(error.to_string()))?;
-    let config = builder.dangerous().with_custom_certificate_verifier(Arc::new(AnyName(inner))).with_no_client_auth();
+    let builder = if settings.ssl_mode == SslMode::VerifyFull {
+        builder.with_root_certificates(roots(settings)?)
+    } else {
+        let authority = match verified || settings.root_certificate.is_some() {
+            true => Some(
+                WebPkiServerVerifier::builder_with_provider(Arc::new(roots(settings)?), provider.clone())
+                    .build()
+                    .map_err(|error| LiveError::Engine(error.to_string()))?,
+            ),
+            false => None,
+        };
+        builder.dangerous().with_custom_certificate_verifier(Arc::new(AnyHost { authority, provider }))
+    };
+    let config = match &settings.client_certificate {
+        None => builder.with_no_client_auth(),
+        Some((certificate, key)) => {
+            let chain = certificates("sslcert", certificate)?;
+            let key = PrivateKeyDer::from_pem_file(key).map_err(|error| unreadable("sslkey", key, &error))?;
+            builder.with_client_auth_cert(chain, key).map_err(|error| unreadable("sslcert", certificate, &error))?
+        }
+    };
     Ok(MakeRustlsConnect::new(config))
+}
+
+fn unreadable(parameter: &str, path: &Path, error: &dyn std::fmt::Display) -> LiveError {
+    LiveError::BadUrl(format!("its {parameter} {} can't be read: {error}", path.display()))
+}
+
+fn certificates(parameter: &str, path: &Path) -> Result<Vec<CertificateDer<'static>>, LiveError> {
+    let found = CertificateDer::pem_file_iter(path).map_err(|error| unreadable(parameter, path, &error))?;
+    found.collect::<Result<_, _>>().map_err(|error| unreadable(parameter, path, &error))
 }
 
 fn roots(settings: &Settings) -> Result<RootCertStore, LiveError> {
     let mut roots = RootCertStore::empty();
     match settings.root_certificate.as_ref().filter(|path| path.as_os_str() != "system") {
         Some(path) => {
-            let unreadable = |error: &dyn std::fmt::Display| {
-                LiveError::BadUrl(format!("its sslrootcert {} can't be read: {error}", path.display()))
-            };
-            for certificate in CertificateDer::pem_file_iter(path).map_err(|error| unreadable(&error))? {
-                roots.add(certificate.map_err(|error| unreadable(&error))?).map_err(|error| unreadable(&error))?;
+            for certificate in certificates("sslrootcert", path)? {
+                roots.add(certificate).map_err(|error| unreadable("sslrootcert", path, &error))?;
             }
         }
         None => roots.extend(webpki_roots::TLS_SERVER_ROOTS.iter().cloned()),
@@ -53,50 +67,14 @@ fn roots(settings: &Settings) -> Result<RootCertStore, LiveError> {
     Ok(roots)
 }
 
-/// `require`: encrypted, whoever it is.
+/// `require` and `verify-ca`: encrypted, whatever host it is; signed by a known authority, if there is one to be known.
 #[derive(Debug)]
-struct Unverified(Arc<CryptoProvider>);
-
-impl ServerCertVerifier for Unverified {
-    fn verify_server_cert(
-        &self,
-        _: &CertificateDer<'_>,
-        _: &[CertificateDer<'_>],
-        _: &ServerName<'_>,
-        _: &[u8],
-        _: UnixTime,
-    ) -> Result<ServerCertVerified, rustls::Error> {
-        Ok(ServerCertVerified::assertion())
-    }
-
-    fn verify_tls12_signature(
-        &self,
-        message: &[u8],
-        certificate: &CertificateDer<'_>,
-        signature: &DigitallySignedStruct,
-    ) -> Result<HandshakeSignatureValid, rustls::Error> {
-        verify_tls12_signature(message, certificate, signature, &self.0.signature_verification_algorithms)
-    }
-
-    fn verify_tls13_signature(
-        &self,
-        message: &[u8],
-        certificate: &CertificateDer<'_>,
-        signature: &DigitallySignedStruct,
-    ) -> Result<HandshakeSignatureValid, rustls::Error> {
-        verify_tls13_signature(message, certificate, signature, &self.0.signature_verification_algorithms)
-    }
-
-    fn supported_verify_schemes(&self) -> Vec<SignatureScheme> {
-        self.0.signature_verification_algorithms.supported_schemes()
-    }
+struct AnyHost {
+    authority: Option<Arc<WebPkiServerVerifier>>,
+    provider: Arc<CryptoProvider>,
 }
 
-/// `verify-ca`: signed by a known authority, for whatever host.
-#[derive(Debug)]
-struct AnyName(Arc<WebPkiServerVerifier>);
-
-impl ServerCertVerifier for AnyName {
+impl ServerCertVerifier for AnyHost {
     fn verify_server_cert(
         &self,
         certificate: &CertificateDer<'_>,
@@ -105,7 +83,8 @@ impl ServerCertVerifier for AnyName {
         ocsp: &[u8],
         now: UnixTime,
     ) -> Result<ServerCertVerified, rustls::Error> {
-        match self.0.verify_server_cert(certificate, intermediates, name, ocsp, now) {
+        let Some(authority) = &self.authority else { return Ok(ServerCertVerified::assertion()) };
+        match authority.verify_server_cert(certificate, intermediates, name, ocsp, now) {
             Err(rustls::Error::InvalidCertificate(
                 rustls::CertificateError::NotValidForName | rustls::CertificateError::NotValidForNameContext { .. },
             )) => Ok(ServerCertVerified::assertion()),
@@ -119,7 +98,7 @@ impl ServerCertVerifier for AnyName {
         certificate: &CertificateDer<'_>,
         signature: &DigitallySignedStruct,
     ) -> Result<HandshakeSignatureValid, rustls::Error> {
-        self.0.verify_tls12_signature(message, certificate, signature)
+        verify_tls12_signature(message, certificate, signature, &self.provider.signature_verification_algorithms)
     }
 
     fn verify_tls13_signature(
@@ -128,10 +107,10 @@ impl ServerCertVerifier for AnyName {
         certificate: &CertificateDer<'_>,
         signature: &DigitallySignedStruct,
     ) -> Result<HandshakeSignatureValid, rustls::Error> {
-        self.0.verify_tls13_signature(message, certificate, signature)
+        verify_tls13_signature(message, certificate, signature, &self.provider.signature_verification_algorithms)
     }
 
     fn supported_verify_schemes(&self) -> Vec<SignatureScheme> {
-        self.0.supported_verify_schemes()
+        self.provider.signature_verification_algorithms.supported_schemes()
     }
 }

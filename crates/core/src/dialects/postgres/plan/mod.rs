@@ -692,6 +692,10 @@ pub fn drop_statement(object: &Object) -> String {
             let text = text.rsplit_once(" to ").map_or(text.clone(), |(head, role)| format!("{head} from {role}"));
             format!("ALTER DEFAULT PRIVILEGES {text}")
         }
+        // Two procedures may differ only in what is OUT.
+        Kind::Procedure if let Some(arguments) = write::clauses(object).value("arguments") => {
+            format!("DROP PROCEDURE {}({arguments})", name.canonical().trim_end_matches(super::names::signature(name)))
+        }
         kind => format!("DROP {}", write::subject(kind, name)),
     }
 }
