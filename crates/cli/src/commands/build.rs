@@ -127,14 +127,23 @@ fn spelling(model: &Model, spelled: Option<usize>) {
         let percent = 100.0 * number as f64 / model.len().max(1) as f64;
         format!("{number} of {} ({percent:.1} %)", count(model.len(), "object"))
     };
-    match (spelled, model.unsure().len()) {
-        (Some(number), _) => anstream::println!("spelled by the scratch server: {}", share(number)),
-        (None, 0) => {}
-        (None, number) => anstream::println!(
-            "{}: {} can't be told from how a server spells them; --scratch URL makes sure",
-            paint(style::WARNING, "unproven"),
-            share(number)
-        ),
+    if let Some(number) = spelled {
+        anstream::println!("spelled by the scratch server: {}", share(number));
+        return;
+    }
+    let unsure = model.unsure();
+    if unsure.is_empty() {
+        return;
+    }
+    anstream::println!(
+        "{}: how a server spells {} can't be told without one; --scratch URL asks it",
+        paint(style::WARNING, "unproven"),
+        share(unsure.len())
+    );
+    const SHOWN: usize = 5;
+    unsure.iter().take(SHOWN).for_each(|key| anstream::println!("  {key}"));
+    if unsure.len() > SHOWN {
+        anstream::println!("  and {} more", unsure.len() - SHOWN);
     }
 }
 

@@ -53,7 +53,11 @@ fn a_snapshot_can_be_spelled_by_a_server() {
          CREATE VIEW both_of_them AS SELECT * FROM hives NATURAL JOIN sites;\n",
     );
     let plain = project.expect(0, &["build"]);
-    assert!(plain.stdout.contains("unproven: 1 of 3 objects (33.3 %)"), "{}", plain.stdout);
+    assert!(
+        plain.stdout.contains("unproven: how a server spells 1 of 3 objects (33.3 %) can't be told"),
+        "{}",
+        plain.stdout
+    );
     let deployed = project.expect(0, &["deploy", &url]);
     assert!(
         deployed.stdout.contains("read back and proven but for:\n  unproven view public.both_of_them"),

@@ -324,6 +324,14 @@ impl Known {
                     found.extend(clause.strip_prefix("table ").map(str::to_owned));
                     found.extend(clause.strip_prefix("schema ").map(str::to_owned));
                 }
+                // A routine depends on the transforms of its types for its language (`ProcedureCreate()` of pg_proc.c).
+                if let Some(language) = plain.clauses.value("language") {
+                    let arguments = names::signature(&object.name).trim_matches(['(', ')']);
+                    let returned =
+                        plain.clauses.value("returns").map(|name| name.trim_start_matches("SETOF ").to_owned());
+                    let types = split_list(arguments).into_iter().chain(returned);
+                    found.extend(types.map(|name| format!("FOR {name} LANGUAGE {language}")));
+                }
                 if plain.kind != Kind::Sequence {
                     found.extend(plain.owner.as_ref().map(|owner| owner.canonical().to_owned()));
                 }

@@ -694,7 +694,13 @@ pub fn drop_statement(object: &Object) -> String {
         }
         // Two procedures may differ only in what is OUT.
         Kind::Procedure if let Some(arguments) = write::clauses(object).value("arguments") => {
-            format!("DROP PROCEDURE {}({arguments})", name.canonical().trim_end_matches(super::names::signature(name)))
+            let with_mode = |argument: &String| {
+                let has = ["OUT ", "INOUT ", "VARIADIC "].iter().any(|mode| argument.starts_with(mode));
+                if has { argument.clone() } else { format!("IN {argument}") }
+            };
+            let arguments: Vec<String> = super::split_list(arguments).iter().map(with_mode).collect();
+            let base = name.canonical().trim_end_matches(super::names::signature(name));
+            format!("DROP PROCEDURE {base}({})", arguments.join(", "))
         }
         kind => format!("DROP {}", write::subject(kind, name)),
     }
