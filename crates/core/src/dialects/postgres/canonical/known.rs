@@ -324,6 +324,18 @@ impl Known {
                     found.extend(clause.strip_prefix("table ").map(str::to_owned));
                     found.extend(clause.strip_prefix("schema ").map(str::to_owned));
                 }
+                // An operator class goes with its family, which may have its name.
+                if let (Kind::OperatorClass, Some((name, method))) =
+                    (plain.kind, object.name.canonical().split_once(" USING "))
+                {
+                    let family = plain.clauses.value("family").unwrap_or(name);
+                    let family = if family.contains('.') {
+                        family.to_owned()
+                    } else {
+                        format!("{}.{family}", names::quoted(&own))
+                    };
+                    found.insert(format!("{family} USING {method}"));
+                }
                 // A routine depends on the transforms of its types for its language (`ProcedureCreate()` of pg_proc.c).
                 if let Some(language) = plain.clauses.value("language") {
                     let arguments = names::signature(&object.name).trim_matches(['(', ')']);

@@ -55,6 +55,11 @@ fn needs(model: &Model, keys: &BTreeMap<&Name, Vec<&ObjectKey>>, key: &ObjectKey
     {
         found.retain(|other| Some(&other.name) != plain.owner.as_ref());
     }
+    // An operator class goes with its family, which usually has its name.
+    if key.kind == Kind::OperatorClass {
+        let same = keys.get(&key.name).into_iter().flatten();
+        found.extend(same.filter(|other| other.kind == Kind::OperatorFamily).map(|family| (*family).clone()));
+    }
     // A sequence goes with the table that owns it, so whoever else takes numbers from it goes before that table.
     let owners: Vec<ObjectKey> = object
         .uses
