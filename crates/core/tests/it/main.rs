@@ -6,6 +6,7 @@ mod compare;
 mod fingerprint;
 mod fold;
 mod plan;
+mod postgres;
 mod script;
 mod splitting;
 

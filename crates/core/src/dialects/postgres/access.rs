@@ -125,3 +125,101 @@ pub fn statements(object: &Object) -> Vec<String> {
     }
     statements
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::build;
+    use crate::compare::{Change, add_access, compare};
+    use crate::dialects::dialect;
+    use crate::engine::Engine;
+    use crate::model::Model;
+    use crate::source::Source;
+
+    fn model(text: &str) -> Model {
+        build::read(Engine::Postgres, &[Source::new("a.sql", text)]).model
+    }
+
+    /// The facts that differ, as `name: have -> want`.
+    fn differing(have: &str, want: &str) -> Vec<String> {
+        const TABLES: &str =
+            "CREATE TABLE hives (id integer, note text); CREATE FUNCTION f() RETURNS integer LANGUAGE sql AS '';
+            CREATE TYPE mood AS ENUM ('calm'); CREATE SEQUENCE s;";
+        let (have, want) = (model(&format!("{TABLES}{have}")), model(&format!("{TABLES}{want}")));
+        let dialect = dialect(Engine::Postgres);
+        let mut comparison = compare(dialect, &have, &want);
+        assert!(comparison.is_identical(), "access is no part of the structure");
+        add_access(dialect, &mut comparison, &have, &want);
+        let mut found = Vec::new();
+        for difference in &comparison.differences {
+            let Change::Change { properties, .. } = &difference.change else { panic!("nothing comes or goes") };
+            for property in properties {
+                let [have, want] = [&property.have, &property.want].map(|side| side.as_deref().unwrap_or("-"));
+                found.push(format!("{}: {}: {have} -> {want}", difference.key, property.name));
+            }
+        }
+        found
+    }
+
+    #[test]
+    fn all_is_what_it_means() {
+        let listed = "GRANT SELECT, INSERT, UPDATE, DELETE, TRUNCATE, REFERENCES, TRIGGER, MAINTAIN ON hives TO ida;";
+        assert_eq!(differing("GRANT ALL ON hives TO ida;", listed), [""; 0]);
+        assert_eq!(differing("GRANT ALL PRIVILEGES ON TABLE hives TO ida;", listed), [""; 0]);
+        assert_eq!(
+            differing("GRANT ALL ON hives TO ida; REVOKE DELETE ON hives FROM ida;", "GRANT SELECT ON hives TO ida;")
+                .len(),
+            1
+        );
+        assert_eq!(differing("GRANT ALL ON hives TO ida; REVOKE ALL ON hives FROM ida;", ""), [""; 0]);
+        assert_eq!(
+            differing("GRANT USAGE, SELECT, UPDATE ON SEQUENCE s TO ida;", "GRANT ALL ON SEQUENCE s TO ida;"),
+            [""; 0]
+        );
+    }
+
+    #[test]
+    fn columns_and_options_count() {
+        assert_eq!(
+            differing("GRANT SELECT (id, note) ON hives TO ida;", "GRANT SELECT (note), SELECT (id) ON hives TO ida;"),
+            [""; 0]
+        );
+        assert_eq!(
+            differing("GRANT SELECT (id) ON hives TO ida;", "GRANT SELECT ON hives TO ida WITH GRANT OPTION;"),
+            ["table public.hives: granted to ida: select (id) -> select with grant option"]
+        );
+    }
+
+    #[test]
+    fn what_everybody_may_do_anyway_needs_no_grant() {
+        assert_eq!(
+            differing("", "GRANT EXECUTE ON FUNCTION f() TO public; GRANT USAGE ON TYPE mood TO public;"),
+            [""; 0]
+        );
+        let told = ["function public.f(): granted to public: - -> nothing"];
+        assert_eq!(differing("", "REVOKE ALL ON FUNCTION f() FROM public;"), told);
+        assert_eq!(differing("", "REVOKE EXECUTE ON FUNCTION f() FROM public;"), told);
+        assert_eq!(
+            differing("", "REVOKE ALL ON FUNCTION f() FROM public; GRANT EXECUTE ON FUNCTION f() TO public;"),
+            [""; 0]
+        );
+    }
+
+    #[test]
+    fn owners_count_if_want_names_them() {
+        assert_eq!(differing("ALTER TABLE hives OWNER TO ida;", ""), [""; 0]);
+        assert_eq!(
+            differing("ALTER TABLE hives OWNER TO ida;", "ALTER TABLE hives OWNER TO ros;"),
+            ["table public.hives: owner: ida -> ros"]
+        );
+        // What the owner may do is the owner's by right.
+        assert_eq!(differing("ALTER TABLE hives OWNER TO ida; GRANT ALL ON hives TO ida;", ""), [""; 0]);
+    }
+
+    #[test]
+    fn labels_count() {
+        assert_eq!(
+            differing("", "SECURITY LABEL FOR shelf ON COLUMN hives.note IS 'secret';"),
+            ["table public.hives: label of shelf on note: - -> secret"]
+        );
+    }
+}

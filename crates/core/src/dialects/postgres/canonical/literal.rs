@@ -168,3 +168,60 @@ fn write_json(value: &serde_json::Value, out: &mut String) {
         other => out.push_str(&other.to_string()),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_are_written_in_one_way() {
+        for (base, text, wanted) in [
+            ("integer", "007", "7"),
+            ("integer", "-0", "0"),
+            ("integer", "0x1F", "31"),
+            ("bigint", "1_000", "1000"),
+            ("numeric", "0012.50", "12.50"),
+            ("numeric", ".5", "0.5"),
+            ("numeric", "5.", "5"),
+            ("numeric", "1e3", "1000"),
+            ("numeric", "1.5e-3", "0.0015"),
+            ("numeric", "-12.5E1", "-125"),
+            ("double precision", "0.0000", "0"),
+            ("double precision", "1e3", "1000"),
+            ("real", "-1.50", "-1.5"),
+        ] {
+            assert_eq!(number(base, text).as_deref(), Some(wanted), "{base} {text}");
+        }
+        for text in ["", "-", ".", "abc", "1e", "1e99999", "1.2.3", "--1", "NaN", "é"] {
+            assert_eq!(number("numeric", text), None, "{text}");
+        }
+        assert_eq!(number("double precision", "Infinity"), None);
+    }
+
+    #[test]
+    fn constants_are_written_as_the_type_writes_them() {
+        for (data_type, text, wanted) in [
+            ("bytea", "", r"\x"),
+            ("bytea", "abc", r"\x616263"),
+            ("bytea", r"\x0A0b", r"\x0a0b"),
+            ("bytea", r"a\\b\001", r"\x615c6201"),
+            ("date", "2020-1-5", "2020-01-05"),
+            ("date", "2020-01-05 00:00:00", "2020-01-05"),
+            ("timestamp with time zone", "2020-01-01 12:00+02", "2020-01-01 10:00:00+00"),
+            ("timestamp with time zone", "2020-01-01T23:30:00-01:30", "2020-01-02 01:00:00+00"),
+            ("timestamp without time zone", "2020-01-01 00:00", "2020-01-01"),
+            ("time without time zone", "8:30", "08:30:00"),
+            ("integer[]", "{1, 2}", "{1,2}"),
+            ("jsonb", r#"{"bb":1, "a": [1,2]}"#, r#"{"a": [1, 2], "bb": 1}"#),
+        ] {
+            assert_eq!(canonical(data_type, text).as_deref(), Some(wanted), "{data_type} {text}");
+            assert_eq!(canonical(data_type, wanted), None, "{wanted} is canonical");
+        }
+        // What can't be read stays as it is.
+        for (data_type, text) in
+            [("date", "today"), ("date", "2020-13-45"), ("bytea", r"\9"), ("jsonb", "{"), ("text", "007")]
+        {
+            assert_eq!(canonical(data_type, text), None, "{data_type} {text}");
+        }
+    }
+}

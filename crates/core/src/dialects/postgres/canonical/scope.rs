@@ -176,3 +176,59 @@ impl Scopes {
         self.innermost().iter().any(|relation| relation.columns.iter().flatten().any(|(column, _)| column == name))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn relation(name: &str, columns: &[&str]) -> Relation {
+        Relation::new(name.to_owned(), Some(columns.iter().map(|column| ((*column).to_owned(), None)).collect()))
+    }
+
+    #[test]
+    fn a_name_that_is_taken_around_gets_a_number() {
+        let mut scopes = Scopes::empty();
+        scopes.enter(vec![relation("hives", &["id"]), relation("h", &["site"])]);
+        scopes.enter(vec![relation("hives", &["id"]), relation("h_1", &["x"]), relation("h", &["site"])]);
+        let names: Vec<&str> = scopes.innermost().iter().map(|relation| relation.alias.as_str()).collect();
+        assert_eq!(names, ["hives_1", "h_1", "h_2"]);
+        assert_eq!(scopes.qualifier("hives"), Some("hives_1"));
+        assert_eq!(scopes.qualifier_of("site"), Some("h_2"));
+        scopes.leave();
+        assert_eq!(scopes.qualifier("hives"), Some("hives"));
+    }
+
+    #[test]
+    fn a_number_fits_into_the_longest_name() {
+        let long = "h".repeat(63);
+        let mut scopes = Scopes::empty();
+        scopes.enter(vec![relation(&long, &["id"])]);
+        scopes.enter(vec![relation(&long, &["id"])]);
+        assert_eq!(scopes.innermost()[0].alias, format!("{}_1", "h".repeat(61)));
+    }
+
+    #[test]
+    fn a_query_and_its_only_select_are_one_level() {
+        let mut scopes = Scopes::empty();
+        scopes.enter_query(vec![relation("hives", &["id"])]);
+        scopes.enter_select(vec![relation("hives", &["id"])]);
+        assert_eq!(scopes.innermost()[0].alias, "hives");
+        // A query in its list is not.
+        scopes.enter_query(vec![relation("hives", &["id"])]);
+        scopes.enter_select(vec![relation("hives", &["id"])]);
+        assert_eq!(scopes.innermost()[0].alias, "hives_1");
+    }
+
+    #[test]
+    fn a_tables_own_columns_stand_alone() {
+        let mut scopes = Scopes::of_table(relation("hives", &["id", "site"]));
+        assert_eq!(scopes.qualifier("hives"), None);
+        assert_eq!(scopes.qualifier_of("id"), None);
+        assert!(scopes.knows("id") && scopes.knows("anything"));
+        // In a query within, they say whose they are; and its table has another name.
+        scopes.enter(vec![relation("hives", &["id"])]);
+        assert_eq!(scopes.qualifier_of("site"), Some("hives"));
+        assert_eq!(scopes.qualifier_of("id"), Some("hives_1"));
+        assert!(!scopes.knows("anything"));
+    }
+}

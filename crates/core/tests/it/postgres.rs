@@ -1,0 +1,191 @@
+//! What PostgreSQL means by what a person writes, without a server.
+
+use wevrun_core::build::build;
+use wevrun_core::compare::compare;
+use wevrun_core::dialects::{Dialect, dialect};
+use wevrun_core::model::{Model, Object};
+use wevrun_core::plan::{self, Evidence};
+use wevrun_core::script;
+use wevrun_core::source::Source;
+use wevrun_core::spelling::take_over;
+use wevrun_core::{Engine, EngineVersion};
+
+const VERSION: EngineVersion = EngineVersion { major: 13, minor: 0 };
+
+fn postgres() -> &'static dyn Dialect {
+    dialect(Engine::Postgres)
+}
+
+fn model(text: &str) -> Model {
+    let built = build(Engine::Postgres, VERSION, &[Source::new("a.sql", text)]);
+    let errors: Vec<_> = built.diagnostics.iter().filter(|found| found.is_error()).collect();
+    assert!(errors.is_empty(), "{errors:#?}");
+    built.model
+}
+
+fn object<'m>(model: &'m Model, key: &str) -> &'m Object {
+    model.objects().find(|object| object.key().to_string() == key).unwrap_or_else(|| panic!("there is no {key}"))
+}
+
+fn same(one: &str, other: &str) {
+    let (one, other) = (model(one), model(other));
+    let comparison = compare(postgres(), &one, &other);
+    assert!(one == other, "{:#?}", comparison.differences);
+}
+
+fn different(one: &str, other: &str) {
+    assert!(model(one) != model(other), "{one} / {other}");
+}
+
+#[test]
+fn a_default_of_null_counts_where_the_server_keeps_it() {
+    same("CREATE TABLE t (a integer DEFAULT NULL, b text DEFAULT NULL)", "CREATE TABLE t (a integer, b text)");
+    different("CREATE TABLE t (a varchar(5) DEFAULT NULL)", "CREATE TABLE t (a varchar(5))");
+    different(
+        "CREATE DOMAIN d AS text; CREATE TABLE t (a d DEFAULT NULL)",
+        "CREATE DOMAIN d AS text; CREATE TABLE t (a d)",
+    );
+}
+
+#[test]
+fn keys_of_one_statement_that_say_the_same_are_one() {
+    same("CREATE TABLE t (a integer PRIMARY KEY UNIQUE)", "CREATE TABLE t (a integer PRIMARY KEY)");
+    same(
+        "CREATE TABLE t (a integer UNIQUE, CONSTRAINT named UNIQUE (a))",
+        "CREATE TABLE t (a integer, CONSTRAINT named UNIQUE (a))",
+    );
+    different(
+        "CREATE TABLE t (a integer UNIQUE); ALTER TABLE t ADD CONSTRAINT named UNIQUE (a)",
+        "CREATE TABLE t (a integer UNIQUE)",
+    );
+}
+
+#[test]
+fn a_check_is_named_after_the_column_wherever_that_comes_from() {
+    let parent = "CREATE TABLE notes (id integer, kind integer);";
+    same(
+        &format!("{parent} CREATE TABLE own (CHECK (kind = 1), CHECK (id > kind)) INHERITS (notes)"),
+        &format!(
+            "{parent} CREATE TABLE own (CONSTRAINT own_kind_check CHECK (kind = 1), CONSTRAINT own_check CHECK (id > kind)) INHERITS (notes)"
+        ),
+    );
+}
+
+#[test]
+fn lengths_are_no_part_of_a_signature() {
+    same(
+        "CREATE FUNCTION f(a varchar(20), b numeric(5, 2)[]) RETURNS char(3) LANGUAGE sql AS ''",
+        "CREATE FUNCTION f(a varchar, b numeric[]) RETURNS character LANGUAGE sql AS ''",
+    );
+}
+
+#[test]
+fn the_old_form_of_an_aggregate_is_the_new_one() {
+    let options = "SFUNC = textcat, STYPE = text";
+    same(
+        &format!("CREATE AGGREGATE joined (BASETYPE = text, {options})"),
+        &format!("CREATE AGGREGATE joined(text) ({options})"),
+    );
+}
+
+#[test]
+fn a_type_is_announced_once_and_defined_once() {
+    let functions = "CREATE FUNCTION i(cstring) RETURNS jar LANGUAGE internal AS 'int4in';
+        CREATE FUNCTION o(jar) RETURNS cstring LANGUAGE internal AS 'int4out';";
+    let defined = "CREATE TYPE jar (input = i, output = o);";
+    same(&format!("CREATE TYPE jar; {functions} {defined}"), &format!("{functions} {defined}"));
+    let twice = format!("{functions} {defined} {defined}");
+    let built = build(Engine::Postgres, VERSION, &[Source::new("a.sql", twice.as_str())]);
+    assert!(built.has_errors(), "twice defined");
+}
+
+#[test]
+fn settings_say_what_a_statement_leaves_out() {
+    same(
+        "SET default_tablespace = fast; CREATE TABLE t (a integer); SET default_tablespace = ''; CREATE TABLE u (a integer)",
+        "CREATE TABLE t (a integer) TABLESPACE fast; CREATE TABLE u (a integer)",
+    );
+}
+
+#[test]
+fn the_index_of_a_key_can_be_spoken_of() {
+    let table = "CREATE TABLE t (a integer CONSTRAINT k PRIMARY KEY);";
+    same(
+        &format!("{table} ALTER INDEX k RENAME TO other; ALTER INDEX other SET (fillfactor = 50)"),
+        "CREATE TABLE t (a integer, CONSTRAINT other PRIMARY KEY (a) WITH (fillfactor = 50))",
+    );
+    let commented = model(&format!("{table} COMMENT ON INDEX k IS 'kept in memory'"));
+    let text = postgres().source_text(object(&commented, "table public.t"));
+    assert!(text.ends_with("COMMENT ON INDEX public.k IS 'kept in memory'"), "{text}");
+    assert!(model(&text) == commented);
+}
+
+#[test]
+fn names_of_not_null_constraints_are_kept_and_not_compared() {
+    let named = "CREATE TABLE t (a integer CONSTRAINT must NOT NULL, b integer CONSTRAINT t_b_not_null NOT NULL)";
+    same(named, "CREATE TABLE t (a integer NOT NULL, b integer NOT NULL)");
+    let model = model(named);
+    assert_eq!(
+        model.fingerprint(),
+        self::model("CREATE TABLE t (a integer NOT NULL, b integer NOT NULL)").fingerprint()
+    );
+    let text = postgres().create_statement(object(&model, "table public.t"));
+    assert!(text.contains("a integer CONSTRAINT must NOT NULL"), "{text}");
+    assert!(text.contains("b integer NOT NULL"), "its usual name needs no words: {text}");
+}
+
+const UNSURE: &str = "CREATE TABLE a (id integer); CREATE TABLE b (id integer);
+    CREATE VIEW v AS SELECT * FROM a NATURAL JOIN b WHERE a.id > 1;";
+
+#[test]
+fn what_can_not_be_told_is_unproven() {
+    let have = model(&UNSURE.replace("SELECT * FROM a NATURAL JOIN b", "SELECT a.id FROM a JOIN b USING (id)"));
+    let want = model(UNSURE);
+    for (have, want) in [(&have, &want), (&want, &have)] {
+        let comparison = compare(postgres(), have, want);
+        assert!(comparison.is_identical());
+        assert_eq!(comparison.unproven.iter().map(ToString::to_string).collect::<Vec<_>>(), ["view public.v"]);
+        assert_eq!(comparison.same, 2);
+    }
+    // What differs beside it differs.
+    let other = model(&UNSURE.replace("CREATE VIEW v AS", "CREATE VIEW v WITH (security_barrier) AS"));
+    assert!(!compare(postgres(), &have, &other).is_identical());
+    // The same text is the same.
+    assert!(compare(postgres(), &want, &model(UNSURE)).unproven.is_empty());
+}
+
+#[test]
+fn a_script_says_what_it_does_not_prove() {
+    let (have, want) = (model("CREATE TABLE a (id integer)"), model(UNSURE));
+    let comparison = compare(postgres(), &have, &want);
+    let script = plan::script(postgres(), "honey", (&have, &want), &comparison, VERSION, &Evidence::default());
+    assert_eq!(script.unproven, ["view public.v"]);
+    let text = script::write(&script);
+    assert!(text.contains("-- unproven: \"view public.v\"\n"), "{text}");
+    let read = script::read(&text).expect("a script");
+    assert_eq!((&read.unproven, &read.proven, &read.want), (&script.unproven, &script.proven, &script.want));
+    let spelled = model(&UNSURE.replace("SELECT * FROM a NATURAL JOIN b", "SELECT a.id FROM a JOIN b USING (id)"));
+    assert!(read.leads_to(&want) && read.leads_to(&spelled));
+    assert!(!read.leads_to(&have), "the rest must be there");
+    // Without doubts it is the whole structure.
+    let sure = compare(postgres(), &have, &spelled);
+    let script = plan::script(postgres(), "honey", (&have, &spelled), &sure, VERSION, &Evidence::default());
+    assert!(script.unproven.is_empty() && script.leads_to(&spelled) && !script.leads_to(&want));
+}
+
+#[test]
+fn a_servers_spelling_is_taken_over() {
+    let mut want = model(UNSURE);
+    let spelled = model(&UNSURE.replace("SELECT * FROM a NATURAL JOIN b", "SELECT a.id FROM a JOIN b USING (id)"));
+    assert_eq!(want.unsure().len(), 1);
+    assert_eq!(take_over(&mut want, &spelled), 1);
+    assert!(want.unsure().is_empty() && want == spelled);
+    assert!(object(&want, "view public.v").text.contains("NATURAL JOIN"), "the person's text stays");
+}
+
+#[test]
+fn included_files_are_found_outside_texts_and_rows() {
+    let text = "\\i one.sql\nSELECT '\n\\i no.sql\n';\n\\ir 'two files.sql'\nCOPY t FROM stdin;\n\\i neither.sql\n\\.\n\\include three.sql\n\\echo x\n";
+    let found: Vec<String> = postgres().included_files(text).into_iter().map(|(_, file)| file).collect();
+    assert_eq!(found, ["one.sql", "two files.sql", "three.sql"]);
+}
