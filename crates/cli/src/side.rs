@@ -326,7 +326,7 @@ pub fn live_failure(name: &str, error: &LiveError) -> Failure {
     match error {
         LiveError::NotFound(_) => failure.help("correct the path; `wevrun deploy --create` makes a new database"),
         LiveError::Locked => failure.help("nothing was changed; try again when the other connection is done"),
-        LiveError::ReadOnly(_) => failure.help("nothing was changed; check who may write to the file and its folder"),
+        LiveError::ReadOnly(_) => failure.help("nothing was changed; check who may write there: it may be a file that is not yours, a replica, or set to read-only"),
         LiveError::DiskFull(_) => failure.help("nothing was changed; make room and try again"),
         LiveError::NeedsRecovery => {
             failure.help("open it once with write access, which rolls the interrupted change back: sqlite3 FILE 'PRAGMA schema_version'")

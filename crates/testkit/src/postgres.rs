@@ -40,6 +40,14 @@ pub struct Database {
 /// Nobody: a server must not run as root.
 const NOBODY: u32 = 65534;
 
+/// A server must not run as root, and speaks English.
+fn as_nobody(command: &mut Command, folder: &Path) {
+    if is_root() {
+        command.uid(NOBODY).gid(NOBODY);
+    }
+    command.env("LC_ALL", "C").current_dir(folder);
+}
+
 impl Server {
     /// The server of this age; it is started once a test process.
     pub fn of(age: Age) -> &'static Server {
@@ -55,28 +63,46 @@ impl Server {
         let folder = std::env::temp_dir().join(format!("wevrun-postgres-{label}-{}", std::process::id()));
         let data = folder.join("data");
         fs::create_dir_all(&data).expect("a temporary folder");
-        let root = fs::metadata(&folder).is_ok_and(|_| is_root());
-        if root {
+        if is_root() {
             for path in [&folder, &data] {
                 chown(path, Some(NOBODY), Some(NOBODY)).expect("root may give a folder away");
             }
         }
         fs::set_permissions(&data, fs::Permissions::from_mode(0o700)).expect("the folder is ours");
-        let as_nobody = |command: &mut Command| {
-            if root {
-                command.uid(NOBODY).gid(NOBODY);
-            }
-            command.env("LC_ALL", "C").current_dir(&folder);
-        };
         let mut initdb = Command::new(programs.join("initdb"));
         initdb.args(["-U", "postgres", "-A", "trust", "-E", "UTF8", "--locale=C", "--no-sync", "-D"]).arg(&data);
-        as_nobody(&mut initdb);
+        as_nobody(&mut initdb, &folder);
         let made = initdb.output().expect("initdb runs");
         assert!(made.status.success(), "initdb: {}", String::from_utf8_lossy(&made.stderr));
         // One role needs a password, so that a wrong one can be tried.
-        let rules =
-            "host all keeper 127.0.0.1/32 scram-sha-256\nlocal all all trust\nhost all all 127.0.0.1/32 trust\n";
+        let rules = "host all keeper 127.0.0.1/32 scram-sha-256\nlocal all,replication all trust\nhost all all 127.0.0.1/32 trust\n";
         fs::write(data.join("pg_hba.conf"), rules).expect("the folder is there");
+        Server::run(programs, folder)
+    }
+
+    /// A server that stays in recovery, with everything that this one holds at the moment: a replica that nobody feeds.
+    pub fn replica(&self, label: &str) -> Server {
+        let folder = std::env::temp_dir().join(format!("wevrun-postgres-{label}-{}", std::process::id()));
+        fs::create_dir_all(&folder).expect("a temporary folder");
+        if is_root() {
+            chown(&folder, Some(NOBODY), Some(NOBODY)).expect("root may give a folder away");
+        }
+        let data = folder.join("data");
+        let mut copy = Command::new(self.programs.join("pg_basebackup"));
+        copy.args(["-X", "fetch", "-c", "fast", "--no-sync", "-U", "postgres", "-p", &self.port.to_string(), "-h"]);
+        copy.arg(&self.folder).arg("-D").arg(&data);
+        as_nobody(&mut copy, &folder);
+        let copied = copy.output().expect("pg_basebackup runs");
+        assert!(copied.status.success(), "pg_basebackup: {}", String::from_utf8_lossy(&copied.stderr));
+        fs::write(data.join("standby.signal"), "").expect("the folder is there");
+        if is_root() {
+            chown(data.join("standby.signal"), Some(NOBODY), Some(NOBODY)).expect("root may give a file away");
+        }
+        Server::run(&self.programs, folder)
+    }
+
+    fn run(programs: &Path, folder: PathBuf) -> Server {
+        let data = folder.join("data");
         let port = free_port();
         // The shell waits until our end of the pipe is closed, however this process ends, and stops the server then.
         let mut shell = Command::new("sh");
@@ -86,7 +112,7 @@ impl Server {
         for setting in ["fsync=off", "listen_addresses=127.0.0.1", "max_connections=50", "wal_level=logical"] {
             shell.args(["-c", setting]);
         }
-        as_nobody(&mut shell);
+        as_nobody(&mut shell, &folder);
         let log = fs::File::create(folder.join("log")).expect("the folder is there");
         shell.stdin(Stdio::piped()).stdout(log.try_clone().expect("a file")).stderr(log);
         let child = shell.spawn().expect("sh runs");

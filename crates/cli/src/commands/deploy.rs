@@ -258,7 +258,11 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError) -> Ended {
                 }
                 LiveError::Locked => failure = failure.help("try again when the other connection is done"),
                 LiveError::DiskFull(_) => failure = failure.help("make room and try again"),
-                LiveError::ReadOnly(_) => failure = failure.help("check who may write to the file and its folder"),
+                LiveError::ReadOnly(_) => {
+                    failure = failure.help(
+                        "check who may write there: it may be a file that is not yours, a replica, or set to read-only",
+                    )
+                }
                 _ => failure = failure.help(format!("the statement was: {}", shortened(statement))),
             }
             Err(failure)

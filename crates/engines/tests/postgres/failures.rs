@@ -105,6 +105,24 @@ fn a_server_that_only_reads_says_so() {
     assert!(matches!(*cause, LiveError::ReadOnly(_)), "{cause}");
 }
 
+/// A replica can be read like any other database, and says what it is when somebody wants to write.
+#[test]
+fn a_replica_is_read_and_not_written() {
+    for age in AGES {
+        let database = made(age, HIVES);
+        let replica = Server::of(age).replica(&format!("replica-{}", age as u8));
+        let url: DatabaseUrl = replica.url(&database.name).parse().expect("a URL");
+        let content = open(&url, Access::Read).and_then(|mut there| there.read()).expect("it can be read");
+        assert!(content.model == read(&database));
+        let (have, want) = (model(HIVES), model(WITH_NOTE));
+        let mut there = open(&url, Access::Write).expect("it can be reached");
+        let outcome = there.deploy(&script(&have, &want), &release(), &mut |_| {});
+        let Err(LiveError::StepFailed { cause, .. }) = outcome else { panic!("{outcome:?}") };
+        assert!(matches!(*cause, LiveError::ReadOnly(_)), "{cause}");
+        assert!(there.read().expect("it can still be read").model == have);
+    }
+}
+
 /// Names and texts that are made to break out of the statements that hold them.
 const HOSTILE: &str = r#"
     CREATE SCHEMA "a""; DROP SCHEMA public CASCADE; --";
