@@ -523,7 +523,8 @@ impl<'k> Walk<'k> {
             Expr::Ceil { expr: value, .. } => *expr = call("ceil", vec![(**value).clone()]),
             Expr::Floor { expr: value, .. } => *expr = call("floor", vec![(**value).clone()]),
             Expr::Extract { field, expr: value, .. } => {
-                let field = Expr::value(Value::SingleQuotedString(field.to_string().trim_matches('\'').to_lowercase()));
+                let field =
+                    Expr::value(Value::SingleQuotedString(field.to_string().trim_matches(['\'', '"']).to_lowercase()));
                 *expr = call("extract", vec![field, (**value).clone()]);
             }
             Expr::AtTimeZone { timestamp, time_zone } => {
