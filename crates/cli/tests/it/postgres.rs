@@ -146,3 +146,31 @@ fn an_older_server_is_not_deployed_to() {
     project.write("wevrun.toml", settings("13"));
     project.expect(0, &["deploy", &url]);
 }
+
+/// Columns are put in order only when that is asked for, and where it can't be done a warning says why.
+#[test]
+fn columns_are_put_in_order_when_asked() {
+    let (project, database) = (project(&[]), Server::of(Age::Packaged).database());
+    let url = database.url();
+    project.write(
+        "wevrun.toml",
+        "[project]\nname = \"honey\"\nengine = \"postgres\"\nengine-version = \"13\"\nsource = [\"s.sql\"]\n",
+    );
+    project.write(
+        "s.sql",
+        "CREATE TABLE hives (label text, id integer PRIMARY KEY);\n\
+         CREATE TABLE lots (made date, id integer) PARTITION BY RANGE (made);\n",
+    );
+    let made = "CREATE TABLE hives (id integer PRIMARY KEY, label text); INSERT INTO hives VALUES (1, 'a'), (2, NULL);
+        CREATE TABLE lots (id integer, made date) PARTITION BY RANGE (made);";
+    database.psql(made).expect("made");
+    let nothing = project.expect(0, &["script", &url]);
+    assert!(nothing.stdout.contains("there is nothing to do"), "{}", nothing.stdout);
+    let run = project.expect(0, &["deploy", &url, "--column-order", "rebuild"]);
+    let why = "warning: the columns of public.lots keep their order: it is partitioned or a partition";
+    assert!(run.stderr.contains(why), "{}", run.stderr);
+    assert!(run.stdout.contains("move the rows of table public.hives"), "{}", run.stdout);
+    assert_eq!(database.psql("SELECT * FROM hives ORDER BY id").expect("rows").trim(), "a|1\n|2");
+    let again = project.expect(0, &["deploy", &url, "--column-order", "rebuild"]);
+    assert!(again.stdout.contains("already is what is wanted"), "{}", again.stdout);
+}

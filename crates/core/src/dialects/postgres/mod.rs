@@ -7,6 +7,7 @@ mod names;
 mod parse;
 mod plan;
 mod rename;
+mod sameness;
 mod tokens;
 mod types;
 mod write;

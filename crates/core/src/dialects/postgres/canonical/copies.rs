@@ -3,6 +3,7 @@
 
 use super::super::names;
 use super::super::parse;
+use super::super::sameness::Constraint;
 use crate::model::{Beside, Clauses, Column, Definition, Kind, Model, Name, ObjectKey, Table};
 
 /// Replaces every LIKE by what it copies.
@@ -164,8 +165,7 @@ fn copy(table: &mut Table, from: &Name, source: &Table, included: &str, position
     }
     if has("indexes") {
         // Keys get names of their own table.
-        let unnamed = |key: &crate::model::Key| crate::model::Key { name: Name::none(), ..key.clone() };
-        table.primary_key = table.primary_key.take().or(source.primary_key.as_ref().map(unnamed));
-        table.unique_keys.extend(source.unique_keys.iter().map(unnamed));
+        table.primary_key = table.primary_key.take().or(source.primary_key.as_ref().map(Constraint::bare));
+        table.unique_keys.extend(source.unique_keys.iter().map(Constraint::bare));
     }
 }

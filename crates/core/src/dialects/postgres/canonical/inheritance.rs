@@ -5,8 +5,9 @@
 
 use std::collections::HashMap;
 
+use super::super::sameness::Constraint;
 use super::super::{attributes, names, parse, split_list};
-use crate::model::{Check, Clauses, Column, Definition, Expression, ForeignKey, Kind, Model, Name, ObjectKey, Table};
+use crate::model::{Check, Clauses, Column, Definition, Expression, Kind, Model, Name, ObjectKey, Table};
 
 /// Completes all tables that have a parent or a type.
 pub fn expand(model: &mut Model) {
@@ -222,14 +223,7 @@ fn without_constraints_of(table: &mut Table, parent: &Table, partition: bool) {
             table.primary_key = None;
         }
         table.unique_keys.retain(|key| !parent.unique_keys.iter().any(|other| columns(key) == columns(other)));
-        table.foreign_keys.retain(|key| {
-            let bare = |key: &ForeignKey| {
-                let mut key = ForeignKey { name: Name::none(), ..key.clone() };
-                key.clauses.remove("comment");
-                key
-            };
-            !parent.foreign_keys.iter().any(|other| bare(key) == bare(other))
-        });
+        table.foreign_keys.retain(|key| !parent.foreign_keys.iter().any(|other| key.says_what(other)));
     }
 }
 

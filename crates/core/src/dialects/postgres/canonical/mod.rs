@@ -1,5 +1,6 @@
 //! What needs the whole schema to be known: copies and inheritance, names without a schema, what expressions mean.
 
+mod casts;
 mod copies;
 mod expression;
 mod infer;
@@ -7,6 +8,7 @@ mod inheritance;
 mod interval;
 mod known;
 mod literal;
+mod nodes;
 mod outputs;
 mod scope;
 mod sets;

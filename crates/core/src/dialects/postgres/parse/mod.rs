@@ -2,6 +2,7 @@
 
 mod access;
 mod alter;
+mod alter_table;
 mod comments;
 mod constraints;
 mod create;

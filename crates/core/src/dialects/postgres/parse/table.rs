@@ -1,5 +1,6 @@
 //! CREATE TABLE.
 
+use super::super::sameness::Constraint;
 use super::constraints::{
     self, Found, check, constraint_name, key_of, references, sees_table_constraint, table_constraint,
 };
@@ -365,11 +366,10 @@ pub fn take_constraints(table: &mut Table, found: Found) {
 /// Keys of one statement that say the same are one key, which takes the first name that is given
 /// (`transformIndexConstraints()` of parse_utilcmd.c).
 fn merge_keys(table: &mut Table) {
-    let bare = |key: &Key| Key { name: Name::none(), ..key.clone() };
     let mut kept: Vec<Key> = table.primary_key.take().into_iter().collect();
     let has_primary = !kept.is_empty();
     for key in std::mem::take(&mut table.unique_keys).iter() {
-        match kept.iter_mut().find(|prior| bare(prior) == bare(key)) {
+        match kept.iter_mut().find(|prior| prior.says_what(key)) {
             Some(prior) if !prior.name.is_given() => prior.name = key.name.clone(),
             Some(_) if !key.name.is_given() => {}
             _ => kept.push(key.clone()),

@@ -4,9 +4,8 @@
 //! before and made again after, as for any table that is made anew.
 
 use super::super::names::{self, quoted};
-use super::super::tokens::{dollar_quoted, literal};
+use super::super::tokens::literal;
 use crate::model::{Definition, Kind, Model, Name, Object, Table, is};
-use crate::plan::{Risk, RiskKind};
 use crate::script::Step;
 
 /// Why a table can't be made anew with its rows; none if it can.
@@ -87,22 +86,14 @@ pub fn take_rows(name: &Name, have: &Table, want: &Object) -> Step {
     let columns = columns.join(", ");
     let mut statements =
         vec![format!("INSERT INTO {name} ({columns}) OVERRIDING SYSTEM VALUE SELECT {columns} FROM {old}")];
-    let check = format!(
-        "BEGIN\n    IF (SELECT count(*) FROM {name}) <> (SELECT count(*) FROM {old}) THEN\n        \
-         RAISE EXCEPTION USING MESSAGE = {}, ERRCODE = 'WV001';\n    END IF;\nEND",
-        literal(&format!("wevrun: not every row of {name} arrived"))
-    );
-    statements.push(format!("DO {}", dollar_quoted(&check, "wevrun")));
+    let lost = format!("(SELECT count(*) FROM {name}) <> (SELECT count(*) FROM {old})");
+    statements.push(super::stop_if(&lost, &format!("not every row of {name} arrived")));
     for (before, after) in identity_sequences(name, have).iter().zip(identity_sequences(name, table)) {
         let next = literal(after.canonical());
         statements.push(format!("SELECT setval({next}, last_value, is_called) FROM {}", aside(before)));
     }
     statements.push(format!("DROP TABLE {old}"));
     let mut step = Step::new(format!("move the rows of table {name}"), statements);
-    step.risks.push(Risk::new(
-        RiskKind::RewritesTable,
-        format!("table {name}"),
-        "every row is written anew, and nobody else can read or write it meanwhile",
-    ));
+    step.risks.push(super::rewrites(name));
     step
 }

@@ -528,8 +528,7 @@ impl<'p> Planner<'p> {
         let added = late.into_iter().map(|check| {
             let mut statements = vec![format!("ALTER TABLE {name} ADD {}", write::check_constraint(&check))];
             if let (Some(constraint), Some(comment)) = (&check.name, check.clauses.value("comment")) {
-                let what = format!("CONSTRAINT {} ON {name}", quoted(constraint.canonical()));
-                statements.push(write::comment_on(&what, Some(comment)));
+                statements.push(write::constraint_comment(name, constraint, Some(comment)));
             }
             let called = check.name.as_ref().map_or("", Name::canonical);
             Step::new(format!("add check {called} of {name}"), statements)
@@ -742,12 +741,25 @@ pub fn must_not_hold(probe: &Probe) -> String {
         }
         Probe::HasNulls(table, column) => format!("column {column} of {table} holds NULL"),
     };
+    stop_if(&format!("EXISTS ({})", probe_query(probe)), &message)
+}
+
+/// A statement that stops the script if the condition holds.
+pub fn stop_if(condition: &str, message: &str) -> String {
     let body = format!(
-        "BEGIN\n    IF EXISTS ({}) THEN\n        RAISE EXCEPTION USING MESSAGE = {}, ERRCODE = 'WV001';\n    END IF;\nEND",
-        probe_query(probe),
+        "BEGIN\n    IF {condition} THEN\n        RAISE EXCEPTION USING MESSAGE = {}, ERRCODE = 'WV001';\n    END IF;\nEND",
         super::tokens::literal(&format!("wevrun: {message}"))
     );
     format!("DO {}", super::tokens::dollar_quoted(&body, "wevrun"))
+}
+
+/// The risk that a step writes every row of a table anew.
+pub fn rewrites(table: &Name) -> Risk {
+    Risk::new(
+        RiskKind::RewritesTable,
+        format!("table {table}"),
+        "every row is written anew, and nobody else can read or write it meanwhile",
+    )
 }
 
 /// A query that gives a row exactly if the answer to the probe is yes.

@@ -86,11 +86,7 @@ pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
             }
         }
         step.risks = risks;
-        step.risks.push(Risk::new(
-            RiskKind::RewritesTable,
-            format!("table {name}"),
-            "every row is written anew, and nobody else can read or write it meanwhile",
-        ));
+        step.risks.push(super::rewrites(name));
         steps.push(step);
     }
     steps

@@ -1,6 +1,7 @@
 //! Changes of a table, in place: one ALTER TABLE for what can share it.
 
 use super::super::names::quoted;
+use super::super::sameness::Constraint;
 use super::super::write;
 use crate::model::{Check, Clauses, Column, Expression, ForeignKey, Key, Name, Object, Table};
 use crate::plan::{Clearance, Planning, Probe, Risk, RiskKind};
@@ -262,12 +263,7 @@ impl TableChange<'_> {
     }
 
     fn rewrites(&self) -> Risk {
-        let table = self.table();
-        Risk::new(
-            RiskKind::RewritesTable,
-            format!("table {table}"),
-            "every row is written anew, and nobody else can read or write it meanwhile",
-        )
+        super::rewrites(self.table())
     }
 
     fn change_column(&self, have: &Column, want: &Column, steps: &mut Vec<Step>) {
@@ -519,11 +515,10 @@ impl TableChange<'_> {
             let was = same.and_then(|(_, _, comment)| *comment);
             let anew = self.comes_anew(&name);
             if (anew && wanted.is_some()) || (!anew && was != wanted) {
-                let what = match clause {
-                    "comment" => format!("CONSTRAINT {} ON {table}", quoted(name.canonical())),
-                    _ => format!("INDEX {}", write::index_of(table, &name)),
-                };
-                statements.push(write::comment_on(&what, wanted));
+                statements.push(match clause {
+                    "comment" => write::constraint_comment(table, &name, wanted),
+                    _ => write::comment_on(&format!("INDEX {}", write::index_of(table, &name)), wanted),
+                });
             }
         }
         // Comments on new foreign keys come with them.
@@ -531,8 +526,7 @@ impl TableChange<'_> {
             let was = have.foreign_keys.iter().find(|other| other.name == key.name);
             let wanted = key.clauses.value("comment");
             if was.and_then(|was| was.clauses.value("comment")) != wanted {
-                let what = format!("CONSTRAINT {} ON {table}", quoted(key.name.canonical()));
-                statements.push(write::comment_on(&what, wanted));
+                statements.push(write::constraint_comment(table, &key.name, wanted));
             }
         }
         if !statements.is_empty() {
@@ -570,34 +564,21 @@ fn constraint_comments(table: &Table) -> Vec<(Name, &'static str, Option<&str>)>
         .collect()
 }
 
-fn without_comment(clauses: &Clauses) -> Clauses {
-    let mut clauses = clauses.clone();
-    clauses.remove("comment");
-    clauses.remove("index comment");
-    clauses
-}
-
-fn bare_key(key: &Key) -> Key {
-    Key { clauses: without_comment(&key.clauses), ..key.clone() }
-}
-
 fn same_key(other: Option<&Key>, key: &Key) -> bool {
-    other.is_some_and(|other| bare_key(other) == bare_key(key))
+    other.is_some_and(|other| other.uncommented() == key.uncommented())
 }
 
 fn has_key(table: &Table, key: &Key) -> bool {
-    table.unique_keys.iter().any(|other| bare_key(other) == bare_key(key))
+    table.unique_keys.iter().any(|other| other.uncommented() == key.uncommented())
 }
 
 /// Whether the table has this foreign key, whatever the comment on it.
 pub fn has_foreign_key(table: &Table, key: &ForeignKey) -> bool {
-    let bare = |key: &ForeignKey| ForeignKey { clauses: without_comment(&key.clauses), ..key.clone() };
-    table.foreign_keys.iter().any(|other| other.name == key.name && bare(other) == bare(key))
+    table.foreign_keys.iter().any(|other| other.uncommented() == key.uncommented())
 }
 
 fn has_check(checks: &[Check], check: &Check) -> bool {
-    let bare = |check: &Check| Check { clauses: without_comment(&check.clauses), ..check.clone() };
-    checks.iter().any(|other| bare(other) == bare(check))
+    checks.iter().any(|other| other.uncommented() == check.uncommented())
 }
 
 fn identity_changes_of(have: &Column, want: &Column, own: &str) -> Vec<String> {
@@ -711,24 +692,21 @@ pub fn constraint_renames(have: &Table, want: &Table) -> Vec<(Name, Name)> {
             renames.push((from.clone(), to.clone()));
         }
     };
-    let unnamed = |key: &Key| Key { name: Name::none(), ..bare_key(key) };
     for (old, new) in have.primary_key.iter().zip(&want.primary_key) {
-        pair(&old.name, &new.name, unnamed(old) == unnamed(new));
+        pair(&old.name, &new.name, old.says_what(new));
     }
     for old in have.unique_keys.iter() {
-        want.unique_keys.iter().for_each(|new| pair(&old.name, &new.name, unnamed(old) == unnamed(new)));
+        want.unique_keys.iter().for_each(|new| pair(&old.name, &new.name, old.says_what(new)));
     }
-    let unnamed = |check: &Check| Check { name: None, clauses: without_comment(&check.clauses), ..check.clone() };
     for (ours, theirs) in [(&have.checks, &want.checks), (&have.exclusions, &want.exclusions)] {
         for (old, new) in ours.iter().flat_map(|old| theirs.iter().map(move |new| (old, new))) {
             if let (Some(from), Some(to)) = (&old.name, &new.name) {
-                pair(from, to, unnamed(old) == unnamed(new));
+                pair(from, to, old.says_what(new));
             }
         }
     }
     for (old, new) in have.foreign_keys.iter().flat_map(|old| want.foreign_keys.iter().map(move |new| (old, new))) {
-        let unnamed = |key: &ForeignKey| ForeignKey { name: Name::none(), ..key.clone() };
-        pair(&old.name, &new.name, unnamed(old) == unnamed(new));
+        pair(&old.name, &new.name, old.says_what(new));
     }
     renames
 }

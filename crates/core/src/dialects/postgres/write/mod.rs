@@ -1,10 +1,12 @@
 //! Objects as the statements that make them.
 
+mod tables;
+
+pub use tables::*;
+
 use super::names::{self, quoted};
 use super::tokens::{dollar_quoted, literal};
-use crate::model::{
-    Check, Clauses, Column, Definition, Expression, ForeignKey, Index, Key, Kind, Name, Object, Plain, Table, View, is,
-};
+use crate::model::{Clauses, Definition, Expression, Index, Kind, Name, Object, Plain, View, is};
 
 /// Everything that makes the object, statement by statement.
 pub fn statements(object: &Object) -> Vec<String> {
@@ -15,12 +17,6 @@ pub fn statements(object: &Object) -> Vec<String> {
         statements.extend(keys.filter_map(|key| foreign_key_comment(&object.name, key)));
     }
     statements
-}
-
-/// The comment on a foreign key.
-pub fn foreign_key_comment(table: &Name, key: &ForeignKey) -> Option<String> {
-    let comment = key.clauses.value("comment")?;
-    Some(comment_on(&format!("CONSTRAINT {} ON {table}", quoted(key.name.canonical())), Some(comment)))
 }
 
 /// The CREATE statement itself. A table's foreign keys come with it only if that is asked for.
@@ -53,119 +49,6 @@ pub fn subject(kind: Kind, name: &Name) -> String {
     }
 }
 
-fn create_table(name: &Name, table: &Table, foreign_keys: bool) -> String {
-    let clauses = &table.clauses;
-    let unlogged = if clauses.has("unlogged") { "UNLOGGED " } else { "" };
-    let what = if clauses.has(is::SERVER) { "FOREIGN TABLE" } else { "TABLE" };
-    let mut out = format!("CREATE {unlogged}{what} {name}");
-    let mut elements: Vec<String> = Vec::new();
-    let typed = clauses.has("partition of") || clauses.has("of");
-    elements.extend(table.columns.iter().filter_map(|column| element(column, typed)));
-    elements.extend(table.primary_key.iter().map(|key| key_constraint("PRIMARY KEY", key)));
-    elements
-        .extend(table.unique_keys.iter().filter(|key| !repeats(table, key)).map(|key| key_constraint("UNIQUE", key)));
-    elements.extend(table.checks.iter().filter(|check| !comes_later(&check.clauses)).map(check_constraint));
-    elements.extend(table.exclusions.iter().map(exclusion_constraint));
-    if foreign_keys {
-        let now = table.foreign_keys.iter().filter(|key| !comes_later(&key.clauses));
-        elements.extend(now.map(foreign_key_constraint));
-    }
-    if let Some(parent) = clauses.value("partition of") {
-        out += &format!(" PARTITION OF {parent}");
-    } else if let Some(of) = clauses.value("of") {
-        out += &format!(" OF {of}");
-    }
-    if !elements.is_empty() {
-        out += &format!(" (\n    {}\n)", elements.join(",\n    "));
-    } else if !typed {
-        out += " (\n)";
-    }
-    if let Some(bound) = clauses.get("bound") {
-        out += &format!(" {}", bound.written());
-    }
-    if let Some(parents) = clauses.value("inherits") {
-        out += &format!(" INHERITS ({parents})");
-    }
-    if let Some(key) = clauses.get("partition by") {
-        out += &format!(" PARTITION BY {}", key.written());
-    }
-    if let Some(server) = clauses.value(is::SERVER) {
-        out += &format!(" SERVER {server}{}", foreign_options(clauses));
-    }
-    if let Some(method) = clauses.value("using") {
-        out += &format!(" USING {}", quoted(method));
-    }
-    out += &storage_parameters(clauses);
-    out += &tablespace(clauses);
-    out
-}
-
-/// Whether the key says what one before it says: in one statement the server would make one of them.
-fn repeats(table: &Table, key: &Key) -> bool {
-    let bare = |key: &Key| {
-        let mut key = Key { name: Name::none(), ..key.clone() };
-        ["comment", "index comment"].iter().for_each(|clause| drop(key.clauses.remove(clause)));
-        key
-    };
-    let before = table.unique_keys.iter().take_while(|other| other.name != key.name);
-    table.primary_key.iter().chain(before).any(|other| bare(other) == bare(key))
-}
-
-/// NOT VALID constraints are added to a table that is there already.
-pub fn comes_later(clauses: &Clauses) -> bool {
-    clauses.has("not valid")
-}
-
-/// A column as an element of CREATE TABLE; none if it says nothing that the parent does not.
-fn element(column: &Column, typed: bool) -> Option<String> {
-    // A child of another table gets its own default afterwards; a partition can say it here.
-    if column.clauses.value("inherited").is_some_and(|how| how.is_empty() || !typed) {
-        return None;
-    }
-    let words = column_constraints(column);
-    match &column.data_type {
-        Some(_) if !typed => Some(self::column(column)),
-        _ if words.is_empty() => None,
-        _ => Some(format!("{} {}", quoted(column.name.canonical()), words.trim_start())),
-    }
-}
-
-/// A column with everything that can be said where it is created.
-pub fn column(column: &Column) -> String {
-    let data_type = column.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
-    let mut out = format!("{} {data_type}", quoted(column.name.canonical()));
-    if let Some(method) = column.clauses.value("compression") {
-        out += &format!(" COMPRESSION {method}");
-    }
-    if let Some(collation) = &column.collation {
-        out += &format!(" COLLATE {collation}");
-    }
-    out + &column_constraints(column)
-}
-
-fn column_constraints(column: &Column) -> String {
-    let mut out = foreign_options(&column.clauses);
-    if let Some(default) = &column.default {
-        out += &format!(" DEFAULT {}", default_text(default));
-    } else if column.clauses.has("no default") {
-        out += " DEFAULT NULL"; // not the parent's
-    }
-    if let Some(generated) = column.generated.as_ref().filter(|_| !column.clauses.has("generated by the parent")) {
-        let kept = if generated.stored { "STORED" } else { "VIRTUAL" };
-        out += &format!(" GENERATED ALWAYS AS ({}) {kept}", generated.expression.written());
-    }
-    if let Some(identity) = identity(column) {
-        out += &format!(" {identity}");
-    }
-    if column.not_null.is_some() {
-        if let Some(name) = &*column.not_null_name {
-            out += &format!(" CONSTRAINT {}", quoted(name.canonical()));
-        }
-        out += " NOT NULL";
-    }
-    out
-}
-
 /// A default where only a simple expression can stand without parentheses (`b_expr` of the grammar).
 pub fn default_text(default: &Expression) -> String {
     let text = default.written().trim();
@@ -173,115 +56,6 @@ pub fn default_text(default: &Expression) -> String {
         || !text.contains([' ', '\n'])
         || (text.starts_with('\'') && text[1..].find('\'') == Some(text.len() - 2));
     if simple { text.to_owned() } else { format!("({text})") }
-}
-
-/// GENERATED … AS IDENTITY with its options.
-pub fn identity(column: &Column) -> Option<String> {
-    let identity = column.clauses.value("identity")?;
-    let mut options = Clauses::default();
-    for (name, value) in column.clauses.iter() {
-        if let Some(name) = name.strip_prefix("identity.") {
-            options.set(name, value.clone());
-        }
-    }
-    let mut words = sequence_options(&options);
-    if let Some(name) = options.value("name") {
-        words = format!(" SEQUENCE NAME {name}{words}");
-    }
-    let words = if words.is_empty() { words } else { format!(" ({})", words.trim_start()) };
-    Some(format!("GENERATED {} AS IDENTITY{words}", identity.to_uppercase()))
-}
-
-fn constraint(name: &Name) -> String {
-    if name.is_given() { format!("CONSTRAINT {} ", quoted(name.canonical())) } else { String::new() }
-}
-
-/// PRIMARY KEY or UNIQUE as a constraint of a table.
-pub fn key_constraint(what: &str, key: &Key) -> String {
-    let mut columns: Vec<String> = key.parts.iter().map(|part| quoted(part.column.canonical())).collect();
-    if key.clauses.has("without overlaps")
-        && let Some(last) = columns.last_mut()
-    {
-        last.push_str(" WITHOUT OVERLAPS");
-    }
-    let nulls = if key.clauses.has("nulls not distinct") { " NULLS NOT DISTINCT" } else { "" };
-    let include = key.clauses.value("include").map_or_else(String::new, |list| format!(" INCLUDE ({list})"));
-    let space = key
-        .clauses
-        .value("tablespace")
-        .map_or_else(String::new, |space| format!(" USING INDEX TABLESPACE {}", quoted(space)));
-    format!(
-        "{}{what}{nulls} ({}){include}{}{space}{}",
-        constraint(&key.name),
-        columns.join(", "),
-        storage_parameters(&key.clauses),
-        attributes(&key.clauses)
-    )
-}
-
-/// CHECK as a constraint of a table.
-pub fn check_constraint(check: &Check) -> String {
-    let name = check.name.as_ref().map_or_else(String::new, constraint);
-    format!("{name}CHECK ({}){}", check.condition.written(), attributes(&check.clauses))
-}
-
-/// EXCLUDE as a constraint of a table.
-pub fn exclusion_constraint(check: &Check) -> String {
-    let name = check.name.as_ref().map_or_else(String::new, constraint);
-    let include = check.clauses.value("include").map_or_else(String::new, |list| format!(" INCLUDE ({list})"));
-    let condition =
-        check.clauses.get("where").map_or_else(String::new, |value| format!(" WHERE ({})", value.written()));
-    format!(
-        "{name}EXCLUDE {}{include}{}{condition}{}",
-        check.condition.canonical,
-        storage_parameters(&check.clauses),
-        attributes(&check.clauses)
-    )
-}
-
-/// FOREIGN KEY as a constraint of a table.
-pub fn foreign_key_constraint(key: &ForeignKey) -> String {
-    let period = key.clauses.has("period");
-    let list = |columns: &[Name]| {
-        let mut columns: Vec<String> = columns.iter().map(|column| quoted(column.canonical())).collect();
-        if period && let Some(last) = columns.last_mut() {
-            *last = format!("PERIOD {last}");
-        }
-        columns.join(", ")
-    };
-    let mut out = format!("{}FOREIGN KEY ({}) REFERENCES {}", constraint(&key.name), list(&key.columns), key.parent);
-    if !key.parent_columns.is_empty() {
-        out += &format!(" ({})", list(&key.parent_columns));
-    }
-    if key.clauses.has("match") {
-        out += " MATCH FULL";
-    }
-    if !key.on_update.is_default() {
-        out += &format!(" ON UPDATE {}", key.on_update.keywords());
-    }
-    if !key.on_delete.is_default() {
-        out += &format!(" ON DELETE {}", key.on_delete.keywords());
-        if let Some(columns) = key.clauses.value("on delete columns") {
-            out += &format!(" ({columns})");
-        }
-    }
-    out + &attributes(&key.clauses)
-}
-
-fn attributes(clauses: &Clauses) -> String {
-    let mut out = String::new();
-    if clauses.has("no inherit") {
-        out += " NO INHERIT";
-    }
-    if let Some(deferred) = clauses.value("deferrable") {
-        out += if deferred.is_empty() { " DEFERRABLE" } else { " DEFERRABLE INITIALLY DEFERRED" };
-    }
-    if clauses.has("not enforced") {
-        out += " NOT ENFORCED";
-    } else if clauses.has("not valid") {
-        out += " NOT VALID";
-    }
-    out
 }
 
 /// A storage parameter's value as it must stand in SQL.
@@ -847,142 +621,6 @@ pub fn clauses(object: &Object) -> &Clauses {
         Definition::Plain(plain) => &plain.clauses,
         Definition::VirtualTable(_) | Definition::Trigger(_) => unreachable!("PostgreSQL has no such definitions"),
     }
-}
-
-fn table_extras(out: &mut Vec<String>, name: &Name, table: &Table) {
-    let what = if table.clauses.has(is::SERVER) { "FOREIGN TABLE" } else { "TABLE" };
-    for check in table.checks.iter().filter(|check| comes_later(&check.clauses)) {
-        out.push(format!("ALTER {what} {name} ADD {}", check_constraint(check)));
-    }
-    for key in table.unique_keys.iter().filter(|key| repeats(table, key)) {
-        out.push(format!("ALTER {what} {name} ADD {}", key_constraint("UNIQUE", key)));
-    }
-    let child = table.clauses.has("inherits");
-    for column in table.columns.iter() {
-        let how = column.clauses.value("inherited").unwrap_or_default();
-        let own = quoted(column.name.canonical());
-        if child && how.contains("default") {
-            let default = column.default.as_ref().map_or("NULL", Expression::written);
-            out.push(format!("ALTER TABLE ONLY {name} ALTER COLUMN {own} SET DEFAULT {default}"));
-        }
-        if how.contains("compression") {
-            let method = column.clauses.value("compression").unwrap_or("default");
-            out.push(format!("ALTER TABLE ONLY {name} ALTER COLUMN {own} SET COMPRESSION {method}"));
-        }
-        out.extend(column_extras(name, column, None));
-    }
-    out.extend(table_settings(name, &Clauses::default(), &table.clauses));
-    let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| (Some(&key.name), &key.clauses));
-    let checks = table.checks.iter().chain(table.exclusions.iter()).map(|check| (check.name.as_ref(), &check.clauses));
-    for (constraint, clauses) in keys.chain(checks) {
-        if let (Some(constraint), Some(comment)) = (constraint, clauses.value("comment")) {
-            out.push(comment_on(&format!("CONSTRAINT {} ON {name}", quoted(constraint.canonical())), Some(comment)));
-        }
-        if let (Some(constraint), Some(comment)) = (constraint, clauses.value("index comment")) {
-            out.push(comment_on(&format!("INDEX {}", index_of(name, constraint)), Some(comment)));
-        }
-    }
-}
-
-/// The index of a table's constraint: it is in the table's schema.
-pub fn index_of(table: &Name, constraint: &Name) -> Name {
-    names::qualified(&names::schema(table).unwrap_or_default(), constraint.canonical())
-}
-
-/// What only ALTER can say of a column, where it differs from `have`.
-pub fn column_extras(table: &Name, column: &Column, have: Option<&Column>) -> Vec<String> {
-    let mut out = Vec::new();
-    let nothing = Clauses::default();
-    let before = have.map_or(&nothing, |have| &have.clauses);
-    let own = quoted(column.name.canonical());
-    for clause in before.differing(&column.clauses) {
-        let value = column.clauses.value(clause);
-        match clause {
-            "statistics" => {
-                out.push(format!("ALTER TABLE {table} ALTER COLUMN {own} SET STATISTICS {}", value.unwrap_or("-1")))
-            }
-            "storage" => {
-                let mode = value.unwrap_or("default").to_uppercase();
-                out.push(format!("ALTER TABLE {table} ALTER COLUMN {own} SET STORAGE {mode}"));
-            }
-            "compression" if have.is_some() => {
-                out.push(format!(
-                    "ALTER TABLE {table} ALTER COLUMN {own} SET COMPRESSION {}",
-                    value.unwrap_or("default")
-                ));
-            }
-            "comment" => out.push(comment_on(&format!("COLUMN {table}.{own}"), value)),
-            _ => {
-                let Some(option) = clause.strip_prefix("with.") else { continue };
-                out.push(match value {
-                    Some(value) => {
-                        format!("ALTER TABLE {table} ALTER COLUMN {own} SET ({option} = {})", parameter_value(value))
-                    }
-                    None => format!("ALTER TABLE {table} ALTER COLUMN {own} RESET ({option})"),
-                });
-            }
-        }
-    }
-    out
-}
-
-/// The settings of a table that ALTER can make and unmake, where they differ.
-pub fn table_settings(name: &Name, have: &Clauses, want: &Clauses) -> Vec<String> {
-    let mut out = Vec::new();
-    for clause in have.differing(want) {
-        let value = want.value(clause);
-        match clause {
-            "row security" => {
-                out.push(format!(
-                    "ALTER TABLE {name} {} ROW LEVEL SECURITY",
-                    if value.is_some() { "ENABLE" } else { "DISABLE" }
-                ));
-            }
-            "force row security" => {
-                let force = if value.is_some() { "FORCE" } else { "NO FORCE" };
-                out.push(format!("ALTER TABLE {name} {force} ROW LEVEL SECURITY"));
-            }
-            _ => {}
-        }
-    }
-    out
-}
-
-/// Foreign keys that are NOT VALID: CREATE TABLE can't say so.
-pub fn late_foreign_keys(name: &Name, table: &Table) -> Vec<String> {
-    let late = table.foreign_keys.iter().filter(|key| comes_later(&key.clauses));
-    late.flat_map(|key| {
-        let added = format!("ALTER TABLE {name} ADD {}", foreign_key_constraint(key));
-        [Some(added), foreign_key_comment(name, key)].into_iter().flatten()
-    })
-    .collect()
-}
-
-/// The settings that name an index, or a trigger that came from a parent, so that they come after these.
-pub fn late_settings(name: &Name, have: &Clauses, want: &Clauses) -> Vec<String> {
-    let mut out = Vec::new();
-    for clause in have.differing(want) {
-        let value = want.value(clause);
-        match (clause, value) {
-            ("replica identity", value) => {
-                let identity = match value {
-                    Some(value) if value.starts_with("using index ") => {
-                        format!("USING INDEX {}", &value["using index ".len()..])
-                    }
-                    value => value.unwrap_or("default").to_uppercase(),
-                };
-                out.push(format!("ALTER TABLE {name} REPLICA IDENTITY {identity}"));
-            }
-            ("cluster on", Some(index)) => out.push(format!("ALTER TABLE {name} CLUSTER ON {}", quoted(index))),
-            ("cluster on", None) => out.push(format!("ALTER TABLE {name} SET WITHOUT CLUSTER")),
-            (clause, state) => {
-                if let Some(trigger) = clause.strip_prefix("trigger ") {
-                    out.push(format!("ALTER TABLE {name} {} TRIGGER {trigger}", enabled(state)));
-                }
-            }
-        }
-    }
-    out
 }
 
 fn view_extras(out: &mut Vec<String>, name: &Name, view: &View) {

@@ -1,0 +1,313 @@
+//! The casts that the server adds by itself, and constants in the spelling of their type.
+
+use sqlparser::ast::{Array, CastKind, Expr, Value};
+
+use super::infer;
+use super::literal;
+use super::tree::*;
+use super::walk::Walk;
+
+impl Walk<'_> {
+    /// Takes away what only says the type that the value is stored as anyway.
+    pub(super) fn as_stored(&self, expression: &mut Expr, wanted: Option<&str>) {
+        let Some(wanted) = wanted.map(|wanted| self.known.effective_type(wanted)) else { return };
+        let wanted = wanted.as_str();
+        let base = infer::base;
+        while let Expr::Cast { expr, data_type, .. } = expression {
+            let target = type_text(data_type);
+            if base(&target) != base(wanted) && !(target == "text" && infer::is_text(wanted)) {
+                break;
+            }
+            // A cast to a shorter type cuts; the column does the same.
+            *expression = (**expr).clone();
+        }
+        // '5' as a default of an integer is 5.
+        if infer::is_number(wanted)
+            && let Expr::Value(value) = expression
+            && let Value::SingleQuotedString(text) = &value.value
+            && let Some(number) = literal::number(&base(wanted), text)
+        {
+            value.value = Value::Number(number, false);
+        } else if infer::is_float(wanted)
+            && let Expr::Value(value) = expression
+            && let Value::Number(text, _) = &mut value.value
+            && let Some(number) = literal::number(&base(wanted), text)
+        {
+            *text = number;
+        }
+        if let Expr::Value(value) = expression
+            && let Value::SingleQuotedString(text) = &value.value
+            && wanted == "boolean"
+        {
+            match text.to_ascii_lowercase().as_str() {
+                "t" | "true" | "y" | "yes" | "on" | "1" => value.value = Value::Boolean(true),
+                "f" | "false" | "n" | "no" | "off" | "0" => value.value = Value::Boolean(false),
+                _ => {}
+            }
+        }
+        if let Expr::Value(value) = expression
+            && let Value::SingleQuotedString(text) = &mut value.value
+            && let Some(canonical) = literal::canonical(wanted, text)
+        {
+            *text = canonical;
+        }
+    }
+
+    pub(super) fn cast(&mut self, expr: &mut Expr) {
+        let Expr::Cast { kind, expr: inner, data_type, .. } = expr else { return };
+        *kind = CastKind::DoubleColon;
+        *data_type = self.data_type(data_type);
+        let target = type_text(data_type);
+        if let Expr::Value(value) = &mut **inner
+            && let Value::SingleQuotedString(text) = &mut value.value
+        {
+            if let Some(canonical) = literal::canonical(&target, text) {
+                *text = canonical;
+            }
+            // '101'::bit is B'101'.
+            if matches!(target.as_str(), "\"bit\"" | "bit(1)") && text.bytes().all(|byte| matches!(byte, b'0' | b'1')) {
+                *expr = Expr::value(Value::SingleQuotedByteStringLiteral(text.clone()));
+                return;
+            }
+        }
+        if matches!(target.as_str(), "regclass")
+            && let Expr::Value(value) = &mut **inner
+            && let Value::SingleQuotedString(text) = &mut value.value
+        {
+            *text = self.relation_text(text);
+        }
+        if target.starts_with("interval ") && is_constant(inner) {
+            *data_type = custom("interval");
+        }
+        // A number in a text, and what is no more than a name for its type.
+        if let Expr::Value(value) = &**inner {
+            match &value.value {
+                Value::Null => *expr = (**inner).clone(),
+                Value::SingleQuotedString(text) => {
+                    let number = literal::number(&infer::base(&target), text).filter(|_| infer::is_number(&target));
+                    if let Some(number) = number {
+                        let number = Expr::value(Value::Number(number, false));
+                        *expr = if target == "integer" { number } else { cast(number, data_type.clone()) };
+                    } else if target == "boolean" && matches!(text.as_str(), "t" | "f" | "true" | "false") {
+                        *expr = Expr::value(Value::Boolean(text.starts_with('t')));
+                    } else if matches!(target.as_str(), "text" | "character varying" | "bpchar") {
+                        *expr = (**inner).clone();
+                    }
+                }
+                Value::Number(..) if target == "integer" => *expr = (**inner).clone(),
+                _ => {}
+            }
+            return;
+        }
+        // A cast to what it is anyway.
+        if infer::type_of(self, inner).is_some_and(|own| own == target) {
+            *expr = (**inner).clone();
+            return;
+        }
+        // The same cast twice, and text that is text already.
+        if let Expr::Cast { data_type: before, .. } = &**inner
+            && type_text(before) == target
+        {
+            *expr = (**inner).clone();
+            return;
+        }
+        if target == "text" || target == "text[]" {
+            let of_text = match infer::type_of(self, inner) {
+                Some(data_type) => infer::is_text(&data_type) || infer::is_text_array(&data_type),
+                None => matches!(&**inner, Expr::Array(_) | Expr::Identifier(_) | Expr::CompoundIdentifier(_)),
+            };
+            if of_text {
+                *expr = (**inner).clone();
+            }
+        }
+    }
+
+    pub(super) fn without_text_cast(&self, expr: Expr) -> Expr {
+        match expr {
+            Expr::Cast { expr: inner, data_type, .. } if type_text(&data_type) == "text" => {
+                match infer::type_of(self, &inner) {
+                    Some(own) if !infer::is_text(&own) => {
+                        Expr::Cast { kind: CastKind::DoubleColon, expr: inner, data_type, format: None }
+                    }
+                    _ => *inner,
+                }
+            }
+            other => other,
+        }
+    }
+
+    /// The items of an array that something is compared with, without the casts that the comparison brings.
+    pub(super) fn array_items(&mut self, right: Expr, left: &Expr) -> Expr {
+        let mut right = right;
+        while let Expr::Cast { expr: inner, data_type, .. } = &right {
+            let element = type_text(data_type);
+            let Some(element) = element.strip_suffix("[]") else { break };
+            let fits = match infer::type_of(self, left) {
+                Some(own) => {
+                    element == own.split('(').next().unwrap_or(&own)
+                        || (infer::is_text(&own) && infer::is_text(element))
+                }
+                None => true,
+            };
+            if !fits {
+                break;
+            }
+            right = (**inner).clone();
+        }
+        // '{a,b}' as the items that it holds.
+        if let Expr::Value(value) = &right
+            && let Value::SingleQuotedString(text) = &value.value
+            && let Some(items) = text.strip_prefix('{').and_then(|rest| rest.strip_suffix('}'))
+            && !items.contains(['"', '\\', '{'])
+        {
+            let items = items.split(',').filter(|item| !item.is_empty());
+            let elem: Vec<Expr> =
+                items.map(|item| Expr::value(Value::SingleQuotedString(item.trim().to_owned()))).collect();
+            right = Expr::Array(Array { elem, named: true });
+        }
+        if let Expr::Array(array) = &mut right {
+            for item in &mut array.elem {
+                let mut other = left.clone();
+                self.operands(&mut other, item, true);
+            }
+        }
+        right
+    }
+
+    /// Takes the casts away that two operands bring upon each other.
+    pub(super) fn operands(&self, left: &mut Expr, right: &mut Expr, comparison: bool) {
+        self.widened_by_constant(left, right);
+        self.widened_by_constant(right, left);
+        // A constant has the type that the other operand brings upon it, so it says nothing of a cast there.
+        let evidence = |of: &Expr, other: &Expr| {
+            let open = is_cast_constant(of) && !is_cast_constant(other);
+            infer::type_of(self, of).filter(|own| !(open && infer::is_number(own)))
+        };
+        let types = (evidence(left, right), evidence(right, left));
+        self.coerced(left, types.1.as_deref(), comparison);
+        self.coerced(right, types.0.as_deref(), comparison);
+        let own = infer::type_of(self, left);
+        if comparison {
+            self.typed_constant(right, own.as_deref());
+            let other = infer::type_of(self, right);
+            self.typed_constant(left, other.as_deref());
+        }
+    }
+
+    /// `n / 2::float8` is `n::float8 / 2`: the server spells both in the same way.
+    pub(super) fn widened_by_constant(&self, constant: &Expr, other: &mut Expr) {
+        let Expr::Cast { data_type, .. } = constant else { return };
+        let target = type_text(data_type);
+        if !is_cast_constant(constant) || !infer::is_number(&target) || is_constant(other) || is_cast_constant(other) {
+            return;
+        }
+        let own = infer::type_of(self, other).filter(|own| infer::is_number(own));
+        if own.is_some_and(|own| infer::rank(&own) < infer::rank(&target)) {
+            *other = cast(other.clone(), data_type.clone());
+        }
+    }
+
+    /// A text constant in the spelling of the type that it is compared with.
+    pub(super) fn typed_constant(&self, expr: &mut Expr, data_type: Option<&str>) {
+        let (Expr::Value(value), Some(data_type)) = (expr, data_type) else { return };
+        let Value::SingleQuotedString(text) = &mut value.value else { return };
+        let number = literal::number(&infer::base(data_type), text).filter(|_| infer::is_number(data_type));
+        if let Some(number) = number {
+            value.value = Value::Number(number, false);
+        } else if let Some(canonical) = literal::canonical(data_type, text) {
+            *text = canonical;
+        }
+    }
+
+    /// Takes a cast from `expr` away that is there because the other operand has this type.
+    pub(super) fn coerced(&self, expr: &mut Expr, other: Option<&str>, comparison: bool) {
+        let Expr::Cast { expr: inner, data_type, .. } = expr else { return };
+        let target = type_text(data_type);
+        let base = infer::base;
+        let fits =
+            other.is_none_or(|other| base(other) == base(&target) || infer::is_text(other) && infer::is_text(&target));
+        let factor = other == Some("interval") && target == "double precision";
+        if is_constant(inner) {
+            if fits || factor {
+                *expr = (**inner).clone();
+            }
+            return;
+        }
+        let Some(own) = infer::type_of(self, inner) else {
+            if comparison && infer::is_text(&target) && other.is_none_or(infer::is_text) {
+                *expr = (**inner).clone();
+            }
+            return;
+        };
+        let widened = other.is_some_and(|other| base(other) == base(&target))
+            && (infer::is_number(&own) && infer::is_number(&target)
+                || infer::is_moment(&own) && infer::is_moment(&target))
+            && infer::rank(&own) < infer::rank(&target);
+        if widened || infer::is_text(&own) && infer::is_text(&target) && comparison {
+            *expr = (**inner).clone();
+        }
+    }
+
+    /// Alternatives that get one common type.
+    pub(super) fn siblings(&self, items: Vec<&mut Expr>) {
+        let of = |wanted: &dyn Fn(&Expr) -> bool| {
+            items.iter().find_map(|item| wanted(item).then(|| infer::type_of(self, item)).flatten())
+        };
+        let common = of(&|item| !is_constant(item) && !matches!(item, Expr::Cast { .. }));
+        let common = common.or_else(|| of(&|item| is_constant(item)));
+        for item in items {
+            self.coerced(item, common.as_deref(), true);
+        }
+    }
+
+    /// An argument of a function, without the casts that the function brings upon it.
+    pub(super) fn argument(&self, argument: &mut Expr, function: &str) {
+        without_casts(argument);
+        self.widened(argument, function);
+        *argument = self.without_text_cast(argument.clone());
+    }
+
+    /// Takes a cast away that a function of the engine brings upon its argument.
+    pub(super) fn widened(&self, argument: &mut Expr, function: &str) {
+        let Expr::Cast { expr: inner, data_type, .. } = argument else { return };
+        let target = type_text(data_type);
+        let Some(own) = infer::type_of(self, inner) else { return };
+        let of_moments = matches!(
+            function,
+            "generate_series" | "to_char" | "date_trunc" | "date_part" | "extract" | "age" | "timezone"
+        );
+        let of_numbers = matches!(
+            function,
+            "sqrt"
+                | "percentile_cont"
+                | "power"
+                | "exp"
+                | "ln"
+                | "log"
+                | "floor"
+                | "ceil"
+                | "round"
+                | "trunc"
+                | "mod"
+                | "sign"
+                | "sum"
+                | "avg"
+                | "max"
+                | "min"
+                | "to_char"
+                | "generate_series"
+                | "lpad"
+                | "repeat"
+                | "left"
+                | "right"
+        );
+        if of_moments && infer::is_moment(&own) && infer::is_moment(&target)
+            || of_numbers
+                && infer::is_number(&own)
+                && infer::is_number(&target)
+                && infer::rank(&own) < infer::rank(&target)
+        {
+            *argument = (**inner).clone();
+        }
+    }
+}

@@ -1,0 +1,378 @@
+//! One node of a tree whose children are canonical: operators for keywords, functions for special syntax.
+
+use sqlparser::ast::{
+    Array, BinaryOperator, DataType, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArguments, ObjectName,
+    ObjectNamePart, TrimWhereField, UnaryOperator, Value,
+};
+
+use super::super::names;
+use super::infer;
+use super::literal;
+use super::tree::*;
+use super::walk::Walk;
+
+impl Walk<'_> {
+    /// One node whose children are canonical already.
+    pub(super) fn node(&mut self, expr: &mut Expr) {
+        match expr {
+            Expr::Nested(inner) => *expr = (**inner).clone(),
+            Expr::Identifier(_) | Expr::CompoundIdentifier(_) => self.column(expr),
+            Expr::Value(value) => {
+                if let Value::Number(number, _) = &mut value.value
+                    && let Some(canonical) = literal::number("numeric", number)
+                {
+                    *number = canonical;
+                }
+                let plain = match &value.value {
+                    Value::DollarQuotedString(text) => Some(text.value.clone()),
+                    Value::EscapedStringLiteral(text)
+                    | Value::UnicodeStringLiteral(text)
+                    | Value::NationalStringLiteral(text) => Some(text.clone()),
+                    _ => None,
+                };
+                if let Some(text) = plain {
+                    value.value = Value::SingleQuotedString(text.replace('\'', "''"));
+                }
+            }
+            Expr::TypedString(typed) => {
+                let value = Expr::Value(typed.value.clone());
+                *expr = cast(value, typed.data_type.clone());
+                self.node(expr);
+            }
+            Expr::Interval(interval) if interval.leading_field.is_none() => {
+                *expr = cast((*interval.value).clone(), DataType::Interval { fields: None, precision: None });
+                self.node(expr);
+            }
+            Expr::Interval(interval) => {
+                // INTERVAL '1' DAY: the unit belongs to the value.
+                let field =
+                    interval.leading_field.as_ref().map(|field| field.to_string().to_lowercase()).unwrap_or_default();
+                if let (Expr::Value(value), None) = (&*interval.value, &interval.last_field)
+                    && let Value::SingleQuotedString(text) = &value.value
+                {
+                    let value = Expr::value(Value::SingleQuotedString(format!("{text} {field}")));
+                    *expr = cast(value, DataType::Interval { fields: None, precision: None });
+                    self.node(expr);
+                }
+            }
+            Expr::Cast { .. } => self.cast(expr),
+            Expr::UnaryOp { op: UnaryOperator::Minus, expr: inner } => {
+                if let Expr::Value(value) = &**inner
+                    && let Value::Number(number, _) = &value.value
+                {
+                    *expr = Expr::value(Value::Number(format!("-{number}"), false));
+                }
+            }
+            Expr::UnaryOp { op: UnaryOperator::Plus, expr: inner } => *expr = (**inner).clone(),
+            Expr::Between { expr: value, negated, low, high } => {
+                let (below, above, join) = if *negated {
+                    (BinaryOperator::Lt, BinaryOperator::Gt, BinaryOperator::Or)
+                } else {
+                    (BinaryOperator::GtEq, BinaryOperator::LtEq, BinaryOperator::And)
+                };
+                let mut low = binary((**value).clone(), below, (**low).clone());
+                let mut high = binary((**value).clone(), above, (**high).clone());
+                self.node(&mut low);
+                self.node(&mut high);
+                *expr = binary(low, join, high);
+            }
+            Expr::InList { expr: value, list, negated } => {
+                let items = std::mem::take(list);
+                *expr = self.in_list((**value).clone(), items, *negated);
+            }
+            Expr::InSubquery { negated: true, expr: value, subquery } => {
+                *expr = not(Expr::InSubquery { negated: false, expr: value.clone(), subquery: subquery.clone() });
+            }
+            Expr::QualifiedWildcard(name, _) => *name = without_catalogue(name),
+            Expr::Like { negated, expr: value, pattern, escape_char, .. } => {
+                let operator = if *negated { BinaryOperator::PGNotLikeMatch } else { BinaryOperator::PGLikeMatch };
+                if let Some(all) = quantified(value, &operator, pattern) {
+                    *expr = all;
+                    return self.node(expr);
+                }
+                let pattern = escaped("like_escape", (**pattern).clone(), escape_char.as_deref());
+                *expr = binary((**value).clone(), operator, pattern);
+                self.node(expr);
+            }
+            Expr::ILike { negated, expr: value, pattern, escape_char, .. } => {
+                let operator = if *negated { BinaryOperator::PGNotILikeMatch } else { BinaryOperator::PGILikeMatch };
+                if let Some(all) = quantified(value, &operator, pattern) {
+                    *expr = all;
+                    return self.node(expr);
+                }
+                let pattern = escaped("like_escape", (**pattern).clone(), escape_char.as_deref());
+                *expr = binary((**value).clone(), operator, pattern);
+                self.node(expr);
+            }
+            Expr::SimilarTo { negated, expr: value, pattern, escape_char } => {
+                let operator = if *negated { BinaryOperator::PGRegexNotMatch } else { BinaryOperator::PGRegexMatch };
+                let mut arguments = vec![(**pattern).clone()];
+                arguments.extend(escape_char.as_deref().cloned());
+                *expr = binary((**value).clone(), operator, call("similar_to_escape", arguments));
+                self.node(expr);
+            }
+            Expr::BinaryOp { .. } => self.binary(expr),
+            Expr::AnyOp { left, right, compare_op, .. } | Expr::AllOp { left, right, compare_op } => {
+                **left = self.without_text_cast((**left).clone());
+                **right = self.array_items((**right).clone(), left);
+                if let BinaryOperator::PGCustomBinaryOperator(parts) = compare_op
+                    && let Some(plain) = plain_operator(parts)
+                {
+                    *compare_op = plain;
+                }
+            }
+            Expr::Function(function) => self.function(function),
+            Expr::Case { conditions, else_result, operand, .. } => {
+                if else_result.as_deref().is_some_and(is_null) {
+                    *else_result = None;
+                }
+                if let Some(operand) = operand {
+                    for when in conditions.iter_mut() {
+                        self.operands(operand, &mut when.condition, true);
+                    }
+                }
+                let mut results: Vec<&mut Expr> = conditions.iter_mut().map(|when| &mut when.result).collect();
+                results.extend(else_result.as_deref_mut());
+                self.siblings(results);
+            }
+            Expr::Trim { trim_where, trim_what, expr: value, trim_characters } => {
+                let place = trim_where.unwrap_or(TrimWhereField::Both);
+                let name = match place {
+                    TrimWhereField::Both => "btrim",
+                    TrimWhereField::Leading => "ltrim",
+                    TrimWhereField::Trailing => "rtrim",
+                };
+                let mut arguments = vec![self.without_text_cast((**value).clone())];
+                arguments.extend(trim_what.as_deref().cloned());
+                arguments.extend(trim_characters.iter().flatten().cloned());
+                *expr = call(name, arguments);
+            }
+            Expr::Substring { expr: value, substring_from, substring_for, .. } => {
+                let mut arguments = vec![self.without_text_cast((**value).clone())];
+                match (&substring_from, &substring_for) {
+                    (None, Some(_)) => arguments.push(Expr::value(Value::Number("1".to_owned(), false))),
+                    (from, _) => arguments.extend(from.as_deref().cloned()),
+                }
+                arguments.extend(substring_for.as_deref().cloned());
+                *expr = call("substring", arguments);
+            }
+            Expr::Position { expr: what, r#in } => {
+                let arguments =
+                    vec![self.without_text_cast((**r#in).clone()), self.without_text_cast((**what).clone())];
+                *expr = call("position", arguments);
+            }
+            Expr::Overlay { expr: value, overlay_what, overlay_from, overlay_for } => {
+                let mut arguments = vec![(**value).clone(), (**overlay_what).clone(), (**overlay_from).clone()];
+                arguments.extend(overlay_for.as_deref().cloned());
+                *expr = call("overlay", arguments);
+            }
+            Expr::Ceil { expr: value, .. } => *expr = call("ceil", vec![(**value).clone()]),
+            Expr::Floor { expr: value, .. } => *expr = call("floor", vec![(**value).clone()]),
+            Expr::Extract { field, expr: value, .. } => {
+                let field =
+                    Expr::value(Value::SingleQuotedString(field.to_string().trim_matches(['\'', '"']).to_lowercase()));
+                *expr = call("extract", vec![field, (**value).clone()]);
+            }
+            Expr::AtTimeZone { timestamp, time_zone } => {
+                *expr = call("timezone", vec![(**time_zone).clone(), (**timestamp).clone()]);
+            }
+            Expr::Collate { collation, .. } => *collation = without_catalogue(collation),
+            Expr::Array(array) => {
+                array.named = true;
+                let items: Vec<&mut Expr> = array.elem.iter_mut().collect();
+                self.siblings(items);
+            }
+            Expr::Tuple(items) => {
+                items.iter_mut().for_each(without_casts);
+                *expr = call("row", std::mem::take(items));
+            }
+            Expr::IsNull(inner) | Expr::IsNotNull(inner) => **inner = self.without_text_cast((**inner).clone()),
+            Expr::IsDistinctFrom(left, right) => self.operands(left, right, true),
+            Expr::IsNotDistinctFrom(left, right) => {
+                self.operands(left, right, true);
+                *expr = not(Expr::IsDistinctFrom(left.clone(), right.clone()));
+            }
+            Expr::Exists { negated: true, subquery } => {
+                *expr = not(Expr::Exists { negated: false, subquery: subquery.clone() });
+            }
+            _ => {}
+        }
+    }
+
+    /// `x IN (…)` as the server reads it: constants as an array, columns one by one (`transformAExprIn()`).
+    pub(super) fn in_list(&mut self, value: Expr, items: Vec<Expr>, negated: bool) -> Expr {
+        let (columns, constants): (Vec<Expr>, Vec<Expr>) = items.into_iter().partition(names_column);
+        let (compare, join) = if negated {
+            (BinaryOperator::NotEq, BinaryOperator::And)
+        } else {
+            (BinaryOperator::Eq, BinaryOperator::Or)
+        };
+        let mut parts = Vec::new();
+        let singles = if constants.len() > 1 && row_items(&value).is_none() {
+            let mut array = Expr::Array(Array { elem: constants, named: true });
+            self.node(&mut array);
+            let (left, right) = (Box::new(value.clone()), Box::new(array));
+            let mut any = if negated {
+                Expr::AllOp { left, compare_op: compare.clone(), right }
+            } else {
+                Expr::AnyOp { left, compare_op: compare.clone(), right, is_some: false }
+            };
+            self.node(&mut any);
+            parts.push(any);
+            columns
+        } else {
+            constants.into_iter().chain(columns).collect()
+        };
+        for item in singles {
+            let mut part = binary(value.clone(), compare.clone(), item);
+            self.node(&mut part);
+            parts.push(part);
+        }
+        parts.into_iter().reduce(|left, right| binary(left, join.clone(), right)).unwrap_or(value)
+    }
+
+    pub(super) fn binary(&mut self, expr: &mut Expr) {
+        let Expr::BinaryOp { left, op, right } = expr else { return };
+        if let BinaryOperator::PGCustomBinaryOperator(parts) = op
+            && let Some(plain) = plain_operator(parts)
+        {
+            *op = plain;
+        }
+        if matches!(op, BinaryOperator::And | BinaryOperator::Or) {
+            // a AND (b AND c) is one list.
+            if let Expr::BinaryOp { left: first, op: inner, right: second } = &**right
+                && inner == op
+            {
+                let mut joined = binary((**left).clone(), op.clone(), (**first).clone());
+                self.binary(&mut joined);
+                *expr = binary(joined, op.clone(), (**second).clone());
+                self.binary(expr);
+            }
+            return;
+        }
+        if let BinaryOperator::Custom(name) = op
+            && name == "!="
+        {
+            *op = BinaryOperator::NotEq;
+        }
+        // Paths into documents are arrays of texts.
+        if matches!(
+            op,
+            BinaryOperator::HashArrow
+                | BinaryOperator::HashLongArrow
+                | BinaryOperator::HashMinus
+                | BinaryOperator::QuestionAnd
+                | BinaryOperator::QuestionPipe
+        ) && let Expr::Cast { expr: inner, data_type, .. } = &**right
+            && type_text(data_type) == "text[]"
+            && is_constant(inner)
+        {
+            **right = (**inner).clone();
+        }
+        // (a, b) = (1, 2)
+        if matches!(op, BinaryOperator::Eq | BinaryOperator::NotEq)
+            && let (Some(left), Some(right)) = (row_items(left), row_items(right))
+            && left.len() == right.len()
+        {
+            let (compare, join) =
+                (op.clone(), if *op == BinaryOperator::Eq { BinaryOperator::And } else { BinaryOperator::Or });
+            let pairs = left.into_iter().zip(right).map(|(left, right)| {
+                let mut pair = binary(left, compare.clone(), right);
+                self.node(&mut pair);
+                pair
+            });
+            if let Some(joined) =
+                pairs.collect::<Vec<_>>().into_iter().reduce(|left, right| binary(left, join.clone(), right))
+            {
+                *expr = joined;
+            }
+            return;
+        }
+        let comparison = infer::is_comparison(op);
+        let concatenation = matches!(op, BinaryOperator::StringConcat);
+        if concatenation {
+            **left = self.without_text_cast((**left).clone());
+            **right = self.without_text_cast((**right).clone());
+        }
+        self.operands(left, right, comparison);
+        if matches!(op, BinaryOperator::AtArrow | BinaryOperator::ArrowAt) {
+            let types = (infer::type_of(self, left), infer::type_of(self, right));
+            self.typed_constant(right, types.0.as_deref());
+            self.typed_constant(left, types.1.as_deref());
+        }
+    }
+
+    /// `public.hives_id_seq` in a text, as canonical names are written.
+    pub(super) fn relation_text(&self, text: &str) -> String {
+        let parts = names::parts(text);
+        let name = self.known.relation_in_query(&parts, self.own_schema).unwrap_or_else(|| text.to_owned());
+        let parts = names::parts(&name);
+        match &parts[..] {
+            [schema, identifier] if schema == "public" || schema == "pg_catalog" => names::quoted(identifier),
+            [schema, identifier] => format!("{}.{}", names::quoted(schema), names::quoted(identifier)),
+            _ => name,
+        }
+        .replace('\'', "''")
+    }
+
+    pub(super) fn function(&mut self, function: &mut Function) {
+        let parts = name_parts(&function.name);
+        let text: Vec<String> = parts.iter().map(|part| names::quoted(part)).collect();
+        let resolved = self.known.function(&text.join("."), self.own_schema);
+        let mut parts = names::parts(&resolved);
+        if parts.len() > 1 && matches!(parts[0].as_str(), "public" | "pg_catalog") {
+            parts.remove(0);
+        }
+        // Names of the grammar and of the functions behind it.
+        if parts == ["ceiling"] {
+            parts = vec!["ceil".to_owned()];
+        }
+        let last = parts.last().cloned().unwrap_or_default();
+        function.name = ObjectName(parts.iter().map(|part| ObjectNamePart::Identifier(ident(part))).collect());
+        // ORDER BY of an ordered-set aggregate is an argument too.
+        for item in &mut function.within_group {
+            self.widened(&mut item.expr, &last);
+        }
+        if let FunctionArguments::List(list) = &mut function.args {
+            // h.* is the whole row, as h is.
+            for argument in &mut list.args {
+                if let FunctionArg::Unnamed(whole @ FunctionArgExpr::QualifiedWildcard(_)) = argument
+                    && let FunctionArgExpr::QualifiedWildcard(name) = &*whole
+                    && let [alias] = &name_parts(name)[..]
+                {
+                    let alias = self.scopes.qualifier(alias).unwrap_or(alias).to_owned();
+                    *whole = FunctionArgExpr::Expr(Expr::Identifier(ident(&alias)));
+                }
+            }
+            let mut arguments: Vec<&mut Expr> = list
+                .args
+                .iter_mut()
+                .filter_map(|argument| match argument {
+                    FunctionArg::Unnamed(FunctionArgExpr::Expr(expr))
+                    | FunctionArg::Named { arg: FunctionArgExpr::Expr(expr), .. } => Some(expr),
+                    _ => None,
+                })
+                .collect();
+            match last.as_str() {
+                "coalesce" | "greatest" | "least" | "nullif" => self.siblings(arguments),
+                "nextval" | "currval" | "setval" => {
+                    if let Some(first) = arguments.first_mut() {
+                        if let Expr::Cast { expr: inner, .. } = &**first {
+                            **first = (**inner).clone();
+                        }
+                        if let Expr::Value(value) = &mut **first
+                            && let Value::SingleQuotedString(text) = &mut value.value
+                        {
+                            *text = self.relation_text(text);
+                        }
+                    }
+                }
+                _ => {
+                    for argument in arguments {
+                        self.argument(argument, &last);
+                    }
+                }
+            }
+        }
+    }
+}
