@@ -10,7 +10,7 @@ use sqlparser::tokenizer::Tokenizer;
 use wevrun_core::build::build;
 use wevrun_core::compare::compare;
 use wevrun_core::dialects::dialect;
-use wevrun_core::plan::{self, Evidence};
+use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_core::script::write;
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::source::Source;
@@ -90,6 +90,7 @@ fn measure(criterion: &mut Criterion) {
                 "bench",
                 (&have, &want),
                 &comparison,
+                Wishes::default(),
                 VERSION,
                 &Evidence::default(),
             )))

@@ -9,7 +9,7 @@ use wevrun_core::compare::compare;
 use wevrun_core::diagnostics::{self, Code, Diagnostic, Severity};
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Model, hex};
-use wevrun_core::plan::{self, Evidence};
+use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_core::snapshot::{Snapshot, SourceFile};
 use wevrun_core::source::Source;
 use wevrun_core::spelling::take_over;
@@ -283,7 +283,15 @@ fn spell(url: &DatabaseUrl, version: EngineVersion, model: &mut Model) -> Ended<
     let dialect = dialect(url.engine());
     let nothing = Model::empty();
     let comparison = compare(dialect, &nothing, model);
-    let script = plan::script(dialect, "scratch", (&nothing, model), &comparison, version, &Evidence::default());
+    let script = plan::script(
+        dialect,
+        "scratch",
+        (&nothing, model),
+        &comparison,
+        Wishes::default(),
+        version,
+        &Evidence::default(),
+    );
     let spelled = progress::while_running(&format!("asking {url}"), || wevrun_engines::spell(url, &script));
     let content = spelled.map_err(|error| match &error {
         LiveError::StepFailed { title, message, .. } => {

@@ -3,7 +3,8 @@
 use std::time::Instant;
 
 use wevrun_core::model::{Fingerprint, Model};
-use wevrun_core::script::Script;
+use wevrun_core::plan::Part;
+use wevrun_core::script::{Script, Step};
 use wevrun_core::snapshot::Snapshot;
 
 use crate::database::{Deployment, Event, Release};
@@ -27,6 +28,11 @@ pub trait Session {
         Ok(())
     }
 
+    /// Keeps other releases out for as long as it takes, over more than one transaction; or lets them in again.
+    fn hold(&mut self, _: bool) -> Result<(), LiveError> {
+        Ok(())
+    }
+
     /// Whether the transaction that was begun still is the one that runs.
     fn is_in_transaction(&mut self) -> bool;
 
@@ -37,94 +43,208 @@ pub trait Session {
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError>;
 }
 
-/// Runs a script. On any error the database is as it was.
-pub fn run(
-    session: &mut impl Session,
+/// Runs a script. On any error the database is as it was, or, if the script has more than one part, as the parts before have
+/// left it ([`LiveError::Halfway`]): then the same script goes on there.
+pub fn run<S: Session>(
+    session: &mut S,
     script: &Script,
     release: &Release,
     watch: &mut dyn FnMut(Event<'_>),
 ) -> Result<Deployment, LiveError> {
     let started = Instant::now();
-    let outcome = transaction(session, script, release, watch);
-    if outcome.is_err() {
-        // If this fails too, the engine rolls back when the connection ends.
-        let _ = session.statement("ROLLBACK");
+    let nothing = Part { opening: vec![S::BEGIN.to_owned()], closing: vec!["COMMIT".to_owned()], ..Part::default() };
+    let parts = if script.is_empty() { std::slice::from_ref(&nothing) } else { &script.plan.parts[..] };
+    let whole = parts.len() == 1 && !parts[0].alone;
+    let mut course = Course { session, script, release, watch, parts, number: 0 };
+    if whole {
+        course.part(0)?;
+    } else {
+        course.session.hold(true)?;
+        let outcome = course.all_parts();
+        // It ends with the connection in any case.
+        let _ = course.session.hold(false);
+        outcome?;
     }
-    outcome?;
-    watch(Event::Committed);
     let took = started.elapsed();
     let after = session.structure()?;
     prove(script, after).map(|after| Deployment { after, took })
 }
 
-fn transaction<S: Session>(
-    session: &mut S,
-    script: &Script,
-    release: &Release,
-    watch: &mut dyn FnMut(Event<'_>),
-) -> Result<(), LiveError> {
-    let begin = [S::BEGIN.to_owned()];
-    let opening = if script.is_empty() { &begin[..] } else { &script.plan.opening[..] };
-    let mut begun = false;
-    for statement in opening.iter().filter(|statement| !S::is_for_client(statement)) {
-        execute(session, 0, "before the first step", statement)?;
-        if statement.eq_ignore_ascii_case(S::BEGIN) {
-            begun = true;
-            session.keep_others_out()?;
-            confirm(&script.have, session.structure()?)?;
-            watch(Event::StateConfirmed);
+struct Course<'c, S> {
+    session: &'c mut S,
+    script: &'c Script,
+    release: &'c Release,
+    watch: &'c mut dyn FnMut(Event<'_>),
+    parts: &'c [Part],
+    /// The step that runs, from 1.
+    number: usize,
+}
+
+impl<S: Session> Course<'_, S> {
+    /// From the first part that is not done yet.
+    fn all_parts(&mut self) -> Result<(), LiveError> {
+        let found = self.session.structure()?;
+        let Some(first) = self.script.part_that_begins_in(&found) else {
+            return Err(LiveError::StateDiffers { expected: self.script.have.clone(), found: Box::new(found) });
+        };
+        self.number = self.parts[..first].iter().map(|part| part.steps.len()).sum();
+        if first > 0 {
+            (self.watch)(Event::Resumed(first + 1, self.parts.len()));
         }
+        for index in first..self.parts.len() {
+            self.part(index).map_err(|cause| {
+                if index == 0 && !self.parts[0].alone {
+                    return cause; // nothing has changed
+                }
+                LiveError::Halfway { done: index, parts: self.parts.len(), cause: Box::new(cause) }
+            })?;
+        }
+        Ok(())
     }
-    if !begun {
-        return Err(LiveError::Engine("the script does not begin a transaction, so it was not run".to_owned()));
+
+    fn part(&mut self, index: usize) -> Result<(), LiveError> {
+        if self.parts[index].alone {
+            return self.alone(index);
+        }
+        let outcome = self.transaction(index);
+        if outcome.is_err() {
+            // If this fails too, the engine rolls back when the connection ends.
+            let _ = self.session.statement("ROLLBACK");
+        }
+        outcome
     }
-    let count = script.plan.steps.len();
-    for (index, step) in script.plan.steps.iter().enumerate() {
-        watch(Event::StepStarted(index + 1, count, &step.title));
+
+    fn transaction(&mut self, index: usize) -> Result<(), LiveError> {
+        let part = &self.parts[index];
+        let mut begun = false;
+        for statement in part.opening.iter().filter(|statement| !S::is_for_client(statement)) {
+            execute(self.session, 0, "before the first step", statement)?;
+            if statement.eq_ignore_ascii_case(S::BEGIN) {
+                begun = true;
+                self.session.keep_others_out()?;
+                self.confirm(index)?;
+            }
+        }
+        if !begun {
+            return Err(LiveError::Engine("the script does not begin a transaction, so it was not run".to_owned()));
+        }
+        for step in &part.steps {
+            self.step(step, true)?;
+        }
+        for statement in &part.closing {
+            if statement.eq_ignore_ascii_case("COMMIT") {
+                self.prove_part(index)?;
+            }
+            execute(self.session, self.number, "after the last step", statement)?;
+        }
+        (self.watch)(Event::Committed);
+        Ok(())
+    }
+
+    /// Steps that are no transaction: each is left out if it is done already.
+    fn alone(&mut self, index: usize) -> Result<(), LiveError> {
+        let part = &self.parts[index];
+        let found = self.confirm(index)?;
+        for statement in part.opening.iter().filter(|statement| !S::is_for_client(statement)) {
+            execute(self.session, 0, "before the first step", statement)?;
+        }
+        for step in &part.steps {
+            if step.makes.as_ref().is_some_and(|(key, fingerprint)| is_there(&found, key, fingerprint)) {
+                self.number += 1;
+            } else {
+                self.step(step, false)?;
+            }
+        }
+        for statement in &part.closing {
+            execute(self.session, self.number, "after the last step", statement)?;
+        }
+        if index + 1 < self.parts.len() {
+            return self.prove_part(index);
+        }
+        // Only the ledger is written in it.
+        self.session.statement(S::BEGIN)?;
+        let kept_out = self.session.keep_others_out();
+        let proven = kept_out.and_then(|()| self.prove_part(index));
+        let recorded = proven.and_then(|()| self.session.statement("COMMIT"));
+        if recorded.is_err() {
+            let _ = self.session.statement("ROLLBACK");
+        }
+        recorded
+    }
+
+    fn step(&mut self, step: &Step, in_transaction: bool) -> Result<(), LiveError> {
+        self.number += 1;
+        let count = self.parts.iter().map(|part| part.steps.len()).sum();
+        (self.watch)(Event::StepStarted(self.number, count, &step.title));
         let started = Instant::now();
         for statement in &step.statements {
-            execute(session, index + 1, &step.title, statement)?;
-            if !session.is_in_transaction() {
+            execute(self.session, self.number, &step.title, statement)?;
+            if in_transaction && !self.session.is_in_transaction() {
                 let message = "a statement of the script ended the transaction; what came before it is committed";
                 return Err(LiveError::Engine(message.to_owned()));
             }
         }
-        watch(Event::StepDone(index + 1, started.elapsed()));
+        (self.watch)(Event::StepDone(self.number, started.elapsed()));
+        Ok(())
     }
-    let commit = ["COMMIT".to_owned()];
-    let closing = if script.is_empty() { &commit[..] } else { &script.plan.closing[..] };
-    for statement in closing {
-        if statement.eq_ignore_ascii_case("COMMIT") {
-            let model = prove(script, session.structure()?)?;
-            watch(Event::Proven);
-            let released = Snapshot {
-                project: script.project.clone(),
-                engine: script.engine,
-                engine_version: script.engine_version,
-                git: None,
-                sources: Vec::new(),
-                model,
-            };
-            session.record(&script.have, &released, release)?;
+
+    /// The database is in the state that the part starts from.
+    fn confirm(&mut self, index: usize) -> Result<Model, LiveError> {
+        let found = self.session.structure()?;
+        if self.script.part_that_begins_in(&found) != Some(index) {
+            return Err(LiveError::StateDiffers { expected: self.script.have.clone(), found: Box::new(found) });
         }
-        execute(session, count, "after the last step", statement)?;
+        if index == 0 {
+            (self.watch)(Event::StateConfirmed);
+        }
+        Ok(found)
     }
-    Ok(())
+
+    /// The part has made what the next one begins in; after the last, what the script promises, which the ledger keeps.
+    fn prove_part(&mut self, index: usize) -> Result<(), LiveError> {
+        let found = self.session.structure()?;
+        if index + 1 < self.parts.len() {
+            return match self.script.part_that_begins_in(&found) {
+                Some(next) if next == index + 1 => Ok(()),
+                _ => Err(LiveError::ProofFailed { expected: self.script.want.clone(), found: Box::new(found) }),
+            };
+        }
+        let model = prove(self.script, found)?;
+        (self.watch)(Event::Proven);
+        let released = Snapshot {
+            project: self.script.project.clone(),
+            engine: self.script.engine,
+            engine_version: self.script.engine_version,
+            git: None,
+            sources: Vec::new(),
+            model,
+        };
+        self.session.record(&self.script.have, &released, self.release)
+    }
+}
+
+/// Whether the object is in the model, exactly as a step makes it.
+fn is_there(found: &Model, key: &str, fingerprint: &Fingerprint) -> bool {
+    let object = found.objects().find(|object| object.key().to_string() == key);
+    object.is_some_and(|object| Model::from_iter([object.clone()]).fingerprint() == *fingerprint)
 }
 
 /// Runs nothing but the statements of a script, all of them, proving nothing.
 pub fn steps<S: Session>(session: &mut S, script: &Script) -> Result<(), LiveError> {
-    let plan = &script.plan;
-    for statement in plan.opening.iter().filter(|statement| !S::is_for_client(statement)) {
-        execute(session, 0, "before the first step", statement)?;
-    }
-    for (index, step) in plan.steps.iter().enumerate() {
-        for statement in &step.statements {
-            execute(session, index + 1, &step.title, statement)?;
+    let mut number = 0;
+    for part in &script.plan.parts {
+        for statement in part.opening.iter().filter(|statement| !S::is_for_client(statement)) {
+            execute(session, number, "before the first step", statement)?;
         }
-    }
-    for statement in &plan.closing {
-        execute(session, plan.steps.len(), "after the last step", statement)?;
+        for step in &part.steps {
+            number += 1;
+            for statement in &step.statements {
+                execute(session, number, &step.title, statement)?;
+            }
+        }
+        for statement in &part.closing {
+            execute(session, number, "after the last step", statement)?;
+        }
     }
     Ok(())
 }
@@ -137,15 +257,6 @@ fn execute(session: &mut impl Session, number: usize, title: &str, statement: &s
         message: cause.to_string(),
         cause: Box::new(cause),
     })
-}
-
-/// The database is in the state that the script starts from.
-fn confirm(expected: &Fingerprint, found: Model) -> Result<(), LiveError> {
-    if found.fingerprint() == *expected {
-        Ok(())
-    } else {
-        Err(LiveError::StateDiffers { expected: expected.clone(), found: Box::new(found) })
-    }
 }
 
 /// The outcome is what the script promises.

@@ -57,13 +57,15 @@ pub struct Release {
 pub enum Event<'e> {
     /// The target has the state that the script starts from.
     StateConfirmed,
+    /// The target has the state that a later part of the script starts from: its number, and how many parts there are.
+    Resumed(usize, usize),
     /// A step begins: its number from 1, how many there are, what it does.
     StepStarted(usize, usize, &'e str),
     /// The step is done.
     StepDone(usize, Duration),
     /// The outcome was read back and is what was wanted; it is not committed yet.
     Proven,
-    /// The transaction is committed.
+    /// A transaction is committed.
     Committed,
 }
 
@@ -84,8 +86,8 @@ pub trait Database {
     /// Answers questions about rows.
     fn probe(&mut self, probes: &[Probe]) -> Result<Evidence, LiveError>;
 
-    /// Runs a script as one transaction, proves the outcome before it commits and after, and writes the ledger. On any error
-    /// the database is as it was.
+    /// Runs a script, proves the outcome of each transaction before it is committed, and writes the ledger. On any error the
+    /// database is as it was, or the error is [`LiveError::Halfway`].
     fn deploy(
         &mut self,
         script: &Script,

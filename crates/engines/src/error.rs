@@ -85,6 +85,16 @@ pub enum LiveError {
         /// What came out.
         found: Box<Model>,
     },
+    /// Not all parts of a script were done; those that were, stay.
+    #[error("{cause}")]
+    Halfway {
+        /// How many are done.
+        done: usize,
+        /// How many there are.
+        parts: usize,
+        /// What went wrong in the next one.
+        cause: Box<LiveError>,
+    },
     /// Definitions that Wevrun can't read.
     #[error("definitions in the database can't be read")]
     Unreadable(Vec<wevrun_core::source::Source>, Vec<wevrun_core::diagnostics::Diagnostic>),

@@ -11,7 +11,7 @@ use wevrun_core::build::build;
 use wevrun_core::compare::{Change, Renames, compare, compare_with};
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Kind, Model};
-use wevrun_core::plan::{self, Evidence};
+use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_core::script::write;
 use wevrun_core::source::Source;
 use wevrun_core::{Engine, EngineVersion};
@@ -91,7 +91,8 @@ fn history(seed: u64) {
 
     let empty = Model::empty();
     let comparison = compare(dialect, &empty, &live);
-    let steps = plan::script(dialect, "honey", (&empty, &live), &comparison, VERSION, &Evidence::default());
+    let steps =
+        plan::script(dialect, "honey", (&empty, &live), &comparison, Wishes::default(), VERSION, &Evidence::default());
     let made = folder.path().join("made.db");
     let output = client::sqlite3(&made, &write(&steps));
     assert!(output.status.success(), "{}\n{}", String::from_utf8_lossy(&output.stderr), write(&steps));

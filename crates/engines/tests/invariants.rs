@@ -15,7 +15,7 @@ use wevrun_core::build::build;
 use wevrun_core::compare::{Change, Renames, compare, compare_with};
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Kind, Model, Object};
-use wevrun_core::plan::{self, Clearance, Evidence};
+use wevrun_core::plan::{self, Clearance, Evidence, Wishes};
 use wevrun_core::script::{Script, read, write};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::source::Source;
@@ -61,7 +61,7 @@ fn release() -> Release {
 }
 
 fn waive_everything(script: &mut Script) {
-    for risk in script.plan.steps.iter_mut().flat_map(|step| &mut step.risks) {
+    for risk in script.plan.steps_mut().flat_map(|step| &mut step.risks) {
         if risk.clearance == Clearance::Missing {
             risk.clearance = Clearance::Waived { reason: "a test".into(), until: "9999-12-31".into() };
         }
@@ -70,7 +70,7 @@ fn waive_everything(script: &mut Script) {
 
 /// Whether a script says that rows may stop it.
 fn may_be_refused(script: &Script) -> bool {
-    let mut risks = script.plan.steps.iter().flat_map(|step| &step.risks);
+    let mut risks = script.plan.steps().flat_map(|step| &step.risks);
     risks.any(|risk| matches!(risk.kind, plan::RiskKind::MayRefuseRows | plan::RiskKind::NeedsValues))
 }
 
@@ -213,7 +213,7 @@ fn case(seed: u64) -> bool {
     let none = Evidence::default();
     let empty = Model::empty();
     let comparison = compare(dialect, &empty, &have);
-    let script = plan::script(dialect, "honey", (&empty, &have), &comparison, VERSION, &none);
+    let script = plan::script(dialect, "honey", (&empty, &have), &comparison, Wishes::default(), VERSION, &none);
     run(&file("made.db"), &script, seed.is_multiple_of(3))
         .unwrap_or_else(|error| panic!("{error}\n{}", write(&script)));
     assert_eq!(judge::differences(&file("made.db"), &file("a.db")), Vec::<String>::new(), "from nothing to A");
@@ -225,8 +225,11 @@ fn case(seed: u64) -> bool {
     let comparison = compare(dialect, &have, &want);
     let probes = plan::probes(dialect, &have, &want, &comparison, VERSION);
     let evidence = live(&file("work.db"), Access::Read).probe(&probes).expect("answers");
-    let mut script = plan::script(dialect, "honey", (&have, &want), &comparison, VERSION, &evidence);
-    assert_eq!(write(&script), write(&plan::script(dialect, "honey", (&have, &want), &comparison, VERSION, &evidence)));
+    let mut script = plan::script(dialect, "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &evidence);
+    assert_eq!(
+        write(&script),
+        write(&plan::script(dialect, "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &evidence))
+    );
     let renames = comparison.renames.clone();
 
     // 8: what needs no waiver loses nothing.

@@ -9,7 +9,7 @@ use wevrun_core::check::Refusal;
 use wevrun_core::compare::compare;
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Kind, Model, Name};
-use wevrun_core::plan::{self, Evidence, Probe};
+use wevrun_core::plan::{self, Evidence, Probe, Wishes};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::source::Source;
 use wevrun_core::{Engine, EngineVersion};
@@ -90,7 +90,7 @@ fn probes_are_answered_by_the_rows() {
 fn script(have: &Model, want: &Model) -> wevrun_core::script::Script {
     let dialect = dialect(Engine::Sqlite);
     let comparison = compare(dialect, have, want);
-    plan::script(dialect, "honey", (have, want), &comparison, VERSION, &Evidence::default())
+    plan::script(dialect, "honey", (have, want), &comparison, Wishes::default(), VERSION, &Evidence::default())
 }
 
 fn release() -> Release {
@@ -108,6 +108,7 @@ fn a_deployment_tells_what_happens_and_leaves_a_record() {
         database.deploy(&script(&model("CREATE TABLE lots (id INTEGER)"), &want), &release(), &mut |event| {
             heard.push(match event {
                 Event::StateConfirmed => "confirmed".to_owned(),
+                Event::Resumed(part, parts) => format!("part {part}/{parts}"),
                 Event::StepStarted(number, count, title) => format!("{number}/{count} {title}"),
                 Event::StepDone(number, _) => format!("{number} done"),
                 Event::Proven => "proven".to_owned(),

@@ -12,7 +12,8 @@ use wevrun_core::model::{Model, hex};
 use wevrun_core::script::{Script as Steps, write};
 use wevrun_engines::{Access, Database, DatabaseUrl, Event, LiveError, Release};
 
-use super::script::{ColumnOrder, Made, make, read, report_held, today};
+use super::script::{Made, make, read, report_held, today};
+use super::wishes::Wishes;
 use super::{Scratch, context};
 use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
@@ -25,7 +26,8 @@ use crate::side::{Side, live_failure, shown};
 ///
 /// `wevrun deploy SCRIPT TARGET` runs a script that was written before; `wevrun deploy TARGET` makes the script from the target to
 /// the project's source and runs it in one go. The target must still be in the state that the script starts from (else exit
-/// status 5). Everything is one transaction: it is committed only after the outcome was read back and is what was wanted.
+/// status 5). Everything is one transaction, wherever the engine can: it is committed only after the outcome was read back and is
+/// what was wanted. A script of more than one part that failed halfway goes on where it stopped when it is deployed again.
 #[derive(Debug, Args)]
 pub struct Deploy {
     /// A script and a target, or a target alone
@@ -40,9 +42,9 @@ pub struct Deploy {
     #[arg(long)]
     pub create: bool,
 
-    /// What to do about columns that stand in another order, when no script is given [default: nothing]
-    #[arg(long, value_name = "WHAT")]
-    pub column_order: Option<ColumnOrder>,
+    /// What is asked for beside, when no script is given
+    #[command(flatten)]
+    pub wishes: Wishes,
 
     /// Where sources are spelled
     #[command(flatten)]
@@ -105,6 +107,10 @@ impl Deploy {
         if script.is_some() && self.want.is_some() {
             return Err(Failure::usage("a script already says what is wanted; --want goes without one"));
         }
+        if script.is_some() && !self.wishes.is_empty() {
+            let options = "--column-order and --index-builds are for `wevrun script`, or for deploy without a script";
+            return Err(Failure::usage(format!("a script already says what is done; {options}")));
+        }
         let url = context.require_target(target)?;
         let target = &shown(target);
         let access = if self.create { Access::Create } else { Access::Write };
@@ -130,13 +136,8 @@ impl Deploy {
                 };
                 let mut live = context.load_live(target, &url, access)?;
                 let live_version = live.engine_version;
-                let Made { script, comparison } = make(
-                    &context,
-                    (target, &live.model),
-                    (live.live.as_mut(), live_version),
-                    &want,
-                    self.column_order,
-                )?;
+                let Made { script, comparison } =
+                    make(&context, (target, &live.model), (live.live.as_mut(), live_version), &want, &self.wishes)?;
                 old_enough(target, live_version, &script)?;
                 let nothing = comparison.is_identical() && script.is_empty();
                 if !script.held_back_by().is_empty() {
@@ -166,7 +167,7 @@ impl Deploy {
         let mut watch = |event: Event<'_>| match (self.format, event) {
             (Format::Text, event) => report(event),
             (Format::Json, Event::StepDone(number, took)) => {
-                let title = script.plan.steps[number - 1].title.clone();
+                let title = script.plan.steps().nth(number - 1).map_or_else(String::new, |step| step.title.clone());
                 steps.push(StepTime { number, title, milliseconds: took.as_secs_f64() * 1000.0 });
             }
             (Format::Json, _) => {}
@@ -183,7 +184,7 @@ impl Deploy {
                     "{} {target} is {} now: {} in {}, read back and proven{}",
                     paint(style::GOOD, "done"),
                     paint(style::STRONG, script.want.short()),
-                    count(script.plan.steps.len(), "step"),
+                    count(script.plan.steps().count(), "step"),
                     milliseconds(deployment.took),
                     if script.unproven.is_empty() { "" } else { " but for:" }
                 );
@@ -192,7 +193,19 @@ impl Deploy {
                 }
                 Ok(Outcome::Done)
             }
-            Err(error) => failed(to, script, &error),
+            Err(LiveError::Halfway { done, parts, cause }) => {
+                let left = match done {
+                    0 => "What the steps before it have made, stays".to_owned(),
+                    1 => format!("The first of {parts} parts is done, and stays"),
+                    _ => format!("The first {done} of {parts} parts are done, and stay"),
+                };
+                let alone = script.plan.parts.get(done).is_some_and(|part| part.alone);
+                let left = if alone { format!("{left}; an index that was not finished is left invalid") } else { left };
+                let again =
+                    "deploy the same script again, and it goes on there; or make it anew from what the target is now";
+                failed(to, script, &cause, &left).map_err(|failure| failure.help(again))
+            }
+            Err(error) => failed(to, script, &error, &format!("Nothing was changed: {target} is as it was")),
         }
     }
 }
@@ -202,6 +215,9 @@ fn report(event: Event<'_>) {
     let mut out = anstream::stdout().lock();
     let _ = match event {
         Event::StateConfirmed => writeln!(out, "the target has the state that the script starts from"),
+        Event::Resumed(part, parts) => {
+            writeln!(out, "the target has what the parts before have made; going on with part {part} of {parts}")
+        }
         Event::StepStarted(number, count, title) => {
             write!(out, "step {number} of {count}: {title} ").and_then(|()| out.flush())
         }
@@ -215,8 +231,8 @@ fn milliseconds(took: Duration) -> String {
     format!("{:.1} ms", took.as_secs_f64() * 1000.0)
 }
 
-/// Says what went wrong, and what state the database is in.
-fn failed(to: &Target<'_>, script: &Steps, error: &LiveError) -> Ended {
+/// Says what went wrong, and what state that `left` the database in.
+fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> Ended {
     let target = to.name;
     match error {
         LiveError::StateDiffers { expected, found } => {
@@ -241,7 +257,7 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError) -> Ended {
             // The line of the step that failed has no end yet.
             anstream::eprintln!();
             let place = if *number == 0 { title.clone() } else { format!("step {number}, {title}") };
-            let mut failure = Failure::new(format!("{place}: {message}. Nothing was changed: {target} is as it was"));
+            let mut failure = Failure::new(format!("{place}: {message}. {left}"));
             match &**cause {
                 LiveError::ForeignKeysBroken(rows) => {
                     for broken in rows {
@@ -269,7 +285,7 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError) -> Ended {
         }
         LiveError::ProofFailed { expected, found } => {
             let failure = Failure::new(format!(
-                "the steps ran, but led to {} instead of {}. Nothing was changed: {target} is as it was",
+                "the steps ran, but led to {} instead of {}. {left}",
                 found.fingerprint().short(),
                 expected.short()
             ));

@@ -1,12 +1,12 @@
 use std::path::{Path, PathBuf};
 
 use chrono::Local;
-use clap::{Args, ValueEnum};
+use clap::Args;
 use serde::Serialize;
 use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare, lookalikes};
 use wevrun_core::dialects::dialect;
-use wevrun_core::model::{Kind, Model};
+use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Clearance, Evidence, Risk};
 use wevrun_core::script::{Script as Steps, write};
 
@@ -14,6 +14,7 @@ use wevrun_engines::Database;
 
 use super::compare::Sides;
 use super::context;
+use super::wishes::Wishes;
 use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
@@ -25,8 +26,8 @@ use crate::side::{Context, Loaded, live_failure};
 
 /// Write the ordered steps that bring have to want
 ///
-/// The script is plain SQL, one transaction, which the engine's own client runs as well as `wevrun deploy`. A step that can lose
-/// rows or values is held back (exit status 4) unless waivers.toml permits it.
+/// The script is plain SQL, one transaction wherever the engine can, which the engine's own client runs as well as
+/// `wevrun deploy`. A step that can lose rows or values is held back (exit status 4) unless waivers.toml permits it.
 #[derive(Debug, Args)]
 pub struct Script {
     /// The sides
@@ -41,20 +42,13 @@ pub struct Script {
     #[arg(long, value_name = "FILE")]
     pub undo: Option<PathBuf>,
 
-    /// What to do about columns that stand in another order [default: nothing]
-    #[arg(long, value_name = "WHAT")]
-    pub column_order: Option<ColumnOrder>,
+    /// What is asked for beside
+    #[command(flatten)]
+    pub wishes: Wishes,
 
     /// What to print
     #[arg(long, value_name = "FORMAT", default_value = "text")]
     pub format: Format,
-}
-
-/// What `--column-order` asks for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub enum ColumnOrder {
-    /// Make the table anew, with its rows and everything that depends on it
-    Rebuild,
 }
 
 #[derive(Serialize)]
@@ -81,24 +75,12 @@ pub fn make<'m>(
     (have_name, have): (&str, &'m Model),
     (live, live_version): (Option<&mut Box<dyn Database>>, Option<EngineVersion>),
     want: &'m Loaded,
-    order: Option<ColumnOrder>,
+    wishes: &Wishes,
 ) -> Ended<Made<'m>> {
     let dialect = dialect(want.engine);
     let version = oldest(context, want, live_version);
-    let mut comparison = compare(dialect, have, &want.model);
-    if order == Some(ColumnOrder::Rebuild) {
-        for reordered in &comparison.reordered {
-            let table = have.find(Kind::Table, &reordered.table);
-            match table.and_then(|table| dialect.order_obstacle(have, table)) {
-                None => comparison.to_order.push(reordered.table.clone()),
-                Some(why) => anstream::eprintln!(
-                    "{}: the columns of {} keep their order: {why}",
-                    paint(style::WARNING, "warning"),
-                    reordered.table
-                ),
-            }
-        }
-    }
+    let comparison = compare(dialect, have, &want.model);
+    let wishes = wishes.of(dialect, have, &comparison)?;
     let evidence = match live {
         Some(database) => {
             let probes = plan::probes(dialect, have, &want.model, &comparison, version);
@@ -107,7 +89,7 @@ pub fn make<'m>(
         None => Evidence::default(),
     };
     let project = project_name(context, want);
-    let mut script = plan::script(dialect, &project, (have, &want.model), &comparison, version, &evidence);
+    let mut script = plan::script(dialect, &project, (have, &want.model), &comparison, wishes, version, &evidence);
     let waivers = context.project.as_ref().map_or(Ok(Vec::new()), |project| project.waivers())?;
     script.clear(&waivers, &today());
     Ok(Made { script, comparison })
@@ -134,20 +116,15 @@ impl Script {
     pub fn run(&self, directory: Option<&Path>) -> Ended {
         let context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
         let (mut have, want) = self.sides.load(&context)?;
-        let Made { script, comparison } = make(
-            &context,
-            (&have.name, &have.model),
-            (have.live.as_mut(), have.engine_version),
-            &want,
-            self.column_order,
-        )?;
+        let Made { script, comparison } =
+            make(&context, (&have.name, &have.model), (have.live.as_mut(), have.engine_version), &want, &self.wishes)?;
         let dialect = dialect(want.engine);
         diagnostics::print(&lookalikes(dialect, &comparison), &want.sources);
         let held = !script.held_back_by().is_empty();
         let text = write(&script);
         if self.format == Format::Json {
             let (have, want) = (script.have.as_str(), script.want.as_str());
-            let steps = JsonStep::all(&script.plan.steps);
+            let steps = JsonStep::all(&script.plan);
             json::print(&Report { ok: !held, have, want, steps, script: (!held).then(|| text.clone()) });
         }
         if held {
@@ -179,9 +156,13 @@ impl Script {
 }
 
 fn announce(verb: &str, path: &Path, script: &Steps) {
-    let steps = count(script.plan.steps.len(), "step");
-    anstream::eprintln!("{} {}: {steps}", paint(style::GOOD, verb), path.display());
-    for step in &script.plan.steps {
+    let steps = count(script.plan.steps().count(), "step");
+    let parts = match script.plan.parts.len() {
+        0 | 1 => String::new(),
+        parts => format!(" in {parts} parts, so not one transaction"),
+    };
+    anstream::eprintln!("{} {}: {steps}{parts}", paint(style::GOOD, verb), path.display());
+    for step in script.plan.steps() {
         let risks: Vec<&str> = step.risks.iter().map(|risk| risk.kind.name()).collect();
         let risks =
             if risks.is_empty() { String::new() } else { format!("  {}", paint(style::WARNING, risks.join(", "))) };
@@ -198,7 +179,7 @@ pub fn report_held(script: &Steps) {
     anstream::eprintln!(
         "{}: {} with a risk that nobody has accepted; no script was written",
         paint(style::ERROR, "held back"),
-        count(script.plan.steps.iter().filter(|step| step.risks.iter().any(Risk::holds_back)).count(), "step")
+        count(script.plan.steps().filter(|step| step.risks.iter().any(Risk::holds_back)).count(), "step")
     );
     for risk in &held {
         anstream::eprintln!(

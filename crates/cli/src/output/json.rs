@@ -3,8 +3,7 @@
 use serde::Serialize;
 use serde_json::Value;
 use wevrun_core::compare::{Change, Comparison, Property};
-use wevrun_core::plan::{Clearance, Risk};
-use wevrun_core::script::Step;
+use wevrun_core::plan::{Clearance, Plan, Risk};
 
 /// Prints a document on standard output.
 pub fn print(document: &impl Serialize) {
@@ -180,6 +179,7 @@ impl JsonProperty {
 #[derive(Debug, Serialize)]
 pub struct JsonStep {
     number: usize,
+    part: usize,
     title: String,
     risks: Vec<JsonRisk>,
     notes: Vec<String>,
@@ -200,12 +200,14 @@ pub struct JsonRisk {
 
 impl JsonStep {
     /// All steps of a script.
-    pub fn all(steps: &[Step]) -> Vec<JsonStep> {
+    pub fn all(plan: &Plan) -> Vec<JsonStep> {
+        let parts = plan.parts.iter().enumerate();
+        let steps = parts.flat_map(|(part, steps)| steps.steps.iter().map(move |step| (part + 1, step)));
         steps
-            .iter()
             .enumerate()
-            .map(|(index, step)| JsonStep {
+            .map(|(index, (part, step))| JsonStep {
                 number: index + 1,
+                part,
                 title: step.title.clone(),
                 risks: step.risks.iter().map(JsonRisk::new).collect(),
                 notes: step.notes.clone(),

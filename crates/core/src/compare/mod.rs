@@ -25,8 +25,6 @@ pub struct Comparison<'m> {
     pub same: usize,
     /// Tables whose columns stand in another order. They count as differences only if that was asked for.
     pub reordered: Vec<Reordered>,
-    /// Tables of these that shall be made anew, with their rows, to have want's order.
-    pub to_order: Vec<Name>,
     /// What is called otherwise on the two sides and is the same thing.
     pub renames: Renames,
 }
@@ -98,8 +96,7 @@ pub fn compare<'m>(dialect: &dyn Dialect, have: &'m Model, want: &'m Model) -> C
 pub fn compare_with<'m>(dialect: &dyn Dialect, have: &'m Model, want: &'m Model, renames: Renames) -> Comparison<'m> {
     let renamed = renames.apply(dialect, have);
     let unproven = Vec::new();
-    let mut comparison =
-        Comparison { differences: Vec::new(), unproven, same: 0, reordered: Vec::new(), to_order: Vec::new(), renames };
+    let mut comparison = Comparison { differences: Vec::new(), unproven, same: 0, reordered: Vec::new(), renames };
     for object in have.objects() {
         let key = comparison.renames.key_in_want(&object.key());
         if want.get(&key).is_none() {

@@ -102,6 +102,11 @@ pub trait Dialect: Sync {
         Some("the engine's dialect does not do that yet")
     }
 
+    /// Whether the engine can build an index while others write to its table.
+    fn builds_indexes_concurrently(&self) -> bool {
+        false
+    }
+
     /// Whether two objects of these kinds may not have the same name.
     fn share_names(&self, a: Kind, b: Kind) -> bool;
 

@@ -13,8 +13,17 @@ use std::borrow::Cow;
 use crate::compare::{Comparison, Renames, compare_with};
 use crate::dialects::Dialect;
 use crate::engine::EngineVersion;
-use crate::model::Model;
+use crate::model::{Fingerprint, Model, Name};
 use crate::script::{Script, Step};
+
+/// What may be done or not, beside what differs.
+#[derive(Debug, Clone, Default)]
+pub struct Wishes {
+    /// Tables that shall be made anew, with their rows, to have want's order of columns.
+    pub column_order: Vec<Name>,
+    /// Whether new indexes of tables that are in use are built while others write, outside the transaction.
+    pub concurrent_indexes: bool,
+}
 
 /// Everything that a dialect needs to plan a migration.
 pub struct Planning<'m> {
@@ -30,19 +39,49 @@ pub struct Planning<'m> {
     pub version: EngineVersion,
     /// What is known of the data.
     pub evidence: &'m Evidence,
+    /// What is asked for beside.
+    pub wishes: Wishes,
     /// Whether this is the way back: then each step says what data it can't bring back.
     pub way_back: bool,
 }
 
-/// A dialect's plan: the steps, and what stands around them so that they are one transaction.
+/// A dialect's plan.
 #[derive(Debug, Clone, Default)]
 pub struct Plan {
+    /// One part, unless the engine can't do all in one transaction. None: there is nothing to do.
+    pub parts: Vec<Part>,
+}
+
+/// Steps that belong together, and what stands around them.
+#[derive(Debug, Clone, Default)]
+pub struct Part {
+    /// The state in which it begins, without what it makes and what is unproven; silent in a plan's only transaction.
+    pub from: Option<Fingerprint>,
+    /// Whether each statement stands for itself. Else all are one transaction.
+    pub alone: bool,
     /// Statements before the first step, with the start of the transaction.
     pub opening: Vec<String>,
     /// The steps, in order.
     pub steps: Vec<Step>,
     /// Statements after the last step, with the end of the transaction.
     pub closing: Vec<String>,
+}
+
+impl Plan {
+    /// A plan that is one transaction.
+    pub fn one(opening: Vec<String>, steps: Vec<Step>, closing: Vec<String>) -> Plan {
+        Plan { parts: vec![Part { opening, steps, closing, ..Part::default() }] }
+    }
+
+    /// The steps of all parts.
+    pub fn steps(&self) -> impl Iterator<Item = &Step> {
+        self.parts.iter().flat_map(|part| &part.steps)
+    }
+
+    /// The steps of all parts, to change them.
+    pub fn steps_mut(&mut self) -> impl Iterator<Item = &mut Step> {
+        self.parts.iter_mut().flat_map(|part| &mut part.steps)
+    }
 }
 
 impl<'m> Planning<'m> {
@@ -55,7 +94,21 @@ impl<'m> Planning<'m> {
         evidence: &'m Evidence,
     ) -> Planning<'m> {
         let renamed = comparison.renames.apply(dialect, have);
-        Planning { have, renamed, want, comparison, version, evidence, way_back: false }
+        Planning { have, renamed, want, comparison, version, evidence, wishes: Wishes::default(), way_back: false }
+    }
+
+    /// Objects, by kind and name, that the script leaves alone or makes, and that can't be told from what the engine makes of
+    /// them.
+    pub fn unproven(&self) -> Vec<String> {
+        let left = self.comparison.unproven.iter().cloned();
+        let made = self.want.unsure().into_iter().filter(|key| {
+            let have = self.renamed.get(key).map(|have| &have.definition);
+            have != self.want.get(key).map(|want| &want.definition)
+        });
+        let mut unproven: Vec<String> = left.chain(made).map(|key| key.to_string()).collect();
+        unproven.sort();
+        unproven.dedup();
+        unproven
     }
 }
 
@@ -80,10 +133,11 @@ pub fn script(
     project: &str,
     (have, want): (&Model, &Model),
     comparison: &Comparison<'_>,
+    wishes: Wishes,
     version: EngineVersion,
     evidence: &Evidence,
 ) -> Script {
-    let planning = Planning::new(dialect, (have, want), comparison, version, evidence);
+    let planning = Planning { wishes, ..Planning::new(dialect, (have, want), comparison, version, evidence) };
     planned(dialect, project, &planning)
 }
 
@@ -105,15 +159,7 @@ pub fn undo(
 }
 
 fn planned(dialect: &dyn Dialect, project: &str, planning: &Planning<'_>) -> Script {
-    // What the script leaves alone or makes, and can't be told from what the engine makes of it.
-    let left = planning.comparison.unproven.iter().cloned();
-    let made = planning.want.unsure().into_iter().filter(|key| {
-        let have = planning.renamed.get(key).map(|have| &have.definition);
-        have != planning.want.get(key).map(|want| &want.definition)
-    });
-    let mut unproven: Vec<String> = left.chain(made).map(|key| key.to_string()).collect();
-    unproven.sort();
-    unproven.dedup();
+    let unproven = planning.unproven();
     Script {
         proven: planning.want.without(&unproven).fingerprint(),
         unproven,

@@ -10,6 +10,9 @@ use crate::engine::{Engine, EngineVersion};
 use crate::model::{Fingerprint, Model};
 use crate::plan::{Clearance, Plan, Risk, Waiver};
 
+/// How a part begins its line that is no transaction.
+const ALONE: &str = "outside a transaction";
+
 /// A migration script.
 #[derive(Debug, Clone)]
 pub struct Script {
@@ -42,6 +45,9 @@ pub struct Step {
     pub risks: Vec<Risk>,
     /// What is known, or can't be brought back; shown with the step.
     pub notes: Vec<String>,
+    /// What it makes, where it is not part of a transaction: the object's kind and name, and the hash of the object alone. The
+    /// step can be done again, and is not needed where the object is there.
+    pub makes: Option<(String, Fingerprint)>,
     /// The statements, without semicolons.
     pub statements: Vec<String>,
 }
@@ -49,14 +55,14 @@ pub struct Step {
 impl Step {
     /// A step without risks.
     pub fn new(title: impl Into<String>, statements: Vec<String>) -> Step {
-        Step { title: title.into(), risks: Vec::new(), notes: Vec::new(), statements }
+        Step { title: title.into(), risks: Vec::new(), notes: Vec::new(), makes: None, statements }
     }
 }
 
 impl Script {
     /// Applies waivers to the risks that need one. `today` is `YYYY-MM-DD`.
     pub fn clear(&mut self, waivers: &[Waiver], today: &str) {
-        for risk in self.plan.steps.iter_mut().flat_map(|step| &mut step.risks) {
+        for risk in self.plan.steps_mut().flat_map(|step| &mut step.risks) {
             if risk.clearance == Clearance::Missing
                 && let Some(waiver) = waivers.iter().find(|waiver| waiver.permits(risk, today))
             {
@@ -67,7 +73,7 @@ impl Script {
 
     /// The risks that hold it back.
     pub fn held_back_by(&self) -> Vec<&Risk> {
-        self.plan.steps.iter().flat_map(|step| &step.risks).filter(|risk| risk.holds_back()).collect()
+        self.plan.steps().flat_map(|step| &step.risks).filter(|risk| risk.holds_back()).collect()
     }
 
     /// Whether a structure is the one that the script leads to, as far as that can be proven.
@@ -81,6 +87,20 @@ impl Script {
 
     /// Whether it does nothing.
     pub fn is_empty(&self) -> bool {
-        self.plan.steps.is_empty()
+        self.plan.parts.is_empty()
+    }
+
+    /// The part, from 0, that begins in this state: the first in have, a later one in what the parts before it have made.
+    pub fn part_that_begins_in(&self, found: &Model) -> Option<usize> {
+        if found.fingerprint() == self.have {
+            return Some(0);
+        }
+        self.plan.parts.iter().position(|part| {
+            part.from.as_ref().is_some_and(|from| {
+                let makes = part.steps.iter().filter_map(|step| step.makes.as_ref()).map(|(key, _)| key.clone());
+                let beside: Vec<String> = makes.chain(self.unproven.iter().cloned()).collect();
+                found.without(&beside).fingerprint() == *from
+            })
+        })
     }
 }

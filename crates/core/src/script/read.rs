@@ -1,11 +1,11 @@
 //! Reads a script's text back: a person may have read, changed and approved it, so the text is what counts.
 
-use super::{Script, Step};
+use super::{ALONE, Script, Step};
 use crate::dialects::dialect;
 use crate::engine::{Engine, EngineVersion};
 use crate::model::Fingerprint;
 use crate::parse::{Reader, TokenKind, token};
-use crate::plan::{Clearance, Plan, Risk, RiskKind};
+use crate::plan::{Clearance, Part, Plan, Risk, RiskKind};
 
 /// Why a text is not a script.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -73,8 +73,9 @@ pub fn read(text: &str) -> Result<Script, ScriptError> {
     let steps_line = head("steps")?;
     let promised: usize = steps_line.parse().map_err(|_| wrong("steps", &steps_line, "not a number".to_owned()))?;
     let plan = plan(engine, text)?;
-    if plan.steps.len() != promised {
-        return Err(ScriptError::StepsMissing { promised, found: plan.steps.len() });
+    let found = plan.steps().count();
+    if found != promised {
+        return Err(ScriptError::StepsMissing { promised, found });
     }
     Ok(Script {
         engine,
@@ -89,8 +90,8 @@ pub fn read(text: &str) -> Result<Script, ScriptError> {
     })
 }
 
-/// Which part of the script a statement belongs to.
-enum Part {
+/// Where in its part a statement stands.
+enum Place {
     Opening,
     Steps,
     Closing,
@@ -106,14 +107,14 @@ fn plan(engine: Engine, text: &str) -> Result<Plan, ScriptError> {
         return Err(ScriptError::Unreadable { line, problem: error.message });
     }
     let mut plan = Plan::default();
-    let mut part = Part::Opening;
+    let mut place = Place::Opening;
     let (comments, tokens): (Vec<_>, Vec<_>) = tokens.into_iter().partition(|token| token.kind == TokenKind::Comment);
     let (mut comments, mut rest) = (&comments[..], &tokens[..]);
     loop {
         // Only comments between statements are markers: those inside one are the person's own.
         let next = rest.first().map_or(u32::MAX, |token| token.start);
         while let Some((comment, later)) = comments.split_first().filter(|(comment, _)| comment.start < next) {
-            mark(comment.text(text), &mut plan, &mut part);
+            mark(comment.text(text), &mut plan, &mut place)?;
             comments = later;
         }
         if rest.is_empty() {
@@ -129,27 +130,55 @@ fn plan(engine: Engine, text: &str) -> Result<Plan, ScriptError> {
         let end = reader.location(0..length).end;
         comments = &comments[comments.partition_point(|comment| comment.start < end)..];
         let sql = reader.written(0..length).to_owned();
-        match part {
-            Part::Opening => plan.opening.push(sql),
-            Part::Steps => plan.steps.last_mut().expect("a step has begun").statements.push(sql),
-            Part::Closing => plan.closing.push(sql),
+        let part = last(&mut plan);
+        match place {
+            Place::Opening => part.opening.push(sql),
+            Place::Steps => part.steps.last_mut().expect("a step has begun").statements.push(sql),
+            Place::Closing => part.closing.push(sql),
         }
     }
 }
 
+/// The part that is being read. A script of one part does not say where it begins.
+fn last(plan: &mut Plan) -> &mut Part {
+    if plan.parts.is_empty() {
+        plan.parts.push(Part::default());
+    }
+    plan.parts.last_mut().expect("there is one")
+}
+
 /// What a comment between two statements says.
-fn mark(comment: &str, plan: &mut Plan, part: &mut Part) {
+fn mark(comment: &str, plan: &mut Plan, place: &mut Place) -> Result<(), ScriptError> {
     if comment == "-- end of steps" {
-        *part = Part::Closing;
+        *place = Place::Closing;
+    } else if let Some((_, kind)) = comment.strip_prefix("-- part ").and_then(|line| line.split_once(": ")) {
+        plan.parts.push(Part { alone: kind.starts_with(ALONE), ..Part::default() });
+        *place = Place::Opening;
+    } else if let Some(from) = comment.strip_prefix("-- from: ") {
+        let wrong = |problem| ScriptError::Wrong("from", from.to_owned(), problem);
+        last(plan).from = Some(from.trim().parse().map_err(wrong)?);
     } else if let Some((_, title)) = comment.strip_prefix("-- step ").and_then(|line| line.split_once(": ")) {
         let title = title.rsplit_once(" [").map_or(title, |(title, _)| title);
-        plan.steps.push(Step::new(title, Vec::new()));
-        *part = Part::Steps;
-    } else if let (Some(line), Some(step)) = (comment.strip_prefix("-- risk: "), plan.steps.last_mut()) {
-        step.risks.extend(risk(line));
-    } else if let (Some(line), Some(step)) = (comment.strip_prefix("-- note: "), plan.steps.last_mut()) {
-        step.notes.push(line.to_owned());
+        last(plan).steps.push(Step::new(title, Vec::new()));
+        *place = Place::Steps;
+    } else if let Some(step) = plan.parts.last_mut().and_then(|part| part.steps.last_mut()) {
+        if let Some(line) = comment.strip_prefix("-- risk: ") {
+            step.risks.extend(risk(line));
+        } else if let Some(line) = comment.strip_prefix("-- note: ") {
+            step.notes.push(line.to_owned());
+        } else if let Some(line) = comment.strip_prefix("-- makes: ") {
+            step.makes = Some(makes(line)?);
+        }
     }
+    Ok(())
+}
+
+/// The fingerprint of an object, and its kind and name.
+fn makes(line: &str) -> Result<(String, Fingerprint), ScriptError> {
+    let wrong = |problem: String| ScriptError::Wrong("makes", line.to_owned(), problem);
+    let (fingerprint, object) = line.split_once(' ').ok_or_else(|| wrong("no object is named".to_owned()))?;
+    let object = serde_json::from_str(object).map_err(|problem| wrong(problem.to_string()))?;
+    Ok((object, fingerprint.parse().map_err(wrong)?))
 }
 
 fn risk(line: &str) -> Option<Risk> {

@@ -1,6 +1,6 @@
 //! A script as text that the engine's own client runs.
 
-use super::{Script, Step};
+use super::{ALONE, Script, Step};
 use crate::dialects::dialect;
 use crate::plan::{Clearance, Risk};
 
@@ -23,38 +23,62 @@ pub fn write(script: &Script) -> String {
             line(&format!("-- unproven: {}", serde_json::Value::String(object.clone())));
         }
     }
-    line(&format!("-- steps: {}", script.plan.steps.len()));
+    let parts = &script.plan.parts;
+    let count = script.plan.steps().count();
+    line(&format!("-- steps: {count}"));
     line("--");
     if script.is_empty() {
         line("-- Have and want are the same: there is nothing to do.");
         return out;
     }
-    line("-- It is one transaction: if any statement fails, the database stays as it was.");
+    if parts.len() == 1 && !parts[0].alone {
+        line("-- It is one transaction: if any statement fails, the database stays as it was.");
+    } else {
+        line(
+            "-- The engine can't do all of it in one transaction. If a statement fails, its part is undone, or can be run",
+        );
+        line(
+            "-- again where it says so; the parts before it stay done. `wevrun deploy` of this same file goes on there.",
+        );
+    }
     line("-- Run it with `wevrun deploy THIS_FILE TARGET`, which checks the fingerprints before and after,");
     let client = dialect(script.engine).client_command();
     line(&format!("-- or with the engine's own client, which keeps no ledger: {client}"));
-    line("");
-    for statement in &script.plan.opening {
-        line(&terminated(statement));
-    }
-    let count = script.plan.steps.len();
-    for (index, step) in script.plan.steps.iter().enumerate() {
+    let mut number = 0;
+    for (index, part) in parts.iter().enumerate() {
         line("");
-        line(&format!("-- step {} of {count}: {} [{}]", index + 1, one_line(&step.title), risk_words(step)));
-        for risk in &step.risks {
-            line(&format!("-- risk: {}", risk_line(risk)));
+        if parts.len() > 1 || part.alone {
+            let kind = if part.alone { format!("{ALONE}; it can be run again") } else { "one transaction".to_owned() };
+            line(&format!("-- part {} of {}: {kind}", index + 1, parts.len()));
         }
-        for note in &step.notes {
-            line(&format!("-- note: {}", one_line(note)));
+        if let Some(from) = &part.from {
+            line(&format!("-- from: {from}"));
         }
-        for statement in &step.statements {
+        for statement in &part.opening {
             line(&terminated(statement));
         }
-    }
-    line("");
-    line("-- end of steps");
-    for statement in &script.plan.closing {
-        line(&terminated(statement));
+        for step in &part.steps {
+            number += 1;
+            line("");
+            line(&format!("-- step {number} of {count}: {} [{}]", one_line(&step.title), risk_words(step)));
+            for risk in &step.risks {
+                line(&format!("-- risk: {}", risk_line(risk)));
+            }
+            for note in &step.notes {
+                line(&format!("-- note: {}", one_line(note)));
+            }
+            if let Some((object, fingerprint)) = &step.makes {
+                line(&format!("-- makes: {fingerprint} {}", serde_json::Value::String(object.clone())));
+            }
+            for statement in &step.statements {
+                line(&terminated(statement));
+            }
+        }
+        line("");
+        line("-- end of steps");
+        for statement in &part.closing {
+            line(&terminated(statement));
+        }
     }
     out
 }

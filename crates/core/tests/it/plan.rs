@@ -1,7 +1,7 @@
 //! Which steps, in which order, with which risks.
 
 use wevrun_core::compare::compare;
-use wevrun_core::plan::{self, Clearance, Evidence, Probe, Waiver, WaiverFile, read_waivers};
+use wevrun_core::plan::{self, Clearance, Evidence, Probe, Waiver, WaiverFile, Wishes, read_waivers};
 use wevrun_core::script::Script;
 
 use super::{VERSION, model, name, sqlite};
@@ -10,15 +10,15 @@ fn script(have: &str, want: &str, evidence: &[(Probe, bool)]) -> Script {
     let (have, want) = (model(have), model(want));
     let comparison = compare(sqlite(), &have, &want);
     let evidence = Evidence::new(evidence.iter().cloned());
-    plan::script(sqlite(), "honey", (&have, &want), &comparison, VERSION, &evidence)
+    plan::script(sqlite(), "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &evidence)
 }
 
 fn titles(have: &str, want: &str) -> Vec<String> {
-    script(have, want, &[]).plan.steps.into_iter().map(|step| step.title).collect()
+    script(have, want, &[]).plan.steps().map(|step| step.title.clone()).collect()
 }
 
 fn risks(script: &Script) -> Vec<String> {
-    let risks = script.plan.steps.iter().flat_map(|step| &step.risks).filter(|risk| risk.kind.needs_waiver());
+    let risks = script.plan.steps().flat_map(|step| &step.risks).filter(|risk| risk.kind.needs_waiver());
     risks.map(|risk| format!("{} {}", risk.kind, risk.object)).collect()
 }
 
@@ -101,8 +101,8 @@ fn a_rebuild_makes_again_what_stands_on_the_table() {
     let have = format!("{LOTS}{around}");
     let want = have.replace("grams INTEGER", "grams INTEGER DEFAULT 0");
     let script = script(&have, &want, &[]);
-    assert_eq!(script.plan.steps.len(), 1, "the view stays");
-    let statements = script.plan.steps[0].statements.join("\n");
+    assert_eq!(script.plan.steps().count(), 1, "the view stays");
+    let statements = script.plan.parts[0].steps[0].statements.join("\n");
     for line in [
         "CREATE INDEX i",
         "CREATE TRIGGER t",
@@ -117,7 +117,7 @@ fn a_rebuild_makes_again_what_stands_on_the_table() {
 fn rowids_are_kept_unless_they_can_not_be() {
     let insert = |have: &str, want: &str| {
         let script = script(have, want, &[]);
-        let statements = script.plan.steps.iter().flat_map(|step| step.statements.clone());
+        let statements = script.plan.steps().flat_map(|step| step.statements.clone());
         statements
             .filter(|statement| statement.starts_with("INSERT OR ABORT"))
             .collect::<String>()
@@ -146,7 +146,7 @@ fn losses_are_named_unless_the_data_is_known_to_have_none() {
     assert_eq!(risks(&script(LOTS, want, &[(values.clone(), true)])), ["loses-column column lots.note"]);
     let known = script(LOTS, want, &[(values, false)]);
     assert!(risks(&known).is_empty());
-    assert!(known.plan.steps[0].statements[0].contains("wevrun_guard"), "it is checked again when it runs");
+    assert!(known.plan.parts[0].steps[0].statements[0].contains("wevrun_guard"), "it is checked again when it runs");
     assert_eq!(risks(&script(LOTS, "", &[])), ["loses-table table lots"]);
     assert!(risks(&script(LOTS, "", &[(Probe::HasRows(name("lots")), false)])).is_empty());
     let want = "CREATE TABLE lots (id INTEGER PRIMARY KEY, grams TEXT, note TEXT)";
@@ -178,7 +178,7 @@ fn a_rename_keeps_the_rows_and_moves_dependents_out_of_the_way() {
         .replace("SELECT grams", "SELECT weight");
     let script = script(&have, &want, &[]);
     assert!(risks(&script).is_empty());
-    let titles: Vec<&str> = script.plan.steps.iter().map(|step| step.title.as_str()).collect();
+    let titles: Vec<&str> = script.plan.steps().map(|step| step.title.as_str()).collect();
     assert_eq!(
         titles,
         [
@@ -249,6 +249,10 @@ fn older_engines_get_only_what_they_know() {
     let (have, want) = (model(LOTS), model("CREATE TABLE lots (id INTEGER PRIMARY KEY, grams INTEGER)"));
     let comparison = compare(sqlite(), &have, &want);
     let version = "3.34".parse().expect("a version");
-    let script = plan::script(sqlite(), "honey", (&have, &want), &comparison, version, &Evidence::default());
-    assert_eq!(script.plan.steps[0].title, "rebuild table lots: drop column note", "DROP COLUMN came with 3.35");
+    let script =
+        plan::script(sqlite(), "honey", (&have, &want), &comparison, Wishes::default(), version, &Evidence::default());
+    assert_eq!(
+        script.plan.parts[0].steps[0].title, "rebuild table lots: drop column note",
+        "DROP COLUMN came with 3.35"
+    );
 }

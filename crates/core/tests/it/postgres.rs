@@ -4,7 +4,7 @@ use wevrun_core::build::build;
 use wevrun_core::compare::compare;
 use wevrun_core::dialects::{Dialect, dialect};
 use wevrun_core::model::{Model, Object};
-use wevrun_core::plan::{self, Evidence};
+use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_core::script;
 use wevrun_core::source::Source;
 use wevrun_core::spelling::take_over;
@@ -158,7 +158,15 @@ fn what_can_not_be_told_is_unproven() {
 fn a_script_says_what_it_does_not_prove() {
     let (have, want) = (model("CREATE TABLE a (id integer)"), model(UNSURE));
     let comparison = compare(postgres(), &have, &want);
-    let script = plan::script(postgres(), "honey", (&have, &want), &comparison, VERSION, &Evidence::default());
+    let script = plan::script(
+        postgres(),
+        "honey",
+        (&have, &want),
+        &comparison,
+        Wishes::default(),
+        VERSION,
+        &Evidence::default(),
+    );
     assert_eq!(script.unproven, ["view public.v"]);
     let text = script::write(&script);
     assert!(text.contains("-- unproven: \"view public.v\"\n"), "{text}");
@@ -169,7 +177,8 @@ fn a_script_says_what_it_does_not_prove() {
     assert!(!read.leads_to(&have), "the rest must be there");
     // Without doubts it is the whole structure.
     let sure = compare(postgres(), &have, &spelled);
-    let script = plan::script(postgres(), "honey", (&have, &spelled), &sure, VERSION, &Evidence::default());
+    let script =
+        plan::script(postgres(), "honey", (&have, &spelled), &sure, Wishes::default(), VERSION, &Evidence::default());
     assert!(script.unproven.is_empty() && script.leads_to(&spelled) && !script.leads_to(&want));
 }
 

@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 use wevrun_core::compare::compare;
-use wevrun_core::plan::{self, Evidence};
+use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_core::script::{Script, ScriptError, read, write};
 
 use super::{VERSION, model, sqlite};
@@ -10,13 +10,14 @@ use super::{VERSION, model, sqlite};
 fn script(have: &str, want: &str) -> Script {
     let (have, want) = (model(have), model(want));
     let comparison = compare(sqlite(), &have, &want);
-    plan::script(sqlite(), "honey", (&have, &want), &comparison, VERSION, &Evidence::default())
+    plan::script(sqlite(), "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &Evidence::default())
 }
 
 /// Every statement of a script, as it is run.
 fn statements(script: &Script) -> Vec<String> {
-    let steps = script.plan.steps.iter().flat_map(|step| step.statements.clone());
-    let all = script.plan.opening.iter().cloned().chain(steps).chain(script.plan.closing.iter().cloned());
+    let steps = script.plan.steps().flat_map(|step| step.statements.clone());
+    let part = &script.plan.parts[0];
+    let all = part.opening.iter().cloned().chain(steps).chain(part.closing.iter().cloned());
     all.filter(|statement| !statement.starts_with('.')).collect()
 }
 
@@ -33,12 +34,10 @@ fn what_is_written_is_read_back() {
     written.clear(&[], "2026-11-23");
     let back = read(&write(&written)).expect("it was written a moment ago");
     assert_eq!(statements(&back), statements(&written));
-    assert_eq!((back.have, back.want, back.project), (written.have, written.want, written.project));
-    let titles = |steps: &[wevrun_core::script::Step]| {
-        steps.iter().map(|step| step.title.replace('\n', " ")).collect::<Vec<_>>()
-    };
-    assert_eq!(titles(&back.plan.steps), titles(&written.plan.steps));
-    for (one, other) in back.plan.steps.iter().zip(&written.plan.steps) {
+    assert_eq!((&back.have, &back.want, &back.project), (&written.have, &written.want, &written.project));
+    let titles = |script: &Script| script.plan.steps().map(|step| step.title.replace('\n', " ")).collect::<Vec<_>>();
+    assert_eq!(titles(&back), titles(&written));
+    for (one, other) in back.plan.steps().zip(written.plan.steps()) {
         assert_eq!(
             one.risks.iter().map(|r| r.kind).collect::<Vec<_>>(),
             other.risks.iter().map(|r| r.kind).collect::<Vec<_>>()
@@ -74,7 +73,7 @@ proptest! {
         let text = write(&script("", "CREATE TABLE a (x); CREATE TABLE b (y); CREATE VIEW v AS SELECT 1"));
         let end = text.floor_char_boundary((text.len() as f64 * share) as usize);
         if let Ok(script) = read(&text[..end]) {
-            prop_assert_eq!(script.plan.steps.len(), 3);
+            prop_assert_eq!(script.plan.steps().count(), 3);
         }
     }
 }

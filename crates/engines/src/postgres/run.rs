@@ -23,6 +23,14 @@ impl Session for PostgresDatabase {
         )
     }
 
+    fn hold(&mut self, on: bool) -> Result<(), LiveError> {
+        self.statement(if on {
+            "SET lock_timeout = '10s'; SELECT pg_advisory_lock(hashtext('wevrun release')); RESET lock_timeout"
+        } else {
+            "SELECT pg_advisory_unlock(hashtext('wevrun release'))"
+        })
+    }
+
     fn is_in_transaction(&mut self) -> bool {
         let answer = self.client.simple_query("SELECT current_setting('wevrun.release', true)");
         answer.is_ok_and(|messages| single(&messages).and_then(|row| row.get(0)) == Some("running"))

@@ -58,7 +58,7 @@ fn a_lost_connection_leaves_nothing_behind() {
         let (have, want) = (model(HIVES), model(WITH_NOTE));
         let mut script = script(&have, &want);
         let end = vec!["SELECT pg_terminate_backend(pg_backend_pid())".to_owned()];
-        script.plan.steps.push(Step::new("lose the connection", end));
+        script.plan.parts[0].steps.push(Step::new("lose the connection", end));
         let outcome = connect(&database, Access::Write).deploy(&script, &release(), &mut |_| {});
         let Err(LiveError::StepFailed { number: 2, cause, .. }) = outcome else { panic!("{outcome:?}") };
         assert!(matches!(*cause, LiveError::ConnectionLost(_)), "{cause}");
@@ -70,7 +70,7 @@ fn a_lost_connection_leaves_nothing_behind() {
 fn a_script_that_commits_by_itself_is_stopped() {
     let database = made(Age::Newest, HIVES);
     let mut script = script(&model(HIVES), &model(WITH_NOTE));
-    script.plan.steps[0].statements.push("COMMIT".to_owned());
+    script.plan.parts[0].steps[0].statements.push("COMMIT".to_owned());
     let outcome = connect(&database, Access::Write).deploy(&script, &release(), &mut |_| {});
     assert!(
         matches!(&outcome, Err(LiveError::Engine(words)) if words.contains("ended the transaction")),

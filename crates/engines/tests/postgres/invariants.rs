@@ -3,7 +3,7 @@
 
 use wevrun_core::compare::{compare, compare_with};
 use wevrun_core::model::Model;
-use wevrun_core::plan;
+use wevrun_core::plan::{self, Evidence};
 use wevrun_engines::{Access, LiveError};
 use wevrun_testkit::postgres::{AGES, Age, Database, structure_difference};
 use wevrun_testkit::postgres_schema::statements;
@@ -89,12 +89,19 @@ fn pair(age: Age, case: u64) -> Outcome {
         fill(&database, &a);
     }
     let before = counts(&database, &a);
-    let forward = script(&a, &b);
+    let wishes = plan::Wishes { concurrent_indexes: case.is_multiple_of(3), ..Default::default() };
+    let comparison = compare(postgres(), &a, &b);
+    let forward = plan::script(postgres(), "honey", (&a, &b), &comparison, wishes, VERSION, &Evidence::default());
     let text = wevrun_core::script::write(&forward);
     match connect(&database, Access::Write).deploy(&forward, &release(), &mut |_| {}) {
         Ok(_) => {}
         Err(LiveError::StepFailed { message, .. }) if by_rows(&message) => {
             assert!(read(&database) == a, "a stopped script left something behind");
+            return Outcome::StoppedByRows;
+        }
+        Err(LiveError::Halfway { cause, .. }) if by_rows(&cause.to_string()) => {
+            let left = forward.part_that_begins_in(&read(&database));
+            assert!(left.is_some_and(|part| part > 0 || forward.plan.parts.len() == 1), "it can't go on\n{text}");
             return Outcome::StoppedByRows;
         }
         Err(LiveError::ProofFailed { found, .. }) => panic!("another outcome: {}\n{text}", difference(&found, &b)),

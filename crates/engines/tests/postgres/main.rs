@@ -2,6 +2,7 @@
 
 mod failures;
 mod invariants;
+mod parts;
 mod respellings;
 mod round_trip;
 
@@ -9,7 +10,7 @@ use wevrun_core::build::build;
 use wevrun_core::compare::compare;
 use wevrun_core::dialects::{Dialect, dialect};
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Evidence};
+use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_core::script::Script;
 use wevrun_core::source::Source;
 use wevrun_core::{Engine, EngineVersion};
@@ -45,7 +46,7 @@ fn read(database: &postgres::Database) -> Model {
 
 fn script(have: &Model, want: &Model) -> Script {
     let comparison = compare(postgres(), have, want);
-    plan::script(postgres(), "honey", (have, want), &comparison, VERSION, &Evidence::default())
+    plan::script(postgres(), "honey", (have, want), &comparison, Wishes::default(), VERSION, &Evidence::default())
 }
 
 fn release() -> Release {

@@ -3,7 +3,7 @@
 use wevrun_core::adopt;
 use wevrun_core::compare::compare;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Evidence};
+use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_engines::Access;
 use wevrun_testkit::postgres::{AGES, Age, Server, structure_difference};
 
@@ -128,10 +128,12 @@ fn columns_can_be_put_in_order() {
             )
             .expect("rows");
         let (have, want) = (read(&database), model(&wanted));
-        let mut comparison = compare(postgres(), &have, &want);
-        comparison.to_order = comparison.reordered.iter().map(|table| table.table.clone()).collect();
-        assert_eq!(comparison.to_order.len(), 1);
-        let script = plan::script(postgres(), "honey", (&have, &want), &comparison, VERSION, &Evidence::default());
+        let comparison = compare(postgres(), &have, &want);
+        let column_order: Vec<_> = comparison.reordered.iter().map(|table| table.table.clone()).collect();
+        assert_eq!(column_order.len(), 1);
+        let wishes = Wishes { column_order, ..Wishes::default() };
+        let script =
+            plan::script(postgres(), "honey", (&have, &want), &comparison, wishes, VERSION, &Evidence::default());
         connect(&database, Access::Write)
             .deploy(&script, &release(), &mut |_| {})
             .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", wevrun_core::script::write(&script)));

@@ -181,6 +181,10 @@ impl Dialect for Postgres {
         plan::probes(planning)
     }
 
+    fn builds_indexes_concurrently(&self) -> bool {
+        true
+    }
+
     fn plan(&self, planning: &Planning<'_>) -> Plan {
         plan::plan(planning)
     }

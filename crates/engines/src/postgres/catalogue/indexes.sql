@@ -23,6 +23,7 @@ SELECT 'index', format('%I.%I', n.nspname, c.relname),
       /*15+ CASE WHEN i.indnullsnotdistinct THEN ' NULLS NOT DISTINCT' END,*/
       (SELECT format(' WITH (%s)', string_agg(format('%I = %L', o.option_name, o.option_value), ', ')) FROM pg_options_to_table(c.reloptions) o HAVING count(*) > 0),
       CASE WHEN i.indpred IS NOT NULL THEN ' WHERE ' || pg_get_expr(i.indpred, i.indrelid) END) END, ';',
+    CASE WHEN NOT i.indisvalid AND c.relkind = 'i' THEN format(E'\nALTER INDEX %I.%I INVALID;', n.nspname, c.relname) END,
     CASE WHEN ts.spcname IS NOT NULL THEN format(E'\nALTER INDEX %I.%I SET TABLESPACE %I;', n.nspname, c.relname, ts.spcname) END,
     CASE WHEN i.indexprs IS NOT NULL THEN
       (SELECT string_agg(format(E'\nALTER INDEX %I.%I ALTER COLUMN %s SET STATISTICS %s;', n.nspname, c.relname, a.attnum, a.attstattarget), '' ORDER BY a.attnum)

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use super::access::{self, Subject, amend, kinds, say, say_of_index, subject_name};
 use super::{definitions, expression, identifier, names, objects, own_name};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Clauses, Definition, Kind, Name, Object, ObjectKey, Plain};
+use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, ObjectKey, Plain};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
 
 pub type Outcome = Result<(), Box<Diagnostic>>;
@@ -350,6 +350,15 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
         return Ok(vec![amend(subject, true, move |object| {
             if let Definition::Index(index) = &mut object.definition {
                 index.clauses.say("attached to", parent.canonical());
+            }
+            Ok(())
+        })]);
+    }
+    // What the catalogue says of an index whose concurrent build failed. Nobody can wish for one.
+    if reader.take(&["INVALID"]) {
+        return Ok(vec![amend(subject, true, |object| {
+            if let Definition::Index(index) = &mut object.definition {
+                index.clauses.set("invalid", Expression::unsure("invalid", "its build failed"));
             }
             Ok(())
         })]);

@@ -3,6 +3,7 @@
 mod column_order;
 mod dependents;
 mod order;
+mod outside;
 mod plain;
 mod swap;
 mod table;
@@ -15,8 +16,8 @@ use super::canonical;
 use super::names::quoted;
 use super::write;
 use crate::compare::Change;
-use crate::model::{Check, Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey};
-use crate::plan::{Plan, Planning, Probe, Risk, RiskKind};
+use crate::model::{Check, Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey, Plain};
+use crate::plan::{Part, Plan, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 pub use column_order::obstacle as order_obstacle;
 use dependents::in_the_way;
@@ -32,13 +33,26 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         swapped: BTreeSet::new(),
         ordered: BTreeSet::new(),
         dropped: BTreeSet::new(),
+        early_labels: Vec::new(),
+        late_indexes: BTreeSet::new(),
         path: None,
     };
     planner.plan();
-    let Planner { steps, .. } = planner;
-    if steps.is_empty() {
-        return Plan::default();
+    let labels = outside::labels_first(planning, &planner.early_labels);
+    let indexes = outside::indexes_at_last(planning, &planner.late_indexes);
+    let mut parts: Vec<Part> = labels.into_iter().collect();
+    if !planner.steps.is_empty() {
+        let main = Part { steps: planner.steps, ..transaction() };
+        // A plan's only part begins in have, which its head says.
+        let from = parts.last().map(|_| outside::state_with_labels(planning, &planner.early_labels));
+        parts.push(Part { from, ..main });
     }
+    parts.extend(indexes);
+    Plan { parts }
+}
+
+/// A part that is one transaction, without steps.
+fn transaction() -> Part {
     let opening = vec![
         "BEGIN".to_owned(),
         // Bodies may name what comes later in the script.
@@ -49,7 +63,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         "SET LOCAL timezone = 'UTC'".to_owned(),
         "SET LOCAL client_min_messages = warning".to_owned(),
     ];
-    Plan { opening, steps, closing: vec!["COMMIT".to_owned()] }
+    Part { opening, closing: vec!["COMMIT".to_owned()], ..Part::default() }
 }
 
 /// How an object of both sides is brought from one to the other.
@@ -75,6 +89,10 @@ struct Planner<'p> {
     ordered: BTreeSet<Name>,
     /// What is dropped already.
     dropped: BTreeSet<ObjectKey>,
+    /// Types whose new labels are used in the same script.
+    early_labels: Vec<ObjectKey>,
+    /// Indexes that are built after the transaction.
+    late_indexes: BTreeSet<ObjectKey>,
     /// The schema in which names are looked for, if it is not the usual one.
     path: Option<String>,
 }
@@ -92,6 +110,7 @@ impl<'p> Planner<'p> {
         let planning = self.planning;
         self.renames();
         self.rename_constraints();
+        self.find_early_labels();
         let outputs = (canonical::view_outputs(self.have()), canonical::view_outputs(planning.want));
         let mut removed: BTreeSet<ObjectKey> = BTreeSet::new();
         let mut alterations: Vec<(ObjectKey, Vec<Step>)> = Vec::new();
@@ -120,13 +139,14 @@ impl<'p> Planner<'p> {
         self.swapped =
             self.again.iter().filter(|key| swap::is_swapped(planning, key)).map(|key| key.name.clone()).collect();
         self.again.retain(|key| !self.swapped.contains(&key.name) || key.kind == Kind::Index);
-        let to_order = planning.comparison.to_order.iter().map(|name| ObjectKey::new(Kind::Table, name.clone()));
+        let to_order = planning.wishes.column_order.iter().map(|name| ObjectKey::new(Kind::Table, name.clone()));
         let to_order: Vec<ObjectKey> =
             to_order.filter(|key| !alterations.iter().any(|(other, _)| other == key)).collect();
         self.ordered = to_order.iter().filter(|key| !self.again.contains(key)).map(|key| key.name.clone()).collect();
         self.again.extend(to_order);
         let stands = in_the_way(self.have(), planning.want, &removed, &self.again, &self.swapped);
         self.again.extend(stands);
+        self.late_indexes = outside::late_indexes(planning, self.have(), &self.again);
         // What is made anew is not altered as well.
         alterations.retain(|(key, _)| !self.again.contains(key));
         self.drop_foreign_keys(&removed);
@@ -152,10 +172,7 @@ impl<'p> Planner<'p> {
             }
             (Definition::View(before), Definition::View(after)) => plain::view(have, want, before, after, outputs),
             (Definition::Index(before), Definition::Index(after)) => plain::index(want, before, after),
-            (Definition::Plain(before), Definition::Plain(after)) => match plain::plain(want, before, after) {
-                Method::Alter(_) if after.clauses.has("enum") && self.uses_new_labels(have, want) => Method::Rebuild,
-                method => method,
-            },
+            (Definition::Plain(before), Definition::Plain(after)) => plain::plain(want, before, after),
             _ => Method::Rebuild,
         }
     }
@@ -222,15 +239,31 @@ impl<'p> Planner<'p> {
         self.steps.extend(steps);
     }
 
-    /// Labels that are new can't be used in the transaction that adds them: then the type is made anew
-    /// (<https://www.postgresql.org/docs/current/sql-altertype.html>).
-    fn uses_new_labels(&self, have: &Object, want: &Object) -> bool {
-        let (Definition::Plain(before), Definition::Plain(after)) = (&have.definition, &want.definition) else {
-            return false;
-        };
+    /// Enums whose new labels are used by what the script makes have them before it begins.
+    fn find_early_labels(&mut self) {
+        for difference in &self.planning.comparison.differences {
+            let Change::Change { want, .. } = &difference.change else { continue };
+            let key = want.key();
+            let Some(mut have) = self.have().get(&key).cloned() else { continue };
+            let (Definition::Plain(before), Definition::Plain(after)) = (&mut have.definition, &want.definition) else {
+                continue;
+            };
+            let Some(labels) = after.clauses.get("enum").filter(|_| before.clauses.has("enum")) else { continue };
+            let additions = outside::label_additions(&want.name, &before.clauses, &after.clauses);
+            if additions.is_none_or(|additions| additions.is_empty()) || !self.uses_new_labels(before, want) {
+                continue;
+            }
+            before.clauses.set("enum", labels.clone());
+            self.have.to_mut().insert(have);
+            self.early_labels.push(key);
+        }
+    }
+
+    /// Whether something that is made or changes names a label that is new.
+    fn uses_new_labels(&self, before: &Plain, want: &Object) -> bool {
         let old = super::enum_labels(&before.clauses);
-        let new: Vec<String> =
-            super::enum_labels(&after.clauses).into_iter().filter(|label| !old.contains(label)).collect();
+        let labels = super::enum_labels(write::clauses(want));
+        let new: Vec<String> = labels.into_iter().filter(|label| !old.contains(label)).collect();
         self.planning.comparison.differences.iter().any(|difference| {
             let object = match &difference.change {
                 Change::Create(object) => *object,
@@ -483,6 +516,7 @@ impl<'p> Planner<'p> {
         );
         keys.sort();
         keys.dedup();
+        keys.retain(|key| !self.late_indexes.contains(key));
         // A base type is a shell first, so that its functions can name it.
         for key in keys.iter().filter(|key| key.kind == Kind::Type) {
             if planning.want.get(key).is_some_and(order::is_base_type) && self.have().get(key).is_none() {
@@ -567,8 +601,7 @@ impl<'p> Planner<'p> {
             && self.have().table(&index.table).is_some()
         {
             if index.unique {
-                let explanation = "rows that are equal in these columns stop the script";
-                step.risks.push(Risk::new(RiskKind::MayRefuseRows, key.to_string(), explanation));
+                step.risks.push(equal_rows(&key));
             }
             step.notes.push(format!("nobody can write to {} while the index is built", index.table));
         }
@@ -751,6 +784,12 @@ pub fn stop_if(condition: &str, message: &str) -> String {
         super::tokens::literal(&format!("wevrun: {message}"))
     );
     format!("DO {}", super::tokens::dollar_quoted(&body, "wevrun"))
+}
+
+/// The risk that rows which are there break a new unique index.
+fn equal_rows(index: &ObjectKey) -> Risk {
+    let explanation = "rows that are equal in these columns stop the script";
+    Risk::new(RiskKind::MayRefuseRows, index.to_string(), explanation)
 }
 
 /// The risk that a step writes every row of a table anew.

@@ -1,9 +1,10 @@
 //! Changes of everything but tables: in place where the server can, else anew.
 
 use super::Method;
+use super::outside::label_additions;
 use crate::dialects::postgres::canonical::Outputs;
 use crate::dialects::postgres::names::{self, quoted};
-use crate::dialects::postgres::{attributes, enum_labels, split_list, write};
+use crate::dialects::postgres::{attributes, split_list, write};
 use crate::model::{Clauses, Index, Kind, Object, Plain, View, is};
 use crate::plan::{Risk, RiskKind};
 use crate::script::Step;
@@ -291,22 +292,13 @@ fn domain_change(name: &str, clause: &str, before: &Plain, after: &Plain) -> Opt
 
 /// New labels are added in place; where labels go or change places, the type is swapped.
 fn enumeration(want: &Object, before: &Plain, after: &Plain, mut statements: Vec<String>) -> Method {
-    let (old, new) = (enum_labels(&before.clauses), enum_labels(&after.clauses));
-    let kept: Vec<&String> = new.iter().filter(|label| old.contains(label)).collect();
-    if kept.len() != old.len() || kept.into_iter().ne(old.iter()) {
-        return Method::Rebuild;
+    match label_additions(&want.name, &before.clauses, &after.clauses) {
+        Some(additions) => {
+            statements.extend(additions);
+            alter(want, statements)
+        }
+        None => Method::Rebuild,
     }
-    for (index, label) in new.iter().enumerate().filter(|(_, label)| !old.contains(label)) {
-        let place = match index.checked_sub(1).map(|before| &new[before]) {
-            Some(neighbour) => format!(" AFTER {neighbour}"),
-            None => new
-                .iter()
-                .find(|other| old.contains(other))
-                .map_or_else(String::new, |first| format!(" BEFORE {first}")),
-        };
-        statements.push(format!("ALTER TYPE {} ADD VALUE {label}{place}", want.name));
-    }
-    alter(want, statements)
 }
 
 fn composite(want: &Object, before: &Plain, after: &Plain, mut statements: Vec<String>) -> Method {

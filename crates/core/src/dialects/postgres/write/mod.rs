@@ -23,7 +23,7 @@ pub fn statements(object: &Object) -> Vec<String> {
 pub fn create(object: &Object, foreign_keys: bool) -> String {
     match &object.definition {
         Definition::Table(table) => create_table(&object.name, table, foreign_keys),
-        Definition::Index(index) => create_index(&object.name, index),
+        Definition::Index(index) => create_index(&object.name, index, false),
         Definition::View(view) => create_view(&object.name, view, false),
         Definition::Plain(plain) => create_plain(&object.name, plain, false),
         Definition::VirtualTable(_) | Definition::Trigger(_) => unreachable!("PostgreSQL has no such definitions"),
@@ -89,7 +89,8 @@ fn tablespace(clauses: &Clauses) -> String {
     clauses.value("tablespace").map_or_else(String::new, |space| format!(" TABLESPACE {}", quoted(space)))
 }
 
-fn create_index(name: &Name, index: &Index) -> String {
+/// CREATE INDEX.
+pub fn create_index(name: &Name, index: &Index, concurrently: bool) -> String {
     let parts: Vec<String> = index
         .parts
         .iter()
@@ -127,8 +128,9 @@ fn create_index(name: &Name, index: &Index) -> String {
     let clauses = &index.clauses;
     let only = if clauses.has("only") { "ONLY " } else { "" };
     let mut out = format!(
-        "CREATE {}INDEX {} ON {only}{}",
+        "CREATE {}INDEX {}{} ON {only}{}",
         if index.unique { "UNIQUE " } else { "" },
+        if concurrently { "CONCURRENTLY " } else { "" },
         quoted(&names::identifier(name)),
         index.table
     );

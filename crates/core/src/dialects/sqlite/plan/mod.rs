@@ -129,7 +129,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     }
     let check = touches_rows && guards::foreign_keys_are_valid(planning.want);
     let count = check && guards::foreign_keys_are_valid(planning.have);
-    Plan { opening: guards::opening(count), steps, closing: guards::closing(check) }
+    Plan::one(guards::opening(count), steps, guards::closing(check))
 }
 
 struct Planner<'p> {

@@ -1,0 +1,67 @@
+//! What a person may ask of a script beside the difference.
+
+use clap::{Args, ValueEnum};
+use wevrun_core::compare::Comparison;
+use wevrun_core::dialects::Dialect;
+use wevrun_core::model::{Kind, Model};
+use wevrun_core::plan;
+
+use crate::failure::{Ended, Failure};
+use crate::output::style::{self, paint};
+
+/// The options of every command that makes a script
+#[derive(Debug, Clone, Args)]
+pub struct Wishes {
+    /// What to do about columns that stand in another order [default: nothing]
+    #[arg(long, value_name = "WHAT")]
+    pub column_order: Option<ColumnOrder>,
+
+    /// How to build new indexes of tables that are in use [default: in the transaction, while nobody can write]
+    #[arg(long, value_name = "HOW")]
+    pub index_builds: Option<IndexBuilds>,
+}
+
+/// What `--column-order` asks for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ColumnOrder {
+    /// Make the table anew, with its rows and everything that depends on it
+    Rebuild,
+}
+
+/// What `--index-builds` asks for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum IndexBuilds {
+    /// After the transaction, while others write
+    Concurrent,
+}
+
+impl Wishes {
+    /// Whether nothing is asked for.
+    pub fn is_empty(&self) -> bool {
+        self.column_order.is_none() && self.index_builds.is_none()
+    }
+
+    /// As the plan takes them. Says what can't be done.
+    pub fn of(&self, dialect: &dyn Dialect, have: &Model, comparison: &Comparison<'_>) -> Ended<plan::Wishes> {
+        let concurrent_indexes = self.index_builds == Some(IndexBuilds::Concurrent);
+        if concurrent_indexes && !dialect.builds_indexes_concurrently() {
+            let engine = dialect.engine();
+            return Err(Failure::usage(format!(
+                "{engine} builds no index while others write; leave out --index-builds"
+            )));
+        }
+        let mut wishes = plan::Wishes { concurrent_indexes, ..plan::Wishes::default() };
+        for reordered in comparison.reordered.iter().filter(|_| self.column_order == Some(ColumnOrder::Rebuild)) {
+            let table = have.find(Kind::Table, &reordered.table);
+            match table.and_then(|table| dialect.order_obstacle(have, table)) {
+                None => wishes.column_order.push(reordered.table.clone()),
+                Some(why) => anstream::eprintln!(
+                    "{}: the columns of {} keep their order: {why}",
+                    paint(style::WARNING, "warning"),
+                    reordered.table
+                ),
+            }
+        }
+        Ok(wishes)
+    }
+}

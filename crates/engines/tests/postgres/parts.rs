@@ -1,0 +1,110 @@
+//! Scripts that the server can't run as one transaction.
+
+use wevrun_core::model::Model;
+use wevrun_core::plan::{self, Evidence, Wishes};
+use wevrun_core::script::{Script, read as read_script, write};
+use wevrun_engines::{Access, Deployment, Event, LiveError};
+use wevrun_testkit::postgres::{AGES, Database};
+
+use crate::{VERSION, connect, difference, made, model, postgres, read, release};
+
+const BEFORE: &str = "
+    CREATE SCHEMA apiary;
+    CREATE TYPE apiary.strength AS ENUM ('weak', 'strong');
+    CREATE TABLE apiary.hives (id bigint PRIMARY KEY, strength apiary.strength NOT NULL DEFAULT 'weak', note text);
+    CREATE TABLE lots (id integer, label text);
+    INSERT INTO lots VALUES (1, 'spring'), (1, 'summer');
+    INSERT INTO apiary.hives VALUES (7, 'strong', 'by the lime tree');
+";
+
+const AFTER: &str = "
+    CREATE SCHEMA apiary;
+    CREATE TYPE apiary.strength AS ENUM ('weak', 'resting', 'strong');
+    CREATE TABLE apiary.hives (id bigint PRIMARY KEY, strength apiary.strength NOT NULL DEFAULT 'resting', note text);
+    CREATE INDEX hives_resting ON apiary.hives (lower(note)) WHERE strength = 'resting';
+    COMMENT ON INDEX apiary.hives_resting IS 'those that rest';
+    CREATE TABLE lots (id integer, label text);
+    CREATE UNIQUE INDEX lots_id ON lots (id);
+";
+
+/// The script, as it is read back from its text.
+fn concurrent(have: &Model, want: &Model) -> Script {
+    let comparison = wevrun_core::compare::compare(postgres(), have, want);
+    let wishes = Wishes { concurrent_indexes: true, ..Wishes::default() };
+    let evidence = Evidence::default();
+    let script = plan::script(postgres(), "honey", (have, want), &comparison, wishes, VERSION, &evidence);
+    let text = write(&script);
+    let back = read_script(&text).expect("what was written can be read");
+    assert_eq!(write(&back), text);
+    back
+}
+
+/// Deploys; gives the numbers of the steps that ran as well.
+fn deploy(database: &Database, script: &Script) -> (Vec<usize>, Result<Deployment, LiveError>) {
+    let mut ran = Vec::new();
+    let outcome = connect(database, Access::Write).deploy(script, &release(), &mut |event| {
+        if let Event::StepDone(number, _) = event {
+            ran.push(number);
+        }
+    });
+    (ran, outcome)
+}
+
+#[test]
+fn a_script_of_three_parts_goes_on_where_it_stopped() {
+    for age in AGES {
+        let database = made(age, BEFORE);
+        let (have, want) = (read(&database), model(AFTER));
+        let script = concurrent(&have, &want);
+        assert_eq!(script.plan.parts.len(), 3, "labels, the rest, indexes");
+        let (ran, outcome) = deploy(&database, &script);
+        let Err(LiveError::Halfway { done: 2, parts: 3, cause }) = outcome else { panic!("{outcome:?}") };
+        assert!(cause.to_string().contains("could not create unique index"), "{cause}");
+        assert_eq!(ran, [1, 2, 3]);
+        // What the server has left behind is no index yet.
+        let halfway = read(&database);
+        assert_eq!(difference(&halfway, &want).matches("index public.lots_id").count(), 1);
+        assert!(connect(&database, Access::Read).last_release().expect("readable").is_none());
+        database.psql("DELETE FROM lots WHERE label = 'summer'").expect("a row");
+        let (ran, outcome) = deploy(&database, &script);
+        assert_eq!(ran, [4], "what is there is not built again");
+        let after = outcome.expect("it goes on").after;
+        assert!(after == want, "{}", difference(&after, &want));
+        let entry = connect(&database, Access::Read).last_release().expect("readable").expect("a record");
+        assert_eq!(entry.want, want.fingerprint().as_str());
+        assert_eq!(database.psql("SELECT strength FROM apiary.hives").expect("a row").trim(), "strong");
+    }
+}
+
+#[test]
+fn the_servers_own_client_runs_every_part() {
+    for age in AGES {
+        let database = made(age, BEFORE);
+        database.psql("DELETE FROM lots WHERE label = 'summer'").expect("a row");
+        let (have, want) = (read(&database), model(AFTER));
+        let text = write(&concurrent(&have, &want));
+        database.psql(&text).unwrap_or_else(|words| panic!("{words}\n{text}"));
+        let found = read(&database);
+        assert!(found == want, "{}", difference(&found, &want));
+    }
+}
+
+/// An index that the rest of the script needs is built with it.
+#[test]
+fn an_index_that_others_need_is_part_of_the_transaction() {
+    let before = "CREATE TABLE hives (id integer NOT NULL); CREATE TABLE visits (hive integer);
+        CREATE TABLE lots (id integer) PARTITION BY LIST (id);";
+    let after = "CREATE TABLE hives (id integer NOT NULL); CREATE UNIQUE INDEX hives_id ON hives (id);
+        CREATE TABLE visits (hive integer REFERENCES hives (id)); CREATE UNIQUE INDEX visits_hive ON visits (hive);
+        CREATE TABLE lots (id integer) PARTITION BY LIST (id); CREATE INDEX lots_id ON lots (id);
+        CREATE TABLE payouts (id integer); CREATE INDEX payouts_id ON payouts (id);";
+    for age in AGES {
+        let database = made(age, before);
+        let want = model(after);
+        let script = concurrent(&read(&database), &want);
+        let [main, alone] = &script.plan.parts[..] else { panic!("{:#?}", script.plan) };
+        let made: Vec<&str> = alone.steps.iter().filter_map(|step| Some(step.makes.as_ref()?.0.as_str())).collect();
+        assert_eq!((main.alone, made), (false, vec!["index public.visits_hive"]));
+        deploy(&database, &script).1.expect("it works");
+    }
+}
