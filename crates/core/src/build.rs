@@ -8,7 +8,7 @@ use crate::dialects::dialect;
 use crate::engine::{Engine, EngineVersion};
 use crate::fold::{Folded, fold};
 use crate::model::Model;
-use crate::parse::parse_source;
+use crate::parse::{ParsedSource, parse_source};
 use crate::source::Source;
 
 /// A model and what was found on the way to it.
@@ -27,27 +27,49 @@ impl Build {
     }
 }
 
-/// Reads sources into a model without checking it: for definitions that an engine has accepted already.
-pub fn read(engine: Engine, sources: &[Source]) -> Build {
-    let folded = folded(engine, sources);
-    finish(folded.model, folded.diagnostics)
+/// Reads sources into a model without checking it: for definitions that an engine has accepted already. They may come bit by
+/// bit, and are parsed as they come.
+#[derive(Debug)]
+pub struct Reading {
+    engine: Engine,
+    parsed: Vec<ParsedSource>,
+}
+
+impl Reading {
+    /// Nothing is read yet.
+    pub fn new(engine: Engine) -> Reading {
+        Reading { engine, parsed: Vec::new() }
+    }
+
+    /// Parses the next sources.
+    pub fn add(&mut self, sources: &[Source]) {
+        let (dialect, first) = (dialect(self.engine), self.parsed.len());
+        let parsed = sources.par_iter().enumerate();
+        self.parsed.par_extend(parsed.map(|(index, source)| parse_source(dialect, source, (first + index) as u32)));
+    }
+
+    /// The model of all of them.
+    pub fn finish(self) -> Build {
+        let folded = self.folded();
+        finish(folded.model, folded.diagnostics)
+    }
+
+    fn folded(self) -> Folded {
+        let dialect = dialect(self.engine);
+        let mut folded = fold(dialect, self.parsed);
+        dialect.finish(&mut folded.model);
+        folded
+    }
 }
 
 /// Reads and checks sources. Their order decides only the order of what is found, and which ALTER comes first.
 pub fn build(engine: Engine, version: EngineVersion, sources: &[Source]) -> Build {
-    let mut folded = folded(engine, sources);
+    let mut reading = Reading::new(engine);
+    reading.add(sources);
+    let mut folded = reading.folded();
     let found = check::check(engine, version, &folded);
     folded.diagnostics.extend(found);
     finish(folded.model, folded.diagnostics)
-}
-
-fn folded(engine: Engine, sources: &[Source]) -> Folded {
-    let dialect = dialect(engine);
-    let parsed: Vec<_> =
-        sources.par_iter().enumerate().map(|(index, source)| parse_source(dialect, source, index as u32)).collect();
-    let mut folded = fold(dialect, parsed);
-    dialect.finish(&mut folded.model);
-    folded
 }
 
 fn finish(model: Model, mut found: Vec<Diagnostic>) -> Build {

@@ -37,6 +37,12 @@ impl PostgresDatabase {
         PostgresDatabase::with(client, settings)
     }
 
+    /// One more connection to the same database.
+    pub(super) fn another(&self) -> Result<PostgresDatabase, LiveError> {
+        let client = connect(&self.settings, &self.settings.config)?.map_err(|error| meaning(&error))?;
+        Ok(PostgresDatabase { client, settings: self.settings.clone(), version: self.version })
+    }
+
     fn with(mut client: Client, settings: Settings) -> Result<PostgresDatabase, LiveError> {
         let rows =
             client.simple_query("SELECT current_setting('server_version_num')").map_err(|error| meaning(&error))?;

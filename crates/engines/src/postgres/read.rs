@@ -5,16 +5,20 @@
 //! relatives, <https://www.postgresql.org/docs/current/functions-info.html#FUNCTIONS-INFO-CATALOG>).
 
 use postgres::SimpleQueryMessage;
+use wevrun_core::build::Reading;
 use wevrun_core::diagnostics::Code;
 use wevrun_core::source::Source;
-use wevrun_core::{Engine, EngineVersion, build};
+use wevrun_core::{Engine, EngineVersion};
 
-use super::connection::{PostgresDatabase, meaning};
+use super::connection::{PostgresDatabase, meaning, single};
 use crate::database::Content;
 use crate::error::LiveError;
 
-/// The queries, in the order in which people would write the objects.
-const QUERIES: [&str; 15] = [
+/// What the tables are: about half of the work.
+const TABLES: &[&str] = &[include_str!("catalogue/tables.sql")];
+
+/// Everything else.
+const OTHERS: &[&str] = &[
     include_str!("catalogue/schemas.sql"),
     include_str!("catalogue/types.sql"),
     include_str!("catalogue/sequences.sql"),
@@ -23,7 +27,6 @@ const QUERIES: [&str; 15] = [
     include_str!("catalogue/operators.sql"),
     include_str!("catalogue/text_search.sql"),
     include_str!("catalogue/foreign.sql"),
-    include_str!("catalogue/tables.sql"),
     include_str!("catalogue/views.sql"),
     include_str!("catalogue/indexes.sql"),
     include_str!("catalogue/standing_on_tables.sql"),
@@ -32,19 +35,27 @@ const QUERIES: [&str; 15] = [
     include_str!("catalogue/access.sql"),
 ];
 
+/// How many relations make it worth while to ask over two connections.
+const MANY: u32 = 2000;
+
 /// What makes the server's spelling independent of the session.
 const SPELLING: &str = "SET LOCAL search_path = ''; SET LOCAL DateStyle = 'ISO, YMD'; SET LOCAL IntervalStyle = 'postgres'; \
                         SET LOCAL extra_float_digits = 1; SET LOCAL quote_all_identifiers = off; \
                         SET LOCAL standard_conforming_strings = on; SET LOCAL timezone = 'UTC'; \
                         SET LOCAL jit = off;";
 
+/// The transaction in which a database is read.
+const BEGIN: &str = "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET LOCAL statement_timeout = '10min'; \
+                     SET LOCAL lock_timeout = '10s';";
+
 impl PostgresDatabase {
     /// Everything, in a read-only transaction of its own.
     pub(super) fn content(&mut self) -> Result<Content, LiveError> {
-        let begin = "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET LOCAL statement_timeout = '10min'; \
-                     SET LOCAL lock_timeout = '10s';";
-        self.client.batch_execute(begin).map_err(|error| meaning(&error))?;
-        let content = self.content_inside();
+        self.client.batch_execute(BEGIN).map_err(|error| meaning(&error))?;
+        let content = match self.helper() {
+            Some(helper) => self.content_with(helper),
+            None => self.content_inside(),
+        };
         let end = self.client.batch_execute("ROLLBACK").map_err(|error| meaning(&error));
         let content = content?;
         end.map(|()| content)
@@ -52,22 +63,69 @@ impl PostgresDatabase {
 
     /// Everything, in the transaction that there is.
     pub(super) fn content_inside(&mut self) -> Result<Content, LiveError> {
+        let mut sources = self.ask(OTHERS)?;
+        sources.extend(self.ask(TABLES)?);
+        let mut reading = Reading::new(Engine::Postgres);
+        reading.add(&sources);
+        self.made_of(sources, reading)
+    }
+
+    /// Everything, with the help of a connection that sees the same: the server works for both at once, and what comes first is
+    /// parsed meanwhile.
+    fn content_with(&mut self, mut helper: PostgresDatabase) -> Result<Content, LiveError> {
+        let (others, tables) = std::thread::scope(|scope| {
+            let others = scope.spawn(move || {
+                let sources = helper.ask(OTHERS)?;
+                let mut reading = Reading::new(Engine::Postgres);
+                reading.add(&sources);
+                Ok((sources, reading))
+            });
+            let tables = self.ask(TABLES);
+            (others.join().expect("reading does not panic"), tables)
+        });
+        let (mut sources, mut reading): (Vec<Source>, Reading) = others?;
+        let tables = tables?;
+        reading.add(&tables);
+        sources.extend(tables);
+        self.made_of(sources, reading)
+    }
+
+    /// A second connection to the same snapshot, if the database is large and the server lets one more in
+    /// (<https://www.postgresql.org/docs/current/functions-admin.html#FUNCTIONS-SNAPSHOT-SYNCHRONIZATION>).
+    fn helper(&mut self) -> Option<PostgresDatabase> {
+        let question = format!(
+            "SELECT CASE WHEN count(*) > {MANY} THEN pg_export_snapshot() END FROM pg_class WHERE oid >= 16384"
+        );
+        let Ok(messages) = self.client.simple_query(&question) else {
+            let _ = self.client.batch_execute(&format!("ROLLBACK; {BEGIN}"));
+            return None;
+        };
+        let snapshot = single(&messages)?.get(0)?;
+        let mut helper = self.another().ok()?;
+        let begin = format!("{BEGIN} SET TRANSACTION SNAPSHOT '{snapshot}'");
+        helper.client.batch_execute(&begin).ok()?;
+        Some(helper)
+    }
+
+    /// What the catalogue says to these queries, sent at once.
+    fn ask(&mut self, queries: &[&str]) -> Result<Vec<Source>, LiveError> {
         let mut batch = SPELLING.to_owned();
-        for query in QUERIES {
+        for query in queries {
             batch.push_str(&for_version(query, self.version));
             batch.push('\n');
         }
         batch.push_str("SET LOCAL search_path = public;");
         let messages = self.client.simple_query(&batch).map_err(|error| meaning(&error))?;
-        let sources: Vec<Source> = messages
-            .iter()
-            .filter_map(|message| match message {
-                SimpleQueryMessage::Row(row) => Some((row.get(0)?, row.get(1)?, row.get(2)?)),
-                _ => None,
-            })
-            .map(|(kind, name, text)| Source::new(format!("postgres:{}, {kind} {name}", self.settings.database), text))
-            .collect();
-        let build = build::read(Engine::Postgres, &sources);
+        let rows = messages.iter().filter_map(|message| match message {
+            SimpleQueryMessage::Row(row) => Some((row.get(0)?, row.get(1)?, row.get(2)?)),
+            _ => None,
+        });
+        let database = &self.settings.database;
+        Ok(rows.map(|(kind, name, text)| Source::new(format!("postgres:{database}, {kind} {name}"), text)).collect())
+    }
+
+    fn made_of(&self, sources: Vec<Source>, reading: Reading) -> Result<Content, LiveError> {
+        let build = reading.finish();
         let (errors, diagnostics): (Vec<_>, Vec<_>) = build.diagnostics.into_iter().partition(|found| found.is_error());
         // An instruction to Wevrun in a stored definition is a matter of the source, not of the database.
         let errors: Vec<_> = errors.into_iter().filter(|error| error.code != Code::WV009).collect();

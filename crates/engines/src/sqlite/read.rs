@@ -1,7 +1,7 @@
 //! The catalogue: one query, whatever the size.
 
 use wevrun_core::source::Source;
-use wevrun_core::{Engine, build};
+use wevrun_core::{Engine, build::Reading};
 
 use super::connection::SqliteDatabase;
 use crate::database::Content;
@@ -14,7 +14,9 @@ const CATALOGUE: &str = "SELECT type, name, sql FROM main.sqlite_schema WHERE sq
 impl SqliteDatabase {
     pub(super) fn content(&self) -> Result<Content, LiveError> {
         let sources = self.definitions().map_err(|error| self.meaning(&error))?;
-        let build = build::read(Engine::Sqlite, &sources);
+        let mut reading = Reading::new(Engine::Sqlite);
+        reading.add(&sources);
+        let build = reading.finish();
         let (errors, diagnostics): (Vec<_>, Vec<_>) = build.diagnostics.into_iter().partition(|found| found.is_error());
         // An instruction to Wevrun in a stored definition is a matter of the source, not of the database.
         let errors: Vec<_> = errors.into_iter().filter(|e| e.code != wevrun_core::diagnostics::Code::WV009).collect();

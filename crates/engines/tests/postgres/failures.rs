@@ -157,3 +157,21 @@ fn hostile_names_stay_names() {
         assert!(read(&database).is_empty());
     }
 }
+
+/// A database of many relations is read over two connections that see the same, if the server lets two in.
+#[test]
+fn a_large_database_reads_alike_over_one_connection_and_two() {
+    const LARGE: &str = "DO $$ BEGIN FOR number IN 1..1001 LOOP
+        EXECUTE format('CREATE TABLE cell_%s (id integer PRIMARY KEY, label text DEFAULT %L CHECK (label <> %L))', number, 'wax', '');
+        EXECUTE format('COMMENT ON TABLE cell_%s IS %L', number, 'cell ' || number);
+        END LOOP; END $$";
+    for age in AGES {
+        let database = made(age, LARGE);
+        let _ = database.psql("CREATE ROLE hermit LOGIN CONNECTION LIMIT 1");
+        let port = Server::of(age).port;
+        let url: DatabaseUrl = format!("postgres://hermit@127.0.0.1:{port}/{}", database.name).parse().expect("a URL");
+        let alone = open(&url, Access::Read).and_then(|mut there| there.read()).expect("one connection will do").model;
+        let two = read(&database);
+        assert!(alone == two && two.len() == 1001, "{}", difference(&alone, &two));
+    }
+}

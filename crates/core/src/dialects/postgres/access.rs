@@ -128,7 +128,7 @@ pub fn statements(object: &Object) -> Vec<String> {
 
 #[cfg(test)]
 mod tests {
-    use crate::build;
+    use crate::build::Reading;
     use crate::compare::{Change, add_access, compare};
     use crate::dialects::dialect;
     use crate::engine::Engine;
@@ -136,7 +136,11 @@ mod tests {
     use crate::source::Source;
 
     fn model(text: &str) -> Model {
-        build::read(Engine::Postgres, &[Source::new("a.sql", text)]).model
+        {
+            let mut reading = Reading::new(Engine::Postgres);
+            reading.add(&[Source::new("a.sql", text)]);
+            reading.finish().model
+        }
     }
 
     /// The facts that differ, as `name: have -> want`.

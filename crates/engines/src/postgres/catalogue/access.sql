@@ -1,15 +1,20 @@
-SELECT 'owner and grants of', x.name, concat(format('ALTER %s OWNER TO %I;', x.subject, pg_get_userbyid(x.owner)),
-  (SELECT string_agg(format(E'\nGRANT %s ON %s TO %s%s;', a.privilege_type, x.granted, CASE WHEN a.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(a.grantee)) END,
-     CASE WHEN a.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END), '' ORDER BY a.grantee, a.privilege_type)
-   FROM aclexplode(x.acl) a WHERE a.grantee <> x.owner),
-  CASE WHEN x.public AND x.acl IS NOT NULL AND NOT EXISTS (SELECT FROM aclexplode(x.acl) a WHERE a.grantee = 0) THEN format(E'\nREVOKE ALL ON %s FROM public;', x.granted) END,
-  x.columns)
+WITH granted_columns AS MATERIALIZED (
+  SELECT attrelid, attnum, attname, attacl FROM pg_attribute WHERE attacl IS NOT NULL AND NOT attisdropped AND attrelid >= 16384
+)
+SELECT 'owner and grants of', x.name, 'ALTER ' || x.subject || ' OWNER TO ' || quote_ident(pg_get_userbyid(x.owner)) || ';'
+  || CASE WHEN x.acl IS NULL THEN '' ELSE concat(
+    (SELECT string_agg(format(E'\nGRANT %s ON %s TO %s%s;', a.privilege_type, x.granted, CASE WHEN a.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(a.grantee)) END,
+       CASE WHEN a.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END), '' ORDER BY a.grantee, a.privilege_type)
+     FROM aclexplode(x.acl) a WHERE a.grantee <> x.owner),
+    CASE WHEN x.public AND NOT EXISTS (SELECT FROM aclexplode(x.acl) a WHERE a.grantee = 0) THEN format(E'\nREVOKE ALL ON %s FROM public;', x.granted) END) END
+  || coalesce(x.columns, '')
 FROM (
-  SELECT format('%I.%I', n.nspname, c.relname) AS name, c.relowner AS owner, c.relacl AS acl, false AS public,
-    format('%s %I.%I', CASE c.relkind WHEN 'v' THEN 'VIEW' WHEN 'm' THEN 'MATERIALIZED VIEW' WHEN 'S' THEN 'SEQUENCE' WHEN 'f' THEN 'FOREIGN TABLE' ELSE 'TABLE' END, n.nspname, c.relname) AS subject,
-    format('%s %I.%I', CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END, n.nspname, c.relname) AS granted,
+  SELECT quote_ident(n.nspname) || '.' || quote_ident(c.relname) AS name, c.relowner AS owner, c.relacl AS acl, false AS public,
+    CASE c.relkind WHEN 'v' THEN 'VIEW ' WHEN 'm' THEN 'MATERIALIZED VIEW ' WHEN 'S' THEN 'SEQUENCE ' WHEN 'f' THEN 'FOREIGN TABLE ' ELSE 'TABLE ' END
+      || quote_ident(n.nspname) || '.' || quote_ident(c.relname) AS subject,
+    CASE c.relkind WHEN 'S' THEN 'SEQUENCE ' ELSE 'TABLE ' END || quote_ident(n.nspname) || '.' || quote_ident(c.relname) AS granted,
     (SELECT string_agg(format(E'\nGRANT %s (%I) ON TABLE %I.%I TO %s;', ca.privilege_type, at.attname, n.nspname, c.relname, CASE WHEN ca.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(ca.grantee)) END), '' ORDER BY at.attnum, ca.grantee, ca.privilege_type)
-     FROM pg_attribute at, aclexplode(at.attacl) ca WHERE at.attrelid = c.oid AND at.attacl IS NOT NULL AND NOT at.attisdropped) AS columns
+     FROM (SELECT * FROM granted_columns g WHERE g.attrelid = c.oid) at, aclexplode(at.attacl) ca) AS columns
   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
   WHERE c.relkind IN ('r', 'p', 'v', 'm', 'S', 'f') AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun'
     AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = c.oid AND d.deptype IN ('i', 'e'))

@@ -1,37 +1,35 @@
-WITH parts AS (
-  -- The usual form of an index is put together here: pg_get_indexdef() opens every index, which takes ten times as long.
-  SELECT i.indexrelid, string_agg(concat(quote_ident(a.attname),
-      CASE WHEN i.indcollation[k.n - 1] NOT IN (0, a.attcollation) THEN (SELECT format(' COLLATE %I.%I', cn.nspname, co.collname)
-        FROM pg_collation co JOIN pg_namespace cn ON cn.oid = co.collnamespace WHERE co.oid = i.indcollation[k.n - 1]) END,
-      CASE WHEN NOT oc.opcdefault OR (oc.opcintype <> a.atttypid AND EXISTS (SELECT FROM pg_opclass own WHERE own.opcmethod = oc.opcmethod
-        AND own.opcdefault AND own.opcintype = a.atttypid)) THEN format(' %I.%I', ocn.nspname, oc.opcname) END,
-      CASE i.indoption[k.n - 1] & 3 WHEN 1 THEN ' DESC NULLS LAST' WHEN 2 THEN ' NULLS FIRST' WHEN 3 THEN ' DESC' END),
-      ', ' ORDER BY k.n) FILTER (WHERE k.n <= i.indnkeyatts) AS keys,
-    string_agg(quote_ident(a.attname), ', ' ORDER BY k.n) FILTER (WHERE k.n > i.indnkeyatts) AS included
-  FROM pg_index i CROSS JOIN unnest(i.indkey::int2[]) WITH ORDINALITY k(attnum, n)
-  JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.attnum
-  LEFT JOIN pg_opclass oc ON oc.oid = i.indclass[k.n - 1] AND k.n <= i.indnkeyatts
-  LEFT JOIN pg_namespace ocn ON ocn.oid = oc.opcnamespace
-  WHERE i.indexrelid >= 16384 AND i.indexprs IS NULL
-  GROUP BY i.indexrelid
-)
-SELECT 'index', format('%I.%I', n.nspname, c.relname),
-  concat(
-    CASE WHEN i.indexprs IS NOT NULL OR t.relkind = 'p' OR am.amname <> 'btree' THEN pg_get_indexdef(i.indexrelid)
-    ELSE concat('CREATE ', CASE WHEN i.indisunique THEN 'UNIQUE ' END, format('INDEX %I ON %I.%I (%s)', c.relname, tn.nspname, t.relname, parts.keys),
-      ' INCLUDE (' || parts.included || ')',
-      /*15+ CASE WHEN i.indnullsnotdistinct THEN ' NULLS NOT DISTINCT' END,*/
-      (SELECT format(' WITH (%s)', string_agg(format('%I = %L', o.option_name, o.option_value), ', ')) FROM pg_options_to_table(c.reloptions) o HAVING count(*) > 0),
-      CASE WHEN i.indpred IS NOT NULL THEN ' WHERE ' || pg_get_expr(i.indpred, i.indrelid) END) END, ';',
+SELECT 'index', quote_ident(n.nspname) || '.' || quote_ident(c.relname),
+  CASE WHEN parts.keys IS NULL THEN pg_get_indexdef(i.indexrelid)
+    ELSE 'CREATE ' || CASE WHEN i.indisunique THEN 'UNIQUE ' ELSE '' END || 'INDEX ' || quote_ident(c.relname) || ' ON ' || quote_ident(tn.nspname)
+      || '.' || quote_ident(t.relname) || ' (' || parts.keys || ')' || coalesce(' INCLUDE (' || parts.included || ')', '')
+      /*15+ || CASE WHEN i.indnullsnotdistinct THEN ' NULLS NOT DISTINCT' ELSE '' END*/
+      || CASE WHEN c.reloptions IS NULL THEN '' ELSE
+        (SELECT format(' WITH (%s)', string_agg(format('%I = %L', o.option_name, o.option_value), ', ')) FROM pg_options_to_table(c.reloptions) o) END
+      || coalesce(' WHERE ' || pg_get_expr(i.indpred, i.indrelid), '') END || ';'
+  || CASE WHEN i.indisvalid AND ts.spcname IS NULL AND i.indexprs IS NULL THEN '' ELSE concat(
     CASE WHEN NOT i.indisvalid AND c.relkind = 'i' THEN format(E'\nALTER INDEX %I.%I INVALID;', n.nspname, c.relname) END,
     CASE WHEN ts.spcname IS NOT NULL THEN format(E'\nALTER INDEX %I.%I SET TABLESPACE %I;', n.nspname, c.relname, ts.spcname) END,
     CASE WHEN i.indexprs IS NOT NULL THEN
       (SELECT string_agg(format(E'\nALTER INDEX %I.%I ALTER COLUMN %s SET STATISTICS %s;', n.nspname, c.relname, a.attnum, a.attstattarget), '' ORDER BY a.attnum)
-       FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attstattarget >= 0) END)
+       FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attstattarget >= 0) END) END
 FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid JOIN pg_class t ON t.oid = i.indrelid JOIN pg_namespace n ON n.oid = c.relnamespace
 JOIN pg_namespace tn ON tn.oid = t.relnamespace JOIN pg_am am ON am.oid = c.relam
-LEFT JOIN parts ON parts.indexrelid = i.indexrelid
 LEFT JOIN pg_tablespace ts ON ts.oid = c.reltablespace
+LEFT JOIN LATERAL (
+  -- The usual form of an index is put together here: pg_get_indexdef() opens every index, which takes ten times as long.
+  SELECT string_agg(quote_ident(a.attname)
+      || CASE WHEN i.indcollation[k.n - 1] IN (0, a.attcollation) OR k.n > i.indnkeyatts THEN '' ELSE (SELECT format(' COLLATE %I.%I', cn.nspname, co.collname)
+        FROM pg_collation co JOIN pg_namespace cn ON cn.oid = co.collnamespace WHERE co.oid = i.indcollation[k.n - 1]) END
+      || CASE WHEN NOT oc.opcdefault OR (oc.opcintype <> a.atttypid AND EXISTS (SELECT FROM pg_opclass own WHERE own.opcmethod = oc.opcmethod
+        AND own.opcdefault AND own.opcintype = a.atttypid)) THEN format(' %I.%I', ocn.nspname, oc.opcname) ELSE '' END
+      || CASE i.indoption[k.n - 1] & 3 WHEN 1 THEN ' DESC NULLS LAST' WHEN 2 THEN ' NULLS FIRST' WHEN 3 THEN ' DESC' ELSE '' END,
+      ', ' ORDER BY k.n) FILTER (WHERE k.n <= i.indnkeyatts) AS keys,
+    string_agg(quote_ident(a.attname), ', ' ORDER BY k.n) FILTER (WHERE k.n > i.indnkeyatts) AS included
+  FROM unnest(i.indkey::int2[]) WITH ORDINALITY k(attnum, n)
+  JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.attnum
+  LEFT JOIN pg_opclass oc ON oc.oid = i.indclass[k.n - 1] AND k.n <= i.indnkeyatts
+  LEFT JOIN pg_namespace ocn ON ocn.oid = oc.opcnamespace
+) parts ON i.indexprs IS NULL AND t.relkind <> 'p' AND am.amname = 'btree'
 WHERE c.oid >= 16384 AND t.relkind IN ('r', 'p', 'm') AND t.relpersistence <> 't' AND n.nspname <> 'wevrun' AND NOT c.relispartition
   AND NOT EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.contype IN ('p', 'u', 'x'))
   AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid IN (c.oid, t.oid) AND d.deptype = 'e')

@@ -1,6 +1,7 @@
 //! What a model holds, by name, so that references can be looked up.
 
 use std::collections::{HashMap, HashSet};
+use std::sync::LazyLock;
 
 use super::super::names;
 use super::super::parse::identifier_of;
@@ -29,6 +30,8 @@ const BUILT_IN_TYPES: &[&str] = &[
 
 /// Names by what they can stand for.
 pub struct Known {
+    /// The names of all objects without their schemas: a word that is none of them names nothing.
+    identifiers: HashSet<String>,
     relations: HashSet<String>,
     types: HashSet<String>,
     routines: HashMap<String, Vec<Name>>,
@@ -45,6 +48,7 @@ impl Known {
     /// Everything in a model.
     pub fn of(model: &Model) -> Known {
         let mut known = Known {
+            identifiers: HashSet::new(),
             relations: HashSet::new(),
             types: HashSet::new(),
             routines: HashMap::new(),
@@ -55,6 +59,7 @@ impl Known {
         };
         for object in model.objects() {
             let name = object.name.canonical().to_owned();
+            known.identifiers.insert(names::identifier(&object.name));
             match object.definition.kind() {
                 Kind::Table | Kind::ForeignTable | Kind::View | Kind::MaterializedView => {
                     // Every relation's rows have a type of its name.
@@ -83,7 +88,9 @@ impl Known {
                     if let Definition::Plain(plain) = &object.definition
                         && plain.clauses.has("range.subtype")
                     {
-                        known.types.insert(multirange(&object.name, &plain.clauses));
+                        let multirange = multirange(&object.name, &plain.clauses);
+                        known.identifiers.extend(names::parts(&multirange).pop());
+                        known.types.insert(multirange);
                     }
                 }
                 Kind::Function | Kind::Procedure | Kind::Aggregate => {
@@ -107,6 +114,9 @@ impl Known {
 
     /// The schemas in which a name without one is looked for.
     fn in_path(&self, set: &HashSet<String>, own: &str, identifier: &str) -> Option<String> {
+        if !self.identifiers.contains(identifier) {
+            return None;
+        }
         [own, "public"]
             .into_iter()
             .map(|schema| names::qualified(schema, identifier))
@@ -206,6 +216,9 @@ impl Known {
 
     /// The text of types with every name that has no schema looked up: `mood[]`, `a mood, b integer`, `TABLE(a mood)`.
     pub fn qualified_types(&self, text: &str, own: &str) -> String {
+        if is_built_in(text) && !self.identifiers.contains(text) {
+            return text.to_owned();
+        }
         let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
         let mut out = String::with_capacity(text.len());
         let mut done = 0;
@@ -230,19 +243,16 @@ impl Known {
                 continue;
             }
             let in_phrase = index > 0 && is_phrase(&tokens[index - 1], token, text);
-            let found = [own, "public"]
-                .into_iter()
-                .map(|schema| names::qualified(schema, &identifier))
-                .find(|name| self.types.contains(name.canonical()));
+            let found = self.in_path(&self.types, own, &identifier);
             let name = match found {
                 Some(name) => name,
                 None if is_keyword_type || in_phrase || token.kind == TokenKind::Quoted && is_built_in(&identifier) => {
                     continue;
                 }
-                None => names::qualified("public", &identifier),
+                None => names::qualified("public", &identifier).canonical().to_owned(),
             };
             out.push_str(&text[done..token.start as usize]);
-            out.push_str(name.canonical());
+            out.push_str(&name);
             done = token.end as usize;
         }
         out.push_str(&text[done..]);
@@ -272,14 +282,13 @@ impl Known {
     }
 
     /// The objects of the model that an object needs to be there, ordered.
-    pub fn uses(&self, object: &Object) -> Vec<Name> {
+    pub fn uses(&self, object: &mut Object) -> Vec<Name> {
         let own = super::own_schema(object);
         let mut found: HashSet<String> = HashSet::new();
-        let mut copy = object.definition.clone();
-        for data_type in types_mut(&mut copy) {
+        for data_type in types_mut(&mut object.definition) {
             self.find_in(&data_type.canonical, &own, &mut found);
         }
-        for expression in expressions_mut(&mut copy) {
+        for expression in expressions_mut(&mut object.definition) {
             self.find_in(expression.written(), &own, &mut found);
         }
         match &object.definition {
@@ -379,6 +388,11 @@ impl Known {
 
     /// Everything that a text names, by its dotted names and by the texts that may be names of relations.
     pub fn find_in(&self, text: &str, own: &str, found: &mut HashSet<String>) {
+        // Most texts are one word of the engine's own: `integer`, `true`, `0`.
+        let one_word = text.bytes().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit());
+        if one_word && !self.identifiers.contains(text) {
+            return;
+        }
         let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
         let mut index = 0;
         while index < tokens.len() {
@@ -408,6 +422,9 @@ impl Known {
             // schema.table.column and table.column name the table too.
             for length in (1..=parts.len().min(2)).rev() {
                 let parts = &parts[..length];
+                if parts.last().is_none_or(|identifier| !self.identifiers.contains(identifier)) {
+                    continue;
+                }
                 let candidates: Vec<Name> = match parts {
                     [identifier] => {
                         [own, "public"].into_iter().map(|schema| names::qualified(schema, identifier)).collect()
@@ -456,7 +473,8 @@ fn text_name(token: &Token, text: &str) -> Option<String> {
 /// Whether a word is one of the engine's types.
 pub fn is_built_in(identifier: &str) -> bool {
     // Every relation of the system's catalogue has a row type, and no name of a user's begins so by custom.
-    BUILT_IN_TYPES.contains(&identifier) || identifier.starts_with("pg_")
+    static TYPES: LazyLock<HashSet<&str>> = LazyLock::new(|| BUILT_IN_TYPES.iter().copied().collect());
+    TYPES.contains(identifier) || identifier.starts_with("pg_")
 }
 
 /// Whether two words are the end of a type's name of several words: `double precision`, `with time zone`, `interval day`.

@@ -96,10 +96,9 @@ fn resolve(object: &mut Object, known: &Known) {
             let table_name = names::identifier(&object.name);
             for column in table.columns.iter_mut() {
                 // The sequence of an identity column has a name of its own only if it is not the usual one.
-                let usual = names::qualified(&own, &names::made_up(&table_name, column.name.canonical(), "seq"));
                 let given =
                     column.clauses.value("identity.name").map(|name| names::parts(name).pop().unwrap_or_default());
-                if given.is_some_and(|given| given == names::identifier(&usual)) {
+                if given.is_some_and(|given| given == names::made_up(&table_name, column.name.canonical(), "seq")) {
                     column.clauses.remove("identity.name");
                 }
                 if column.clauses.has("identity") {
