@@ -8,7 +8,7 @@ use sha2::{Digest, Sha256};
 use wevrun_core::compare::compare;
 use wevrun_core::diagnostics::{self, Code, Diagnostic, Severity};
 use wevrun_core::dialects::dialect;
-use wevrun_core::model::{Model, hex};
+use wevrun_core::model::{Kind, Model, hex};
 use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_core::snapshot::{Snapshot, SourceFile};
 use wevrun_core::source::Source;
@@ -282,11 +282,15 @@ impl Context {
 fn spell(url: &DatabaseUrl, version: EngineVersion, model: &mut Model) -> Ended<usize> {
     let dialect = dialect(url.engine());
     let nothing = Model::empty();
-    let comparison = compare(dialect, &nothing, model);
+    // A scratch database subscribes to nothing.
+    let whole = &*model;
+    let asked: Model =
+        whole.objects().filter(|object| object.definition.kind() != Kind::Subscription).cloned().collect();
+    let comparison = compare(dialect, &nothing, &asked);
     let script = plan::script(
         dialect,
         "scratch",
-        (&nothing, model),
+        (&nothing, &asked),
         &comparison,
         Wishes::default(),
         version,

@@ -69,3 +69,6 @@ create view v6 as select distinct on (hive) hive, at::date as day, extract(hour 
 create view v7 as select jsonb_build_object('id', id, 'label', label) as o, jsonb_agg(data) filter (where open) over () as a, data -> 'x' -> 0 as x0, data @> '{"a":1}' as has from hives;
 create view v8 as select u.tag, count(*) from hives, unnest(tags) as u(tag) group by u.tag union all select 'none', 0 order by 1;
 create view v9 as select id from hives where (site, label) in (select hive, what from log) and exists (select from log where hive = hives.id) and not exists (select 1 from log l where l.hive = hives.id and l.what is null) and id <> all (select hive from log where hive is not null);
+create subscription from_the_hills connection 'host=hills.example dbname=honey' publication visits_of_hives, "Queens" with (connect = false, slot_name = 'hill_slot', binary = on, synchronous_commit = 'local');
+create subscription from_the_lake connection 'host=lake.example' publication visits_of_hives with (connect = false, slot_name = none);
+comment on subscription from_the_lake is 'rows of the lake';

@@ -57,3 +57,11 @@ CREATE RULE kept AS ON DELETE TO nested DO INSTEAD NOTHING;
 CREATE RULE renamed AS ON UPDATE TO shadowed DO INSTEAD UPDATE members SET name = NEW.name WHERE id = OLD.id;
 CREATE RULE added AS ON INSERT TO shadowed WHERE name = 'x' DO ALSO INSERT INTO notes (id, kind) SELECT n.id, 1 FROM notes n WHERE n.id = NEW.id;
 CREATE RULE other_way AS ON INSERT TO shadowed DO INSTEAD INSERT INTO members (name) VALUES (coalesce(NEW.name, 'nobody'));
+
+-- A partition's own index becomes a part of the parent's that says the same.
+CREATE TABLE visits (id integer, seen date, hive integer) PARTITION BY RANGE (seen);
+CREATE TABLE visits_old PARTITION OF visits FOR VALUES FROM ('2024-01-01') TO ('2025-01-01') PARTITION BY LIST (hive);
+CREATE TABLE visits_old_first PARTITION OF visits_old FOR VALUES IN (1);
+CREATE INDEX older_than_its_parent ON visits_old_first (id);
+CREATE INDEX visits_by_id ON visits (id);
+CREATE TABLE visits_new PARTITION OF visits FOR VALUES FROM ('2025-01-01') TO ('2026-01-01');

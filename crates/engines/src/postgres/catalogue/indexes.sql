@@ -6,8 +6,11 @@ SELECT 'index', quote_ident(n.nspname) || '.' || quote_ident(c.relname),
       || CASE WHEN c.reloptions IS NULL THEN '' ELSE
         (SELECT format(' WITH (%s)', string_agg(format('%I = %L', o.option_name, o.option_value), ', ')) FROM pg_options_to_table(c.reloptions) o) END
       || coalesce(' WHERE ' || pg_get_expr(i.indpred, i.indrelid), '') END || ';'
-  || CASE WHEN i.indisvalid AND ts.spcname IS NULL AND i.indexprs IS NULL THEN '' ELSE concat(
+  || CASE WHEN i.indisvalid AND ts.spcname IS NULL AND i.indexprs IS NULL AND NOT c.relispartition THEN '' ELSE concat(
     CASE WHEN NOT i.indisvalid AND c.relkind = 'i' THEN format(E'\nALTER INDEX %I.%I INVALID;', n.nspname, c.relname) END,
+    -- Of these, what belongs to the parent's is sorted out where the whole schema is known.
+    CASE WHEN c.relispartition THEN (SELECT format(E'\nALTER INDEX %I.%I ATTACH PARTITION %I.%I;', an.nspname, ac.relname, n.nspname, c.relname)
+      FROM pg_inherits h JOIN pg_class ac ON ac.oid = h.inhparent JOIN pg_namespace an ON an.oid = ac.relnamespace WHERE h.inhrelid = c.oid) END,
     CASE WHEN ts.spcname IS NOT NULL THEN format(E'\nALTER INDEX %I.%I SET TABLESPACE %I;', n.nspname, c.relname, ts.spcname) END,
     CASE WHEN i.indexprs IS NOT NULL THEN
       (SELECT string_agg(format(E'\nALTER INDEX %I.%I ALTER COLUMN %s SET STATISTICS %s;', n.nspname, c.relname, a.attnum, a.attstattarget), '' ORDER BY a.attnum)
@@ -30,7 +33,7 @@ LEFT JOIN LATERAL (
   LEFT JOIN pg_opclass oc ON oc.oid = i.indclass[k.n - 1] AND k.n <= i.indnkeyatts
   LEFT JOIN pg_namespace ocn ON ocn.oid = oc.opcnamespace
 ) parts ON i.indexprs IS NULL AND t.relkind <> 'p' AND am.amname = 'btree'
-WHERE c.oid >= 16384 AND t.relkind IN ('r', 'p', 'm') AND t.relpersistence <> 't' AND n.nspname <> 'wevrun' AND NOT c.relispartition
+WHERE c.oid >= 16384 AND t.relkind IN ('r', 'p', 'm') AND t.relpersistence <> 't' AND n.nspname <> 'wevrun'
   AND NOT EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.contype IN ('p', 'u', 'x'))
   AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid IN (c.oid, t.oid) AND d.deptype = 'e')
 ORDER BY n.nspname, t.relname, c.relname;

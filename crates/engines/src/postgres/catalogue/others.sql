@@ -20,6 +20,20 @@ SELECT 'publication', quote_ident(p.pubname),
 FROM pg_publication p
 WHERE NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_publication'::regclass AND d.objid = p.oid AND d.deptype = 'e')
 ORDER BY p.pubname;
+SELECT 'subscription', quote_ident(s.subname),
+  -- Only superusers may see the connection, which is no part of the structure.
+  concat(format('CREATE SUBSCRIPTION %I CONNECTION %L PUBLICATION %s WITH (slot_name = %s', s.subname, '',
+      (SELECT string_agg(quote_ident(p), ', ') FROM unnest(s.subpublications) p), coalesce(quote_literal(s.subslotname), 'NONE'))
+    /*14+ , format(', synchronous_commit = %L', s.subsynccommit)*/
+    /*14+ , CASE WHEN s.subbinary THEN ', binary = true' END*/
+    /*15+ , CASE WHEN s.subtwophasestate <> 'd' THEN ', two_phase = true' END*/
+    /*15+ , CASE WHEN s.subdisableonerr THEN ', disable_on_error = true' END*/
+    /*16+ , format(', origin = %s', s.suborigin), CASE WHEN NOT s.subpasswordrequired THEN ', password_required = false' END*/
+    /*16+ , CASE WHEN s.subrunasowner THEN ', run_as_owner = true' END*/
+    /*17+ , CASE WHEN s.subfailover THEN ', failover = true' END*/, ');')
+FROM pg_subscription s JOIN pg_database d ON d.oid = s.subdbid
+WHERE d.datname = current_database()
+ORDER BY s.subname;
 SELECT 'collation', format('%I.%I', n.nspname, c.collname),
   format('CREATE COLLATION %I.%I (%s);', n.nspname, c.collname, concat_ws(', ',
     format('provider = %s', CASE c.collprovider WHEN 'i' THEN 'icu' WHEN 'b' THEN 'builtin' ELSE 'libc' END),

@@ -76,6 +76,10 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
      WHERE g.tgrelid = c.oid AND NOT pg.tgisinternal AND g.tgenabled <> pg.tgenabled)) ELSE '' END
     || coalesce((SELECT format(E'\nALTER TABLE %I.%I CLUSTER ON %I;', n.nspname, c.relname, ic.relname)
      FROM pg_index i JOIN pg_class ic ON ic.oid = i.indexrelid WHERE i.indrelid = c.oid AND i.indisclustered), '')
+    /*18+ || coalesce((SELECT string_agg(format(E'\nALTER TABLE %I.%I ADD CONSTRAINT %I NOT NULL %I%s NOT VALID;', n.nspname, c.relname, nn.conname, na.attname,
+        CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END), '' ORDER BY nn.conname)
+      FROM pg_constraint nn JOIN pg_attribute na ON na.attrelid = nn.conrelid AND na.attnum = nn.conkey[1]
+      WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND NOT nn.convalidated AND nn.conislocal), '')*/
 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 LEFT JOIN altered ON altered.attrelid = c.oid LEFT JOIN constraints k ON k.conrelid = c.oid LEFT JOIN parents p ON p.inhrelid = c.oid
 LEFT JOIN pg_am am ON am.oid = c.relam LEFT JOIN pg_tablespace ts ON ts.oid = c.reltablespace
@@ -91,9 +95,10 @@ LEFT JOIN LATERAL (
           WHEN 's' THEN format(' GENERATED ALWAYS AS (%s) STORED', pg_get_expr(d.adbin, d.adrelid))
           WHEN 'v' THEN format(' GENERATED ALWAYS AS (%s) VIRTUAL', pg_get_expr(d.adbin, d.adrelid))
           ELSE ' DEFAULT ' || pg_get_expr(d.adbin, 0) END FROM pg_attrdef d WHERE d.adrelid = c.oid AND d.adnum = a.attnum) ELSE '' END
-      || CASE WHEN a.attnotnull THEN /*18+ coalesce((SELECT format(' CONSTRAINT %I', nn.conname) FROM pg_constraint nn
-          WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum AND nn.conislocal
-          AND nn.conname <> c.relname || '_' || a.attname || '_not_null'), '') ||*/ ' NOT NULL' ELSE '' END,
+      || CASE WHEN NOT a.attnotnull THEN '' ELSE /*18+ coalesce((SELECT CASE WHEN nn.convalidated THEN
+            CASE WHEN nn.conname <> c.relname || '_' || a.attname || '_not_null' THEN ' CONSTRAINT ' || quote_ident(nn.conname) ELSE '' END
+            || ' NOT NULL' || CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END ELSE '' END
+          FROM pg_constraint nn WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum AND nn.conislocal),*/ ' NOT NULL' /*18+ )*/ END,
       E',\n    ' ORDER BY a.attnum) AS listed
   FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND (a.attislocal OR c.relispartition)
 ) cols ON true

@@ -7,7 +7,9 @@ use std::collections::HashMap;
 
 use super::super::sameness::Constraint;
 use super::super::{attributes, names, parse, split_list};
-use crate::model::{Check, Clauses, Column, Definition, Expression, Kind, Model, Name, ObjectKey, Table};
+use crate::model::{
+    Check, Clauses, Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table,
+};
 
 /// Completes all tables that have a parent or a type.
 pub fn expand(model: &mut Model) {
@@ -137,6 +139,11 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         let gone: Vec<String> = inherited.clauses.iter().map(|(n, _)| n.to_owned()).filter(|n| own_only(n)).collect();
         gone.iter().for_each(|name| drop(inherited.clauses.remove(name)));
     }
+    // The child's is a constraint of its own: https://www.postgresql.org/docs/current/sql-createtable.html
+    if inherited.clauses.remove("not null no inherit").is_some() {
+        inherited.not_null = None;
+    }
+    inherited.clauses.remove("not null not valid");
     inherited.clauses.say("inherited", "");
     let Some(own) = own else { return inherited };
     let default = own.default.clone().filter(|default| !is_null(default));
@@ -227,12 +234,59 @@ fn without_constraints_of(table: &mut Table, parent: &Table, partition: bool) {
     }
 }
 
-/// An index of a partition that is part of its parent's comes and goes with that.
+/// An index of a partition that is part of its parent's comes and goes with that: one that was attached, and the first that says
+/// the same, which the server attaches by itself (`DefineIndex()` of indexcmds.c).
 fn attached_indexes(model: &mut Model) {
-    let attached: Vec<ObjectKey> = model
+    let mut gone: Vec<ObjectKey> = Vec::new();
+    let indexes: Vec<(&Object, &Index)> = model
         .of_kind(Kind::Index)
-        .filter(|object| matches!(&object.definition, Definition::Index(index) if index.clauses.has("attached to")))
-        .map(|object| object.key())
+        .filter_map(|object| match &object.definition {
+            Definition::Index(index) => Some((object, index)),
+            _ => None,
+        })
         .collect();
-    attached.iter().for_each(|key| drop(model.remove(key)));
+    let attached = indexes.iter().filter(|(_, index)| index.clauses.has("attached to"));
+    gone.extend(attached.map(|(object, _)| object.key()));
+    let mut of_table: HashMap<&Name, Vec<(&Object, &Index)>> = HashMap::new();
+    indexes.iter().for_each(|(object, index)| of_table.entry(&index.table).or_default().push((object, index)));
+    let partitions = partitions(model);
+    for (_, parent) in &indexes {
+        for name in partitions.get(&parent.table).into_iter().flatten() {
+            let own = of_table.get(name).map_or(&[][..], Vec::as_slice);
+            let is_there = |index: &Index| index.clauses.has("attached to") && says_the_same(index, parent);
+            if own.iter().any(|(_, index)| is_there(index)) {
+                continue;
+            }
+            let mut same: Vec<&Object> = own
+                .iter()
+                .filter(|(object, index)| !gone.contains(&object.key()) && says_the_same(index, parent))
+                .map(|(object, _)| *object)
+                .collect();
+            same.sort_by_key(|object| object.location);
+            gone.extend(same.first().map(|object| object.key()));
+        }
+    }
+    gone.iter().for_each(|key| drop(model.remove(key)));
+}
+
+/// The partitions of every partitioned table, at every depth.
+fn partitions(model: &Model) -> HashMap<Name, Vec<&Name>> {
+    let mut found: HashMap<Name, Vec<&Name>> = HashMap::new();
+    for (name, table) in model.tables() {
+        let mut parent = table.clauses.value("partition of");
+        while let Some(ancestor) = parent.map(|parent| Name::new(parent, parent)) {
+            let above = model.table(&ancestor);
+            found.entry(ancestor).or_default().push(name);
+            parent = above.and_then(|above| above.clauses.value("partition of"));
+        }
+    }
+    found
+}
+
+fn says_the_same(index: &Index, other: &Index) -> bool {
+    let clause = |name: &str| index.clauses.value(name) == other.clauses.value(name);
+    index.unique == other.unique
+        && index.parts == other.parts
+        && index.predicate == other.predicate
+        && ["using", "include", "nulls not distinct"].into_iter().all(clause)
 }

@@ -40,11 +40,19 @@ pub fn finish(model: &mut Model) {
         let scope = expression::Scope::of(object, &known);
         expressions(object, &scope);
         object.uses = known.uses(object);
-        if object.text.is_empty() {
+        if object.text.is_empty() || may_hold_secrets(object.definition.kind()) {
             object.text = write::statements(object).join(";\n");
         }
     });
     *model = objects.into_iter().collect();
+}
+
+/// Whether the person's own text may hold a password: then it is kept nowhere.
+fn may_hold_secrets(kind: Kind) -> bool {
+    matches!(
+        kind,
+        Kind::ForeignDataWrapper | Kind::Server | Kind::UserMapping | Kind::ForeignTable | Kind::Subscription
+    )
 }
 
 /// Learns the columns of views: those of views on tables first, then of views on these, and so on.

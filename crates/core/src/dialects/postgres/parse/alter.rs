@@ -393,7 +393,7 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
 fn publication(reader: &mut Reader<'_>, session: &Session, subject: Subject) -> Parsed<Vec<StatementKind>> {
     let mut clauses = Clauses::default();
     if reader.take(&["ADD"]) {
-        objects::publication_members(reader, session, &mut clauses)?;
+        super::replication::publication_members(reader, session, &mut clauses)?;
     } else if reader.take(&["SET"]) && reader.sees_symbol("(") {
         super::storage_parameters(reader, &mut clauses)?;
     } else {

@@ -7,7 +7,7 @@ use super::alter::{Change, Outcome, enabled, unknown};
 use super::constraints::{Found, sees_table_constraint, table_constraint};
 use super::{definitions, expression, identifier, names, own_name, path, run, table};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, OnConflict, Table};
+use crate::model::{Clauses, Column, Definition, Expression, Kind, Name, Object, OnConflict, Table};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
 
 /// The actions of ALTER TABLE (and of ALTER VIEW, which has some of them).
@@ -188,8 +188,17 @@ fn action(
     } else if reader.take(&["ALTER", "CONSTRAINT"]) {
         let constraint = names::simple(&identifier(reader, "a constraint's name")?);
         let mut clauses = Clauses::default();
+        let inherit = reader.take(&["INHERIT"]);
         super::constraints::attributes(reader, &mut clauses)?;
+        let whole = Name::clone(name);
         changes.push(on_table(move |table| {
+            for column in table.columns.iter_mut().filter(|column| is_not_null(&whole, column, &constraint)) {
+                if inherit {
+                    column.clauses.remove("not null no inherit");
+                } else if clauses.has("no inherit") {
+                    column.clauses.say("not null no inherit", "");
+                }
+            }
             for key in table.foreign_keys.iter_mut().filter(|key| key.name == constraint) {
                 key.clauses.remove("deferrable");
                 clauses.iter().for_each(|(name, value)| key.clauses.set(name, value.clone()));
@@ -202,12 +211,16 @@ fn action(
         changes.push(column_action(reader, column)?);
     } else if reader.take(&["VALIDATE", "CONSTRAINT"]) {
         let constraint = names::simple(&identifier(reader, "a constraint's name")?);
+        let whole = Name::clone(name);
         changes.push(on_table(move |table| {
             table.checks.iter_mut().filter(|check| check.name.as_ref() == Some(&constraint)).for_each(|check| {
                 check.clauses.remove("not valid");
             });
             table.foreign_keys.iter_mut().filter(|key| key.name == constraint).for_each(|key| {
                 key.clauses.remove("not valid");
+            });
+            table.columns.iter_mut().filter(|column| is_not_null(&whole, column, &constraint)).for_each(|column| {
+                column.clauses.remove("not null not valid");
             });
             Ok(())
         }));
@@ -390,9 +403,16 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
         // Of a column that is its parent's, that it has none of the parent's.
         Box::new(|column| column.default = column.data_type.is_none().then(|| Expression::plain("NULL")))
     } else if reader.take(&["SET", "NOT", "NULL"]) {
-        Box::new(|column| column.not_null = Some(OnConflict::Abort))
+        Box::new(|column| {
+            column.not_null = Some(OnConflict::Abort);
+            column.clauses.remove("not null not valid");
+        })
     } else if reader.take(&["DROP", "NOT", "NULL"]) {
-        Box::new(|column| column.not_null = None)
+        Box::new(|column| {
+            column.not_null = None;
+            column.clauses.remove("not null not valid");
+            column.clauses.remove("not null no inherit");
+        })
     } else if reader.take(&["SET", "DATA", "TYPE"]) || reader.take(&["TYPE"]) {
         let data_type = super::data_type(reader)?;
         let collation = if reader.take(&["COLLATE"]) { table::collation(&path(reader, "a collation")?) } else { None };
@@ -411,6 +431,14 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
                 column.clauses.remove("statistics");
             } else {
                 column.clauses.say("statistics", value.as_str());
+            }
+        })
+    } else if reader.take(&["SET", "EXPRESSION", "AS"]) {
+        let inner = reader.parenthesised()?;
+        let wanted = expression(reader, inner);
+        Box::new(move |column| {
+            if let Some(generated) = &mut column.generated {
+                generated.expression = wanted.clone();
             }
         })
     } else if reader.take(&["SET", "STORAGE"]) {
@@ -486,4 +514,15 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
         }
         Ok(())
     }))
+}
+
+/// Whether the constraint is the column's NOT NULL, by the name that it was given or that the server makes up.
+fn is_not_null(table: &Name, column: &Column, constraint: &Name) -> bool {
+    column.not_null.is_some()
+        && match &*column.not_null_name {
+            Some(given) => given == constraint,
+            None => {
+                names::made_up(&names::identifier(table), column.name.canonical(), "not_null") == constraint.canonical()
+            }
+        }
 }

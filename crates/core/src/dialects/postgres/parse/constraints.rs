@@ -1,7 +1,7 @@
 //! Constraints of tables and domains.
 
 use super::{column_list, expression, identifier, names, normalised, reference, run, storage_parameters};
-use crate::model::{Action, Check, Clauses, ForeignKey, Key, KeyPart, Name, OnConflict};
+use crate::model::{Action, Beside, Check, Clauses, Column, ForeignKey, Key, KeyPart, Name, OnConflict};
 use crate::parse::{Constraints, Parsed, Reader};
 
 /// Everything that a list of constraints can hold.
@@ -11,8 +11,39 @@ pub struct Found {
     pub constraints: Constraints,
     /// EXCLUDE constraints.
     pub exclusions: Vec<Check>,
-    /// `CONSTRAINT name NOT NULL column` of a table (PostgreSQL 18): the column, the name.
-    pub not_null: Vec<(Name, Option<Name>)>,
+    /// `CONSTRAINT name NOT NULL column` of a table (PostgreSQL 18).
+    pub not_null: Vec<NotNull>,
+}
+
+/// A NOT NULL constraint.
+#[derive(Debug, Clone)]
+pub struct NotNull {
+    column: Name,
+    name: Option<Name>,
+    attributes: Clauses,
+}
+
+impl NotNull {
+    /// What it says of its column (<https://www.postgresql.org/docs/current/sql-createtable.html>).
+    pub fn apply(&self, column: &mut Column) {
+        if self.column != column.name {
+            return;
+        }
+        column.not_null = Some(OnConflict::Abort);
+        column.not_null_name = Beside(self.name.clone());
+        for attribute in ["no inherit", "not valid"] {
+            if self.attributes.has(attribute) {
+                column.clauses.say(&format!("not null {attribute}"), "");
+            }
+        }
+    }
+}
+
+/// `NOT NULL` of a column that has been read so far, with what follows it.
+pub fn not_null(reader: &mut Reader<'_>, column: Name, name: Option<Name>) -> Parsed<NotNull> {
+    let mut clauses = Clauses::default();
+    attributes(reader, &mut clauses)?;
+    Ok(NotNull { column, name, attributes: clauses })
 }
 
 /// Whether a table constraint begins here.
@@ -44,9 +75,8 @@ pub fn table_constraint(reader: &mut Reader<'_>, found: &mut Found) -> Parsed<()
     } else if reader.take(&["CHECK"]) {
         found.constraints.checks.push(check(reader, name)?);
     } else if reader.take(&["NOT", "NULL"]) {
-        found.not_null.push((names::simple(&identifier(reader, "a column's name")?), name));
-        let mut ignored = Clauses::default();
-        attributes(reader, &mut ignored)?;
+        let column = names::simple(&identifier(reader, "a column's name")?);
+        found.not_null.push(not_null(reader, column, name)?);
     } else if reader.take(&["FOREIGN", "KEY"]) {
         let (columns, period) = period_list(reader)?;
         let mut key = references(reader, name, columns)?;

@@ -1,6 +1,6 @@
 //! CREATE: which kind of object, and who reads the rest.
 
-use super::{comments, identifier, names, objects, own_name, plain, routine, table};
+use super::{comments, identifier, names, objects, own_name, plain, replication, routine, table};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Expression, Formerly, Kind, Object};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
@@ -106,7 +106,9 @@ pub fn create(
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
         vec![objects::statistics(reader, session)?]
     } else if reader.take(&["PUBLICATION"]) {
-        vec![objects::publication(reader, session)?]
+        vec![replication::publication(reader, session)?]
+    } else if reader.take(&["SUBSCRIPTION"]) {
+        vec![replication::subscription(reader)?]
     } else if let Some(kind) = global_kind(reader) {
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
         vec![objects::global(reader, kind)?]
@@ -156,10 +158,9 @@ pub fn create(
 }
 
 fn global_kind(reader: &mut Reader<'_>) -> Option<Kind> {
-    const KINDS: [(&[&str], Kind); 8] = [
+    const KINDS: [(&[&str], Kind); 7] = [
         (&["FOREIGN", "DATA", "WRAPPER"], Kind::ForeignDataWrapper),
         (&["SERVER"], Kind::Server),
-        (&["SUBSCRIPTION"], Kind::Subscription),
         (&["ACCESS", "METHOD"], Kind::AccessMethod),
         (&["LANGUAGE"], Kind::Language),
         (&["TRUSTED", "LANGUAGE"], Kind::Language),

@@ -685,58 +685,7 @@ fn run_to_from(reader: &mut Reader<'_>) -> Parsed<std::ops::Range<usize>> {
     Ok(start..reader.position)
 }
 
-/// What follows CREATE PUBLICATION.
-pub fn publication(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
-    let name = names::global(&identifier(reader, "the publication's name")?);
-    let mut clauses = Clauses::default();
-    if reader.take(&["FOR", "ALL", "TABLES"]) {
-        clauses.say("all tables", "");
-    } else if reader.take(&["FOR"]) {
-        publication_members(reader, session, &mut clauses)?;
-    }
-    if reader.take(&["WITH"]) {
-        storage_parameters(reader, &mut clauses)?;
-    }
-    let defaults = [("with.publish", "insert, update, delete, truncate"), ("with.publish_via_partition_root", "false")];
-    for (key, value) in defaults {
-        if clauses.value(key) == Some(value) {
-            clauses.remove(key);
-        }
-    }
-    Ok(plain(reader, Kind::Publication, name, None, clauses))
-}
-
-/// `TABLE a, b (c) WHERE (…), TABLES IN SCHEMA s`: each member a clause.
-pub fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: &mut Clauses) -> Parsed<()> {
-    let mut schemas = false;
-    loop {
-        if reader.take(&["TABLES", "IN", "SCHEMA"]) {
-            schemas = true;
-        } else if reader.take(&["TABLE"]) {
-            schemas = false;
-        }
-        if schemas {
-            clauses.say(&format!("schema {}", names::quoted(&identifier(reader, "a schema")?)), "");
-        } else {
-            reader.take(&["ONLY"]);
-            let table = own_name(reader, session, "a table's name")?;
-            reader.take_symbol("*");
-            let start = reader.position;
-            if reader.sees_symbol("(") {
-                reader.parenthesised()?;
-            }
-            if reader.take(&["WHERE"]) {
-                reader.parenthesised()?;
-            }
-            clauses.set(&format!("table {table}"), whole(reader, start..reader.position));
-        }
-        if !reader.take_symbol(",") {
-            return Ok(());
-        }
-    }
-}
-
-/// `name` and then whatever the kind has, kept whole: wrappers, servers, languages, access methods, subscriptions.
+/// `name` and then whatever the kind has, kept whole: wrappers, servers, languages, access methods.
 pub fn global(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
     let name = names::global(&identifier(reader, "a name")?);
     let mut clauses = Clauses::default();

@@ -66,6 +66,8 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
     }
     options(reader, &mut table.clauses)?;
     take_constraints(&mut table, found);
+    // A new table has no rows that could break a rule.
+    table.columns.iter_mut().for_each(|column| drop(column.clauses.remove("not null not valid")));
     merge_keys(&mut table);
     settle(&name, &mut table);
     let sequences = serial_columns(reader, &name, &mut table);
@@ -258,9 +260,7 @@ pub fn column(reader: &mut Reader<'_>, found: &mut Found, typed: bool) -> Parsed
         let name = constraint_name(reader)?;
         let own = vec![column.name.clone()];
         if reader.take(&["NOT", "NULL"]) {
-            column.not_null = Some(OnConflict::Abort);
-            column.not_null_name = Beside(name);
-            constraints::attributes(reader, &mut Clauses::default())?;
+            constraints::not_null(reader, column.name.clone(), name)?.apply(&mut column);
         } else if reader.take(&["NULL"]) {
         } else if reader.take(&["CHECK"]) {
             found.constraints.checks.push(check(reader, name)?);
@@ -356,10 +356,7 @@ pub fn take_constraints(table: &mut Table, found: Found) {
     table.foreign_keys.extend(constraints.foreign_keys);
     table.exclusions.extend(exclusions);
     for column in table.columns.iter_mut() {
-        if let Some((_, name)) = not_null.iter().find(|(of, _)| *of == column.name) {
-            column.not_null = Some(OnConflict::Abort);
-            column.not_null_name = Beside(name.clone());
-        }
+        not_null.iter().for_each(|constraint| constraint.apply(column));
     }
 }
 

@@ -16,7 +16,7 @@ use super::canonical;
 use super::names::quoted;
 use super::write;
 use crate::compare::Change;
-use crate::model::{Check, Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey, Plain};
+use crate::model::{Beside, Check, Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey, Plain};
 use crate::plan::{Part, Plan, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 pub use column_order::obstacle as order_obstacle;
@@ -477,6 +477,16 @@ impl<'p> Planner<'p> {
             }
         }
         step.statements.push(drop_statement(object));
+        if key.kind == Kind::Subscription {
+            // Dropped with its slot, it could not be in a transaction.
+            let name = &object.name;
+            let first = [
+                format!("ALTER SUBSCRIPTION {name} DISABLE"),
+                format!("ALTER SUBSCRIPTION {name} SET (slot_name = NONE)"),
+            ];
+            step.statements.splice(0..0, first);
+            step.notes.push("its replication slot stays on the publisher; drop it there".to_owned());
+        }
         if order::is_base_type(object) {
             // The type and the functions that read and write it need each other: nothing else uses them any more.
             step.statements = vec![format!("{} CASCADE", drop_statement(object))];
@@ -580,7 +590,16 @@ impl<'p> Planner<'p> {
         };
         let mut statements = Vec::new();
         statements.extend(self.search_path(object));
-        statements.push(write::create(object, false));
+        let mut named = object.clone();
+        if let Definition::Table(table) = &mut named.definition
+            && self.ordered.contains(&key.name)
+        {
+            // The old table still has the names that the server would make up.
+            for column in table.columns.iter_mut() {
+                column.not_null_name = Beside(Some(write::not_null_name(&key.name, column)));
+            }
+        }
+        statements.push(write::create(&named, false));
         statements.extend(write::extras(object));
         // What was granted on something that is made again is granted again.
         if self.again.contains(&key)
@@ -596,6 +615,12 @@ impl<'p> Planner<'p> {
         }
         if self.planning.way_back && key.kind == Kind::Table {
             step.notes.push("can't bring back: the rows that the table held before the release".to_owned());
+        }
+        if key.kind == Kind::Subscription {
+            let name = &object.name;
+            step.notes.push(format!(
+                "it does not run yet: set its CONNECTION, make its slot, then ALTER SUBSCRIPTION {name} ENABLE"
+            ));
         }
         if let Definition::Index(index) = &object.definition
             && self.have().table(&index.table).is_some()

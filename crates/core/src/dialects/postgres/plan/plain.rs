@@ -201,6 +201,18 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain) -> Method {
             statements.push(out);
             differing.clear();
         }
+        Kind::Subscription => {
+            if differing.contains(&"publications") {
+                let publications = after.clauses.value("publications").unwrap_or_default();
+                let set = format!("ALTER SUBSCRIPTION {name} SET PUBLICATION {publications} WITH (refresh = false)");
+                statements.push(set);
+                differing.retain(|clause| *clause != "publications");
+            }
+            // An option that is not said any more has its usual value only in a new one.
+            if differing.iter().all(|clause| after.clauses.has(clause) && *clause != "with.two_phase") {
+                statements.extend(parameters(&format!("SUBSCRIPTION {name}"), &after.clauses, &mut differing));
+            }
+        }
         _ => {}
     }
     if differing.is_empty() { alter(want, statements) } else { Method::Rebuild }

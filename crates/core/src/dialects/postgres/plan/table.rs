@@ -266,6 +266,34 @@ impl TableChange<'_> {
         super::rewrites(self.table())
     }
 
+    /// What PostgreSQL 18 and later know of a NOT NULL beside that it is there.
+    fn change_not_null(&self, have: &Column, want: &Column, actions: &mut Vec<String>) {
+        let own = quoted(want.name.canonical());
+        let change = |attribute: &str| (have.clauses.has(attribute), want.clauses.has(attribute));
+        match change("not null no inherit") {
+            (false, true) => {
+                let name = quoted(write::not_null_name(self.table(), have).canonical());
+                actions.push(format!("ALTER CONSTRAINT {name} NO INHERIT"));
+            }
+            (true, false) => {
+                let name = quoted(write::not_null_name(self.table(), have).canonical());
+                actions.push(format!("ALTER CONSTRAINT {name} INHERIT"));
+            }
+            _ => {}
+        }
+        match change("not null not valid") {
+            (false, true) => {
+                actions.push(format!("ALTER COLUMN {own} DROP NOT NULL"));
+                actions.push(format!("ADD {}", write::not_null_constraint(self.table(), want)));
+            }
+            (true, false) => {
+                let name = quoted(write::not_null_name(self.table(), have).canonical());
+                actions.push(format!("VALIDATE CONSTRAINT {name}"));
+            }
+            _ => {}
+        }
+    }
+
     fn change_column(&self, have: &Column, want: &Column, steps: &mut Vec<Step>) {
         let table = self.table();
         let own = quoted(want.name.canonical());
@@ -274,9 +302,15 @@ impl TableChange<'_> {
         let type_changes = have.data_type != want.data_type || have.collation != want.collation;
         // A default or an identity of the old kind goes first.
         if have.generated.is_some() && have.generated != want.generated {
-            let virtual_or_new = want.generated.is_some();
-            if virtual_or_new {
-                // The server can't give a column another expression before version 17: it comes anew.
+            let kept = |column: &Column| column.generated.as_ref().map(|generated| generated.stored);
+            if let Some(generated) =
+                want.generated.as_ref().filter(|_| kept(have) == kept(want) && self.planning.version.major >= 17)
+            {
+                // https://www.postgresql.org/docs/17/sql-altertable.html
+                actions.push(format!("ALTER COLUMN {own} SET EXPRESSION AS ({})", generated.expression.written()));
+                risks.extend((generated.stored && !self.has_no_rows()).then(|| self.rewrites()));
+            } else if want.generated.is_some() {
+                // Before version 17 the server can't give a column another expression: it comes anew.
                 let mut step = self.step(
                     format!("make generated column {table}.{} anew", want.name),
                     vec![format!("DROP COLUMN {own}"), format!("ADD COLUMN {}", write::column(want))],
@@ -288,7 +322,9 @@ impl TableChange<'_> {
                 steps.push(step);
                 return;
             }
-            actions.push(format!("ALTER COLUMN {own} DROP EXPRESSION"));
+            if want.generated.is_none() {
+                actions.push(format!("ALTER COLUMN {own} DROP EXPRESSION"));
+            }
         } else if have.generated.is_none() && want.generated.is_some() {
             let mut step = self.step(
                 format!("make column {table}.{} a generated one", want.name),
@@ -348,8 +384,18 @@ impl TableChange<'_> {
             actions.push(format!("ALTER COLUMN {own} SET DEFAULT {}", default.written()));
         }
         match (have.not_null, want.not_null) {
+            (None, Some(_)) if want.clauses.has("not null not valid") => {
+                actions.push(format!("ADD {}", write::not_null_constraint(table, want)));
+            }
             (None, Some(_)) => {
-                actions.push(format!("ALTER COLUMN {own} SET NOT NULL"));
+                // Before version 18 it has no name.
+                let named = self.planning.version.major >= 18
+                    && (want.not_null_name.is_some() || want.clauses.has("not null no inherit"));
+                actions.push(if named {
+                    format!("ADD {}", write::not_null_constraint(table, want))
+                } else {
+                    format!("ALTER COLUMN {own} SET NOT NULL")
+                });
                 let original = self.original_column(&want.name);
                 let nulls = self.answer(&Probe::HasNulls(self.original_table(), original));
                 if nulls != Some(false) && !self.has_no_rows() {
@@ -368,7 +414,8 @@ impl TableChange<'_> {
                 }
             }
             (Some(_), None) => actions.push(format!("ALTER COLUMN {own} DROP NOT NULL")),
-            _ => {}
+            (Some(_), Some(_)) => self.change_not_null(have, want, &mut actions),
+            (None, None) => {}
         }
         if identity_changes && let Some(identity) = write::identity(want) {
             actions.push(format!("ALTER COLUMN {own} ADD {identity}"));

@@ -1,5 +1,6 @@
 //! Objects as the statements that make them.
 
+mod replication;
 mod tables;
 
 pub use tables::*;
@@ -344,7 +345,8 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
             let kinds = clauses.value("kinds").map_or_else(String::new, |kinds| format!(" ({kinds})"));
             format!("CREATE STATISTICS {name}{kinds} ON {} FROM {owner}", clauses.written("on"))
         }
-        Kind::Publication => create_publication(name, clauses),
+        Kind::Publication => replication::create_publication(name, clauses),
+        Kind::Subscription => replication::create_subscription(name, clauses),
         Kind::UserMapping => format!("CREATE USER MAPPING FOR {name}{}", foreign_options(clauses)),
         Kind::Operator => {
             let symbol = name.canonical().trim_end_matches(names::signature(name));
@@ -547,29 +549,6 @@ fn events(text: &str) -> String {
         })
         .collect();
     words.join(" OR ")
-}
-
-fn create_publication(name: &Name, clauses: &Clauses) -> String {
-    let mut out = format!("CREATE PUBLICATION {name}");
-    let tables: Vec<String> = clauses
-        .iter()
-        .filter_map(|(clause, rest)| Some(format!("{} {}", clause.strip_prefix("table ")?, rest.written())))
-        .map(|text| text.trim_end().to_owned())
-        .collect();
-    let schemas: Vec<&str> = clauses.iter().filter_map(|(clause, _)| clause.strip_prefix("schema ")).collect();
-    if clauses.has("all tables") {
-        out += " FOR ALL TABLES";
-    } else if !tables.is_empty() || !schemas.is_empty() {
-        let mut members = Vec::new();
-        if !tables.is_empty() {
-            members.push(format!("TABLE {}", tables.join(", ")));
-        }
-        if !schemas.is_empty() {
-            members.push(format!("TABLES IN SCHEMA {}", schemas.join(", ")));
-        }
-        out += &format!(" FOR {}", members.join(", "));
-    }
-    out + &storage_parameters(clauses)
 }
 
 /// What must be said after CREATE: settings that only ALTER can make, and comments.

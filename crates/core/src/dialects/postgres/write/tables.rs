@@ -115,11 +115,14 @@ fn column_constraints(column: &Column) -> String {
     if let Some(identity) = identity(column) {
         out += &format!(" {identity}");
     }
-    if column.not_null.is_some() {
+    if column.not_null.is_some() && !column.clauses.has("not null not valid") {
         if let Some(name) = &*column.not_null_name {
             out += &format!(" CONSTRAINT {}", quoted(name.canonical()));
         }
         out += " NOT NULL";
+        if column.clauses.has("not null no inherit") {
+            out += " NO INHERIT";
+        }
     }
     out
 }
@@ -296,6 +299,9 @@ pub fn column_extras(table: &Name, column: &Column, have: Option<&Column>) -> Ve
                 ));
             }
             "comment" => out.push(comment_on(&format!("COLUMN {table}.{own}"), value)),
+            "not null not valid" if have.is_none() => {
+                out.push(format!("ALTER TABLE {table} ADD {}", not_null_constraint(table, column)));
+            }
             _ => {
                 let Some(option) = clause.strip_prefix("with.") else { continue };
                 out.push(match value {
@@ -308,6 +314,20 @@ pub fn column_extras(table: &Name, column: &Column, have: Option<&Column>) -> Ve
         }
     }
     out
+}
+
+/// NOT NULL as a table's constraint, as PostgreSQL 18 and later take it.
+pub fn not_null_constraint(table: &Name, column: &Column) -> String {
+    let inherit = if column.clauses.has("not null no inherit") { " NO INHERIT" } else { "" };
+    let valid = if column.clauses.has("not null not valid") { " NOT VALID" } else { "" };
+    let (name, own) = (quoted(not_null_name(table, column).canonical()), quoted(column.name.canonical()));
+    format!("CONSTRAINT {name} NOT NULL {own}{inherit}{valid}")
+}
+
+/// What a column's NOT NULL is called, if nobody said otherwise.
+pub fn not_null_name(table: &Name, column: &Column) -> Name {
+    let made_up = || names::made_up(&names::identifier(table), column.name.canonical(), "not_null");
+    column.not_null_name.0.clone().unwrap_or_else(|| names::simple(&made_up()))
 }
 
 /// The settings of a table that ALTER can make and unmake, where they differ.

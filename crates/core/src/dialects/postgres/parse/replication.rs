@@ -1,0 +1,113 @@
+//! Publications and subscriptions.
+
+use super::{identifier, own_name, plain, storage_parameters, whole};
+use crate::dialects::postgres::{names, tokens};
+use crate::model::{Clauses, Expression, Kind, Object};
+use crate::parse::{Parsed, Reader, Session, TokenKind};
+
+/// What follows CREATE PUBLICATION.
+pub fn publication(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let name = names::global(&identifier(reader, "the publication's name")?);
+    let mut clauses = Clauses::default();
+    if reader.take(&["FOR", "ALL", "TABLES"]) {
+        clauses.say("all tables", "");
+    } else if reader.take(&["FOR"]) {
+        publication_members(reader, session, &mut clauses)?;
+    }
+    if reader.take(&["WITH"]) {
+        storage_parameters(reader, &mut clauses)?;
+    }
+    let defaults = [("with.publish", "insert, update, delete, truncate"), ("with.publish_via_partition_root", "false")];
+    for (key, value) in defaults {
+        if clauses.value(key) == Some(value) {
+            clauses.remove(key);
+        }
+    }
+    Ok(plain(reader, Kind::Publication, name, None, clauses))
+}
+
+/// `TABLE a, b (c) WHERE (…), TABLES IN SCHEMA s`: each member a clause.
+pub fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: &mut Clauses) -> Parsed<()> {
+    let mut schemas = false;
+    loop {
+        if reader.take(&["TABLES", "IN", "SCHEMA"]) {
+            schemas = true;
+        } else if reader.take(&["TABLE"]) {
+            schemas = false;
+        }
+        if schemas {
+            clauses.say(&format!("schema {}", names::quoted(&identifier(reader, "a schema")?)), "");
+        } else {
+            reader.take(&["ONLY"]);
+            let table = own_name(reader, session, "a table's name")?;
+            reader.take_symbol("*");
+            let start = reader.position;
+            if reader.sees_symbol("(") {
+                reader.parenthesised()?;
+            }
+            if reader.take(&["WHERE"]) {
+                reader.parenthesised()?;
+            }
+            clauses.set(&format!("table {table}"), whole(reader, start..reader.position));
+        }
+        if !reader.take_symbol(",") {
+            return Ok(());
+        }
+    }
+}
+
+/// What follows CREATE SUBSCRIPTION. Where the rows come from is beside the structure: it differs from one environment to the
+/// next, and may hold a password, which is never kept. So is what only the moment of making it needs to know
+/// (<https://www.postgresql.org/docs/current/sql-createsubscription.html>).
+pub fn subscription(reader: &mut Reader<'_>) -> Parsed<Object> {
+    let own = identifier(reader, "the subscription's name")?;
+    let mut clauses = Clauses::default();
+    reader.expect("CONNECTION")?;
+    let connection = match reader.take_any() {
+        Some(token) if token.kind == TokenKind::Text => {
+            tokens::string_value(token.text(reader.text)).unwrap_or_default()
+        }
+        _ => return Err(reader.expected("a connection string in quotes")),
+    };
+    let written = if connection.to_lowercase().contains("password") { "" } else { connection.as_str() };
+    clauses.set("connection", Expression::new(String::new(), written));
+    reader.expect("PUBLICATION")?;
+    let mut publications = vec![names::quoted(&identifier(reader, "a publication")?)];
+    while reader.take_symbol(",") {
+        publications.push(names::quoted(&identifier(reader, "a publication")?));
+    }
+    publications.sort();
+    clauses.say("publications", publications.join(", "));
+    if reader.take(&["WITH"]) {
+        storage_parameters(reader, &mut clauses)?;
+    }
+    // What streaming is if nothing is said depends on the server's version, so that it can't be compared.
+    for beside in ["connect", "create_slot", "copy_data", "enabled", "refresh", "streaming"] {
+        clauses.remove(&format!("with.{beside}"));
+    }
+    let usual = [
+        ("slot_name", own.as_str()),
+        ("binary", "false"),
+        ("synchronous_commit", "off"),
+        ("two_phase", "false"),
+        ("disable_on_error", "false"),
+        ("origin", "any"),
+        ("password_required", "true"),
+        ("run_as_owner", "false"),
+        ("failover", "false"),
+    ];
+    for (option, usual) in usual {
+        let clause = format!("with.{option}");
+        let value = clauses.value(&clause).map(|value| match value.to_ascii_lowercase().as_str() {
+            "on" | "yes" | "1" if usual == "true" || usual == "false" => "true".to_owned(),
+            "off" | "no" | "0" if usual == "true" || usual == "false" => "false".to_owned(),
+            _ => value.to_owned(),
+        });
+        match value {
+            Some(value) if value == usual => drop(clauses.remove(&clause)),
+            Some(value) => clauses.say(&clause, value),
+            None => {}
+        }
+    }
+    Ok(plain(reader, Kind::Subscription, names::global(&own), None, clauses))
+}
