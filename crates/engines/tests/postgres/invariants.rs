@@ -8,7 +8,7 @@ use wevrun_engines::{Access, LiveError};
 use wevrun_testkit::postgres::{AGES, Age, Database, structure_difference};
 use wevrun_testkit::postgres_schema::statements;
 
-use crate::{VERSION, connect, difference, made, model, postgres, read, release, script};
+use crate::{connect, difference, made, model, postgres, read, release, script, version};
 
 fn number(variable: &str, otherwise: u64) -> u64 {
     std::env::var(variable).ok().and_then(|text| text.parse().ok()).unwrap_or(otherwise)
@@ -91,7 +91,7 @@ fn pair(age: Age, case: u64) -> Outcome {
     let before = counts(&database, &a);
     let wishes = plan::Wishes { concurrent_indexes: case.is_multiple_of(3), ..Default::default() };
     let comparison = compare(postgres(), &a, &b);
-    let forward = plan::script(postgres(), "honey", (&a, &b), &comparison, wishes, VERSION, &Evidence::default());
+    let forward = plan::script(postgres(), "honey", (&a, &b), &comparison, wishes, version(age), &Evidence::default());
     let text = wevrun_core::script::write(&forward);
     match connect(&database, Access::Write).deploy(&forward, &release(), &mut |_| {}) {
         Ok(_) => {}
@@ -118,7 +118,7 @@ fn pair(age: Age, case: u64) -> Outcome {
     assert!(found.is_empty(), "the dump differs:\n{found}\n{text}");
     // 6: and back.
     let renames = compare(postgres(), &a, &b).renames;
-    let undo = plan::undo(postgres(), "honey", &a, &b, &renames, VERSION);
+    let undo = plan::undo(postgres(), "honey", &a, &b, &renames, version(age));
     match connect(&database, Access::Write).deploy(&undo, &release(), &mut |_| {}) {
         Ok(_) => {}
         Err(LiveError::StepFailed { message, .. }) if by_rows(&message) => return Outcome::StoppedByRows,

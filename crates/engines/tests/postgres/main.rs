@@ -17,7 +17,16 @@ use wevrun_core::{Engine, EngineVersion};
 use wevrun_engines::{Access, Database, LiveError, Release, open};
 use wevrun_testkit::postgres::{self, Age, Server};
 
+/// The newest version: what sources may say.
 const VERSION: EngineVersion = EngineVersion { major: 18, minor: 0 };
+
+/// What scripts for both servers may say.
+const OLDEST: EngineVersion = EngineVersion { major: 15, minor: 0 };
+
+/// What a script for a server may say.
+fn version(age: Age) -> EngineVersion {
+    if age == Age::Newest { VERSION } else { OLDEST }
+}
 
 fn postgres() -> &'static dyn Dialect {
     dialect(Engine::Postgres)
@@ -45,8 +54,12 @@ fn read(database: &postgres::Database) -> Model {
 }
 
 fn script(have: &Model, want: &Model) -> Script {
+    script_for(OLDEST, have, want)
+}
+
+fn script_for(version: EngineVersion, have: &Model, want: &Model) -> Script {
     let comparison = compare(postgres(), have, want);
-    plan::script(postgres(), "honey", (have, want), &comparison, Wishes::default(), VERSION, &Evidence::default())
+    plan::script(postgres(), "honey", (have, want), &comparison, Wishes::default(), version, &Evidence::default())
 }
 
 fn release() -> Release {

@@ -6,7 +6,7 @@ use wevrun_core::script::{Script, read as read_script, write};
 use wevrun_engines::{Access, Deployment, Event, LiveError};
 use wevrun_testkit::postgres::{AGES, Database};
 
-use crate::{VERSION, connect, difference, made, model, postgres, read, release};
+use crate::{OLDEST, connect, difference, made, model, postgres, read, release};
 
 const BEFORE: &str = "
     CREATE SCHEMA apiary;
@@ -32,7 +32,7 @@ fn concurrent(have: &Model, want: &Model) -> Script {
     let comparison = wevrun_core::compare::compare(postgres(), have, want);
     let wishes = Wishes { concurrent_indexes: true, ..Wishes::default() };
     let evidence = Evidence::default();
-    let script = plan::script(postgres(), "honey", (have, want), &comparison, wishes, VERSION, &evidence);
+    let script = plan::script(postgres(), "honey", (have, want), &comparison, wishes, OLDEST, &evidence);
     let text = write(&script);
     let back = read_script(&text).expect("what was written can be read");
     assert_eq!(write(&back), text);

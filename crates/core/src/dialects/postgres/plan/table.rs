@@ -3,7 +3,7 @@
 use super::super::names::quoted;
 use super::super::sameness::Constraint;
 use super::super::write;
-use crate::model::{Check, Clauses, Column, Expression, ForeignKey, Key, Name, Object, Table};
+use crate::model::{Check, Clauses, Column, Expression, ForeignKey, Key, Model, Name, Object, Table};
 use crate::plan::{Clearance, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 
@@ -266,6 +266,22 @@ impl TableChange<'_> {
         super::rewrites(self.table())
     }
 
+    /// Whether a parent that has the column comes to say that it is not NULL, and so says it of this table as well.
+    fn has_not_null_from_a_parent(&self, column: &Column) -> bool {
+        let clauses = &self.want.clauses;
+        let parents = ["inherits", "partition of"].into_iter().filter_map(|clause| clauses.value(clause));
+        parents.flat_map(super::super::split_list).any(|parent| {
+            let parent = Name::new(parent.as_str(), parent.as_str());
+            let says = |model: &Model| {
+                model
+                    .table(&parent)
+                    .and_then(|parent| parent.column(&column.name))
+                    .is_some_and(|column| column.not_null.is_some() && !column.clauses.has("not null no inherit"))
+            };
+            says(self.planning.want) && !says(&self.planning.renamed)
+        })
+    }
+
     /// What PostgreSQL 18 and later know of a NOT NULL beside that it is there.
     fn change_not_null(&self, have: &Column, want: &Column, actions: &mut Vec<String>) {
         let own = quoted(want.name.canonical());
@@ -384,6 +400,7 @@ impl TableChange<'_> {
             actions.push(format!("ALTER COLUMN {own} SET DEFAULT {}", default.written()));
         }
         match (have.not_null, want.not_null) {
+            (None, Some(_)) if self.has_not_null_from_a_parent(want) => {}
             (None, Some(_)) if want.clauses.has("not null not valid") => {
                 actions.push(format!("ADD {}", write::not_null_constraint(table, want)));
             }
