@@ -79,7 +79,7 @@ pub struct Deployment {
 }
 
 /// A live database.
-pub trait Database {
+pub trait Database: Send {
     /// Reads everything, in a constant number of queries, in one transaction.
     fn read(&mut self) -> Result<Content, LiveError>;
 

@@ -79,8 +79,13 @@ impl Sides {
                     .help("in a project, want is the project's source by default"));
             }
         };
-        let have = context.load(&have)?;
-        let want = context.load(&want)?;
+        // While a server answers, the other side can be read.
+        let (have, want) = std::thread::scope(|scope| {
+            let other = scope.spawn(|| context.load(&want));
+            let have = context.load(&have);
+            (have, other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
+        });
+        let (have, want) = (have?, want?);
         if have.engine != want.engine && !have.model.is_empty() && !want.model.is_empty() {
             return Err(Failure::usage(format!(
                 "{} is for {} and {} for {}",

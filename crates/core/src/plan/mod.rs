@@ -160,14 +160,16 @@ pub fn undo(
 
 fn planned(dialect: &dyn Dialect, project: &str, planning: &Planning<'_>) -> Script {
     let unproven = planning.unproven();
+    let want = planning.want.fingerprint();
+    let proven = if unproven.is_empty() { want.clone() } else { planning.want.without(&unproven).fingerprint() };
     Script {
-        proven: planning.want.without(&unproven).fingerprint(),
+        proven,
         unproven,
         engine: dialect.engine(),
         engine_version: planning.version,
         project: project.to_owned(),
         have: planning.have.fingerprint(),
-        want: planning.want.fingerprint(),
+        want,
         undo: planning.way_back,
         plan: dialect.plan(planning),
     }

@@ -9,6 +9,7 @@ mod swap;
 mod table;
 
 use std::borrow::Cow;
+use std::cell::OnceCell;
 use std::collections::BTreeSet;
 
 use super::access;
@@ -24,6 +25,9 @@ use dependents::in_the_way;
 
 /// The whole plan.
 pub fn plan(planning: &Planning<'_>) -> Plan {
+    if planning.comparison.is_identical() && planning.wishes.column_order.is_empty() {
+        return Plan::default();
+    }
     let have = Cow::Borrowed(&*planning.renamed);
     let mut planner = Planner {
         planning,
@@ -76,6 +80,9 @@ enum Method {
     Rebuild,
 }
 
+/// The columns of have's views and of want's.
+type Outputs = (canonical::Outputs, canonical::Outputs);
+
 struct Planner<'p> {
     planning: &'p Planning<'p>,
     /// What there is, under want's names: also those of constraints.
@@ -111,7 +118,7 @@ impl<'p> Planner<'p> {
         self.renames();
         self.rename_constraints();
         self.find_early_labels();
-        let outputs = (canonical::view_outputs(self.have()), canonical::view_outputs(planning.want));
+        let outputs = OnceCell::new();
         let mut removed: BTreeSet<ObjectKey> = BTreeSet::new();
         let mut alterations: Vec<(ObjectKey, Vec<Step>)> = Vec::new();
         for difference in &planning.comparison.differences {
@@ -161,7 +168,7 @@ impl<'p> Planner<'p> {
         self.drop_late(&removed);
     }
 
-    fn method(&self, have: &Object, want: &Object, outputs: &(canonical::Outputs, canonical::Outputs)) -> Method {
+    fn method(&self, have: &Object, want: &Object, outputs: &OnceCell<Outputs>) -> Method {
         match (&have.definition, &want.definition) {
             (Definition::Table(before), Definition::Table(after)) => {
                 if before.clauses.value("partition by") != after.clauses.value("partition by") {
@@ -170,7 +177,10 @@ impl<'p> Planner<'p> {
                 let change = table::TableChange { planning: self.planning, have: before, want: after, object: want };
                 Method::Alter(change.steps())
             }
-            (Definition::View(before), Definition::View(after)) => plain::view(have, want, before, after, outputs),
+            (Definition::View(before), Definition::View(after)) => {
+                let of_both = || (canonical::view_outputs(self.have()), canonical::view_outputs(self.planning.want));
+                plain::view(have, want, before, after, outputs.get_or_init(of_both))
+            }
             (Definition::Index(before), Definition::Index(after)) => plain::index(want, before, after),
             (Definition::Plain(before), Definition::Plain(after)) => plain::plain(want, before, after),
             _ => Method::Rebuild,
