@@ -60,6 +60,13 @@ impl Server {
     }
 
     fn start(programs: &Path, label: &str) -> Server {
+        // One role needs a password, so that a wrong one can be tried.
+        let rules = "host all keeper 127.0.0.1/32 scram-sha-256\nlocal all,replication all trust\nhost all all 127.0.0.1/32 trust\n";
+        Server::with(programs, label, &[("pg_hba.conf", rules)])
+    }
+
+    /// A server of its own, with these files in its data folder.
+    pub(crate) fn with(programs: &Path, label: &str, files: &[(&str, &str)]) -> Server {
         let folder = std::env::temp_dir().join(format!("wevrun-postgres-{label}-{}", std::process::id()));
         let data = folder.join("data");
         fs::create_dir_all(&data).expect("a temporary folder");
@@ -74,9 +81,15 @@ impl Server {
         as_nobody(&mut initdb, &folder);
         let made = initdb.output().expect("initdb runs");
         assert!(made.status.success(), "initdb: {}", String::from_utf8_lossy(&made.stderr));
-        // One role needs a password, so that a wrong one can be tried.
-        let rules = "host all keeper 127.0.0.1/32 scram-sha-256\nlocal all,replication all trust\nhost all all 127.0.0.1/32 trust\n";
-        fs::write(data.join("pg_hba.conf"), rules).expect("the folder is there");
+        for (name, text) in files {
+            let path = data.join(name);
+            fs::write(&path, text).expect("the folder is there");
+            // A key that others can read is refused.
+            fs::set_permissions(&path, fs::Permissions::from_mode(0o600)).expect("the file is ours");
+            if is_root() {
+                chown(&path, Some(NOBODY), Some(NOBODY)).expect("root may give a file away");
+            }
+        }
         Server::run(programs, folder)
     }
 

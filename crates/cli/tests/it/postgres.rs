@@ -174,3 +174,66 @@ fn columns_are_put_in_order_when_asked() {
     let again = project.expect(0, &["deploy", &url, "--column-order", "rebuild"]);
     assert!(again.stdout.contains("already is what is wanted"), "{}", again.stdout);
 }
+
+/// A password in the source goes nowhere: not into the snapshot, a script or a report.
+#[test]
+fn a_password_in_the_source_is_kept_nowhere() {
+    let project = project(&[]);
+    project.write(
+        "wevrun.toml",
+        "[project]\nname = \"honey\"\nengine = \"postgres\"\nengine-version = \"13\"\nsource = [\"s.sql\"]\n",
+    );
+    project.write(
+        "s.sql",
+        "CREATE FOREIGN DATA WRAPPER w;\nCREATE SERVER hills FOREIGN DATA WRAPPER w OPTIONS (host 'hills.example', password 'n3ctar');\n\
+         CREATE USER MAPPING FOR public SERVER hills OPTIONS (\"user\" 'ida', password 'n3ctar');\n\
+         CREATE SUBSCRIPTION from_the_hills CONNECTION 'host=hills.example password=n3ctar' PUBLICATION visits \
+         WITH (connect = false);\n",
+    );
+    project.expect(0, &["build", "--out", "honey.wsnap"]);
+    let snapshot = std::fs::read_to_string(project.path().join("honey.wsnap")).expect("a text");
+    assert!(snapshot.contains("hills.example") && !snapshot.contains("n3ctar"), "{snapshot}");
+    for command in [
+        &["script", "--have", "empty"][..],
+        &["compare", "--have", "empty", "--details"],
+        &["compare", "--have", "empty", "--format", "json"],
+    ] {
+        let run = project.run(command);
+        assert!(run.stdout.contains("hills") && !run.stdout.contains("n3ctar"), "{}", run.stdout);
+    }
+}
+
+/// An index build that fails leaves the rest done; the same script goes on when the reason is gone.
+#[test]
+fn index_builds_beside_other_writers_can_go_on() {
+    let (project, database) = (project(&[]), Server::of(Age::Packaged).database());
+    let url = database.url();
+    project.write(
+        "wevrun.toml",
+        "[project]\nname = \"honey\"\nengine = \"postgres\"\nengine-version = \"13\"\nsource = [\"s.sql\"]\n",
+    );
+    project.write("s.sql", "CREATE TABLE lots (id integer, label text);\nCREATE UNIQUE INDEX lots_id ON lots (id);\n");
+    database.psql("CREATE TABLE lots (id integer); INSERT INTO lots VALUES (1), (1)").expect("made");
+    let made = project.expect(0, &["script", &url, "--index-builds", "concurrent", "--out", "s.sql.out"]);
+    assert!(made.stderr.contains("2 steps in 2 parts, so not one transaction"), "{}", made.stderr);
+    let failed = project.expect(1, &["deploy", "s.sql.out", &url]);
+    let words = "The first of 2 parts is done, and stays; an index that was not finished is left invalid";
+    assert!(
+        failed.stderr.contains("could not create unique index") && failed.stderr.contains(words),
+        "{}",
+        failed.stderr
+    );
+    let there = project.expect(3, &["compare", &url]);
+    assert!(there.stdout.contains("invalid: goes: its build failed"), "{}", there.stdout);
+    database.psql("DELETE FROM lots WHERE ctid = '(0,1)'").expect("one of two");
+    let done = project.expect(0, &["deploy", "s.sql.out", &url]);
+    assert!(done.stdout.contains("going on with part 2 of 2"), "{}", done.stdout);
+    project.expect(0, &["compare", &url]);
+    let usage = project.expect(2, &["deploy", "s.sql.out", &url, "--index-builds", "concurrent"]);
+    assert!(usage.stderr.contains("a script already says what is done"), "{}", usage.stderr);
+    let sqlite = project.expect(
+        2,
+        &["script", "--engine", "sqlite", "--have", "empty", "--want", "empty", "--index-builds", "concurrent"],
+    );
+    assert!(sqlite.stderr.contains("builds no index while others write"), "{}", sqlite.stderr);
+}

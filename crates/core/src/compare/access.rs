@@ -10,7 +10,7 @@ use crate::model::{Model, Object};
 pub fn add_access<'m>(dialect: &dyn Dialect, comparison: &mut Comparison<'m>, have: &'m Model, want: &'m Model) {
     for wanted in want.objects() {
         let key = wanted.key();
-        let have_name = comparison.renames.table_in_have(&key).unwrap_or_else(|| key.name.clone());
+        let have_name = comparison.renames.key_in_have(&key).name;
         let Some(present) = have.find(key.kind, &have_name) else { continue };
         let found = properties(dialect, present, wanted);
         if found.is_empty() {

@@ -88,7 +88,7 @@ impl Comparison<'_> {
 
 /// Compares two models. Former names in want pair objects and columns that have.
 pub fn compare<'m>(dialect: &dyn Dialect, have: &'m Model, want: &'m Model) -> Comparison<'m> {
-    let renames = Renames::find(have, want);
+    let renames = Renames::find(dialect, have, want);
     compare_with(dialect, have, want, renames)
 }
 
@@ -123,7 +123,7 @@ pub fn compare_with<'m>(dialect: &dyn Dialect, have: &'m Model, want: &'m Model,
             comparison.unproven.push(key);
             continue;
         }
-        let have_key = formerly.clone().map_or_else(|| key.clone(), |name| ObjectKey { kind: key.kind, name });
+        let have_key = comparison.renames.key_in_have(&key);
         let original = have.get(&have_key).unwrap_or(present);
         let change = Change::Change {
             properties: properties::properties(present, wanted, formerly.as_ref(), &renamed_columns),

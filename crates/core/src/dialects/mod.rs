@@ -110,8 +110,18 @@ pub trait Dialect: Sync {
     /// Whether two objects of these kinds may not have the same name.
     fn share_names(&self, a: Kind, b: Kind) -> bool;
 
-    /// Renames a table and what refers to it, as the engine's own ALTER TABLE does.
-    fn rename_table(&self, model: &mut Model, from: &Name, to: &Name);
+    /// Whether the engine can give objects of a kind another name.
+    fn can_rename(&self, _: Kind) -> bool {
+        true
+    }
+
+    /// Renames an object and what refers to it, as the engine's own ALTER does.
+    fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &Name);
+
+    /// The key of an object once its schema is renamed; none if it is not in that schema.
+    fn in_renamed_schema(&self, _: &ObjectKey, _: &Name, _: &Name) -> Option<ObjectKey> {
+        None
+    }
 
     /// Renames a column and what refers to it, as the engine's own ALTER TABLE does.
     fn rename_column(&self, model: &mut Model, table: &Name, from: &Name, to: &Name);

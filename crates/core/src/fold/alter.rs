@@ -36,7 +36,7 @@ impl Folder<'_> {
             );
             return;
         }
-        self.dialect.rename_table(&mut self.folded.model, &key.name, to);
+        self.dialect.rename_object(&mut self.folded.model, &key, to);
         let renamed = ObjectKey::new(key.kind, to.clone());
         if let Some(mut object) = self.folded.model.remove(&renamed) {
             object.formerly.table.get_or_insert(key.name.clone());

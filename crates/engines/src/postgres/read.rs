@@ -42,7 +42,7 @@ const MANY: u32 = 2000;
 const SPELLING: &str = "SET LOCAL search_path = ''; SET LOCAL DateStyle = 'ISO, YMD'; SET LOCAL IntervalStyle = 'postgres'; \
                         SET LOCAL extra_float_digits = 1; SET LOCAL quote_all_identifiers = off; \
                         SET LOCAL standard_conforming_strings = on; SET LOCAL timezone = 'UTC'; \
-                        SET LOCAL jit = off;";
+                        SET LOCAL jit = off; SET LOCAL max_parallel_workers_per_gather = 0;";
 
 /// The transaction in which a database is read.
 const BEGIN: &str = "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET LOCAL statement_timeout = '10min'; \

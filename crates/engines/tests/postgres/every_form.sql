@@ -72,3 +72,5 @@ create view v9 as select id from hives where (site, label) in (select hive, what
 create subscription from_the_hills connection 'host=hills.example dbname=honey' publication visits_of_hives, "Queens" with (connect = false, slot_name = 'hill_slot', binary = on, synchronous_commit = 'local');
 create subscription from_the_lake connection 'host=lake.example' publication visits_of_hives with (connect = false, slot_name = none);
 comment on subscription from_the_lake is 'rows of the lake';
+
+create type spans as range (subtype = integer, multirange_type_name = many_spans); create table spanned (id int, s spans, m many_spans);

@@ -1,9 +1,12 @@
 //! What goes wrong, and what is said then.
 
+use std::io::Read;
+use std::net::{Shutdown, TcpListener, TcpStream};
 use std::time::Duration;
 
 use wevrun_core::script::Step;
 use wevrun_engines::{Access, DatabaseUrl, LiveError, open};
+use wevrun_testkit::certificates::Guarded;
 use wevrun_testkit::postgres::{AGES, Age, Server};
 
 use crate::{connect, difference, made, model, read, release, script};
@@ -120,6 +123,78 @@ fn a_replica_is_read_and_not_written() {
         let Err(LiveError::StepFailed { cause, .. }) = outcome else { panic!("{outcome:?}") };
         assert!(matches!(*cause, LiveError::ReadOnly(_)), "{cause}");
         assert!(there.read().expect("it can still be read").model == have);
+    }
+}
+
+/// A stretch of network between a client and a server that ends after so many bytes from the server.
+fn cut_off_after(port: u16, bytes: usize) -> u16 {
+    let listener = TcpListener::bind("127.0.0.1:0").expect("a free port");
+    let own = listener.local_addr().expect("it has one").port();
+    std::thread::spawn(move || {
+        for client in listener.incoming() {
+            let (Ok(mut client), Ok(mut server)) = (client, TcpStream::connect(("127.0.0.1", port))) else { return };
+            let (mut from_client, mut to_server) =
+                (client.try_clone().expect("a socket"), server.try_clone().expect("a socket"));
+            std::thread::spawn(move || std::io::copy(&mut from_client, &mut to_server));
+            std::thread::spawn(move || {
+                let _ = std::io::copy(&mut (&mut server).take(bytes as u64), &mut client);
+                let _ = client.shutdown(Shutdown::Both);
+                let _ = server.shutdown(Shutdown::Both);
+            });
+        }
+    });
+    own
+}
+
+/// Wherever the line ends while the catalogue comes in, that is what is said.
+#[test]
+fn a_server_that_is_gone_in_mid_read_is_named() {
+    let database = made(Age::Newest, include_str!("cooperative.sql"));
+    let whole = read(&database);
+    for bytes in [100, 500, 1_000, 3_000, 9_000] {
+        let port = cut_off_after(Server::of(Age::Newest).port, bytes);
+        let url: DatabaseUrl =
+            format!("postgres://postgres@127.0.0.1:{port}/{}?sslmode=disable", database.name).parse().expect("a URL");
+        let Err(error) = open(&url, Access::Read).and_then(|mut there| there.read()) else {
+            panic!("{bytes} bytes are not the whole catalogue")
+        };
+        assert!(matches!(error, LiveError::ConnectionLost(_) | LiveError::Unreachable(..)), "{bytes}: {error:?}");
+        assert!(!error.to_string().is_empty());
+    }
+    assert!(read(&database) == whole);
+}
+
+/// Encryption as the server's own client knows it
+/// (<https://www.postgresql.org/docs/current/libpq-ssl.html#LIBPQ-SSL-SSLMODE-STATEMENTS>).
+#[test]
+fn the_modes_of_encryption_let_in_whom_they_should() {
+    // The newest server's programs from the registry are built without encryption.
+    let guarded = Guarded::start(Age::Packaged);
+    let file = |name: &str| guarded.file(name).display().to_string();
+    let url = |role: &str, host: &str, rest: &str| {
+        format!("postgres://{role}@{host}:{}/postgres?{rest}", guarded.server.port)
+    };
+    let (root, other) = (file("root.crt"), file("other.crt"));
+    let certificate = format!("sslcert={}&sslkey={}", file("ida.crt"), file("ida.key"));
+    for good in [
+        url("postgres", "127.0.0.1", "sslmode=require"),
+        url("postgres", "127.0.0.1", "sslmode=prefer"),
+        url("postgres", "127.0.0.1", &format!("sslmode=verify-ca&sslrootcert={root}")),
+        url("postgres", "localhost", &format!("sslmode=verify-full&sslrootcert={root}")),
+        url("ida", "localhost", &format!("sslmode=verify-full&sslrootcert={root}&{certificate}")),
+    ] {
+        let content = open(&good.parse().expect("a URL"), Access::Read).and_then(|mut there| there.read());
+        assert!(content.unwrap_or_else(|error| panic!("{good}: {error}")).model.is_empty());
+    }
+    let bad = [
+        (url("postgres", "127.0.0.1", "sslmode=disable"), "no encryption"),
+        (url("postgres", "127.0.0.1", &format!("sslmode=verify-ca&sslrootcert={other}")), "certificate"),
+        (url("postgres", "127.0.0.1", &format!("sslmode=verify-full&sslrootcert={root}")), "not valid for name"),
+        (url("ida", "localhost", "sslmode=require"), "certificate"),
+    ];
+    for (bad, words) in bad {
+        let error = refused(&bad);
+        assert!(error.to_string().contains(words), "{bad}: {error}");
     }
 }
 

@@ -3,6 +3,7 @@
 mod failures;
 mod invariants;
 mod parts;
+mod renames;
 mod respellings;
 mod round_trip;
 

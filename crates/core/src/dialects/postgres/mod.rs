@@ -7,6 +7,7 @@ mod names;
 mod parse;
 mod plan;
 mod rename;
+mod rename_schema;
 mod sameness;
 mod tokens;
 mod types;
@@ -150,11 +151,31 @@ impl Dialect for Postgres {
         group(a) == group(b)
     }
 
-    fn rename_table(&self, model: &mut Model, from: &Name, to: &Name) {
-        let key = model.named(from).next().map(Object::key);
-        if let Some(key) = key {
-            rename::object(model, &key, to);
+    fn can_rename(&self, kind: Kind) -> bool {
+        // https://www.postgresql.org/docs/current/sql-commands.html has no ALTER … RENAME for these.
+        !matches!(
+            kind,
+            Kind::AccessMethod
+                | Kind::Cast
+                | Kind::Transform
+                | Kind::UserMapping
+                | Kind::DefaultPrivileges
+                | Kind::Extension
+                | Kind::Operator
+        )
+    }
+
+    fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &Name) {
+        if key.kind == Kind::Schema {
+            rename_schema::schema(model, &key.name, to);
+        } else {
+            rename::object(model, key, to);
         }
+    }
+
+    fn in_renamed_schema(&self, key: &ObjectKey, from: &Name, to: &Name) -> Option<ObjectKey> {
+        let name = rename_schema::name(&key.name, from, to);
+        (name != key.name).then(|| ObjectKey::new(key.kind, name))
     }
 
     fn rename_column(&self, model: &mut Model, table: &Name, from: &Name, to: &Name) {

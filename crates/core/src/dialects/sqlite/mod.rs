@@ -81,7 +81,8 @@ impl Dialect for Sqlite {
         canonical::finish(model);
     }
 
-    fn rename_table(&self, model: &mut Model, from: &Name, to: &Name) {
+    fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &Name) {
+        let from = &key.name;
         rename::table(model, from, to);
     }
 

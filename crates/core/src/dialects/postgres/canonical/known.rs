@@ -40,6 +40,8 @@ pub struct Known {
     pub columns: HashMap<String, Vec<(String, Option<String>)>>,
     /// What domains are made of.
     domains: HashMap<String, String>,
+    /// The range types of multiranges, which are made with them.
+    multiranges: HashMap<String, String>,
     /// Enum types (true), and composite and range types (false).
     structured: HashMap<String, bool>,
 }
@@ -55,6 +57,7 @@ impl Known {
             others: HashSet::new(),
             columns: HashMap::new(),
             domains: HashMap::new(),
+            multiranges: HashMap::new(),
             structured: HashMap::new(),
         };
         for object in model.objects() {
@@ -90,6 +93,7 @@ impl Known {
                     {
                         let multirange = multirange(&object.name, &plain.clauses);
                         known.identifiers.extend(names::parts(&multirange).pop());
+                        known.multiranges.insert(multirange.clone(), name.clone());
                         known.types.insert(multirange);
                     }
                 }
@@ -366,6 +370,9 @@ impl Known {
         if let Some(schema) = names::schema(&object.name) {
             found.insert(names::quoted(&schema));
         }
+        // A multirange is there as soon as its range is.
+        let mut found: HashSet<String> =
+            found.into_iter().map(|name| self.multiranges.get(&name).cloned().unwrap_or(name)).collect();
         found.remove(object.name.canonical());
         let mut found: Vec<Name> = found
             .into_iter()

@@ -239,8 +239,12 @@ fn settle_type(name: &Name, clauses: &mut Clauses) {
     let usual =
         if own.contains("range") { own.replacen("range", "multirange", 1) } else { format!("{own}_multirange") };
     let given = clauses.value("range.multirange_type_name").map(|given| names::parts(given).pop().unwrap_or_default());
-    if given.is_some_and(|given| given == usual) {
+    if let Some(given) = given {
         clauses.remove("range.multirange_type_name");
+        if given != usual {
+            let schema = names::schema(name).unwrap_or_else(|| "public".to_owned());
+            clauses.say("range.multirange_type_name", names::qualified(&schema, &given).canonical());
+        }
     }
     // https://www.postgresql.org/docs/current/sql-createtype.html
     for (clause, usual) in [

@@ -64,7 +64,13 @@ fn former_name(path: &[String], object: &Object) -> Name {
     }
     let schema = if path.len() > 1 { Some(path[path.len() - 2].clone()) } else { schema };
     let base = schema.map_or_else(|| names::global(last), |schema| names::qualified(&schema, last));
-    let text = format!("{base}{}", names::signature(&object.name));
+    // An operator family's method is a part of its name.
+    let method = object
+        .name
+        .canonical()
+        .rsplit_once(" USING ")
+        .map_or_else(String::new, |(_, method)| format!(" USING {method}"));
+    let text = format!("{base}{}{method}", names::signature(&object.name));
     Name::new(text.as_str(), text.as_str())
 }
 

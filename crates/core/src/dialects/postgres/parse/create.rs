@@ -45,7 +45,7 @@ pub fn create(
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
         vec![objects::index(reader, session, unique)?]
     } else if reader.take(&["SCHEMA"]) {
-        return schema(reader, session, diagnostics);
+        return schema(reader, comments, session, diagnostics);
     } else if reader.take(&["EXTENSION"]) {
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
         match objects::extension(reader)? {
@@ -220,7 +220,12 @@ fn unknown_kind(reader: &Reader<'_>) -> Box<Diagnostic> {
 }
 
 /// CREATE SCHEMA, with the elements that may follow it.
-fn schema(reader: &mut Reader<'_>, session: &Session, diagnostics: &mut Vec<Diagnostic>) -> Parsed<Vec<StatementKind>> {
+fn schema(
+    reader: &mut Reader<'_>,
+    comments: &[Token],
+    session: &Session,
+    diagnostics: &mut Vec<Diagnostic>,
+) -> Parsed<Vec<StatementKind>> {
     let if_not_exists = reader.take(&["IF", "NOT", "EXISTS"]);
     let mut name = if reader.sees("AUTHORIZATION") { String::new() } else { identifier(reader, "the schema's name")? };
     let mut owner = None;
@@ -236,6 +241,9 @@ fn schema(reader: &mut Reader<'_>, session: &Session, diagnostics: &mut Vec<Diag
     if let Some(owner) = owner {
         object.access.set("owner", Expression::plain(names::quoted(&owner)));
     }
+    let mut formerly = Formerly::default();
+    comments::formerly(reader, comments, None, &object, &mut formerly, diagnostics);
+    object.formerly = formerly;
     let mut kinds = Vec::new();
     // Older dumps create the schema that every database has.
     if name != "public" {

@@ -511,7 +511,7 @@ impl<'p> Planner<'p> {
 
     /// What an object was called in have.
     fn original(&self, key: &ObjectKey) -> Name {
-        self.planning.comparison.renames.table_in_have(key).unwrap_or_else(|| key.name.clone())
+        self.planning.comparison.renames.key_in_have(key).name
     }
 
     fn create_and_alter(&mut self, alterations: Vec<(ObjectKey, Vec<Step>)>) {

@@ -33,8 +33,8 @@ pub fn label_additions(name: &Name, before: &Clauses, after: &Clauses) -> Option
 
 /// A type and what it is called in have.
 fn in_have<'p>(planning: &'p Planning<'_>, key: &ObjectKey) -> Option<(&'p Object, &'p Object)> {
-    let name = planning.comparison.renames.table_in_have(key).unwrap_or_else(|| key.name.clone());
-    planning.have.find(key.kind, &name).zip(planning.want.get(key))
+    let original = planning.comparison.renames.key_in_have(key);
+    planning.have.get(&original).zip(planning.want.get(key))
 }
 
 /// The part that adds labels: others may use them only when it is committed

@@ -20,7 +20,7 @@ pub struct TableChange<'p> {
 
 impl TableChange<'_> {
     fn original_table(&self) -> Name {
-        self.planning.comparison.renames.table_in_have(&self.object.key()).unwrap_or_else(|| self.object.name.clone())
+        self.planning.comparison.renames.key_in_have(&self.object.key()).name
     }
 
     fn original_column(&self, column: &Name) -> Name {
