@@ -759,6 +759,11 @@ pub fn drop_statement(object: &Object) -> String {
             let text = text.rsplit_once(" to ").map_or(text.clone(), |(head, role)| format!("{head} from {role}"));
             format!("ALTER DEFAULT PRIVILEGES {text}")
         }
+        // Where the aggregated arguments stand decides which one is meant.
+        Kind::Aggregate if let Some(ordered) = write::clauses(object).value("ordered") => {
+            let base = name.canonical().trim_end_matches(super::names::signature(name));
+            format!("DROP AGGREGATE {base}({ordered})")
+        }
         // Two procedures may differ only in what is OUT.
         Kind::Procedure if let Some(arguments) = write::clauses(object).value("arguments") => {
             let with_mode = |argument: &String| {
