@@ -108,7 +108,8 @@ impl Deploy {
             return Err(Failure::usage("a script already says what is wanted; --want goes without one"));
         }
         if script.is_some() && !self.wishes.is_empty() {
-            let options = "--column-order and --index-builds are for `wevrun script`, or for deploy without a script";
+            let options =
+                "--column-order, --index-builds and --access are for `wevrun script`, or for deploy without a script";
             return Err(Failure::usage(format!("a script already says what is done; {options}")));
         }
         let url = context.require_target(target)?;

@@ -19,6 +19,10 @@ pub struct Wishes {
     /// How to build new indexes of tables that are in use [default: in the transaction, while nobody can write]
     #[arg(long, value_name = "HOW")]
     pub index_builds: Option<IndexBuilds>,
+
+    /// Change owners, grants and labels too
+    #[arg(long)]
+    pub access: bool,
 }
 
 /// What `--column-order` asks for.
@@ -38,7 +42,7 @@ pub enum IndexBuilds {
 impl Wishes {
     /// Whether nothing is asked for.
     pub fn is_empty(&self) -> bool {
-        self.column_order.is_none() && self.index_builds.is_none()
+        self.column_order.is_none() && self.index_builds.is_none() && !self.access
     }
 
     /// As the plan takes them. Says what can't be done.
@@ -50,7 +54,7 @@ impl Wishes {
                 "{engine} builds no index while others write; leave out --index-builds"
             )));
         }
-        let mut wishes = plan::Wishes { concurrent_indexes, ..plan::Wishes::default() };
+        let mut wishes = plan::Wishes { concurrent_indexes, access: self.access, ..plan::Wishes::default() };
         for reordered in comparison.reordered.iter().filter(|_| self.column_order == Some(ColumnOrder::Rebuild)) {
             let table = have.find(Kind::Table, &reordered.table);
             match table.and_then(|table| dialect.order_obstacle(have, table)) {

@@ -12,7 +12,7 @@ pub fn add_access<'m>(dialect: &dyn Dialect, comparison: &mut Comparison<'m>, ha
         let key = wanted.key();
         let have_name = comparison.renames.key_in_have(&key).name;
         let Some(present) = have.find(key.kind, &have_name) else { continue };
-        let found = properties(dialect, present, wanted);
+        let found = access_properties(dialect, present, wanted);
         if found.is_empty() {
             continue;
         }
@@ -31,7 +31,8 @@ pub fn add_access<'m>(dialect: &dyn Dialect, comparison: &mut Comparison<'m>, ha
     comparison.differences.sort_by(|a, b| a.key.cmp(&b.key));
 }
 
-fn properties(dialect: &dyn Dialect, have: &Object, want: &Object) -> Vec<Property> {
+/// What differs in the owner, the grants and the labels of an object.
+pub fn access_properties(dialect: &dyn Dialect, have: &Object, want: &Object) -> Vec<Property> {
     let (have, want) = (dialect.access_facts(have), dialect.access_facts(want));
     let owners = [have.get("owner"), want.get("owner")];
     let is_owners = |fact: &str| {

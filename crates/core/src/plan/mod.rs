@@ -23,6 +23,8 @@ pub struct Wishes {
     pub column_order: Vec<Name>,
     /// Whether new indexes of tables that are in use are built while others write, outside the transaction.
     pub concurrent_indexes: bool,
+    /// Whether owners, grants and labels become what want says.
+    pub access: bool,
 }
 
 /// Everything that a dialect needs to plan a migration.

@@ -1,7 +1,7 @@
 //! A database as source, and the source as a database: the same structure, by the server's own dump.
 
 use wevrun_core::adopt;
-use wevrun_core::compare::compare;
+use wevrun_core::compare::{add_access, compare};
 use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_engines::Access;
@@ -210,5 +210,46 @@ fn what_is_made_again_keeps_owner_and_grants() {
         database
             .psql(&format!("DROP OWNED BY reader_{number}, owner_{number}; DROP ROLE reader_{number}, owner_{number}"))
             .expect("gone");
+    }
+}
+
+/// Owners and grants become what the source says, where that is asked for, and stay what they are where it is not.
+#[test]
+fn owners_and_grants_are_changed_when_asked() {
+    for age in AGES {
+        let number = age as u8;
+        let base = "CREATE TABLE hives (id integer, label text); CREATE VIEW labels AS SELECT label FROM hives;
+            CREATE FUNCTION f() RETURNS integer LANGUAGE sql AS 'SELECT 1'; CREATE SEQUENCE numbers;";
+        let before = format!(
+            "{base} GRANT SELECT, INSERT ON hives TO reader{number}; GRANT UPDATE (label) ON hives TO keeper{number};
+             REVOKE ALL ON FUNCTION f() FROM public; GRANT ALL ON labels TO keeper{number} WITH GRANT OPTION;"
+        );
+        let after = format!(
+            "{base} ALTER TABLE hives OWNER TO keeper{number}; GRANT SELECT ON hives TO reader{number};
+             GRANT USAGE ON SEQUENCE numbers TO public; CREATE TABLE lots (id integer); GRANT DELETE ON lots TO reader{number};
+             GRANT SELECT ON labels TO keeper{number};"
+        );
+        let database = Server::of(age).database();
+        let roles = format!("CREATE ROLE keeper{number}; CREATE ROLE reader{number};");
+        let _ = database.psql(&roles);
+        database.psql(&before).expect("made");
+        for wanted in [&after, &before] {
+            let (have, want) = (read(&database), model(wanted));
+            let differing = |have: &Model| {
+                let mut comparison = compare(postgres(), have, &want);
+                add_access(postgres(), &mut comparison, have, &want);
+                comparison.differences.len()
+            };
+            assert!(differing(&have) > 3, "{age:?}");
+            let comparison = compare(postgres(), &have, &want);
+            let wishes = Wishes { access: true, ..Wishes::default() };
+            let evidence = Evidence::default();
+            let script =
+                plan::script(postgres(), "honey", (&have, &want), &comparison, wishes, version(age), &evidence);
+            connect(&database, Access::Write)
+                .deploy(&script, &release(), &mut |_| {})
+                .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", wevrun_core::script::write(&script)));
+            assert_eq!(differing(&read(&database)), 0, "{age:?}: {}", wevrun_core::script::write(&script));
+        }
     }
 }

@@ -9,6 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::names;
 use super::tokens::literal;
 use super::write;
+use crate::compare::Property;
 use crate::model::{Kind, Object};
 
 /// What ALL means for an object of the kind. MAINTAIN, which tables have since 17, is a part of all or said by itself.
@@ -91,15 +92,56 @@ fn single(kind: Kind, privilege: &str) -> Vec<String> {
     words.into_iter().flat_map(|word| columns.iter().map(move |column| format!("{word}{}", of(column)))).collect()
 }
 
-/// The statements that give an object its owner, grants and labels.
-pub fn statements(object: &Object) -> Vec<String> {
-    let kind = object.definition.kind();
-    let what = match kind {
+/// What GRANT and REVOKE call an object.
+fn granted(object: &Object) -> String {
+    match object.definition.kind() {
         Kind::View | Kind::MaterializedView | Kind::ForeignTable | Kind::Table => format!("TABLE {}", object.name),
         Kind::Function | Kind::Procedure | Kind::Aggregate => format!("ROUTINE {}", object.name),
         Kind::Type | Kind::Domain => format!("TYPE {}", object.name),
         kind => write::subject(kind, &object.name),
+    }
+}
+
+/// The statements that make these facts of an object what want says. A role whose grants differ loses all of them first.
+pub fn changes(want: &Object, differing: &[Property]) -> Vec<String> {
+    let kind = want.definition.kind();
+    let (what, subject) = (granted(want), write::subject(kind, &want.name));
+    let mut changes = Vec::new();
+    for property in differing {
+        if let Some(role) = property.name.strip_prefix("granted to ") {
+            changes.push(format!("REVOKE ALL ON {what} FROM {role}"));
+            let usual = usual_for_everybody(kind).filter(|_| role == "public" && property.want.is_none());
+            changes.extend(usual.map(|usual| format!("GRANT {} ON {what} TO public", usual.to_uppercase())));
+        } else if let (Some(label), None) = (property.name.strip_prefix("label of "), &property.want) {
+            let (provider, column) = label.split_once(" on ").map_or((label, None), |(p, column)| (p, Some(column)));
+            let on = column.map_or_else(|| subject.clone(), |column| format!("COLUMN {}.{column}", want.name));
+            let provider =
+                if provider.is_empty() { String::new() } else { format!(" FOR {}", names::quoted(provider)) };
+            changes.push(format!("SECURITY LABEL{provider} ON {on} IS NULL"));
+        }
+    }
+    let is_wanted = |clause: &str| {
+        differing.iter().any(|property| match property.name.split_once(' ') {
+            None => clause == property.name,
+            Some(("granted", _)) => {
+                let role = property.name.trim_start_matches("granted to ");
+                clause.rsplit_once(" to ").is_some_and(|(head, to)| head.starts_with("grant ") && to == role)
+            }
+            Some(_) => clause.strip_prefix("label ") == property.name.strip_prefix("label of "),
+        })
     };
+    let mut only = want.clone();
+    let others: Vec<String> =
+        only.access.iter().map(|(clause, _)| clause.to_owned()).filter(|clause| !is_wanted(clause)).collect();
+    others.iter().for_each(|clause| drop(only.access.remove(clause)));
+    changes.extend(statements(&only));
+    changes
+}
+
+/// The statements that give an object its owner, grants and labels.
+pub fn statements(object: &Object) -> Vec<String> {
+    let kind = object.definition.kind();
+    let what = granted(object);
     let subject = write::subject(kind, &object.name);
     let mut statements = Vec::new();
     if let Some(owner) = object.access.value("owner") {

@@ -12,11 +12,12 @@ use std::borrow::Cow;
 use std::cell::OnceCell;
 use std::collections::BTreeSet;
 
+use super::Postgres;
 use super::access;
 use super::canonical;
 use super::names::quoted;
 use super::write;
-use crate::compare::Change;
+use crate::compare::{Change, access_properties};
 use crate::model::{Beside, Check, Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey, Plain};
 use crate::plan::{Part, Plan, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
@@ -25,7 +26,7 @@ use dependents::in_the_way;
 
 /// The whole plan.
 pub fn plan(planning: &Planning<'_>) -> Plan {
-    if planning.comparison.is_identical() && planning.wishes.column_order.is_empty() {
+    if planning.comparison.is_identical() && planning.wishes.column_order.is_empty() && !planning.wishes.access {
         return Plan::default();
     }
     let have = Cow::Borrowed(&*planning.renamed);
@@ -42,6 +43,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         path: None,
     };
     planner.plan();
+    planner.steps.extend(access_steps(planning));
     let labels = outside::labels_first(planning, &planner.early_labels);
     let indexes = outside::indexes_at_last(planning, &planner.late_indexes);
     let mut parts: Vec<Part> = labels.into_iter().collect();
@@ -53,6 +55,24 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     }
     parts.extend(indexes);
     Plan { parts }
+}
+
+/// Owners, grants and labels as want has them, where that is asked for.
+fn access_steps(planning: &Planning<'_>) -> Vec<Step> {
+    if !planning.wishes.access {
+        return Vec::new();
+    }
+    let steps = planning.want.objects().filter_map(|want| {
+        let key = want.key();
+        let statements = match planning.have.get(&planning.comparison.renames.key_in_have(&key)) {
+            Some(have) => access::changes(want, &access_properties(&Postgres, have, want)),
+            None => access::statements(want),
+        };
+        let mut step = Step::new(format!("settle who may do what with {key}"), statements);
+        step.notes.push("owners, grants and labels are no part of the proof".to_owned());
+        (!step.statements.is_empty()).then_some(step)
+    });
+    steps.collect()
 }
 
 /// A part that is one transaction, without steps.
