@@ -202,6 +202,13 @@ impl Deploy {
                 };
                 let alone = script.plan.parts.get(done).is_some_and(|part| part.alone);
                 let left = if alone { format!("{left}; an index that was not finished is left invalid") } else { left };
+                if let LiveError::StateDiffers { .. } = &*cause {
+                    let next = done + 1;
+                    let words =
+                        format!("{target} changed meanwhile: it is not in the state in which part {next} begins");
+                    return Err(Failure::new(format!("{words}. {left}"))
+                        .help("look at what it is now with `wevrun compare`, and make the script anew"));
+                }
                 let again =
                     "deploy the same script again, and it goes on there; or make it anew from what the target is now";
                 failed(to, script, &cause, &left).map_err(|failure| failure.help(again))

@@ -2,6 +2,8 @@
 
 mod column_order;
 mod dependents;
+mod foreign_keys;
+mod guards;
 mod order;
 mod outside;
 mod plain;
@@ -18,11 +20,12 @@ use super::canonical;
 use super::names::quoted;
 use super::write;
 use crate::compare::{Change, access_properties};
-use crate::model::{Beside, Check, Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey, Plain};
+use crate::model::{Beside, Check, Definition, Kind, Model, Name, Object, ObjectKey, Plain};
 use crate::plan::{Part, Plan, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 pub use column_order::obstacle as order_obstacle;
 use dependents::in_the_way;
+pub use guards::{must_not_hold, probe_query, stop_if};
 
 /// The whole plan.
 pub fn plan(planning: &Planning<'_>) -> Plan {
@@ -302,56 +305,6 @@ impl<'p> Planner<'p> {
             };
             let routine = matches!(object.definition.kind(), Kind::Function | Kind::Procedure);
             object.key() != want.key() && !routine && new.iter().any(|label| object.text.contains(label.as_str()))
-        })
-    }
-
-    /// Foreign keys that go, change, or point at a table that goes.
-    fn drop_foreign_keys(&mut self, removed: &BTreeSet<ObjectKey>) {
-        let planning = self.planning;
-        let gone =
-            |name: &Name| removed.iter().chain(&self.again).any(|key| key.kind == Kind::Table && key.name == *name);
-        let mut steps = Vec::new();
-        for (name, table) in self.have().tables() {
-            // With its table goes every foreign key, but not before other tables that point back.
-            let partitioned = table.clauses.has("partition by");
-            let circle = |key: &ForeignKey| gone(&key.parent) && (key.parent != *name || partitioned);
-            let stays = !gone(name);
-            for key in table.foreign_keys.iter() {
-                let wanted = planning.want.table(name).is_some_and(|want| table::has_foreign_key(want, key));
-                let target_changes = self.key_of_parent_changes(key, removed) || self.moves_between_logs(name, key);
-                if (stays && (!wanted || target_changes || gone(&key.parent)))
-                    || (!stays && (circle(key) || target_changes))
-                {
-                    let statement = format!("ALTER TABLE {name} DROP CONSTRAINT {}", quoted(key.name.canonical()));
-                    let again = if wanted { ", to add it again" } else { "" };
-                    steps.push(Step::new(format!("drop foreign key {} of {name}{again}", key.name), vec![statement]));
-                }
-            }
-        }
-        self.steps.extend(steps);
-    }
-
-    /// Whether a key or unique index over the columns that a foreign key points at goes: the server ties the foreign key to one of
-    /// them, whichever it found first.
-    fn key_of_parent_changes(&self, key: &ForeignKey, removed: &BTreeSet<ObjectKey>) -> bool {
-        let (Some(have), Some(want)) = (self.have().table(&key.parent), self.planning.want.table(&key.parent)) else {
-            return false;
-        };
-        let points_at = |columns: &[&str]| {
-            columns.len() == key.parent_columns.len()
-                && key.parent_columns.iter().all(|column| columns.contains(&column.canonical()))
-        };
-        let keys = have.primary_key.iter().chain(have.unique_keys.iter());
-        let goes = keys
-            .filter(|own| points_at(&own.parts.iter().map(|part| part.column.canonical()).collect::<Vec<_>>()))
-            .any(|own| want.primary_key.as_ref() != Some(own) && !want.unique_keys.contains(own));
-        goes || removed.iter().chain(&self.again).filter(|key| key.kind == Kind::Index).any(|index| {
-            let Some(Definition::Index(index)) = self.have().get(index).map(|object| &object.definition) else {
-                return false;
-            };
-            let columns: Vec<&str> =
-                index.parts.iter().map(|part| part.expression.canonical.trim_matches('"')).collect();
-            index.unique && index.table == key.parent && points_at(&columns)
         })
     }
 
@@ -678,48 +631,6 @@ impl<'p> Planner<'p> {
         })
     }
 
-    /// Whether a table at either end becomes unlogged or logged: the server wants both to be alike at every moment.
-    fn moves_between_logs(&self, table: &Name, key: &ForeignKey) -> bool {
-        let unlogged = |model: &Model, name: &Name| model.table(name).map(|table| table.clauses.has("unlogged"));
-        [table, &key.parent].into_iter().any(|name| {
-            let (have, want) = (unlogged(self.have(), name), unlogged(self.planning.want, name));
-            have.zip(want).is_some_and(|(have, want)| have != want)
-        })
-    }
-
-    /// Foreign keys come when all tables and keys are there.
-    fn add_foreign_keys(&mut self, removed: &BTreeSet<ObjectKey>) {
-        let planning = self.planning;
-        let mut steps = Vec::new();
-        for (name, table) in planning.want.tables() {
-            let rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
-            let have = self.have().table(name).filter(|_| !rebuilt);
-            for key in table.foreign_keys.iter() {
-                let parent_rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, key.parent.clone()));
-                let there = have.is_some_and(|have| table::has_foreign_key(have, key))
-                    && !self.key_of_parent_changes(key, removed)
-                    && !self.moves_between_logs(name, key)
-                    && !parent_rebuilt;
-                if there {
-                    continue;
-                }
-                let mut statements = vec![format!("ALTER TABLE {name} ADD {}", write::foreign_key_constraint(key))];
-                statements.extend(write::foreign_key_comment(name, key));
-                let mut step =
-                    Step::new(format!("add foreign key {} of {name} to {}", key.name, key.parent), statements);
-                if have.is_some() && !key.clauses.has("not valid") && !key.clauses.has("not enforced") {
-                    step.risks.push(Risk::new(
-                        RiskKind::MayRefuseRows,
-                        format!("foreign key {name}.{}", key.name),
-                        format!("rows that refer to nothing in {} stop the script", key.parent),
-                    ));
-                }
-                steps.push(step);
-            }
-        }
-        self.steps.extend(steps);
-    }
-
     /// What needs more than one object to be there.
     fn finish(&mut self) {
         let planning = self.planning;
@@ -825,27 +736,6 @@ fn is_early(kind: Kind) -> bool {
     )
 }
 
-/// A statement that stops the script if the answer to the probe is yes.
-pub fn must_not_hold(probe: &Probe) -> String {
-    let message = match probe {
-        Probe::HasRows(table) => format!("rows would be lost: {table} is not empty any more"),
-        Probe::HasValues(table, column) => {
-            format!("values would be lost: column {column} of {table} is not empty any more")
-        }
-        Probe::HasNulls(table, column) => format!("column {column} of {table} holds NULL"),
-    };
-    stop_if(&format!("EXISTS ({})", probe_query(probe)), &message)
-}
-
-/// A statement that stops the script if the condition holds.
-pub fn stop_if(condition: &str, message: &str) -> String {
-    let body = format!(
-        "BEGIN\n    IF {condition} THEN\n        RAISE EXCEPTION USING MESSAGE = {}, ERRCODE = 'WV001';\n    END IF;\nEND",
-        super::tokens::literal(&format!("wevrun: {message}"))
-    );
-    format!("DO {}", super::tokens::dollar_quoted(&body, "wevrun"))
-}
-
 /// The risk that rows which are there break a new unique index.
 fn equal_rows(index: &ObjectKey) -> Risk {
     let explanation = "rows that are equal in these columns stop the script";
@@ -859,17 +749,6 @@ pub fn rewrites(table: &Name) -> Risk {
         format!("table {table}"),
         "every row is written anew, and nobody else can read or write it meanwhile",
     )
-}
-
-/// A query that gives a row exactly if the answer to the probe is yes.
-pub fn probe_query(probe: &Probe) -> String {
-    match probe {
-        Probe::HasRows(table) => format!("SELECT 1 FROM {table}"),
-        Probe::HasValues(table, column) => {
-            format!("SELECT 1 FROM {table} WHERE {} IS NOT NULL", quoted(column.canonical()))
-        }
-        Probe::HasNulls(table, column) => format!("SELECT 1 FROM {table} WHERE {} IS NULL", quoted(column.canonical())),
-    }
 }
 
 /// What must be known of the data to plan well.

@@ -1,0 +1,104 @@
+//! Foreign keys go before the keys and tables that they need, and come when all of these are there.
+
+use std::collections::BTreeSet;
+
+use super::super::names::quoted;
+use super::super::write;
+use super::{Planner, table};
+use crate::model::{Definition, ForeignKey, Kind, Model, Name, ObjectKey};
+use crate::plan::{Risk, RiskKind};
+use crate::script::Step;
+
+impl Planner<'_> {
+    /// Foreign keys that go, change, or point at a table that goes.
+    pub(super) fn drop_foreign_keys(&mut self, removed: &BTreeSet<ObjectKey>) {
+        let planning = self.planning;
+        let gone =
+            |name: &Name| removed.iter().chain(&self.again).any(|key| key.kind == Kind::Table && key.name == *name);
+        let mut steps = Vec::new();
+        for (name, table) in self.have().tables() {
+            // With its table goes every foreign key, but not before other tables that point back.
+            let partitioned = table.clauses.has("partition by");
+            let circle = |key: &ForeignKey| gone(&key.parent) && (key.parent != *name || partitioned);
+            let stays = !gone(name);
+            for key in table.foreign_keys.iter() {
+                let wanted = planning.want.table(name).is_some_and(|want| table::has_foreign_key(want, key));
+                let target_changes = self.key_of_parent_changes(key, removed) || self.moves_between_logs(name, key);
+                if (stays && (!wanted || target_changes || gone(&key.parent)))
+                    || (!stays && (circle(key) || target_changes))
+                {
+                    let statement = format!("ALTER TABLE {name} DROP CONSTRAINT {}", quoted(key.name.canonical()));
+                    let again = if wanted { ", to add it again" } else { "" };
+                    steps.push(Step::new(format!("drop foreign key {} of {name}{again}", key.name), vec![statement]));
+                }
+            }
+        }
+        self.steps.extend(steps);
+    }
+
+    /// Whether a key or unique index over the columns that a foreign key points at goes: the server ties the foreign key to one of
+    /// them, whichever it found first.
+    fn key_of_parent_changes(&self, key: &ForeignKey, removed: &BTreeSet<ObjectKey>) -> bool {
+        let (Some(have), Some(want)) = (self.have().table(&key.parent), self.planning.want.table(&key.parent)) else {
+            return false;
+        };
+        let points_at = |columns: &[&str]| {
+            columns.len() == key.parent_columns.len()
+                && key.parent_columns.iter().all(|column| columns.contains(&column.canonical()))
+        };
+        let keys = have.primary_key.iter().chain(have.unique_keys.iter());
+        let goes = keys
+            .filter(|own| points_at(&own.parts.iter().map(|part| part.column.canonical()).collect::<Vec<_>>()))
+            .any(|own| want.primary_key.as_ref() != Some(own) && !want.unique_keys.contains(own));
+        goes || removed.iter().chain(&self.again).filter(|key| key.kind == Kind::Index).any(|index| {
+            let Some(Definition::Index(index)) = self.have().get(index).map(|object| &object.definition) else {
+                return false;
+            };
+            let columns: Vec<&str> =
+                index.parts.iter().map(|part| part.expression.canonical.trim_matches('"')).collect();
+            index.unique && index.table == key.parent && points_at(&columns)
+        })
+    }
+
+    /// Whether a table at either end becomes unlogged or logged: the server wants both to be alike at every moment.
+    fn moves_between_logs(&self, table: &Name, key: &ForeignKey) -> bool {
+        let unlogged = |model: &Model, name: &Name| model.table(name).map(|table| table.clauses.has("unlogged"));
+        [table, &key.parent].into_iter().any(|name| {
+            let (have, want) = (unlogged(self.have(), name), unlogged(self.planning.want, name));
+            have.zip(want).is_some_and(|(have, want)| have != want)
+        })
+    }
+
+    /// Foreign keys come when all tables and keys are there.
+    pub(super) fn add_foreign_keys(&mut self, removed: &BTreeSet<ObjectKey>) {
+        let planning = self.planning;
+        let mut steps = Vec::new();
+        for (name, table) in planning.want.tables() {
+            let rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
+            let have = self.have().table(name).filter(|_| !rebuilt);
+            for key in table.foreign_keys.iter() {
+                let parent_rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, key.parent.clone()));
+                let there = have.is_some_and(|have| table::has_foreign_key(have, key))
+                    && !self.key_of_parent_changes(key, removed)
+                    && !self.moves_between_logs(name, key)
+                    && !parent_rebuilt;
+                if there {
+                    continue;
+                }
+                let mut statements = vec![format!("ALTER TABLE {name} ADD {}", write::foreign_key_constraint(key))];
+                statements.extend(write::foreign_key_comment(name, key));
+                let mut step =
+                    Step::new(format!("add foreign key {} of {name} to {}", key.name, key.parent), statements);
+                if have.is_some() && !key.clauses.has("not valid") && !key.clauses.has("not enforced") {
+                    step.risks.push(Risk::new(
+                        RiskKind::MayRefuseRows,
+                        format!("foreign key {name}.{}", key.name),
+                        format!("rows that refer to nothing in {} stop the script", key.parent),
+                    ));
+                }
+                steps.push(step);
+            }
+        }
+        self.steps.extend(steps);
+    }
+}
