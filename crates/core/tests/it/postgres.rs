@@ -230,3 +230,14 @@ fn a_pattern_and_each_servers_spelling_are_the_same() {
         assert!(rows >= 380, "{rows}");
     }
 }
+
+/// Nonsense is answered, not followed for ever.
+#[test]
+fn partitions_in_a_circle_end() {
+    let text = "CREATE TABLE a PARTITION OF b DEFAULT PARTITION BY LIST (id);
+        CREATE TABLE b PARTITION OF a DEFAULT PARTITION BY LIST (id); CREATE TABLE c PARTITION OF c DEFAULT;
+        CREATE INDEX ON a (id); CREATE INDEX ON b (id); CREATE INDEX ON c (id);";
+    let source = Source::new("a.sql", text);
+    let built = build(Engine::Postgres, VERSION, std::slice::from_ref(&source));
+    assert_eq!(built.model.tables().count(), 3);
+}

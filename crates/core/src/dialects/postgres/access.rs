@@ -105,7 +105,7 @@ fn granted(object: &Object) -> String {
 /// The statements that make these facts of an object what want says. A role whose grants differ loses all of them first.
 pub fn changes(want: &Object, differing: &[Property]) -> Vec<String> {
     let kind = want.definition.kind();
-    let (what, subject) = (granted(want), write::subject(kind, &want.name));
+    let what = granted(want);
     let mut changes = Vec::new();
     for property in differing {
         if let Some(role) = property.name.strip_prefix("granted to ") {
@@ -113,11 +113,7 @@ pub fn changes(want: &Object, differing: &[Property]) -> Vec<String> {
             let usual = usual_for_everybody(kind).filter(|_| role == "public" && property.want.is_none());
             changes.extend(usual.map(|usual| format!("GRANT {} ON {what} TO public", usual.to_uppercase())));
         } else if let (Some(label), None) = (property.name.strip_prefix("label of "), &property.want) {
-            let (provider, column) = label.split_once(" on ").map_or((label, None), |(p, column)| (p, Some(column)));
-            let on = column.map_or_else(|| subject.clone(), |column| format!("COLUMN {}.{column}", want.name));
-            let provider =
-                if provider.is_empty() { String::new() } else { format!(" FOR {}", names::quoted(provider)) };
-            changes.push(format!("SECURITY LABEL{provider} ON {on} IS NULL"));
+            changes.push(label_statement(want, label, "NULL"));
         }
     }
     let is_wanted = |clause: &str| {
@@ -158,14 +154,19 @@ pub fn statements(object: &Object) -> Vec<String> {
                 .map_or((privilege, String::new()), |(word, columns)| (word, format!("({columns}")));
             statements.push(format!("GRANT {}{columns} ON {what} TO {role}{option}", word.to_uppercase()));
         } else if let Some(label) = clause.strip_prefix("label ") {
-            let (provider, column) = label.split_once(" on ").map_or((label, None), |(p, column)| (p, Some(column)));
-            let on = column.map_or_else(|| subject.clone(), |column| format!("COLUMN {}.{column}", object.name));
-            let provider =
-                if provider.is_empty() { String::new() } else { format!(" FOR {}", names::quoted(provider)) };
-            statements.push(format!("SECURITY LABEL{provider} ON {on} IS {}", literal(&value.canonical)));
+            statements.push(label_statement(object, label, &literal(&value.canonical)));
         }
     }
     statements
+}
+
+/// SECURITY LABEL. `label` is `PROVIDER`, or `PROVIDER on COLUMN`.
+fn label_statement(object: &Object, label: &str, value: &str) -> String {
+    let (provider, column) = label.split_once(" on ").map_or((label, None), |(p, column)| (p, Some(column)));
+    let whole = || write::subject(object.definition.kind(), &object.name);
+    let on = column.map_or_else(whole, |column| format!("COLUMN {}.{column}", object.name));
+    let provider = if provider.is_empty() { String::new() } else { format!(" FOR {}", names::quoted(provider)) };
+    format!("SECURITY LABEL{provider} ON {on} IS {value}")
 }
 
 #[cfg(test)]

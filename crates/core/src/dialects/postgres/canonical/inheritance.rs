@@ -3,7 +3,7 @@
 //! Every side shows all columns of such a table. Those that are just what the parent's are, are marked `inherited`; constraints
 //! that come with the parent are the parent's alone.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use super::super::sameness::Constraint;
 use super::super::{attributes, names, parse, split_list};
@@ -274,7 +274,11 @@ fn partitions(model: &Model) -> HashMap<Name, Vec<&Name>> {
     let mut found: HashMap<Name, Vec<&Name>> = HashMap::new();
     for (name, table) in model.tables() {
         let mut parent = table.clauses.value("partition of");
-        while let Some(ancestor) = parent.map(|parent| Name::new(parent, parent)) {
+        let mut passed = HashSet::new();
+        // What a person writes may go round in a circle.
+        while let Some(ancestor) =
+            parent.filter(|parent| passed.insert(*parent)).map(|parent| Name::new(parent, parent))
+        {
             let above = model.table(&ancestor);
             found.entry(ancestor).or_default().push(name);
             parent = above.and_then(|above| above.clauses.value("partition of"));
