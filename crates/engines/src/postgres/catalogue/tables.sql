@@ -19,13 +19,14 @@ WITH altered AS (
       CASE WHEN a.attstorage <> t.typstorage THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STORAGE %s;', n.nspname, c.relname, a.attname,
         CASE a.attstorage WHEN 'p' THEN 'PLAIN' WHEN 'e' THEN 'EXTERNAL' WHEN 'm' THEN 'MAIN' ELSE 'EXTENDED' END) END,
       /*14+ CASE a.attcompression WHEN 'p' THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET COMPRESSION pglz;', n.nspname, c.relname, a.attname) WHEN 'l' THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET COMPRESSION lz4;', n.nspname, c.relname, a.attname) END,*/
-      CASE WHEN a.attoptions IS NOT NULL THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET (%s);', n.nspname, c.relname, a.attname, array_to_string(a.attoptions, ', ')) END),
+      (SELECT format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET (%s);', n.nspname, c.relname, a.attname, string_agg(o, ', '))
+        FROM unnest(a.attoptions) o WHERE o NOT LIKE 'pg\_attver=%' HAVING count(*) > 0)),
       '' ORDER BY a.attnum) AS altered
   FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
   JOIN pg_type t ON t.oid = a.atttypid
   LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
   WHERE a.attrelid >= 16384 AND a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'f')
-    AND (a.attidentity <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 OR a.attstorage <> t.typstorage OR a.attoptions IS NOT NULL
+    AND (a.attidentity <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 OR a.attstorage <> t.typstorage OR (a.attoptions IS NOT NULL AND NOT (cardinality(a.attoptions) = 1 AND a.attoptions[1] LIKE 'pg\_attver=%'))
       /*14+ OR a.attcompression <> ''*/)
   GROUP BY a.attrelid
 ), constraints AS (
