@@ -174,7 +174,8 @@ impl<'m> Checks<'m> {
     fn plain(&self, expression: &crate::model::Expression) -> Option<Name> {
         let name = expression.canonical.trim_matches('"');
         let word = name.chars().all(|ch| ch.is_alphanumeric() || ch == '_')
-            && !name.starts_with(|ch: char| ch.is_ascii_digit());
+            && !name.starts_with(|ch: char| ch.is_ascii_digit())
+            && !["true", "false", "null"].iter().any(|constant| name.eq_ignore_ascii_case(constant));
         word.then(|| Name::new(name, expression.written().trim_matches(['"', '`', '[', ']'])))
     }
 

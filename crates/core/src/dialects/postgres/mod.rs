@@ -3,6 +3,7 @@
 mod access;
 mod canonical;
 mod check;
+mod members;
 mod names;
 mod parse;
 mod plan;

@@ -7,12 +7,55 @@ use sqlparser::dialect::{Dialect as TokenRules, PostgreSqlDialect};
 
 use crate::parse::Token;
 
-/// The rules for `sqlparser`.
+/// The rules for `sqlparser`'s expressions and queries.
 pub static RULES: PostgreSqlDialect = PostgreSqlDialect {};
+
+/// The rules for the tokenizer alone: those of PostgreSQL, but with geometric operators as operators like all others.
+/// `sqlparser` 0.63 takes what follows a `&>` for a part of it.
+#[derive(Debug)]
+struct Tokens;
+
+impl TokenRules for Tokens {
+    fn dialect(&self) -> std::any::TypeId {
+        RULES.dialect()
+    }
+
+    fn is_identifier_start(&self, ch: char) -> bool {
+        RULES.is_identifier_start(ch)
+    }
+
+    fn is_identifier_part(&self, ch: char) -> bool {
+        RULES.is_identifier_part(ch)
+    }
+
+    fn is_delimited_identifier_start(&self, ch: char) -> bool {
+        RULES.is_delimited_identifier_start(ch)
+    }
+
+    fn is_custom_operator_part(&self, ch: char) -> bool {
+        RULES.is_custom_operator_part(ch)
+    }
+
+    fn supports_unicode_string_literal(&self) -> bool {
+        true
+    }
+
+    fn supports_nested_comments(&self) -> bool {
+        true
+    }
+
+    fn supports_string_escape_constant(&self) -> bool {
+        true
+    }
+
+    fn supports_numeric_literal_underscores(&self) -> bool {
+        true
+    }
+}
 
 /// The rules for the tokenizer.
 pub fn rules() -> &'static dyn TokenRules {
-    &RULES
+    &Tokens
 }
 
 /// How many tokens the first statement has, without its semicolon. Semicolons in parentheses (of a rule) and in the body of an

@@ -92,7 +92,12 @@ fn modifiers(reader: &mut Reader<'_>) -> Parsed<String> {
         return Ok(String::new());
     }
     let inner = reader.parenthesised()?;
-    let text: String = reader.tokens[inner].iter().map(|token| token.text(reader.text)).collect();
+    // Words, as extensions take them, know no letter case.
+    let part = |token: &crate::parse::Token| match token.kind {
+        TokenKind::Word => names::folded(token.text(reader.text)),
+        _ => token.text(reader.text).to_owned(),
+    };
+    let text: String = reader.tokens[inner].iter().map(part).collect();
     Ok(format!("({text})"))
 }
 

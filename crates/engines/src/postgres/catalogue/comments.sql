@@ -12,6 +12,7 @@ SELECT 'comment on', i.identity,
     WHEN 'foreign-data wrapper' THEN 'FOREIGN DATA WRAPPER ' || i.identity
     WHEN 'composite type' THEN 'TYPE ' || i.identity
     WHEN 'operator class' THEN 'OPERATOR CLASS ' || i.identity
+    WHEN 'transform' THEN 'TRANSFORM ' || regexp_replace(i.identity, '^for (.*) on language ', 'FOR \1 LANGUAGE ')
     ELSE upper(i.type) || ' ' || i.identity END, d.description)
 FROM pg_description d, pg_identify_object(d.classoid, d.objoid, d.objsubid) i
 WHERE d.objoid >= 16384 AND i.type IS NOT NULL AND i.identity !~ '^wevrun\M' AND i.type NOT IN ('large object', 'toast table')

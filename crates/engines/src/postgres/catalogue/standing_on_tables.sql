@@ -15,6 +15,7 @@ SELECT 'rule', format('%I on %I.%I', r.rulename, n.nspname, c.relname),
 FROM pg_rewrite r JOIN pg_class c ON c.oid = r.ev_class JOIN pg_namespace n ON n.oid = c.relnamespace
 WHERE r.rulename <> '_RETURN' AND c.oid >= 16384 AND n.nspname <> 'wevrun'
   AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_rewrite'::regclass AND d.objid = r.oid AND d.deptype = 'e')
+  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = r.ev_class AND d.deptype = 'e')
 ORDER BY n.nspname, c.relname, r.rulename;
 SELECT 'policy', format('%I on %I.%I', p.polname, n.nspname, c.relname),
   concat(format('CREATE POLICY %I ON %I.%I', p.polname, n.nspname, c.relname),

@@ -3,10 +3,11 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::LazyLock;
 
+use super::operators;
 use super::super::names;
 use super::super::parse::identifier_of;
 use super::super::rename::{expressions_mut, types_mut};
-use super::super::{split_list, tokens};
+use super::super::{split_list, tokens, types};
 use crate::model::{Clauses, Definition, Kind, Model, Name, Object};
 use crate::parse::{Token, TokenKind, token};
 
@@ -28,6 +29,8 @@ const BUILT_IN_TYPES: &[&str] = &[
     "xml", "bool", "char", "float4", "float8", "int2", "int4", "int8", "timestamptz", "timetz", "varbit", "varchar",
 ];
 
+static BUILT_IN: LazyLock<HashSet<&str>> = LazyLock::new(|| BUILT_IN_TYPES.iter().copied().collect());
+
 /// Names by what they can stand for.
 pub struct Known {
     /// The names of all objects without their schemas: a word that is none of them names nothing.
@@ -36,6 +39,10 @@ pub struct Known {
     types: HashSet<String>,
     routines: HashMap<String, Vec<Name>>,
     others: HashSet<String>,
+    /// The names of operators by their symbols.
+    operators: HashMap<String, Vec<String>>,
+    /// The default operator classes of types for btree indexes.
+    default_classes: HashMap<String, String>,
     /// The types of the columns of every table, and of the views whose columns are known.
     pub columns: HashMap<String, Vec<(String, Option<String>)>>,
     /// What domains are made of.
@@ -55,6 +62,8 @@ impl Known {
             types: HashSet::new(),
             routines: HashMap::new(),
             others: HashSet::new(),
+            operators: HashMap::new(),
+            default_classes: HashMap::new(),
             columns: HashMap::new(),
             domains: HashMap::new(),
             multiranges: HashMap::new(),
@@ -101,7 +110,19 @@ impl Known {
                     let base = name.trim_end_matches(names::signature(&object.name)).to_owned();
                     known.routines.entry(base).or_default().push(object.name.clone());
                 }
-                _ => {
+                kind => {
+                    if let (Kind::OperatorClass, Definition::Plain(plain)) = (kind, &object.definition)
+                        && plain.clauses.has("default")
+                        && name.ends_with(" USING btree")
+                    {
+                        let data_type = plain.clauses.value("for type").unwrap_or_default().to_owned();
+                        known.default_classes.insert(data_type, name.clone());
+                    }
+                    if let Kind::Operator = object.definition.kind() {
+                        let symbol = name.trim_end_matches(names::signature(&object.name));
+                        let symbol = symbol.rsplit_once('.').map_or(symbol, |(_, symbol)| symbol);
+                        known.operators.entry(symbol.to_owned()).or_default().push(name.clone());
+                    }
                     known.others.insert(name.clone());
                 }
             }
@@ -154,6 +175,21 @@ impl Known {
         self.in_path(&self.others, own, &names::identifier(&parsed)).unwrap_or_else(|| name.to_owned())
     }
 
+    /// A collation's name with its schema; the engine's own stay without.
+    pub fn collation(&self, name: &Name, own: &str) -> Name {
+        let found = self.other(name.canonical(), own);
+        if found == name.canonical() { name.clone() } else { Name::new(found.as_str(), found.as_str()) }
+    }
+
+    /// A dictionary's name with its schema; that of an extension's, which is no object of the model, without the usual one.
+    pub fn dictionary(&self, name: &str, own: &str) -> String {
+        let found = self.other(name, own);
+        match found.strip_prefix("public.") {
+            Some(short) if !self.others.contains(&found) => short.to_owned(),
+            _ => found,
+        }
+    }
+
     /// A relation's name with its schema.
     pub fn relation(&self, name: &Name, own: &str) -> Name {
         if !names::is_unresolved(name) {
@@ -192,6 +228,67 @@ impl Known {
         }
     }
 
+    /// A routine by its name and the types of its arguments, `name(types)`; a name alone where the model has one such routine.
+    pub fn routine(&self, reference: &str, own: &str) -> String {
+        let (base, types) = reference.split_once('(').unwrap_or((reference, ""));
+        let base = self.function(base, own);
+        if !reference.contains('(') {
+            return match self.routines.get(&base).map(Vec::as_slice) {
+                Some([only]) => self.qualified_signature(only, own).canonical().to_owned(),
+                _ => base,
+            };
+        }
+        let types: Vec<String> = split_list(types.trim_end_matches(')'))
+            .iter()
+            .map(|data_type| self.qualified_types(&types::without_modifiers(data_type), own))
+            .collect();
+        format!("{base}({})", types.join(", "))
+    }
+
+    /// An operator on these types, with its schema; the engine's own stay without.
+    pub fn operator(&self, symbol: &str, types: &str, own: &str) -> String {
+        match symbol.rsplit_once('.') {
+            Some(("pg_catalog", symbol)) => symbol.to_owned(),
+            Some(_) => symbol.to_owned(),
+            None => {
+                let same = self.operators.get(symbol).map_or(&[][..], Vec::as_slice);
+                let same: Vec<Name> = same
+                    .iter()
+                    .map(|name| self.qualified_signature(&Name::new(name.as_str(), name.as_str()), own))
+                    .collect();
+                [own, "public"]
+                    .into_iter()
+                    .map(|schema| format!("{}.{symbol}", names::quoted(schema)))
+                    .find(|name| same.iter().any(|other| other.canonical() == format!("{name}({types})")))
+                    .unwrap_or_else(|| symbol.to_owned())
+            }
+        }
+    }
+
+    /// The symbol of an operator on types that are not told, with its schema; the engine's own stay without.
+    pub fn operator_by_symbol(&self, symbol: &str, own: &str) -> String {
+        let same = self.operators.get(symbol).map_or(&[][..], Vec::as_slice);
+        [own, "public"]
+            .into_iter()
+            .map(|schema| format!("{}.{symbol}", names::quoted(schema)))
+            .find(|name| same.iter().any(|other| other.starts_with(&format!("{name}("))))
+            .unwrap_or_else(|| symbol.to_owned())
+    }
+
+    /// An operator class or family with its schema; the engine's own stay without.
+    pub fn operator_class(&self, name: &str, method: &str, own: &str) -> String {
+        let identifier = match &names::parts(name)[..] {
+            [schema, identifier] if schema == "pg_catalog" => return names::quoted(identifier),
+            [identifier] => identifier.clone(),
+            _ => return name.to_owned(),
+        };
+        [own, "public"]
+            .into_iter()
+            .map(|schema| names::qualified(schema, &identifier).canonical().to_owned())
+            .find(|name| self.others.contains(&format!("{name} USING {method}")))
+            .unwrap_or_else(|| names::quoted(&identifier))
+    }
+
     /// How a type is usually stored, if its storage can be said at all.
     pub fn usual_storage(&self, data_type: &str) -> Option<&'static str> {
         let data_type = &self.effective_type(data_type);
@@ -220,7 +317,7 @@ impl Known {
 
     /// The text of types with every name that has no schema looked up: `mood[]`, `a mood, b integer`, `TABLE(a mood)`.
     pub fn qualified_types(&self, text: &str, own: &str) -> String {
-        if is_built_in(text) && !self.identifiers.contains(text) {
+        if BUILT_IN.contains(text) || is_built_in(text) && !self.identifiers.contains(text) {
             return text.to_owned();
         }
         let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
@@ -238,11 +335,23 @@ impl Known {
                 || tokens[index + 1].is_word(text, "DEFAULT");
             let dotted = symbol(index + 1, &["."]) || index > 0 && symbol(index - 1, &["."]);
             let head = token.is_word(text, "TABLE") && symbol(index + 1, &["("]);
+            // What stands between the parentheses of a type is its modifiers: `geometry(point,4326)`.
+            let names_a_type = |at: usize| {
+                matches!(tokens[at].kind, TokenKind::Word | TokenKind::Quoted) && !tokens[at].is_word(text, "TABLE")
+            };
+            let opens = tokens[..index].iter().rposition(|token| token.is_symbol(text, "(") || token.is_symbol(text, ")"));
+            if opens.is_some_and(|at| tokens[at].is_symbol(text, "(") && at > 0 && names_a_type(at - 1)) {
+                continue;
+            }
             if !ends || dotted || head {
                 continue;
             }
             let identifier = identifier_of(*token, text);
             let is_keyword_type = token.kind == TokenKind::Word && is_built_in(&identifier);
+            // The system's schema comes first in every search path.
+            if BUILT_IN.contains(identifier.as_str()) {
+                continue;
+            }
             if index > 0 && tokens[index - 1].is_word(text, "COLLATE") {
                 continue;
             }
@@ -253,7 +362,10 @@ impl Known {
                 None if is_keyword_type || in_phrase || token.kind == TokenKind::Quoted && is_built_in(&identifier) => {
                     continue;
                 }
-                None => names::qualified("public", &identifier).canonical().to_owned(),
+                None => match self.array_of(&identifier, own) {
+                    Some(array) => array,
+                    None => names::qualified("public", &identifier).canonical().to_owned(),
+                },
             };
             out.push_str(&text[done..token.start as usize]);
             out.push_str(&name);
@@ -261,6 +373,18 @@ impl Known {
         }
         out.push_str(&text[done..]);
         out
+    }
+
+    /// The array type under its own name, `_text` and `_mood`, which the server makes with each type.
+    fn array_of(&self, identifier: &str, own: &str) -> Option<String> {
+        let element = identifier.strip_prefix('_')?;
+        if let Some(built_in) = types::internal(element) {
+            return Some(format!("{built_in}[]"));
+        }
+        match self.in_path(&self.types, own, element) {
+            Some(name) => Some(format!("{name}[]")),
+            None => is_built_in(element).then(|| format!("{element}[]")),
+        }
     }
 
     /// A routine's name with the types of its signature looked up.
@@ -326,28 +450,32 @@ impl Known {
                         clause,
                         "function" | "support" | "from" | "family" | "as" | "symbol" | "definition" | "when"
                     ) && !(clause == "as" && matches!(plain.kind, Kind::Function | Kind::Procedure))
-                        || clause.starts_with("with.")
+                        // The server makes shells of operators that are named before they are there.
+                        || clause.starts_with("with.") && !matches!(clause, "with.commutator" | "with.negator")
                         || clause.starts_with("range.")
                         || clause.starts_with("base.")
                         || clause.starts_with("mapping ")
-                        || clause.bytes().all(|byte| byte.is_ascii_digit())
+                        || matches!(clause, "with function" | "from sql" | "to sql")
                     {
                         self.find_in(&value.canonical, &own, &mut found);
                     }
                     found.extend(clause.strip_prefix("table ").map(str::to_owned));
                     found.extend(clause.strip_prefix("schema ").map(str::to_owned));
                 }
-                // An operator class goes with its family, which may have its name.
-                if let (Kind::OperatorClass, Some((name, method))) =
-                    (plain.kind, object.name.canonical().split_once(" USING "))
-                {
-                    let family = plain.clauses.value("family").unwrap_or(name);
-                    let family = if family.contains('.') {
-                        family.to_owned()
-                    } else {
-                        format!("{}.{family}", names::quoted(&own))
-                    };
-                    found.insert(format!("{family} USING {method}"));
+                if matches!(plain.kind, Kind::OperatorClass | Kind::OperatorFamily) {
+                    operators::named(&plain.clauses, &mut found);
+                    if let (Some(family), Some((_, method))) =
+                        (plain.clauses.value("family"), object.name.canonical().rsplit_once(" USING "))
+                    {
+                        found.insert(format!("{family} USING {method}"));
+                    }
+                }
+                // The class of a range's type orders it.
+                if let Some(subtype) = plain.clauses.value("range.subtype") {
+                    found.extend(match plain.clauses.value("range.subtype_opclass") {
+                        Some(class) => Some(format!("{class} USING btree")),
+                        None => self.default_classes.get(subtype).cloned(),
+                    });
                 }
                 // A routine depends on the transforms of its types for its language (`ProcedureCreate()` of pg_proc.c).
                 if let Some(language) = plain.clauses.value("language") {
@@ -416,6 +544,20 @@ impl Known {
                 }
             }
             if index == start {
+                if !self.operators.is_empty() && tokens[index].kind == TokenKind::Symbol {
+                    let end = (index..tokens.len())
+                        .take_while(|at| {
+                            tokens[*at].kind == TokenKind::Symbol
+                                && !matches!(tokens[*at].text(text), "(" | ")" | "," | "." | "[" | "]")
+                                && (*at == index || tokens[*at].start == tokens[*at - 1].end)
+                        })
+                        .last();
+                    if let Some(end) = end {
+                        let symbol = &text[tokens[index].start as usize..tokens[end].end as usize];
+                        found.extend(self.operators.get(symbol).into_iter().flatten().cloned());
+                        index = end;
+                    }
+                }
                 if let Some(value) = text_name(&tokens[index], text) {
                     parts = names::parts(&value);
                     if let Some(name) = self.relation_in_query(&parts, own) {
@@ -443,6 +585,10 @@ impl Known {
                     let name = name.canonical();
                     if self.relations.contains(name) || self.types.contains(name) {
                         found.insert(name.to_owned());
+                        // A function may have a type's name.
+                        if call && let Some(routines) = self.routines.get(name) {
+                            found.extend(routines.iter().map(|name| name.canonical().to_owned()));
+                        }
                         break;
                     }
                     if let Some(routines) = self.routines.get(name) {
@@ -480,8 +626,7 @@ fn text_name(token: &Token, text: &str) -> Option<String> {
 /// Whether a word is one of the engine's types.
 pub fn is_built_in(identifier: &str) -> bool {
     // Every relation of the system's catalogue has a row type, and no name of a user's begins so by custom.
-    static TYPES: LazyLock<HashSet<&str>> = LazyLock::new(|| BUILT_IN_TYPES.iter().copied().collect());
-    TYPES.contains(identifier) || identifier.starts_with("pg_")
+    BUILT_IN.contains(identifier) || identifier.starts_with("pg_")
 }
 
 /// Whether two words are the end of a type's name of several words: `double precision`, `with time zone`, `interval day`.

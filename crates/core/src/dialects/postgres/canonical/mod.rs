@@ -9,6 +9,7 @@ mod interval;
 mod known;
 mod literal;
 mod nodes;
+mod operators;
 mod outputs;
 mod scope;
 mod sets;
@@ -32,6 +33,7 @@ pub fn finish(model: &mut Model) {
     objects.par_iter_mut().for_each(|object| resolve(object, &known));
     *model = objects.into_iter().collect();
     inheritance::expand(model);
+    operators::place_members(model);
     referenced_columns(model);
     let mut known = Known::of(model);
     view_columns(model, &mut known);
@@ -96,6 +98,7 @@ fn resolve(object: &mut Object, known: &Known) {
     ) {
         object.name = known.qualified_signature(&object.name, &own);
     }
+    operators::resolve(object, known, &own);
     match &mut object.definition {
         Definition::Table(table) => {
             for key in table.foreign_keys.iter_mut() {
@@ -103,6 +106,9 @@ fn resolve(object: &mut Object, known: &Known) {
             }
             let table_name = names::identifier(&object.name);
             for column in table.columns.iter_mut() {
+                if let Some(collation) = &mut column.collation {
+                    *collation = known.collation(collation, &own);
+                }
                 // The sequence of an identity column has a name of its own only if it is not the usual one.
                 let given =
                     column.clauses.value("identity.name").map(|name| names::parts(name).pop().unwrap_or_default());
@@ -127,18 +133,29 @@ fn resolve(object: &mut Object, known: &Known) {
             table.clauses.remove("only");
         }
         Definition::Index(index) => {
+            for collation in index.parts.iter_mut().filter_map(|part| part.collation.as_mut()) {
+                *collation = known.collation(collation, &own);
+            }
             index.clauses.remove("only");
         }
         Definition::Plain(plain) => {
             match plain.kind {
                 Kind::Extension => {
-                    if plain.clauses.value("schema") == Some("public") {
+                    // Those of procedural languages are always there: their control files say so.
+                    if matches!(plain.clauses.value("schema"), Some("public" | "pg_catalog")) {
                         plain.clauses.remove("schema");
                     }
                     // It comes with the extension.
                     plain.clauses.remove("comment");
                 }
-                Kind::Type => settle_type(&object.name, &mut plain.clauses),
+                Kind::Type => {
+                    settle_type(&object.name, &mut plain.clauses);
+                    if let Some(class) = plain.clauses.value("range.subtype_opclass") {
+                        let class = known.operator_class(class, "btree", &own);
+                        plain.clauses.say("range.subtype_opclass", class);
+                    }
+                }
+                Kind::Function | Kind::Procedure => settle_routine(&mut plain.clauses),
                 Kind::Aggregate | Kind::Operator => settle_definition(plain.kind, &mut plain.clauses),
                 Kind::Collation if plain.clauses.value("with.provider") == Some("libc") => {
                     plain.clauses.remove("with.provider");
@@ -165,6 +182,8 @@ fn resolve(object: &mut Object, known: &Known) {
             "function",
             "support",
             "with.handler",
+            "range.subtype_diff",
+            "range.canonical",
             "of",
             "base.input",
             "base.output",
@@ -184,12 +203,15 @@ fn resolve(object: &mut Object, known: &Known) {
         }
         for (_, value) in clauses.iter_mut().filter(|(name, _)| name.starts_with("mapping ")) {
             let found: Vec<String> =
-                super::split_list(&value.canonical).iter().map(|name| known.other(name, &own)).collect();
+                super::split_list(&value.canonical).iter().map(|name| known.dictionary(name, &own)).collect();
             *value = Expression::new(found.join(", "), value.written());
         }
         for (name, value) in clauses.iter_mut() {
+            if FUNCTIONS_OF_DEFINITIONS.contains(&name) && matches!(kind, Kind::Aggregate | Kind::Operator) {
+                *value = Expression::plain(known.function(&value.canonical, &own));
+            }
             // What is of the engine needs no schema; what is of the object's own is found there.
-            if name.starts_with("with.") && !matches!(kind, Kind::Table | Kind::View | Kind::Index) {
+            if name.starts_with("with.") && !matches!(kind, Kind::Aggregate | Kind::Operator) && !matches!(kind, Kind::Table | Kind::View | Kind::Index) {
                 let plain = without_schema(&value.canonical, &own);
                 if plain != value.canonical {
                     *value = Expression::plain(plain);
@@ -209,6 +231,21 @@ fn resolve(object: &mut Object, known: &Known) {
         }
     }
 }
+
+/// What functions are of an aggregate or operator.
+const FUNCTIONS_OF_DEFINITIONS: [&str; 11] = [
+    "with.function",
+    "with.restrict",
+    "with.join",
+    "with.sfunc",
+    "with.finalfunc",
+    "with.combinefunc",
+    "with.serialfunc",
+    "with.deserialfunc",
+    "with.msfunc",
+    "with.minvfunc",
+    "with.mfinalfunc",
+];
 
 /// `pg_catalog.simple` and `OPERATOR(public.###)` as `simple` and `###`.
 fn without_schema(text: &str, own: &str) -> String {
@@ -246,6 +283,17 @@ fn settle_type(name: &Name, clauses: &mut Clauses) {
             clauses.say("range.multirange_type_name", names::qualified(&schema, &given).canonical());
         }
     }
+    operators::like(clauses);
+    for (clause, same, usual) in [
+        ("base.internallength", "- 1", "variable"),
+        ("base.internallength", "-1", "variable"),
+        ("base.alignment", "float8", "double"),
+        ("base.alignment", "bpchar", "char"),
+    ] {
+        if clauses.value(clause) == Some(same) {
+            clauses.say(clause, usual);
+        }
+    }
     // https://www.postgresql.org/docs/current/sql-createtype.html
     for (clause, usual) in [
         ("base.storage", "plain"),
@@ -262,6 +310,17 @@ fn settle_type(name: &Name, clauses: &mut Clauses) {
     }
     if clauses.value("range.collation").is_some_and(|collation| collation.ends_with("\"default\"")) {
         clauses.remove("range.collation");
+    }
+}
+
+/// What the server takes for granted in a routine (<https://www.postgresql.org/docs/current/sql-createfunction.html>).
+fn settle_routine(clauses: &mut Clauses) {
+    let compiled = matches!(clauses.value("language"), Some("c" | "internal"));
+    if clauses.value("cost") == Some(if compiled { "1" } else { "100" }) {
+        clauses.remove("cost");
+    }
+    if clauses.value("rows") == Some("1000") {
+        clauses.remove("rows");
     }
 }
 

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::{identifier, names, objects, own_name, path, routine, types};
+use super::{identifier, names, objects, operators, own_name, path, routine};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, Table};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind, TokenKind};
@@ -92,10 +92,10 @@ pub fn subject_name(reader: &mut Reader<'_>, session: &Session, kinds: &[Kind]) 
             text(format!("{base} USING {}", names::quoted(&identifier(reader, "an index method")?)))
         }
         Kind::Operator => {
-            let symbol = objects::operator_name(reader, session)?;
+            let symbol = operators::operator_name(reader, session)?;
             reader.expect_symbol("(")?;
             let side = |reader: &mut Reader<'_>| {
-                if reader.take(&["NONE"]) { Ok("NONE".to_owned()) } else { types::type_name(reader) }
+                if reader.take(&["NONE"]) { Ok("NONE".to_owned()) } else { operators::one_type(reader) }
             };
             let left = side(reader)?;
             reader.expect_symbol(",")?;
@@ -103,20 +103,8 @@ pub fn subject_name(reader: &mut Reader<'_>, session: &Session, kinds: &[Kind]) 
             reader.expect_symbol(")")?;
             text(format!("{symbol}({left}, {right})"))
         }
-        Kind::Cast => {
-            reader.expect_symbol("(")?;
-            let from = types::type_name(reader)?;
-            reader.expect("AS")?;
-            let to = types::type_name(reader)?;
-            reader.expect_symbol(")")?;
-            text(format!("({from} AS {to})"))
-        }
-        Kind::Transform => {
-            reader.expect("FOR")?;
-            let data_type = types::type_name(reader)?;
-            reader.expect("LANGUAGE")?;
-            text(format!("FOR {data_type} LANGUAGE {}", names::quoted(&identifier(reader, "a language")?)))
-        }
+        Kind::Cast => operators::cast_name(reader)?,
+        Kind::Transform => operators::transform_name(reader)?,
         Kind::UserMapping => {
             reader.expect("FOR")?;
             let user = names::quoted(&identifier(reader, "a role")?);

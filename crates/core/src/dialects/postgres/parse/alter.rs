@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::access::{self, Subject, amend, kinds, say, say_of_index, subject_name};
-use super::{definitions, expression, identifier, names, objects, own_name};
+use super::{definitions, expression, identifier, names, objects, operators, own_name};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, ObjectKey, Plain};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
@@ -79,16 +79,8 @@ pub fn alter(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementK
             })])
         }
         Kind::Publication => publication(&mut reader, session, subject()),
-        Kind::OperatorFamily => {
-            let range = super::rest(&mut reader, "ADD or DROP")?;
-            let definition = super::whole(&reader, range);
-            Ok(vec![amend(subject(), if_exists, move |object| {
-                let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
-                let number = plain.clauses.iter().count();
-                plain.clauses.set(&format!("{number:03}"), definition.clone());
-                Ok(())
-            })])
-        }
+        Kind::Operator => operators::alter_operator(&mut reader, subject(), if_exists),
+        Kind::OperatorFamily => operators::alter_family(&mut reader, subject(), if_exists),
         Kind::TextSearchConfiguration => mapping(&mut reader, subject(), if_exists),
         Kind::Statistics if reader.take(&["SET", "STATISTICS"]) => {
             let range = super::rest(&mut reader, "a number")?;
@@ -266,6 +258,24 @@ fn data_type(reader: &mut Reader<'_>, subject: Subject, _: &Session) -> Parsed<V
             labels(object, &|list| {
                 list.iter_mut().filter(|label| **label == from).for_each(|label| *label = to.clone())
             });
+            Ok(())
+        })]);
+    }
+    if reader.take(&["SET"]) {
+        let mut set = Clauses::default();
+        for (key, value) in definitions(reader)? {
+            let value = value.unwrap_or_else(|| Expression::plain("true"));
+            set.set(&format!("base.{key}"), value);
+        }
+        return Ok(vec![amend(subject, false, move |object| {
+            let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
+            for (clause, value) in set.iter() {
+                if value.canonical.eq_ignore_ascii_case("none") {
+                    plain.clauses.remove(clause);
+                } else {
+                    plain.clauses.set(clause, value.clone());
+                }
+            }
             Ok(())
         })]);
     }

@@ -1,6 +1,6 @@
 //! CREATE: which kind of object, and who reads the rest.
 
-use super::{comments, identifier, names, objects, own_name, plain, replication, routine, table};
+use super::{comments, identifier, names, objects, operators, own_name, plain, replication, routine, table};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Expression, Formerly, Kind, Object};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
@@ -74,15 +74,15 @@ pub fn create(
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
         vec![objects::defined(reader, session, Kind::Collation)?]
     } else if reader.take(&["OPERATOR", "CLASS"]) {
-        vec![objects::operator_class(reader, session)?]
+        operators::operator_class(reader, session)?
     } else if reader.take(&["OPERATOR", "FAMILY"]) {
-        vec![objects::operator_family(reader, session)?]
+        vec![operators::operator_family(reader, session)?]
     } else if reader.take(&["OPERATOR"]) {
-        vec![objects::operator(reader, session)?]
+        vec![operators::operator(reader, session)?]
     } else if reader.take(&["CAST"]) {
-        vec![objects::cast(reader)?]
+        vec![operators::cast(reader)?]
     } else if reader.take(&["TRANSFORM"]) {
-        vec![objects::transform(reader)?]
+        vec![operators::transform(reader)?]
     } else if reader.take(&["CONVERSION"]) || reader.take(&["DEFAULT", "CONVERSION"]) {
         let default = reader.tokens[reader.position - 2].is_word(reader.text, "DEFAULT");
         let name = own_name(reader, session, "the conversion's name")?;

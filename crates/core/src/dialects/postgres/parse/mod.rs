@@ -7,6 +7,7 @@ mod comments;
 mod constraints;
 mod create;
 mod objects;
+mod operators;
 mod replication;
 mod routine;
 mod table;

@@ -722,49 +722,6 @@ pub fn user_mapping(reader: &mut Reader<'_>) -> Parsed<Object> {
     Ok(plain(reader, Kind::UserMapping, Name::new(name.as_str(), name.as_str()), Some(server), clauses))
 }
 
-/// An operator's name: `schema.+` or OPERATOR(schema.+).
-pub fn operator_name(reader: &mut Reader<'_>, session: &Session) -> Parsed<String> {
-    let mut schema = None;
-    while reader.peek_at(1).is_some_and(|token| token.is_symbol(reader.text, ".")) {
-        schema = Some(identifier(reader, "a schema")?);
-        reader.take_symbol(".");
-    }
-    // An operator may have been cut into more than one token.
-    let start = reader.position;
-    while reader
-        .peek()
-        .is_some_and(|token| token.kind == TokenKind::Symbol && !matches!(token.text(reader.text), "(" | "," | ")"))
-    {
-        reader.position += 1;
-    }
-    if reader.position == start {
-        return Err(reader.expected("an operator"));
-    }
-    let symbol: String = reader.tokens[start..reader.position].iter().map(|token| token.text(reader.text)).collect();
-    let schema = schema.unwrap_or_else(|| super::first_schema(session).to_owned());
-    Ok(format!("{}.{symbol}", names::quoted(&schema)))
-}
-
-/// What follows CREATE OPERATOR.
-pub fn operator(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
-    let symbol = operator_name(reader, session)?;
-    let mut clauses = Clauses::default();
-    for (key, value) in definitions(reader)? {
-        let key = if key == "procedure" { "function".to_owned() } else { key };
-        let value = value.unwrap_or_else(|| Expression::plain("true"));
-        clauses.set(&format!("with.{key}"), value);
-    }
-    let side = |key: &str| clauses.value(&format!("with.{key}")).map_or_else(|| "NONE".to_owned(), canonical_type);
-    let (left, right) = (side("leftarg"), side("rightarg"));
-    let name = format!("{symbol}({left}, {right})");
-    for key in ["with.leftarg", "with.rightarg"] {
-        if let Some(value) = clauses.value(key).map(canonical_type) {
-            clauses.say(key, value);
-        }
-    }
-    Ok(plain(reader, Kind::Operator, Name::new(name.as_str(), name.as_str()), None, clauses))
-}
-
 /// The canonical form of a type's name that stands alone in a text.
 pub fn canonical_type(text: &str) -> String {
     let (tokens, _) = crate::parse::token::tokenize(super::super::tokens::rules(), text, 0);
@@ -772,63 +729,9 @@ pub fn canonical_type(text: &str) -> String {
     super::types::type_name(&mut reader).unwrap_or_else(|_| text.to_owned())
 }
 
-/// What follows CREATE OPERATOR CLASS.
-pub fn operator_class(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
-    let base = own_name(reader, session, "the operator class's name")?;
-    let mut clauses = Clauses::default();
-    if reader.take(&["DEFAULT"]) {
-        clauses.say("default", "");
-    }
-    reader.expect("FOR")?;
-    reader.expect("TYPE")?;
-    clauses.set("for type", read_type(reader)?);
-    reader.expect("USING")?;
-    let method = names::quoted(&identifier(reader, "an index method")?);
-    if reader.take(&["FAMILY"]) {
-        clauses.say("family", own_name(reader, session, "a family's name")?.canonical());
-    }
-    reader.expect("AS")?;
-    let range = rest(reader, "operators and functions")?;
-    clauses.set("as", whole(reader, range));
-    let name = format!("{base} USING {method}");
-    Ok(plain(reader, Kind::OperatorClass, Name::new(name.as_str(), name.as_str()), None, clauses))
-}
-
-/// What follows CREATE OPERATOR FAMILY.
-pub fn operator_family(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
-    let base = own_name(reader, session, "the operator family's name")?;
-    reader.expect("USING")?;
-    let name = format!("{base} USING {}", names::quoted(&identifier(reader, "an index method")?));
-    Ok(plain(reader, Kind::OperatorFamily, Name::new(name.as_str(), name.as_str()), None, Clauses::default()))
-}
-
-/// What follows CREATE CAST.
-pub fn cast(reader: &mut Reader<'_>) -> Parsed<Object> {
-    reader.expect_symbol("(")?;
-    let from = read_type(reader)?.canonical;
-    reader.expect("AS")?;
-    let to = read_type(reader)?.canonical;
-    reader.expect_symbol(")")?;
-    let mut clauses = Clauses::default();
-    clauses.set("definition", remainder(reader)?);
-    let name = format!("({from} AS {to})");
-    Ok(plain(reader, Kind::Cast, Name::new(name.as_str(), name.as_str()), None, clauses))
-}
-
-/// What follows CREATE TRANSFORM.
-pub fn transform(reader: &mut Reader<'_>) -> Parsed<Object> {
-    reader.expect("FOR")?;
-    let data_type = read_type(reader)?.canonical;
-    reader.expect("LANGUAGE")?;
-    let language = names::quoted(&identifier(reader, "a language")?);
-    let mut clauses = Clauses::default();
-    clauses.set("definition", remainder(reader)?);
-    let name = format!("FOR {data_type} LANGUAGE {language}");
-    Ok(plain(reader, Kind::Transform, Name::new(name.as_str(), name.as_str()), None, clauses))
-}
-
 /// A comment's text, for COMMENT ON.
 pub fn comment_text(reader: &mut Reader<'_>) -> Parsed<Option<String>> {
     reader.expect("IS")?;
-    text_or_null(reader)
+    // An empty one is none: https://www.postgresql.org/docs/current/sql-comment.html
+    Ok(text_or_null(reader)?.filter(|text| !text.is_empty()))
 }

@@ -142,6 +142,10 @@ pub fn routine(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
         }
     }
     attributes(reader, &mut clauses)?;
+    // The symbol in a library is the routine's name, if nothing else is said.
+    if clauses.value("language") == Some("c") && clauses.has("as") && !clauses.has("symbol") {
+        clauses.say("symbol", names::identifier(&base));
+    }
     if clauses.has("set") {
         clauses.remove("set");
     }

@@ -511,15 +511,19 @@ impl<'p> Planner<'p> {
         keys.dedup();
         keys.retain(|key| !self.late_indexes.contains(key));
         // A base type is a shell first, so that its functions can name it.
-        for key in keys.iter().filter(|key| key.kind == Kind::Type) {
-            if planning.want.get(key).is_some_and(order::is_base_type) && self.have().get(key).is_none() {
-                let statement = format!("CREATE TYPE {}", key.name);
-                self.push(Step::new(format!("create the shell of {key}"), vec![statement]));
-            }
-        }
+        let is_new_base_type = |key: &&ObjectKey| {
+            planning.want.get(key).is_some_and(order::is_base_type) && self.have().get(key).is_none()
+        };
+        let mut shells: Vec<ObjectKey> = keys.iter().filter(is_new_base_type).cloned().collect();
         let mut waiting = self.swapped.clone();
         let mut late = Vec::new();
         for key in order::used_first(planning.want, &keys) {
+            if !matches!(key.kind, Kind::Schema | Kind::Extension | Kind::AccessMethod) {
+                for shell in shells.drain(..) {
+                    let statement = format!("CREATE TYPE {}", shell.name);
+                    self.push(Step::new(format!("create the shell of {shell}"), vec![statement]));
+                }
+            }
             if let Some((_, steps)) = alterations.iter().find(|(altered, _)| *altered == key) {
                 for step in steps {
                     self.push(step.clone());

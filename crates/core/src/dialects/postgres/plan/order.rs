@@ -55,10 +55,13 @@ fn needs(model: &Model, keys: &BTreeMap<&Name, Vec<&ObjectKey>>, key: &ObjectKey
     {
         found.retain(|other| Some(&other.name) != plain.owner.as_ref());
     }
-    // An operator class goes with its family, which usually has its name.
+    // A class may have its family's name, and needs it, never the other way round.
     if key.kind == Kind::OperatorClass {
         let same = keys.get(&key.name).into_iter().flatten();
         found.extend(same.filter(|other| other.kind == Kind::OperatorFamily).map(|family| (*family).clone()));
+    }
+    if key.kind == Kind::OperatorFamily {
+        found.retain(|other| other.kind != Kind::OperatorClass);
     }
     // A sequence goes with the table that owns it, so whoever else takes numbers from it goes before that table.
     let owners: Vec<ObjectKey> = object
@@ -69,6 +72,12 @@ fn needs(model: &Model, keys: &BTreeMap<&Name, Vec<&ObjectKey>>, key: &ObjectKey
         .flat_map(|owner| keys.get(owner).into_iter().flatten().map(|table| (*table).clone()))
         .collect();
     found.extend(owners);
+    // What an operator's function does with operators is not looked at before it runs.
+    if key.kind == Kind::Function {
+        found.retain(|other| {
+            other.kind != Kind::Operator || !model.get(other).is_some_and(|object| object.uses.contains(&key.name))
+        });
+    }
     // The functions of a base type come before it: they need no more than its shell.
     if key.kind == Kind::Function {
         found.retain(|other| {

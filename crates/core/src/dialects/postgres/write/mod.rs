@@ -5,6 +5,7 @@ mod tables;
 
 pub use tables::*;
 
+use super::members;
 use super::names::{self, quoted};
 use super::tokens::{dollar_quoted, literal};
 use crate::model::{Clauses, Definition, Expression, Index, Kind, Name, Object, Plain, View, is};
@@ -98,7 +99,8 @@ pub fn create_index(name: &Name, index: &Index, concurrently: bool) -> String {
         .map(|part| {
             let text = part.expression.written().trim();
             let word = text.chars().all(|ch| ch.is_alphanumeric() || ch == '_')
-                && !text.starts_with(|ch: char| ch.is_ascii_digit());
+                && !text.starts_with(|ch: char| ch.is_ascii_digit())
+                && !["true", "false", "null"].iter().any(|constant| text.eq_ignore_ascii_case(constant));
             let simple = word || is_quoted(text) || is_call(text);
             let mut out = if simple { text.to_owned() } else { format!("({text})") };
             if let Some(collation) = &part.collation {
@@ -355,12 +357,33 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
         Kind::OperatorClass => {
             let (base, method) = name.canonical().split_once(" USING ").unwrap_or((name.canonical(), ""));
             let default = if clauses.has("default") { " DEFAULT" } else { "" };
-            let family = clauses.value("family").map_or_else(String::new, |family| format!(" FAMILY {family}"));
+            let mut items = members::listed(clauses);
+            if let Some(storage) = clauses.value("storage").or(items.is_empty().then(|| clauses.written("for type"))) {
+                items.push(format!("STORAGE {storage}"));
+            }
             format!(
-                "CREATE OPERATOR CLASS {base}{default} FOR TYPE {} USING {method}{family} AS {}",
+                "CREATE OPERATOR CLASS {base}{default} FOR TYPE {} USING {method} FAMILY {} AS {}",
                 clauses.written("for type"),
-                clauses.written("as")
+                clauses.written("family"),
+                items.join(", ")
             )
+        }
+        Kind::Cast => {
+            let how = match clauses.value("with function") {
+                Some(function) => format!("WITH FUNCTION {function}"),
+                None if clauses.has("with inout") => "WITH INOUT".to_owned(),
+                None => "WITHOUT FUNCTION".to_owned(),
+            };
+            let context =
+                clauses.value("context").map_or_else(String::new, |word| format!(" AS {}", word.to_uppercase()));
+            format!("CREATE CAST {name} {how}{context}")
+        }
+        Kind::Transform => {
+            let functions: Vec<String> = [("from sql", "FROM SQL"), ("to sql", "TO SQL")]
+                .into_iter()
+                .filter_map(|(clause, words)| Some(format!("{words} WITH FUNCTION {}", clauses.value(clause)?)))
+                .collect();
+            format!("CREATE TRANSFORM {name} ({})", functions.join(", "))
         }
         Kind::Collation if clauses.has("from") => format!("CREATE COLLATION {name} FROM {}", clauses.written("from")),
         Kind::TextSearchConfiguration => match clauses.value("with.parser") {
@@ -666,10 +689,9 @@ fn plain_extras(out: &mut Vec<String>, name: &Name, plain: &Plain) {
             }
         }
         Kind::OperatorFamily => {
-            for (clause, change) in clauses.iter() {
-                if clause.bytes().all(|byte| byte.is_ascii_digit()) {
-                    out.push(format!("ALTER OPERATOR FAMILY {name} {}", change.written()));
-                }
+            let members = members::listed(clauses);
+            if !members.is_empty() {
+                out.push(format!("ALTER OPERATOR FAMILY {name} ADD {}", members.join(", ")));
             }
         }
         _ => {}
