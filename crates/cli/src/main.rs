@@ -23,6 +23,8 @@ fn main() -> ExitCode {
     quiet_when_nobody_reads();
     let arguments = cli::Cli::parse();
     arguments.color.apply();
+    // Long expressions go deep: with room for the usual ones, no thread has to ask for more.
+    let _ = rayon::ThreadPoolBuilder::new().stack_size(32 << 20).build_global();
     match commands::run(arguments) {
         Ok(outcome) => ExitCode::from(outcome as u8),
         Err(failure) => {

@@ -264,7 +264,7 @@ impl Walk<'_> {
     pub(super) fn argument(&self, argument: &mut Expr, function: &str) {
         without_casts(argument);
         self.widened(argument, function);
-        *argument = self.without_text_cast(argument.clone());
+        *argument = self.without_text_cast(take(argument));
     }
 
     /// Takes a cast away that a function of the engine brings upon its argument.

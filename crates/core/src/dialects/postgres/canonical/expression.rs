@@ -86,11 +86,14 @@ impl<'k> Scope<'k> {
 
     /// The canonical form of an expression. `wanted` is the type that its value is stored as, if it is.
     pub fn expression(&self, text: &str, wanted: Option<&str>) -> Spelling {
-        let Some(mut expression) = parse(text, |parser| parser.parse_expr()) else { return plain_tokens(text) };
-        let mut walk = Walk::new(self.known, &self.own_schema, self.scopes());
-        let _ = expression.visit(&mut walk);
-        walk.as_stored(&mut expression, wanted);
-        Spelling { text: finished(&mut expression), sure: walk.sure }
+        let spelled = with_room(text, || {
+            let mut expression = parse(text, |parser| parser.parse_expr())?;
+            let mut walk = Walk::new(self.known, &self.own_schema, self.scopes());
+            let _ = expression.visit(&mut walk);
+            walk.as_stored(&mut expression, wanted);
+            Some(Spelling { text: finished(&mut expression), sure: walk.sure })
+        });
+        spelled.unwrap_or_else(|| plain_tokens(text))
     }
 
     /// Whether values of a column of this type go through a domain's rules or a length's.
@@ -100,32 +103,40 @@ impl<'k> Scope<'k> {
 
     /// The canonical form of a view's query, its columns under the names that the view gives them.
     pub fn query(&self, text: &str, columns: &[Name]) -> Spelling {
-        let Some(mut query) = parse(text, |parser| parser.parse_query()) else { return plain_tokens(text) };
-        let mut walk = Walk::new(self.known, &self.own_schema, Scopes::empty());
-        walk.name_outputs(&mut query, columns);
-        let _ = VisitMut::visit(&mut *query, &mut walk);
-        let _ = VisitMut::visit(&mut *query, &mut super::sets::Parentheses);
-        Spelling { text: format!("{query}{}", without_children(text)), sure: walk.sure }
+        let spelled = with_room(text, || {
+            let mut query = parse(text, |parser| parser.parse_query())?;
+            let mut walk = Walk::new(self.known, &self.own_schema, Scopes::empty());
+            walk.name_outputs(&mut query, columns);
+            let _ = VisitMut::visit(&mut *query, &mut walk);
+            let _ = VisitMut::visit(&mut *query, &mut super::sets::Parentheses);
+            Some(Spelling { text: format!("{query}{}", without_children(text)), sure: walk.sure })
+        });
+        spelled.unwrap_or_else(|| plain_tokens(text))
     }
 
     /// The query with its columns under the names that the view gives them; none if that can't be said in the query.
     pub fn named(&self, text: &str, columns: &[Name]) -> Option<String> {
-        let mut query = parse(text, |parser| parser.parse_query())?;
-        let named = Walk::new(self.known, &self.own_schema, Scopes::empty()).name_outputs(&mut query, columns);
-        named.then(|| query.to_string())
+        with_room(text, || {
+            let mut query = parse(text, |parser| parser.parse_query())?;
+            let named = Walk::new(self.known, &self.own_schema, Scopes::empty()).name_outputs(&mut query, columns);
+            named.then(|| query.to_string())
+        })
     }
 
     /// The canonical form of a routine argument's default. A constant is of the argument's type, whatever it says.
     pub fn default(&self, text: &str) -> Spelling {
-        let Some(mut expression) = parse(text, |parser| parser.parse_expr()) else { return plain_tokens(text) };
-        let mut walk = Walk::new(self.known, &self.own_schema, Scopes::empty());
-        let _ = expression.visit(&mut walk);
-        while let Expr::Cast { expr: inner, .. } = &expression
-            && super::tree::is_constant(inner)
-        {
-            expression = (**inner).clone();
-        }
-        Spelling { text: finished(&mut expression), sure: walk.sure }
+        let spelled = with_room(text, || {
+            let mut expression = parse(text, |parser| parser.parse_expr())?;
+            let mut walk = Walk::new(self.known, &self.own_schema, Scopes::empty());
+            let _ = expression.visit(&mut walk);
+            while let Expr::Cast { expr: inner, .. } = &expression
+                && super::tree::is_constant(inner)
+            {
+                expression = (**inner).clone();
+            }
+            Some(Spelling { text: finished(&mut expression), sure: walk.sure })
+        });
+        spelled.unwrap_or_else(|| plain_tokens(text))
     }
 
     /// The canonical form of the statements of a routine or a rule: `RETURN …`, `BEGIN ATOMIC …; END`, or one after the other.
@@ -162,18 +173,23 @@ impl<'k> Scope<'k> {
         if text.trim().eq_ignore_ascii_case("nothing") {
             return Spelling { text: "NOTHING".to_owned(), sure: true };
         }
-        let Some(mut statement) = parse(text, |parser| parser.parse_statement()) else { return plain_tokens(text) };
-        // The arguments of a routine, or the old and the new row of a rule, are around it.
-        let mut walk = Walk::new(self.known, &self.own_schema, self.scopes());
-        let _ = VisitMut::visit(&mut statement, &mut walk);
-        let _ = VisitMut::visit(&mut statement, &mut super::sets::Parentheses);
-        Spelling { text: statement.to_string(), sure: walk.sure }
+        let spelled = with_room(text, || {
+            let mut statement = parse(text, |parser| parser.parse_statement())?;
+            // The arguments of a routine, or the old and the new row of a rule, are around it.
+            let mut walk = Walk::new(self.known, &self.own_schema, self.scopes());
+            let _ = VisitMut::visit(&mut statement, &mut walk);
+            let _ = VisitMut::visit(&mut statement, &mut super::sets::Parentheses);
+            Some(Spelling { text: statement.to_string(), sure: walk.sure })
+        });
+        spelled.unwrap_or_else(|| plain_tokens(text))
     }
 
     /// The names and types of a query's columns, as far as they can be known.
     pub fn outputs(&self, text: &str) -> Option<Vec<(String, Option<String>)>> {
-        let query = parse(text, |parser| parser.parse_query())?;
-        Walk::new(self.known, &self.own_schema, Scopes::empty()).outputs(&query)
+        with_room(text, || {
+            let query = parse(text, |parser| parser.parse_query())?;
+            Walk::new(self.known, &self.own_schema, Scopes::empty()).outputs(&query)
+        })
     }
 }
 
@@ -190,6 +206,24 @@ fn arguments(clauses: &Clauses) -> Vec<(String, Option<String>)> {
             Some((names::unquoted(name), Some(data_type.to_owned())))
         })
         .collect()
+}
+
+/// Does what goes as deep as the text has operators, on a stack that is long enough; nothing for a text that no stack is long
+/// enough for. `a OR b OR c …` is a tree as deep as it is long, and real views have 1,700 of them.
+fn with_room<T>(text: &str, work: impl FnOnce() -> Option<T>) -> Option<T> {
+    /// Bytes of stack that a level takes, measured: 2 KiB, with and without optimization.
+    const LEVEL: usize = 4096;
+    /// More levels than this are no schema.
+    const MOST: usize = 200_000;
+    let is_operator = |byte: u8| !byte.is_ascii_alphanumeric() && !matches!(byte, b' ' | b'\n' | b'.' | b',' | b'_' | b'"');
+    let symbols = text.bytes().filter(|byte| is_operator(*byte)).count();
+    let words = text.split_ascii_whitespace().count();
+    let levels = symbols + words;
+    let room = levels * LEVEL;
+    if levels > MOST {
+        return None;
+    }
+    stacker::maybe_grow(room, room, work)
 }
 
 /// Reads the whole text; none if it can't be read to its end.

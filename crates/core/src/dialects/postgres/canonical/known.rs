@@ -1,5 +1,6 @@
 //! What a model holds, by name, so that references can be looked up.
 
+use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 use std::sync::LazyLock;
 
@@ -320,6 +321,7 @@ impl Known {
         if BUILT_IN.contains(text) || is_built_in(text) && !self.identifiers.contains(text) {
             return text.to_owned();
         }
+        let text = &*self.without_type_references(text, own);
         let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
         let mut out = String::with_capacity(text.len());
         let mut done = 0;
@@ -373,6 +375,33 @@ impl Known {
         }
         out.push_str(&text[done..]);
         out
+    }
+
+    /// `hives.name%TYPE` as the type of that column, which the server puts in its place when it makes the routine.
+    fn without_type_references<'t>(&self, text: &'t str, own: &str) -> Cow<'t, str> {
+        if !text.contains('%') {
+            return Cow::Borrowed(text);
+        }
+        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+        let mut out = String::with_capacity(text.len());
+        let mut done = 0;
+        for (at, percent) in tokens.iter().enumerate().filter(|(_, token)| token.is_symbol(text, "%")) {
+            let Some(last) = tokens.get(at + 1).filter(|token| token.is_word(text, "TYPE")) else { continue };
+            let mut first = at.saturating_sub(1);
+            while first >= 2 && tokens[first - 1].is_symbol(text, ".") {
+                first -= 2;
+            }
+            let path = names::parts(&text[tokens[first].start as usize..percent.start as usize]);
+            let Some((column, table)) = path.split_last() else { continue };
+            let columns = self.relation_in_query(table, own).and_then(|table| self.columns.get(&table));
+            let found = columns.and_then(|columns| columns.iter().find(|(name, _)| name == column));
+            let Some((_, Some(data_type))) = found else { continue };
+            out.push_str(&text[done..tokens[first].start as usize]);
+            out.push_str(&types::without_modifiers(data_type));
+            done = last.end as usize;
+        }
+        out.push_str(&text[done..]);
+        Cow::Owned(out)
     }
 
     /// The array type under its own name, `_text` and `_mood`, which the server makes with each type.

@@ -15,7 +15,7 @@ impl Walk<'_> {
     /// One node whose children are canonical already.
     pub(super) fn node(&mut self, expr: &mut Expr) {
         match expr {
-            Expr::Nested(inner) => *expr = (**inner).clone(),
+            Expr::Nested(inner) => *expr = take(inner),
             Expr::Identifier(_) | Expr::CompoundIdentifier(_) => self.column(expr),
             Expr::Value(value) => {
                 if let Value::Number(number, _) = &mut value.value
@@ -113,8 +113,8 @@ impl Walk<'_> {
             }
             Expr::BinaryOp { .. } => self.binary(expr),
             Expr::AnyOp { left, right, compare_op, .. } | Expr::AllOp { left, right, compare_op } => {
-                **left = self.without_text_cast((**left).clone());
-                **right = self.array_items((**right).clone(), left);
+                **left = self.without_text_cast(take(left));
+                **right = self.array_items(take(right), left);
                 if let BinaryOperator::PGCustomBinaryOperator(parts) = compare_op
                     && let Some(plain) = plain_operator(parts)
                 {
@@ -186,7 +186,7 @@ impl Walk<'_> {
                 items.iter_mut().for_each(without_casts);
                 *expr = call("row", std::mem::take(items));
             }
-            Expr::IsNull(inner) | Expr::IsNotNull(inner) => **inner = self.without_text_cast((**inner).clone()),
+            Expr::IsNull(inner) | Expr::IsNotNull(inner) => **inner = self.without_text_cast(take(inner)),
             Expr::IsDistinctFrom(left, right) => self.operands(left, right, true),
             Expr::IsNotDistinctFrom(left, right) => {
                 self.operands(left, right, true);
@@ -240,12 +240,12 @@ impl Walk<'_> {
         }
         if matches!(op, BinaryOperator::And | BinaryOperator::Or) {
             // a AND (b AND c) is one list.
-            if let Expr::BinaryOp { left: first, op: inner, right: second } = &**right
+            if let Expr::BinaryOp { left: first, op: inner, right: second } = &mut **right
                 && inner == op
             {
-                let mut joined = binary((**left).clone(), op.clone(), (**first).clone());
+                let mut joined = binary(take(left), op.clone(), take(first));
                 self.binary(&mut joined);
-                *expr = binary(joined, op.clone(), (**second).clone());
+                *expr = binary(joined, op.clone(), take(second));
                 self.binary(expr);
             }
             return;
@@ -291,8 +291,8 @@ impl Walk<'_> {
         let comparison = infer::is_comparison(op);
         let concatenation = matches!(op, BinaryOperator::StringConcat);
         if concatenation {
-            **left = self.without_text_cast((**left).clone());
-            **right = self.without_text_cast((**right).clone());
+            **left = self.without_text_cast(take(left));
+            **right = self.without_text_cast(take(right));
         }
         self.operands(left, right, comparison);
         if matches!(op, BinaryOperator::AtArrow | BinaryOperator::ArrowAt) {

@@ -78,7 +78,7 @@ impl VisitorMut for Parentheses {
                 | Expr::Rollup(_)
         );
         if !plain {
-            *expr = Expr::Nested(Box::new(expr.clone()));
+            *expr = Expr::Nested(Box::new(super::tree::take(expr)));
         }
         ControlFlow::Continue(())
     }

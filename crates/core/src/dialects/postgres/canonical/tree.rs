@@ -235,6 +235,12 @@ pub fn has_merged_columns(from: &[TableWithJoins]) -> bool {
     })
 }
 
+/// The expression itself, for who puts another in its place. A copy of every level of a deep one would take the square of its
+/// length.
+pub fn take(expr: &mut Expr) -> Expr {
+    std::mem::replace(expr, Expr::value(Value::Null))
+}
+
 /// Whether the expression is a constant with a cast.
 pub fn is_cast_constant(expr: &Expr) -> bool {
     matches!(expr, Expr::Cast { expr, .. } if is_constant(expr))
