@@ -53,10 +53,10 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
                     }
                     folder.alter(&table, &action, location);
                 }
-                StatementKind::Drop { kind, name, if_exists } if created.contains(&name) => {
+                StatementKind::Drop { kind, name, if_exists } if folder.is_one_of(&created, dropped(kind), &name) => {
                     folder.drop(kind, &name, if_exists, location);
                 }
-                StatementKind::Amend(amendment) if created.contains(&amendment.name) => {
+                StatementKind::Amend(amendment) if folder.is_one_of(&created, &amendment.kinds, &amendment.name) => {
                     folder.amend(&amendment, location);
                 }
                 StatementKind::Drop { name, .. } if last_create.get(&name).is_some_and(|create| *create > index) => {}
@@ -157,14 +157,17 @@ impl Folder<'_> {
         }
     }
 
+    /// Whether the name is one of these, or means one of these routines without its arguments.
+    fn is_one_of(&self, created: &HashSet<Name>, kinds: &[Kind], name: &Name) -> bool {
+        let routines = kinds.iter().filter(|kind| matches!(kind, Kind::Function | Kind::Procedure | Kind::Aggregate));
+        created.contains(name)
+            || routines
+                .filter_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name))
+                .any(|key| created.contains(&key.name))
+    }
+
     fn drop(&mut self, kind: Kind, name: &Name, if_exists: bool, location: Location) {
-        let kinds: &[Kind] = match kind {
-            Kind::Table => &[Kind::Table, Kind::VirtualTable],
-            Kind::Type => &[Kind::Type, Kind::Domain],
-            Kind::Function => &[Kind::Function, Kind::Procedure, Kind::Aggregate],
-            _ => &[kind],
-        };
-        match kinds.iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name)) {
+        match dropped(kind).iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name)) {
             Some(found) => {
                 self.remove(&found);
                 let owned = |object: &&Object| object.definition.owner() == Some(name);
@@ -191,6 +194,16 @@ impl Folder<'_> {
             .at(head(location), "needs it")
             .suggest(name.written(), known);
         self.folded.diagnostics.push(diagnostic);
+    }
+}
+
+/// The kinds that a DROP of a kind may mean.
+fn dropped(kind: Kind) -> &'static [Kind] {
+    match kind {
+        Kind::Table => &[Kind::Table, Kind::VirtualTable],
+        Kind::Type => &[Kind::Type, Kind::Domain],
+        Kind::Function => &[Kind::Function, Kind::Procedure, Kind::Aggregate],
+        kind => Kind::ALL.iter().find(|other| **other == kind).map_or(&[], std::slice::from_ref),
     }
 }
 

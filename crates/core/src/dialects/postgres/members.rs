@@ -47,4 +47,3 @@ pub fn listed(clauses: &Clauses) -> Vec<String> {
     };
     members.into_iter().map(item).collect()
 }
-

@@ -3,7 +3,7 @@
 use super::names;
 use super::parse::identifier_of;
 use super::tokens;
-use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, ObjectKey, Table};
+use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
 use crate::parse::{TokenKind, token};
 
 /// Renames an object or moves it into another schema.
@@ -289,6 +289,19 @@ pub fn drop_constraint(table: &mut Table, name: &Name) -> bool {
     table.checks.retain(|check| check.name.as_ref() != Some(name));
     table.exclusions.retain(|check| check.name.as_ref() != Some(name));
     count(table) < before
+}
+
+/// Says the names of the sequences of identity columns, which stay when the table or a column gets another.
+pub fn say_identity_sequences(object: &mut Object) {
+    let (schema, own) = names::split(&object.name);
+    let Definition::Table(table) = &mut object.definition else { return };
+    let schema = schema.unwrap_or_else(|| "public".to_owned());
+    for column in table.columns.iter_mut() {
+        if column.clauses.has("identity") && !column.clauses.has("identity.name") {
+            let sequence = names::made_up(&own, column.name.canonical(), "seq");
+            column.clauses.say("identity.name", names::qualified(&schema, &sequence).canonical());
+        }
+    }
 }
 
 /// The sets of clauses that can name other objects.

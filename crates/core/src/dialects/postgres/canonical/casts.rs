@@ -9,7 +9,7 @@ use super::walk::Walk;
 
 impl Walk<'_> {
     /// Takes away what only says the type that the value is stored as anyway.
-    pub(super) fn as_stored(&self, expression: &mut Expr, wanted: Option<&str>) {
+    pub(super) fn as_stored(&mut self, expression: &mut Expr, wanted: Option<&str>) {
         let Some(wanted) = wanted.map(|wanted| self.known.effective_type(wanted)) else { return };
         let wanted = wanted.as_str();
         let base = infer::base;
@@ -47,9 +47,11 @@ impl Walk<'_> {
         }
         if let Expr::Value(value) = expression
             && let Value::SingleQuotedString(text) = &mut value.value
-            && let Some(canonical) = literal::canonical(wanted, text)
         {
-            *text = canonical;
+            if let Some(canonical) = literal::canonical(wanted, text) {
+                *text = canonical;
+            }
+            self.sure &= is_plain_word(text) || !self.known.spells_by_itself(wanted);
         }
     }
 
@@ -64,6 +66,8 @@ impl Walk<'_> {
             if let Some(canonical) = literal::canonical(&target, text) {
                 *text = canonical;
             }
+            // The type's own functions spell it, and only a server has them.
+            self.sure &= is_plain_word(text) || !self.known.spells_by_itself(&target);
             // '101'::bit is B'101'.
             if matches!(target.as_str(), "\"bit\"" | "bit(1)") && text.bytes().all(|byte| matches!(byte, b'0' | b'1')) {
                 *expr = Expr::value(Value::SingleQuotedByteStringLiteral(text.clone()));
@@ -310,4 +314,9 @@ impl Walk<'_> {
             *argument = (**inner).clone();
         }
     }
+}
+
+/// Whether a constant's text is one that hardly any type respells: of letters, digits and what joins words.
+fn is_plain_word(text: &str) -> bool {
+    text.bytes().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'-' | b'.' | b'@'))
 }

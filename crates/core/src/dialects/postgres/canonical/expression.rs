@@ -215,7 +215,8 @@ fn with_room<T>(text: &str, work: impl FnOnce() -> Option<T>) -> Option<T> {
     const LEVEL: usize = 4096;
     /// More levels than this are no schema.
     const MOST: usize = 200_000;
-    let is_operator = |byte: u8| !byte.is_ascii_alphanumeric() && !matches!(byte, b' ' | b'\n' | b'.' | b',' | b'_' | b'"');
+    let is_operator =
+        |byte: u8| !byte.is_ascii_alphanumeric() && !matches!(byte, b' ' | b'\n' | b'.' | b',' | b'_' | b'"');
     let symbols = text.bytes().filter(|byte| is_operator(*byte)).count();
     let words = text.split_ascii_whitespace().count();
     let levels = symbols + words;
@@ -238,7 +239,7 @@ fn parse<T>(text: &str, read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::p
 /// The text with spellings that the parser does not know replaced by others that mean the same.
 fn readable(text: &str) -> Cow<'_, str> {
     let upper = text.to_ascii_uppercase();
-    if !["BOTH FROM", "LEADING FROM", "TRAILING FROM", "ISNULL", "NOTNULL", "ONLY"]
+    if !["BOTH FROM", "LEADING FROM", "TRAILING FROM", "ISNULL", "NOTNULL", "ONLY", "&>"]
         .iter()
         .any(|words| upper.contains(words))
     {
@@ -256,8 +257,11 @@ fn readable(text: &str) -> Cow<'_, str> {
         let postfix = [("ISNULL", "IS NULL"), ("NOTNULL", "IS NOT NULL")].into_iter().find(|(word, _)| is(index, word));
         // FROM ONLY x: counted apart.
         let only = is_only(text, &tokens, index);
+        // sqlparser takes what follows this operator for a part of it.
+        let greedy = tokens[index].is_symbol(text, "&>");
         let replaced = trim
             .map(|(_, function)| (function, 3))
+            .or(greedy.then_some(("&> ", 0)))
             .or(postfix.map(|(_, words)| (words, 0)))
             .or(only.then_some(("", 0)));
         if let Some((words, more)) = replaced {

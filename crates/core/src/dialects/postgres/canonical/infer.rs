@@ -7,8 +7,16 @@ use super::walk::Walk;
 
 /// The type of an expression; none if it is not known, or still open as a constant's is.
 pub fn type_of(walk: &Walk<'_>, expr: &Expr) -> Option<String> {
+    type_within(walk, expr, DEPTH)
+}
+
+/// How deep an expression is looked into for its type. A sum of thousands is asked for its type at every level.
+const DEPTH: usize = 64;
+
+fn type_within(walk: &Walk<'_>, expr: &Expr, deeper: usize) -> Option<String> {
+    let deeper = deeper.checked_sub(1)?;
     match expr {
-        Expr::Nested(inner) => type_of(walk, inner),
+        Expr::Nested(inner) => type_within(walk, inner, deeper),
         Expr::Identifier(name) => walk.column_type(None, &ident_value(name)),
         Expr::CompoundIdentifier(parts) => match &parts[..] {
             [.., alias, name] => walk.column_type(Some(&ident_value(alias)), &ident_value(name)),
@@ -27,7 +35,7 @@ pub fn type_of(walk: &Walk<'_>, expr: &Expr) -> Option<String> {
             let name = function.name.0.last().map(|part| part.to_string().trim_matches('"').to_lowercase())?;
             let first = || match &function.args {
                 FunctionArguments::List(list) => list.args.iter().find_map(|argument| match argument {
-                    FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) => type_of(walk, expr),
+                    FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) => type_within(walk, expr, deeper),
                     _ => None,
                 }),
                 _ => None,
@@ -38,12 +46,12 @@ pub fn type_of(walk: &Walk<'_>, expr: &Expr) -> Option<String> {
             .iter()
             .map(|when| &when.result)
             .chain(else_result.as_deref())
-            .find_map(|result| type_of(walk, result)),
+            .find_map(|result| type_within(walk, result, deeper)),
         Expr::Extract { .. } => Some("numeric".to_owned()),
         Expr::Substring { .. } | Expr::Trim { .. } | Expr::Overlay { .. } => Some("text".to_owned()),
         Expr::Position { .. } => Some("integer".to_owned()),
-        Expr::Collate { expr, .. } => type_of(walk, expr),
-        Expr::UnaryOp { op: UnaryOperator::Minus | UnaryOperator::Plus, expr } => type_of(walk, expr),
+        Expr::Collate { expr, .. } => type_within(walk, expr, deeper),
+        Expr::UnaryOp { op: UnaryOperator::Minus | UnaryOperator::Plus, expr } => type_within(walk, expr, deeper),
         Expr::UnaryOp { op: UnaryOperator::Not, .. } | Expr::Exists { .. } | Expr::IsNull(_) | Expr::IsNotNull(_) => {
             Some("boolean".to_owned())
         }
@@ -51,12 +59,16 @@ pub fn type_of(walk: &Walk<'_>, expr: &Expr) -> Option<String> {
             Some("boolean".to_owned())
         }
         Expr::BinaryOp { left, op: BinaryOperator::StringConcat, right } => {
-            let text = |expr: &Expr| type_of(walk, expr).is_none_or(|own| is_text(&own));
+            let text = |expr: &Expr| type_within(walk, expr, deeper).is_none_or(|own| is_text(&own));
             (text(left) || text(right)).then(|| "text".to_owned())
         }
         Expr::BinaryOp { op: BinaryOperator::LongArrow | BinaryOperator::HashLongArrow, .. } => Some("text".to_owned()),
-        Expr::BinaryOp { left, op: BinaryOperator::Arrow | BinaryOperator::HashArrow, .. } => type_of(walk, left),
-        Expr::BinaryOp { left, op, right } => arithmetic(type_of(walk, left), op, type_of(walk, right)),
+        Expr::BinaryOp { left, op: BinaryOperator::Arrow | BinaryOperator::HashArrow, .. } => {
+            type_within(walk, left, deeper)
+        }
+        Expr::BinaryOp { left, op, right } => {
+            arithmetic(type_within(walk, left, deeper), op, type_within(walk, right, deeper))
+        }
         _ => None,
     }
 }

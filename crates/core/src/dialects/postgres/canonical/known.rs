@@ -4,11 +4,11 @@ use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 use std::sync::LazyLock;
 
-use super::operators;
 use super::super::names;
 use super::super::parse::identifier_of;
 use super::super::rename::{expressions_mut, types_mut};
 use super::super::{split_list, tokens, types};
+use super::operators;
 use crate::model::{Clauses, Definition, Kind, Model, Name, Object};
 use crate::parse::{Token, TokenKind, token};
 
@@ -290,6 +290,21 @@ impl Known {
             .unwrap_or_else(|| names::quoted(&identifier))
     }
 
+    /// Whether values of the type are spelled by functions of its own: what is neither the engine's nor an enum or domain.
+    pub fn spells_by_itself(&self, data_type: &str) -> bool {
+        let effective = self.effective_type(data_type);
+        let base = super::infer::base(&effective);
+        let bare = names::unquoted(base.trim_end_matches("[]"));
+        let enumerated = |name: &str| self.structured.get(name) == Some(&true);
+        !(BUILT_IN.contains(bare.as_str())
+            || bare.contains(' ')
+            || bare.starts_with("pg_")
+            || base.starts_with("time")
+            || base.starts_with("interval")
+            || enumerated(base.trim_end_matches("[]"))
+            || enumerated(&format!("public.{}", base.trim_end_matches("[]"))))
+    }
+
     /// How a type is usually stored, if its storage can be said at all.
     pub fn usual_storage(&self, data_type: &str) -> Option<&'static str> {
         let data_type = &self.effective_type(data_type);
@@ -341,7 +356,8 @@ impl Known {
             let names_a_type = |at: usize| {
                 matches!(tokens[at].kind, TokenKind::Word | TokenKind::Quoted) && !tokens[at].is_word(text, "TABLE")
             };
-            let opens = tokens[..index].iter().rposition(|token| token.is_symbol(text, "(") || token.is_symbol(text, ")"));
+            let opens =
+                tokens[..index].iter().rposition(|token| token.is_symbol(text, "(") || token.is_symbol(text, ")"));
             if opens.is_some_and(|at| tokens[at].is_symbol(text, "(") && at > 0 && names_a_type(at - 1)) {
                 continue;
             }
@@ -517,8 +533,12 @@ impl Known {
                 if plain.kind != Kind::Sequence {
                     found.extend(plain.owner.as_ref().map(|owner| owner.canonical().to_owned()));
                 }
-                if matches!(plain.kind, Kind::Operator | Kind::Cast | Kind::Aggregate | Kind::Transform) {
-                    self.find_in(object.name.canonical(), &own, &mut found);
+                match plain.kind {
+                    Kind::Cast | Kind::Aggregate | Kind::Transform => {
+                        self.find_in(object.name.canonical(), &own, &mut found);
+                    }
+                    Kind::Operator => self.find_in(names::signature(&object.name), &own, &mut found),
+                    _ => {}
                 }
             }
             _ => {}

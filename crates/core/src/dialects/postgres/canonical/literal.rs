@@ -21,6 +21,17 @@ pub fn canonical(data_type: &str, text: &str) -> Option<String> {
         "bytea" => bytes(text),
         name if name.ends_with("[]") => array(text),
         "uuid" | "macaddr" => Some(text.to_lowercase()),
+        // https://www.postgresql.org/docs/current/datatype-numeric.html
+        "real" | "double precision" | "numeric" => {
+            let lower = text.trim().to_ascii_lowercase();
+            let (sign, value) =
+                lower.strip_prefix('-').map_or(("", lower.trim_start_matches('+')), |value| ("-", value));
+            match value {
+                "inf" | "infinity" => Some(format!("{sign}Infinity")),
+                "nan" if sign.is_empty() => Some("NaN".to_owned()),
+                _ => None,
+            }
+        }
         _ => None,
     }
     .filter(|canonical| canonical != text)

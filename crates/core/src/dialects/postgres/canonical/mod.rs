@@ -78,8 +78,17 @@ fn view_columns(model: &Model, known: &mut Known) {
     }
 }
 
+/// The clause that says where the names of an object's definition are looked for, if it is in no schema or in another one. It is
+/// gone as soon as they are found.
+pub const LOOKED_UP_IN: &str = "names in";
+
 /// The schema in which names of an object's definition are looked for first.
 fn own_schema(object: &Object) -> String {
+    if let Definition::Plain(plain) = &object.definition
+        && let Some(path) = plain.clauses.value(LOOKED_UP_IN)
+    {
+        return path.to_owned();
+    }
     let of_name = names::schema(&object.name);
     of_name.or_else(|| object.definition.owner().and_then(names::schema)).unwrap_or_else(|| "public".to_owned())
 }
@@ -87,6 +96,9 @@ fn own_schema(object: &Object) -> String {
 /// Gives every name that has no schema the one in which it is found, and settles what depends on that.
 fn resolve(object: &mut Object, known: &Known) {
     let own = own_schema(object);
+    if let Definition::Plain(plain) = &mut object.definition {
+        plain.clauses.remove(LOOKED_UP_IN);
+    }
     let kind = object.definition.kind();
     for data_type in types_mut(&mut object.definition) {
         let canonical = known.qualified_types(&data_type.canonical, &own);
@@ -112,8 +124,12 @@ fn resolve(object: &mut Object, known: &Known) {
                 // The sequence of an identity column has a name of its own only if it is not the usual one.
                 let given =
                     column.clauses.value("identity.name").map(|name| names::parts(name).pop().unwrap_or_default());
-                if given.is_some_and(|given| given == names::made_up(&table_name, column.name.canonical(), "seq")) {
+                if given.as_ref() == Some(&names::made_up(&table_name, column.name.canonical(), "seq")) {
                     column.clauses.remove("identity.name");
+                } else if let Some(given) = given
+                    .filter(|_| column.clauses.value("identity.name").is_some_and(|name| names::parts(name).len() == 1))
+                {
+                    column.clauses.say("identity.name", names::qualified(&own, &given).canonical());
                 }
                 if column.clauses.has("identity") {
                     let options = identity_options(&column.clauses);
@@ -211,7 +227,10 @@ fn resolve(object: &mut Object, known: &Known) {
                 *value = Expression::plain(known.function(&value.canonical, &own));
             }
             // What is of the engine needs no schema; what is of the object's own is found there.
-            if name.starts_with("with.") && !matches!(kind, Kind::Aggregate | Kind::Operator) && !matches!(kind, Kind::Table | Kind::View | Kind::Index) {
+            if name.starts_with("with.")
+                && !matches!(kind, Kind::Aggregate | Kind::Operator)
+                && !matches!(kind, Kind::Table | Kind::View | Kind::Index)
+            {
                 let plain = without_schema(&value.canonical, &own);
                 if plain != value.canonical {
                     *value = Expression::plain(plain);

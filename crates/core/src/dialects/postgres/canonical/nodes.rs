@@ -116,7 +116,7 @@ impl Walk<'_> {
                 **left = self.without_text_cast(take(left));
                 **right = self.array_items(take(right), left);
                 if let BinaryOperator::PGCustomBinaryOperator(parts) = compare_op
-                    && let Some(plain) = plain_operator(parts)
+                    && let Some(plain) = plain_operator(parts, self.own_schema)
                 {
                     *compare_op = plain;
                 }
@@ -234,7 +234,7 @@ impl Walk<'_> {
     pub(super) fn binary(&mut self, expr: &mut Expr) {
         let Expr::BinaryOp { left, op, right } = expr else { return };
         if let BinaryOperator::PGCustomBinaryOperator(parts) = op
-            && let Some(plain) = plain_operator(parts)
+            && let Some(plain) = plain_operator(parts, self.own_schema)
         {
             *op = plain;
         }

@@ -70,14 +70,7 @@ pub fn resolve(object: &mut Object, known: &Known, own: &str) {
 
 impl Member<'_> {
     /// The types and the value, with every name looked up.
-    fn resolve(
-        &self,
-        value: &str,
-        method: &str,
-        class_type: &str,
-        known: &Known,
-        own: &str,
-    ) -> (String, String) {
+    fn resolve(&self, value: &str, method: &str, class_type: &str, known: &Known, own: &str) -> (String, String) {
         let given = super::super::split_list(self.types);
         let given: Vec<String> = given.iter().map(|data_type| known.qualified_types(data_type, own)).collect();
         if self.what == "function" {
@@ -109,9 +102,12 @@ impl Member<'_> {
     }
 }
 
-/// Puts each member where it belongs, whoever named it. The server ties some to the class and some to the family, by rules that
-/// differ between versions and methods (`amadjustmembers`, <https://www.postgresql.org/docs/current/index-api.html>): here
-/// those on the type of a class are the class's, and the others the family's.
+/// The index methods that decide which members are tied to a class and which to the family, whoever named them, from version 14 on
+/// (`amadjustmembers`, <https://www.postgresql.org/docs/current/index-api.html>).
+const ADJUST_MEMBERS: [&str; 5] = [" USING btree", " USING hash", " USING gist", " USING gin", " USING spgist"];
+
+/// Puts each member where it belongs, whoever named it: here those on the type of a class are the class's, and the others the
+/// family's.
 pub fn place_members(model: &mut Model) {
     let mut classes: BTreeMap<(Name, String), Name> = BTreeMap::new();
     for class in model.of_kind(Kind::OperatorClass) {
@@ -128,6 +124,7 @@ pub fn place_members(model: &mut Model) {
             Kind::OperatorFamily => object.name.clone(),
             _ => continue,
         };
+        let adjusts = ADJUST_MEMBERS.iter().any(|method| object.name.canonical().ends_with(method));
         let Definition::Plain(plain) = &mut object.definition else { continue };
         let mut moved = Vec::new();
         for (clause, value) in plain.clauses.iter() {
@@ -135,7 +132,7 @@ pub fn place_members(model: &mut Model) {
                 dropped.push((family.clone(), member.to_owned()));
                 continue;
             }
-            if Member::of(clause).is_none() {
+            if Member::of(clause).is_none() || !adjusts {
                 continue;
             }
             let types = clause.find('(').map_or("", |at| &clause[at..]);

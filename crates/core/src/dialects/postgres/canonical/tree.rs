@@ -101,9 +101,9 @@ pub fn escaped(function: &str, pattern: Expr, escape: Option<&Expr>) -> Expr {
 }
 
 /// `OPERATOR(pg_catalog.=)` as the plain operator.
-pub fn plain_operator(parts: &[String]) -> Option<BinaryOperator> {
+pub fn plain_operator(parts: &[String], own_schema: &str) -> Option<BinaryOperator> {
     let [.., symbol] = parts else { return None };
-    if parts.len() > 1 && parts[0] != "pg_catalog" && parts[0] != "public" {
+    if parts.len() > 1 && ![own_schema, "pg_catalog", "public"].contains(&names::unquoted(&parts[0]).as_str()) {
         return None;
     }
     Some(match symbol.as_str() {
@@ -355,7 +355,14 @@ pub fn function_relation(function: String, alias: Option<&TableAlias>) -> Relati
         None => None,
     };
     if let Some(alias) = alias {
-        rename_columns(&mut columns, alias);
+        // f() AS x(a integer, b text) says all columns.
+        let typed = |column: &sqlparser::ast::TableAliasColumnDef| {
+            Some((ident_value(&column.name), Some(type_text(column.data_type.as_ref()?))))
+        };
+        match alias.columns.iter().map(typed).collect::<Option<Vec<_>>>().filter(|typed| !typed.is_empty()) {
+            Some(typed) => columns = Some(typed),
+            None => rename_columns(&mut columns, alias),
+        }
     }
     Relation::new(name, columns)
 }

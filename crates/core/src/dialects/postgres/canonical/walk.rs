@@ -478,7 +478,10 @@ impl VisitorMut for Walk<'_> {
             if let Some(alias) = alias {
                 alias.explicit = true;
                 alias.name = ident(&ident_value(&alias.name));
-                alias.columns.iter_mut().for_each(|column| column.name = ident(&ident_value(&column.name)));
+                for column in &mut alias.columns {
+                    column.name = ident(&ident_value(&column.name));
+                    column.data_type = column.data_type.as_ref().map(|data_type| self.data_type(data_type));
+                }
                 // The server lists what the columns of a function are called anyway.
                 let listed: Vec<String> = alias.columns.iter().map(|column| ident_value(&column.name)).collect();
                 let untyped = alias.columns.iter().all(|column| column.data_type.is_none());

@@ -198,6 +198,10 @@ fn rename(
                 }
                 return Ok(());
             }
+            if let Some(mut object) = model.remove(key) {
+                super::super::rename::say_identity_sequences(&mut object);
+                model.insert(object);
+            }
             super::super::rename::object(model, key, &new);
             if let Some(mut object) = model.remove(&ObjectKey::new(key.kind, new)) {
                 object.formerly.table.get_or_insert(key.name.clone());
@@ -282,30 +286,36 @@ fn data_type(reader: &mut Reader<'_>, subject: Subject, _: &Session) -> Parsed<V
     let mut changes: Vec<Change> = Vec::new();
     loop {
         if reader.take(&["ADD", "ATTRIBUTE"]) {
-            let name = identifier(reader, "an attribute")?;
-            let data_type = super::data_type(reader)?;
+            let name = names::quoted(&identifier(reader, "an attribute")?);
+            let data_type = super::data_type(reader)?.canonical;
             let _ = reader.take(&["CASCADE"]) || reader.take(&["RESTRICT"]);
-            let attribute = format!("{} {}", names::quoted(&name), data_type.canonical);
-            changes.push(Box::new(move |object| {
-                if let Definition::Plain(plain) = &mut object.definition {
-                    let old = plain.clauses.value("attributes").unwrap_or_default().to_owned();
-                    let joined = if old.is_empty() { attribute.clone() } else { format!("{old}, {attribute}") };
-                    plain.clauses.say("attributes", joined);
-                }
-                Ok(())
-            }));
+            changes.push(attributes(move |list| list.push((name.clone(), data_type.clone()))));
         } else if reader.take(&["DROP", "ATTRIBUTE"]) {
             reader.take(&["IF", "EXISTS"]);
             let name = names::quoted(&identifier(reader, "an attribute")?);
             let _ = reader.take(&["CASCADE"]) || reader.take(&["RESTRICT"]);
-            changes.push(Box::new(move |object| {
-                if let Definition::Plain(plain) = &mut object.definition {
-                    let mut list = super::super::attributes(&plain.clauses);
-                    list.retain(|(other, _)| *other != name);
-                    let words: Vec<String> = list.iter().map(|(name, rest)| format!("{name} {rest}")).collect();
-                    plain.clauses.say("attributes", words.join(", "));
-                }
-                Ok(())
+            changes.push(attributes(move |list| list.retain(|(other, _)| *other != name)));
+        } else if reader.take(&["ALTER", "ATTRIBUTE"]) {
+            let name = names::quoted(&identifier(reader, "an attribute")?);
+            reader.take(&["SET", "DATA"]);
+            reader.expect("TYPE")?;
+            let mut data_type = super::data_type(reader)?.canonical;
+            if reader.take(&["COLLATE"])
+                && let Some(collation) = super::table::collation(&super::path(reader, "a collation")?)
+            {
+                data_type += &format!(" COLLATE {collation}");
+            }
+            let _ = reader.take(&["CASCADE"]) || reader.take(&["RESTRICT"]);
+            changes.push(attributes(move |list| {
+                list.iter_mut().filter(|(other, _)| *other == name).for_each(|(_, rest)| rest.clone_from(&data_type));
+            }));
+        } else if reader.take(&["RENAME", "ATTRIBUTE"]) {
+            let name = names::quoted(&identifier(reader, "an attribute")?);
+            reader.expect("TO")?;
+            let to = names::quoted(&identifier(reader, "the new name")?);
+            let _ = reader.take(&["CASCADE"]) || reader.take(&["RESTRICT"]);
+            changes.push(attributes(move |list| {
+                list.iter_mut().filter(|(other, _)| *other == name).for_each(|(own, _)| own.clone_from(&to));
             }));
         } else {
             return Err(unknown(reader));
@@ -315,6 +325,19 @@ fn data_type(reader: &mut Reader<'_>, subject: Subject, _: &Session) -> Parsed<V
         }
     }
     Ok(vec![amend(subject, false, move |object| changes.iter().try_for_each(|change| change(object)))])
+}
+
+/// A change of the attributes of a composite type, each its name and its type.
+fn attributes(change: impl Fn(&mut Vec<(String, String)>) + Send + Sync + 'static) -> Change {
+    Box::new(move |object| {
+        if let Definition::Plain(plain) = &mut object.definition {
+            let mut list = super::super::attributes(&plain.clauses);
+            change(&mut list);
+            let words: Vec<String> = list.iter().map(|(name, rest)| format!("{name} {rest}")).collect();
+            plain.clauses.say("attributes", words.join(", "));
+        }
+        Ok(())
+    })
 }
 
 /// What follows ALTER DOMAIN name.

@@ -80,9 +80,9 @@ pub fn create(
     } else if reader.take(&["OPERATOR"]) {
         vec![operators::operator(reader, session)?]
     } else if reader.take(&["CAST"]) {
-        vec![operators::cast(reader)?]
+        vec![operators::cast(reader, session)?]
     } else if reader.take(&["TRANSFORM"]) {
-        vec![operators::transform(reader)?]
+        vec![operators::transform(reader, session)?]
     } else if reader.take(&["CONVERSION"]) || reader.take(&["DEFAULT", "CONVERSION"]) {
         let default = reader.tokens[reader.position - 2].is_word(reader.text, "DEFAULT");
         let name = own_name(reader, session, "the conversion's name")?;

@@ -5,12 +5,12 @@
 
 use super::access::{Subject, amend};
 use super::{
-    data_type as read_type, definitions, identifier, names, own_name, path, plain, reference, reference_of,
-    routine,
+    data_type as read_type, definitions, identifier, names, own_name, path, plain, reference, reference_of, routine,
 };
 use crate::model::{Clauses, Definition, Expression, Kind, Name, Object};
 use crate::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
 
+use super::super::canonical::LOOKED_UP_IN;
 use super::super::types;
 
 /// An operator's name as it is written, with the schema if there is one: `+` or `schema.+`.
@@ -50,7 +50,16 @@ pub fn operator(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     properties(reader, &mut clauses)?;
     let side = |key: &str| clauses.value(key).unwrap_or("NONE").to_owned();
     let name = format!("{symbol}({}, {})", side("with.leftarg"), side("with.rightarg"));
+    look_up_in(session, &mut clauses);
     Ok(plain(reader, Kind::Operator, Name::new(name.as_str(), name.as_str()), None, clauses))
+}
+
+/// Says where names are looked for, since the object's own schema does not.
+fn look_up_in(session: &Session, clauses: &mut Clauses) {
+    let first = super::first_schema(session);
+    if first != "public" {
+        clauses.say(LOOKED_UP_IN, first);
+    }
 }
 
 /// `(function = f, leftarg = t, …)` of an operator. What is NONE is left out.
@@ -226,9 +235,10 @@ fn function_reference(reader: &mut Reader<'_>) -> Parsed<String> {
 }
 
 /// What follows CREATE CAST.
-pub fn cast(reader: &mut Reader<'_>) -> Parsed<Object> {
+pub fn cast(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let name = cast_name(reader)?;
     let mut clauses = Clauses::default();
+    look_up_in(session, &mut clauses);
     if reader.take(&["WITH", "FUNCTION"]) {
         clauses.say("with function", function_reference(reader)?);
     } else if reader.take(&["WITH", "INOUT"]) {
@@ -254,9 +264,10 @@ pub fn cast_name(reader: &mut Reader<'_>) -> Parsed<Name> {
 }
 
 /// What follows CREATE TRANSFORM.
-pub fn transform(reader: &mut Reader<'_>) -> Parsed<Object> {
+pub fn transform(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let name = transform_name(reader)?;
     let mut clauses = Clauses::default();
+    look_up_in(session, &mut clauses);
     reader.expect_symbol("(")?;
     loop {
         let clause = if reader.take(&["FROM"]) {
