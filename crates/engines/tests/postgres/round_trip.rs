@@ -254,3 +254,38 @@ fn owners_and_grants_are_changed_when_asked() {
         }
     }
 }
+
+/// What the server can alter of one's own types and operators is altered: indexes, ranges and columns depend on the rest.
+#[test]
+fn own_types_change_in_place() {
+    let changes = [
+        ("ALTER OPERATOR <= (grams, grams) SET (RESTRICT = scalarlesel, JOIN = scalarlejoinsel);", ""),
+        ("JOIN = NONE", "JOIN = scalargtjoinsel"),
+        (", FUNCTION 1 (grams, int4) grams_cmp(grams, int4);", ";"),
+        (
+            "ALTER TYPE grams SET (RECEIVE = grams_recv, SEND = grams_send);",
+            "ALTER TYPE grams SET (SEND = grams_send);",
+        ),
+        ("hashes, merges", "hashes, merges, restrict = eqsel"),
+    ];
+    for (from, to) in changes {
+        // Both ways: what comes in one goes in the other.
+        let changed = OWN_TYPES.replace(from, to);
+        assert_ne!(changed, OWN_TYPES, "{from}");
+        for age in AGES {
+            let database = made(age, OWN_TYPES);
+            for wanted in [changed.as_str(), OWN_TYPES] {
+                let script = script(&read(&database), &model(wanted));
+                let text = wevrun_core::script::write(&script);
+                let gone = text.lines().filter(|line| line.starts_with("DROP") || line.starts_with("CREATE"));
+                assert_eq!(gone.count(), 0, "{age:?}: {text}");
+                connect(&database, Access::Write)
+                    .deploy(&script, &release(), &mut |_| {})
+                    .unwrap_or_else(|error| panic!("{age:?}: {error}\n{text}"));
+                let found = structure_difference(&database.structure(), &made(age, wanted).structure());
+                let found: Vec<&str> = found.lines().filter(|line| !line.contains("wevrun")).collect();
+                assert!(found.is_empty(), "{age:?}: {found:?}");
+            }
+        }
+    }
+}

@@ -23,6 +23,11 @@ impl<'c> Member<'c> {
         Some(Member { what, number, types })
     }
 
+    /// As DROP of ALTER OPERATOR FAMILY names it.
+    pub fn dropped(&self) -> String {
+        format!("{} {} ({})", self.what.to_uppercase(), self.number, self.types)
+    }
+
     /// Where the member stands in a list.
     fn place(&self) -> (bool, u32, &'c str) {
         (self.what == "function", self.number, self.types)

@@ -4,6 +4,7 @@ mod column_order;
 mod dependents;
 mod foreign_keys;
 mod guards;
+mod operators;
 mod order;
 mod outside;
 mod plain;

@@ -1,6 +1,7 @@
 //! Changes of everything but tables: in place where the server can, else anew.
 
 use super::Method;
+use super::operators;
 use super::outside::label_additions;
 use crate::dialects::postgres::canonical::Outputs;
 use crate::dialects::postgres::names::{self, quoted};
@@ -211,6 +212,12 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain) -> Method {
             // An option that is not said any more has its usual value only in a new one.
             if differing.iter().all(|clause| after.clauses.has(clause) && *clause != "with.two_phase") {
                 statements.extend(parameters(&format!("SUBSCRIPTION {name}"), &after.clauses, &mut differing));
+            }
+        }
+        _ if !differing.is_empty() => {
+            if let Some(changes) = operators::changes(name, &differing, before, after) {
+                statements.extend(changes);
+                differing.clear();
             }
         }
         _ => {}
