@@ -320,3 +320,17 @@ fn members_are_the_classes_or_the_familys_whoever_names_them() {
         ),
     );
 }
+
+#[test]
+fn members_of_a_family_of_the_engine_stay_with_the_class() {
+    let class = "CREATE FUNCTION compared(integer, bigint) RETURNS integer LANGUAGE internal AS 'btint48cmp';
+        CREATE OPERATOR CLASS own FOR TYPE integer USING btree FAMILY integer_ops AS";
+    let built = model(&format!("{class} OPERATOR 1 < (integer, bigint), FUNCTION 1 compared(integer, bigint)"));
+    let statement = &object(&built, "operator class public.own USING btree").text;
+    assert!(statement.contains("OPERATOR 1 <"), "{statement}");
+    different(&format!("{class} OPERATOR 1 < (integer, bigint), OPERATOR 2 <="), &format!("{class} OPERATOR 2 <="));
+    same(
+        &format!("{class} OPERATOR 2 <="),
+        &format!("{class} OPERATOR 2 <= (integer, integer)").replace("integer_ops", "pg_catalog.integer_ops"),
+    );
+}

@@ -38,6 +38,9 @@ CREATE OPERATOR CLASS grams_ops DEFAULT FOR TYPE grams USING btree AS
 CREATE OPERATOR CLASS grams_ops DEFAULT FOR TYPE grams USING hash AS OPERATOR 1 =, FUNCTION 1 grams_hash(grams);
 ALTER OPERATOR FAMILY grams_ops USING btree ADD
   OPERATOR 1 < (grams, int4), FUNCTION 1 (grams, int4) grams_cmp(grams, int4);
+-- In a family of the engine.
+CREATE OPERATOR CLASS grams_as_numbers FOR TYPE grams USING btree FAMILY integer_ops AS
+  OPERATOR 1 <, OPERATOR 2 <=, OPERATOR 3 =, OPERATOR 4 >=, OPERATOR 5 >, FUNCTION 1 grams_cmp(grams, grams);
 CREATE OPERATOR FAMILY loose USING gin;
 ALTER OPERATOR FAMILY loose USING gin ADD OPERATOR 1 public.&> (grams, grams), OPERATOR 2 > (grams, grams);
 ALTER OPERATOR FAMILY loose USING gin DROP OPERATOR 2 (grams);

@@ -1,6 +1,6 @@
 //! Operators, their classes and families, casts and transforms: who is meant, and to which class each member belongs.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::members::Member;
 use super::super::names;
@@ -43,6 +43,10 @@ pub fn resolve(object: &mut Object, known: &Known, own: &str) {
         Kind::OperatorClass | Kind::OperatorFamily => {
             let method = name.rsplit_once(" USING ").map_or("", |(_, method)| method);
             let data_type = clauses.value("for type").unwrap_or_default().to_owned();
+            // One without a schema may be the engine's.
+            if let Some(family) = clauses.value("family").map(|family| known.operator_class(family, method, own)) {
+                clauses.say("family", family);
+            }
             if let Some(storage) = clauses.value("storage").map(|storage| known.qualified_types(storage, own)) {
                 clauses.say("storage", storage);
             }
@@ -115,6 +119,7 @@ pub fn place_members(model: &mut Model) {
         let data_type = plain.clauses.value("for type").unwrap_or_default();
         classes.entry((family(class), format!("({data_type}, {data_type})"))).or_insert(class.name.clone());
     }
+    let families: BTreeSet<Name> = model.of_kind(Kind::OperatorFamily).map(|family| family.name.clone()).collect();
     let mut wrong: Vec<(Kind, Name, String, Expression)> = Vec::new();
     let mut dropped: Vec<(Name, String)> = Vec::new();
     for object in model.objects_mut() {
@@ -124,7 +129,9 @@ pub fn place_members(model: &mut Model) {
             Kind::OperatorFamily => object.name.clone(),
             _ => continue,
         };
-        let adjusts = ADJUST_MEMBERS.iter().any(|method| object.name.canonical().ends_with(method));
+        // The members of a family that is no object of the model, as the engine's are not, stay with the class.
+        let adjusts =
+            families.contains(&family) && ADJUST_MEMBERS.iter().any(|method| object.name.canonical().ends_with(method));
         let Definition::Plain(plain) = &mut object.definition else { continue };
         let mut moved = Vec::new();
         for (clause, value) in plain.clauses.iter() {

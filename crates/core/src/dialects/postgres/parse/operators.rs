@@ -113,7 +113,7 @@ pub fn operator_class(reader: &mut Reader<'_>, session: &Session) -> Parsed<Vec<
     reader.expect("USING")?;
     let method = names::quoted(&identifier(reader, "an index method")?);
     let named = reader.take(&["FAMILY"]);
-    let family = if named { own_name(reader, session, "a family's name")? } else { base.clone() };
+    let family = if named { reference(reader, "a family's name")? } else { base.clone() };
     clauses.say("family", family.canonical());
     reader.expect("AS")?;
     members(reader, &mut clauses)?;
