@@ -334,3 +334,16 @@ fn members_of_a_family_of_the_engine_stay_with_the_class() {
         &format!("{class} OPERATOR 2 <= (integer, integer)").replace("integer_ops", "pg_catalog.integer_ops"),
     );
 }
+
+#[test]
+fn array_types_have_names_of_their_own() {
+    let takes = |types: &str| {
+        format!("CREATE TYPE mood AS ENUM ('a'); CREATE FUNCTION f({types}) RETURNS integer LANGUAGE sql AS 'SELECT 1'")
+    };
+    same(
+        &takes("_int4, _timestamptz, _bpchar, _char, _varchar, _mood, _text"),
+        &takes(
+            "integer[], timestamp with time zone[], character[], \"char\"[], character varying[], public.mood[], text[]",
+        ),
+    );
+}

@@ -423,13 +423,14 @@ impl Known {
     /// The array type under its own name, `_text` and `_mood`, which the server makes with each type.
     fn array_of(&self, identifier: &str, own: &str) -> Option<String> {
         let element = identifier.strip_prefix('_')?;
-        if let Some(built_in) = types::internal(element) {
-            return Some(format!("{built_in}[]"));
+        if element == "char" {
+            return Some("\"char\"[]".to_owned()); // the catalogue's, where the grammar's is another
         }
-        match self.in_path(&self.types, own, element) {
-            Some(name) => Some(format!("{name}[]")),
-            None => is_built_in(element).then(|| format!("{element}[]")),
+        if BUILT_IN.contains(element) {
+            let canonical = super::super::parse::canonical_type(element);
+            return Some(format!("{}[]", types::without_modifiers(&canonical)));
         }
+        self.in_path(&self.types, own, element).map(|name| format!("{name}[]"))
     }
 
     /// A routine's name with the types of its signature looked up.
