@@ -10,7 +10,7 @@ use super::{
 use crate::model::{Clauses, Definition, Expression, Kind, Name, Object};
 use crate::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
 
-use super::super::canonical::LOOKED_UP_IN;
+use super::super::canonical::{DROPPED, LOOKED_UP_IN};
 use super::super::types;
 
 /// An operator's name as it is written, with the schema if there is one: `+` or `schema.+`.
@@ -150,10 +150,10 @@ pub fn alter_family(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) 
         let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
         for (member, value) in found.iter() {
             if adds {
-                plain.clauses.remove(&format!("without {member}"));
+                plain.clauses.remove(&format!("{DROPPED}{member}"));
                 plain.clauses.set(member, value.clone());
             } else if plain.clauses.remove(member).is_none() {
-                plain.clauses.say(&format!("without {member}"), "");
+                plain.clauses.say(&format!("{DROPPED}{member}"), "");
             }
         }
         Ok(())
