@@ -3,7 +3,7 @@
 use super::names;
 use super::parse::identifier_of;
 use super::tokens;
-use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, ObjectKey, Table};
 use crate::parse::{TokenKind, token};
 
 /// Renames an object or moves it into another schema.
@@ -292,16 +292,18 @@ pub fn drop_constraint(table: &mut Table, name: &Name) -> bool {
 }
 
 /// Says the names of the sequences of identity columns, which stay when the table or a column gets another.
-pub fn say_identity_sequences(object: &mut Object) {
+pub fn say_identity_sequences(model: &mut Model, key: &ObjectKey) {
+    let Some(mut object) = model.remove(key) else { return };
     let (schema, own) = names::split(&object.name);
-    let Definition::Table(table) = &mut object.definition else { return };
     let schema = schema.unwrap_or_else(|| "public".to_owned());
-    for column in table.columns.iter_mut() {
+    let columns = if let Definition::Table(table) = &mut object.definition { &mut table.columns[..] } else { &mut [] };
+    for column in columns {
         if column.clauses.has("identity") && !column.clauses.has("identity.name") {
             let sequence = names::made_up(&own, column.name.canonical(), "seq");
             column.clauses.say("identity.name", names::qualified(&schema, &sequence).canonical());
         }
     }
+    model.insert(object);
 }
 
 /// The sets of clauses that can name other objects.

@@ -198,10 +198,7 @@ fn rename(
                 }
                 return Ok(());
             }
-            if let Some(mut object) = model.remove(key) {
-                super::super::rename::say_identity_sequences(&mut object);
-                model.insert(object);
-            }
+            super::super::rename::say_identity_sequences(model, key);
             super::super::rename::object(model, key, &new);
             if let Some(mut object) = model.remove(&ObjectKey::new(key.kind, new)) {
                 object.formerly.table.get_or_insert(key.name.clone());

@@ -105,10 +105,7 @@ fn rename_column(subject: Subject, if_exists: bool, from: Name, to: Name) -> Sta
         name: subject.name,
         if_exists,
         apply: Arc::new(move |model, key| {
-            if let Some(mut object) = model.remove(key) {
-                super::super::rename::say_identity_sequences(&mut object);
-                model.insert(object);
-            }
+            super::super::rename::say_identity_sequences(model, key);
             super::super::rename::column(model, &key.name, &from, &to);
             let Some(mut object) = model.remove(key) else { return Ok(()) };
             match object.formerly.columns.iter_mut().find(|(name, _)| *name == from) {

@@ -3,15 +3,14 @@
 //! The members of classes and families are clauses: `operator 1 (integer, integer)` is `=`, `function 1 (text, text)` is
 //! `bttextcmp(text, text)`. A class may leave the types out, which are told once the whole schema is known.
 
+use super::super::canonical::{DROPPED, LOOKED_UP_IN};
+use super::super::types;
 use super::access::{Subject, amend};
 use super::{
     data_type as read_type, definitions, identifier, names, own_name, path, plain, reference, reference_of, routine,
 };
 use crate::model::{Clauses, Definition, Expression, Kind, Name, Object};
 use crate::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
-
-use super::super::canonical::{DROPPED, LOOKED_UP_IN};
-use super::super::types;
 
 /// An operator's name as it is written, with the schema if there is one: `+` or `schema.+`.
 fn operator_reference(reader: &mut Reader<'_>) -> Parsed<(Option<String>, String)> {
@@ -220,6 +219,7 @@ fn optional_types(reader: &mut Reader<'_>) -> Parsed<String> {
     Ok(format!(" ({})", types.join(", ")))
 }
 
+/// A type as signatures name it, without modifiers.
 pub fn one_type(reader: &mut Reader<'_>) -> Parsed<String> {
     Ok(types::without_modifiers(&types::type_name(reader)?))
 }
