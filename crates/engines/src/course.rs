@@ -55,7 +55,7 @@ pub fn run<S: Session>(
     let nothing = Part { opening: vec![S::BEGIN.to_owned()], closing: vec!["COMMIT".to_owned()], ..Part::default() };
     let parts = if script.is_empty() { std::slice::from_ref(&nothing) } else { &script.plan.parts[..] };
     let whole = parts.len() == 1 && !parts[0].alone;
-    let mut course = Course { session, script, release, watch, parts, number: 0 };
+    let mut course = Course { session, script, release, watch, parts, number: 0, proven: 0 };
     if whole {
         course.part(0)?;
     } else {
@@ -78,6 +78,8 @@ struct Course<'c, S> {
     parts: &'c [Part],
     /// The step that runs, from 1.
     number: usize,
+    /// The part of which was proven that it begins in what there is; 0 before any was.
+    proven: usize,
 }
 
 impl<S: Session> Course<'_, S> {
@@ -122,7 +124,10 @@ impl<S: Session> Course<'_, S> {
             if statement.eq_ignore_ascii_case(S::BEGIN) {
                 begun = true;
                 self.session.keep_others_out()?;
-                self.confirm(index)?;
+                // The part before has just proven that it ends where this one begins.
+                if self.proven != index || index == 0 {
+                    self.confirm(index)?;
+                }
             }
         }
         if !begun {
@@ -205,7 +210,10 @@ impl<S: Session> Course<'_, S> {
         let found = self.session.structure()?;
         if index + 1 < self.parts.len() {
             return match self.script.part_that_begins_in(&found) {
-                Some(next) if next == index + 1 => Ok(()),
+                Some(next) if next == index + 1 => {
+                    self.proven = next;
+                    Ok(())
+                }
                 _ => Err(LiveError::ProofFailed { expected: self.script.want.clone(), found: Box::new(found) }),
             };
         }

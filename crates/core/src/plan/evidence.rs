@@ -1,4 +1,4 @@
-//! What is known of the rows in a live database.
+//! What is known of a live database beside its structure: of its rows, and of the server's room.
 
 use std::collections::BTreeMap;
 
@@ -19,16 +19,27 @@ pub enum Probe {
 #[derive(Debug, Clone, Default)]
 pub struct Evidence {
     answers: BTreeMap<Probe, bool>,
+    lock_room: Option<usize>,
 }
 
 impl Evidence {
     /// From a database's answers.
     pub fn new(answers: impl IntoIterator<Item = (Probe, bool)>) -> Evidence {
-        Evidence { answers: answers.into_iter().collect() }
+        Evidence { answers: answers.into_iter().collect(), lock_room: None }
     }
 
     /// The answer, if it is known.
     pub fn answer(&self, probe: &Probe) -> Option<bool> {
         self.answers.get(probe).copied()
+    }
+
+    /// With the number of locks that the server has room for, where it has a limit that all transactions share.
+    pub fn with_lock_room(self, locks: usize) -> Evidence {
+        Evidence { lock_room: Some(locks), ..self }
+    }
+
+    /// The number of locks that the server has room for, if it is known.
+    pub fn lock_room(&self) -> Option<usize> {
+        self.lock_room
     }
 }

@@ -1,4 +1,4 @@
-//! Questions about rows. Each stops at the first row that answers it.
+//! Questions about rows, each of which stops at the first row that answers it; and how many locks the server has room for.
 
 use wevrun_core::Engine;
 use wevrun_core::dialects::dialect;
@@ -6,6 +6,10 @@ use wevrun_core::plan::{Evidence, Probe};
 
 use super::connection::{PostgresDatabase, meaning, single};
 use crate::error::LiveError;
+
+/// <https://www.postgresql.org/docs/current/runtime-config-locks.html>
+const LOCK_ROOM: &str = "SELECT current_setting('max_locks_per_transaction')::bigint \
+     * (current_setting('max_connections')::bigint + current_setting('max_prepared_transactions')::bigint)";
 
 impl PostgresDatabase {
     pub(super) fn evidence(&mut self, probes: &[Probe]) -> Result<Evidence, LiveError> {
@@ -22,6 +26,9 @@ impl PostgresDatabase {
                 Err(error) => return Err(meaning(&error)),
             }
         }
-        Ok(Evidence::new(answers))
+        let evidence = Evidence::new(answers);
+        let room = self.client.simple_query(LOCK_ROOM).map_err(|error| meaning(&error))?;
+        let room = single(&room).and_then(|row| row.get(0)?.parse().ok());
+        Ok(room.map_or(evidence.clone(), |locks| evidence.with_lock_room(locks)))
     }
 }

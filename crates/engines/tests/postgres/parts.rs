@@ -4,9 +4,10 @@ use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_core::script::{Script, read as read_script, write};
 use wevrun_engines::{Access, Deployment, Event, LiveError};
-use wevrun_testkit::postgres::{AGES, Database};
+use wevrun_testkit::postgres::{AGES, Age, Database, Server};
 
-use crate::{OLDEST, connect, difference, made, model, postgres, read, release};
+use crate::round_trip::everywhere;
+use crate::{OLDEST, connect, difference, made, model, postgres, read, release, version};
 
 const BEFORE: &str = "
     CREATE SCHEMA apiary;
@@ -107,4 +108,31 @@ fn an_index_that_others_need_is_part_of_the_transaction() {
         assert_eq!((main.alone, made), (false, vec!["index public.visits_hive"]));
         deploy(&database, &script).1.expect("it works");
     }
+}
+
+/// The script for a server that has room for so many locks.
+fn cut(age: Age, have: &Model, want: &Model, locks: usize) -> Script {
+    let comparison = wevrun_core::compare::compare(postgres(), have, want);
+    let evidence = Evidence::default().with_lock_room(locks);
+    plan::script(postgres(), "honey", (have, want), &comparison, Wishes::default(), version(age), &evidence)
+}
+
+/// Whatever there is where a script is cut, the next part knows it.
+#[test]
+fn a_script_that_takes_too_many_locks_is_cut() {
+    let room = std::env::var("WEVRUN_LOCKS").map_or(60, |number| number.parse().expect("a number"));
+    let mut cuts = 0;
+    for (age, source) in everywhere() {
+        let (want, database) = (model(source), Server::of(age).database());
+        let there = cut(age, &Model::empty(), &want, room);
+        assert!(there.plan.parts.len() > 1, "{age:?}: {} steps", there.plan.steps().count());
+        let outcome = deploy(&database, &there).1;
+        let after = outcome.unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", write(&there))).after;
+        assert!(after == want, "{age:?}: {}", difference(&after, &want));
+        let back = cut(age, &want, &Model::empty(), room);
+        cuts += back.plan.parts.len() - 1;
+        deploy(&database, &back).1.unwrap_or_else(|error| panic!("{age:?}, back: {error}\n{}", write(&back)));
+        assert!(read(&database).is_empty());
+    }
+    assert!(cuts > 10, "the ways back have {cuts} cuts");
 }

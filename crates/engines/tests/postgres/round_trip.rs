@@ -17,7 +17,7 @@ const LONG_LIVED: &str = include_str!("long_lived.sql");
 const OWN_TYPES: &str = include_str!("own_types.sql");
 const SCHEMAS: [&str; 6] = [COOPERATIVE, ODDITIES, BULLETIN_BOARD, EVERY_FORM, LONG_LIVED, OWN_TYPES];
 
-fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {
+pub fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {
     AGES.into_iter().flat_map(|age| SCHEMAS.map(|schema| (age, schema)))
 }
 

@@ -29,11 +29,16 @@ impl Planner<'_> {
                 {
                     let statement = format!("ALTER TABLE {name} DROP CONSTRAINT {}", quoted(key.name.canonical()));
                     let again = if wanted { ", to add it again" } else { "" };
-                    steps.push(Step::new(format!("drop foreign key {} of {name}{again}", key.name), vec![statement]));
+                    let step = Step::new(format!("drop foreign key {} of {name}{again}", key.name), vec![statement]);
+                    steps.push((step, name.clone(), key.clone(), wanted && stays));
                 }
             }
         }
-        self.steps.extend(steps);
+        for (step, table, key, again) in steps {
+            self.push(step);
+            self.progress.drop_foreign_key(&table, &key, again);
+            self.pause();
+        }
     }
 
     /// Whether a key or unique index over the columns that a foreign key points at goes: the server ties the foreign key to one of
@@ -96,9 +101,13 @@ impl Planner<'_> {
                         format!("rows that refer to nothing in {} stop the script", key.parent),
                     ));
                 }
-                steps.push(step);
+                steps.push((step, name, key));
             }
         }
-        self.steps.extend(steps);
+        for (step, table, key) in steps {
+            self.push(step);
+            self.progress.add_foreign_key(table, key);
+            self.pause();
+        }
     }
 }

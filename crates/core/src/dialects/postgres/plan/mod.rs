@@ -1,6 +1,7 @@
 //! Planning for PostgreSQL: in place wherever the server can, and what stands in the way dropped and made again.
 
 mod column_order;
+mod cuts;
 mod dependents;
 mod foreign_keys;
 mod guards;
@@ -21,10 +22,11 @@ use super::canonical;
 use super::names::quoted;
 use super::write;
 use crate::compare::{Change, access_properties};
-use crate::model::{Beside, Check, Definition, Kind, Model, Name, Object, ObjectKey, Plain};
+use crate::model::{Beside, Check, Definition, Fingerprint, Kind, Model, Name, Object, ObjectKey, Plain};
 use crate::plan::{Part, Plan, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 pub use column_order::obstacle as order_obstacle;
+use cuts::Progress;
 use dependents::in_the_way;
 pub use guards::{must_not_hold, probe_query, stop_if};
 
@@ -33,30 +35,17 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     if planning.comparison.is_identical() && planning.wishes.column_order.is_empty() && !planning.wishes.access {
         return Plan::default();
     }
-    let have = Cow::Borrowed(&*planning.renamed);
-    let mut planner = Planner {
-        planning,
-        have,
-        steps: Vec::new(),
-        again: BTreeSet::new(),
-        swapped: BTreeSet::new(),
-        ordered: BTreeSet::new(),
-        dropped: BTreeSet::new(),
-        early_labels: Vec::new(),
-        late_indexes: BTreeSet::new(),
-        path: None,
-    };
-    planner.plan();
+    let mut planner = Planner::planned(planning, Progress::counting(planning));
+    if !planner.progress.fits() {
+        planner = Planner::planned(planning, Progress::cutting(planning));
+    }
     planner.steps.extend(access_steps(planning));
     let labels = outside::labels_first(planning, &planner.early_labels);
     let indexes = outside::indexes_at_last(planning, &planner.late_indexes);
     let mut parts: Vec<Part> = labels.into_iter().collect();
-    if !planner.steps.is_empty() {
-        let main = Part { steps: planner.steps, ..transaction() };
-        // A plan's only part begins in have, which its head says.
-        let from = parts.last().map(|_| outside::state_with_labels(planning, &planner.early_labels));
-        parts.push(Part { from, ..main });
-    }
+    // A plan's first part begins in have, which its head says.
+    let from = parts.last().map(|_| outside::state_with_labels(planning, &planner.early_labels));
+    parts.extend(planner.transactions(from));
     parts.extend(indexes);
     Plan { parts }
 }
@@ -109,6 +98,8 @@ type Outputs = (canonical::Outputs, canonical::Outputs);
 
 struct Planner<'p> {
     planning: &'p Planning<'p>,
+    /// What the steps so far have made, and where they are cut.
+    progress: Progress,
     /// What there is, under want's names: also those of constraints.
     have: Cow<'p, Model>,
     steps: Vec<Step>,
@@ -129,8 +120,46 @@ struct Planner<'p> {
 }
 
 impl<'p> Planner<'p> {
+    fn planned(planning: &'p Planning<'p>, progress: Progress) -> Planner<'p> {
+        let mut planner = Planner {
+            planning,
+            progress,
+            have: Cow::Borrowed(&*planning.renamed),
+            steps: Vec::new(),
+            again: BTreeSet::new(),
+            swapped: BTreeSet::new(),
+            ordered: BTreeSet::new(),
+            dropped: BTreeSet::new(),
+            early_labels: Vec::new(),
+            late_indexes: BTreeSet::new(),
+            path: None,
+        };
+        planner.plan();
+        planner
+    }
+
+    /// The steps as transactions. `from` is the state in which the first begins, if its place in the script does not say so.
+    fn transactions(self, from: Option<Fingerprint>) -> Vec<Part> {
+        let mut steps = self.steps;
+        let mut parts = Vec::new();
+        for (start, state) in self.progress.cuts.into_iter().rev() {
+            parts.push(Part { from: Some(state), steps: steps.split_off(start), ..transaction() });
+        }
+        parts.push(Part { from, steps, ..transaction() });
+        parts.retain(|part| !part.steps.is_empty());
+        parts.reverse();
+        parts
+    }
+
     fn have(&self) -> &Model {
         &self.have
+    }
+
+    /// Between what was done and what comes next the script may be cut.
+    fn pause(&mut self) {
+        if self.progress.cuts_after(self.steps.len()) {
+            self.path = None;
+        }
     }
 
     fn push(&mut self, step: Step) {
@@ -142,6 +171,7 @@ impl<'p> Planner<'p> {
         self.renames();
         self.rename_constraints();
         self.find_early_labels();
+        self.progress.begin(&self.have);
         let outputs = OnceCell::new();
         let mut removed: BTreeSet<ObjectKey> = BTreeSet::new();
         let mut alterations: Vec<(ObjectKey, Vec<Step>)> = Vec::new();
@@ -178,6 +208,9 @@ impl<'p> Planner<'p> {
         let stands = in_the_way(self.have(), planning.want, &removed, &self.again, &self.swapped);
         self.again.extend(stands);
         self.late_indexes = outside::late_indexes(planning, self.have(), &self.again);
+        if !self.swapped.is_empty() || !self.ordered.is_empty() {
+            self.progress.lose();
+        }
         // What is made anew is not altered as well.
         alterations.retain(|(key, _)| !self.again.contains(key));
         self.drop_foreign_keys(&removed);
@@ -355,16 +388,20 @@ impl<'p> Planner<'p> {
     /// The checks of tables that call a routine which takes the table's rows: neither could go before the other.
     fn drop_circular_checks(&mut self, gone: &BTreeSet<ObjectKey>) {
         let mut steps = Vec::new();
+        let functions = gone.iter().filter(|key| key.kind == Kind::Function);
+        let routines: Vec<&Object> = functions.filter_map(|key| self.have().get(key)).collect();
         for key in gone.iter().filter(|key| key.kind == Kind::Table) {
             let Some(object) = self.have().get(key) else { continue };
             let Some(table) = object.as_table() else { continue };
-            let routines = gone.iter().filter_map(|other| self.have().get(other));
-            for routine in routines.filter(|routine| order::takes_rows(routine, &key.name)) {
+            for routine in routines.iter().filter(|routine| order::takes_rows(routine, &key.name)) {
                 for check in order::checks_with(table, routine).into_iter().filter_map(|check| check.name.as_ref()) {
                     let statement = format!("ALTER TABLE {} DROP CONSTRAINT {}", key.name, quoted(check.canonical()));
                     steps.push(Step::new(format!("drop check {check} of {}", key.name), vec![statement]));
                 }
             }
+        }
+        if !steps.is_empty() {
+            self.progress.lose();
         }
         self.steps.extend(steps);
     }
@@ -410,6 +447,9 @@ impl<'p> Planner<'p> {
                     ));
                 }
             }
+        }
+        if !steps.is_empty() {
+            self.progress.lose();
         }
         self.steps.extend(steps);
         gone
@@ -478,9 +518,17 @@ impl<'p> Planner<'p> {
             let functions: Vec<ObjectKey> = functions.map(Object::key).collect();
             let words: Vec<String> = functions.iter().map(ToString::to_string).collect();
             step.notes.push(format!("with it go {}", words.join(", ")));
+            for function in &functions {
+                if let Some(function) = self.have().get(function).cloned() {
+                    self.progress.leaves(&function, |_| false);
+                }
+            }
             self.dropped.extend(functions);
         }
         self.push(step);
+        let again = &self.again;
+        self.progress.leaves(object, |key| again.contains(key));
+        self.pause();
     }
 
     /// What an object was called in have.
@@ -523,12 +571,17 @@ impl<'p> Planner<'p> {
                 for shell in shells.drain(..) {
                     let statement = format!("CREATE TYPE {}", shell.name);
                     self.push(Step::new(format!("create the shell of {shell}"), vec![statement]));
+                    self.progress.waits_for(shell);
                 }
             }
             if let Some((_, steps)) = alterations.iter().find(|(altered, _)| *altered == key) {
                 for step in steps {
                     self.push(step.clone());
                 }
+                if let Some(object) = planning.want.get(&key) {
+                    self.progress.becomes(object);
+                }
+                self.pause();
                 continue;
             }
             let Some(object) = planning.want.get(&key) else { continue };
@@ -539,11 +592,14 @@ impl<'p> Planner<'p> {
                 self.steps.extend(steps);
             }
         }
-        self.steps.extend(late);
+        for (step, table, check) in late {
+            self.push(step);
+            self.progress.amend(&table, |table| table.checks.push(check));
+        }
     }
 
     /// Creates an object; gives the steps that add the checks of a table whose routines need the table.
-    fn create_without_late_checks(&mut self, object: &Object) -> Vec<Step> {
+    fn create_without_late_checks(&mut self, object: &Object) -> Vec<(Step, Name, Check)> {
         let Some(table) = object.as_table() else {
             self.create(object);
             return Vec::new();
@@ -563,7 +619,7 @@ impl<'p> Planner<'p> {
                 statements.push(write::constraint_comment(name, constraint, Some(comment)));
             }
             let called = check.name.as_ref().map_or("", Name::canonical);
-            Step::new(format!("add check {called} of {name}"), statements)
+            (Step::new(format!("add check {called} of {name}"), statements), name.clone(), check)
         });
         added.collect()
     }
@@ -619,6 +675,8 @@ impl<'p> Planner<'p> {
             step.notes.push(format!("nobody can write to {} while the index is built", index.table));
         }
         self.push(step);
+        self.progress.becomes(object);
+        self.pause();
     }
 
     /// Definitions that name things without a schema are read in the object's own.
@@ -639,7 +697,6 @@ impl<'p> Planner<'p> {
     /// What needs more than one object to be there.
     fn finish(&mut self) {
         let planning = self.planning;
-        let mut steps = Vec::new();
         for object in planning.want.of_kind(Kind::Sequence) {
             let before = self.have().get(&object.key());
             let rebuilt = object
@@ -660,22 +717,30 @@ impl<'p> Planner<'p> {
                 {
                     statements.push(go_on_counting(&super::tokens::literal(object.name.canonical()), owner, column));
                 }
-                steps.push(Step::new(format!("let {} belong to its column", object.key()), statements));
+                self.push(Step::new(format!("let {} belong to its column", object.key()), statements));
             } else if !same && before.and_then(write::owned_by).is_some() {
                 let statement = format!("ALTER SEQUENCE {} OWNED BY NONE", object.name);
-                steps.push(Step::new(format!("let {} belong to no column", object.key()), vec![statement]));
+                self.push(Step::new(format!("let {} belong to no column", object.key()), vec![statement]));
+            } else {
+                continue;
             }
+            self.progress.is_settled(object);
+            self.pause();
         }
         for (name, table) in planning.want.tables() {
             let nothing = crate::model::Clauses::default();
             let rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
             let before = self.have().table(name).filter(|_| !rebuilt).map_or(&nothing, |table| &table.clauses);
             let statements = write::late_settings(name, before, &table.clauses);
-            if !statements.is_empty() {
-                steps.push(Step::new(format!("settle table {name}"), statements));
+            if statements.is_empty() {
+                continue;
             }
+            self.push(Step::new(format!("settle table {name}"), statements));
+            if let Some(object) = planning.want.get(&ObjectKey::new(Kind::Table, name.clone())) {
+                self.progress.is_settled(object);
+            }
+            self.pause();
         }
-        self.steps.extend(steps);
     }
 }
 
