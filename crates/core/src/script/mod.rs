@@ -45,17 +45,34 @@ pub struct Step {
     pub risks: Vec<Risk>,
     /// What is known, or can't be brought back; shown with the step.
     pub notes: Vec<String>,
-    /// What it makes, where it is not part of a transaction: the object's kind and name, and the hash of the object alone. The
-    /// step can be done again, and is not needed where the object is there.
-    pub makes: Option<(String, Fingerprint)>,
+    /// What it leaves behind, where it is not part of a transaction. The step can be done again, and is not needed where all of it
+    /// is so already.
+    pub makes: Vec<Outcome>,
     /// The statements, without semicolons.
     pub statements: Vec<String>,
+}
+
+/// What there is of one object after a step.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Outcome {
+    /// The object's kind and name: `index public.hives_label`.
+    pub object: String,
+    /// The hash of the object alone; none if there is no such object then.
+    pub fingerprint: Option<Fingerprint>,
+}
+
+impl Outcome {
+    /// Whether it is so in a structure.
+    pub fn holds(&self, found: &Model) -> bool {
+        let object = found.objects().find(|object| object.key().to_string() == self.object);
+        object.map(|object| Model::from_iter([object.clone()]).fingerprint()) == self.fingerprint
+    }
 }
 
 impl Step {
     /// A step without risks.
     pub fn new(title: impl Into<String>, statements: Vec<String>) -> Step {
-        Step { title: title.into(), risks: Vec::new(), notes: Vec::new(), makes: None, statements }
+        Step { title: title.into(), risks: Vec::new(), notes: Vec::new(), makes: Vec::new(), statements }
     }
 }
 
@@ -97,7 +114,7 @@ impl Script {
         }
         self.plan.parts.iter().position(|part| {
             part.from.as_ref().is_some_and(|from| {
-                let makes = part.steps.iter().filter_map(|step| step.makes.as_ref()).map(|(key, _)| key.clone());
+                let makes = part.steps.iter().flat_map(|step| &step.makes).map(|outcome| outcome.object.clone());
                 let beside: Vec<String> = makes.chain(self.unproven.iter().cloned()).collect();
                 found.without(&beside).fingerprint() == *from
             })

@@ -1,6 +1,6 @@
 //! Reads a script's text back: a person may have read, changed and approved it, so the text is what counts.
 
-use super::{ALONE, Script, Step};
+use super::{ALONE, Outcome, Script, Step};
 use crate::dialects::dialect;
 use crate::engine::{Engine, EngineVersion};
 use crate::model::Fingerprint;
@@ -167,18 +167,22 @@ fn mark(comment: &str, plan: &mut Plan, place: &mut Place) -> Result<(), ScriptE
         } else if let Some(line) = comment.strip_prefix("-- note: ") {
             step.notes.push(line.to_owned());
         } else if let Some(line) = comment.strip_prefix("-- makes: ") {
-            step.makes = Some(makes(line)?);
+            let wrong = || ScriptError::Wrong("makes", line.to_owned(), "no object is named".to_owned());
+            let (fingerprint, object) = line.split_once(' ').ok_or_else(wrong)?;
+            step.makes.push(outcome(line, Some(fingerprint), object)?);
+        } else if let Some(object) = comment.strip_prefix("-- gone, or part of another: ") {
+            step.makes.push(outcome(object, None, object)?);
         }
     }
     Ok(())
 }
 
-/// The fingerprint of an object, and its kind and name.
-fn makes(line: &str) -> Result<(String, Fingerprint), ScriptError> {
+/// What a line says of an object after its step.
+fn outcome(line: &str, fingerprint: Option<&str>, object: &str) -> Result<Outcome, ScriptError> {
     let wrong = |problem: String| ScriptError::Wrong("makes", line.to_owned(), problem);
-    let (fingerprint, object) = line.split_once(' ').ok_or_else(|| wrong("no object is named".to_owned()))?;
     let object = serde_json::from_str(object).map_err(|problem| wrong(problem.to_string()))?;
-    Ok((object, fingerprint.parse().map_err(wrong)?))
+    let fingerprint = fingerprint.map(|text| text.parse::<Fingerprint>().map_err(wrong)).transpose()?;
+    Ok(Outcome { object, fingerprint })
 }
 
 fn risk(line: &str) -> Option<Risk> {

@@ -67,8 +67,12 @@ pub fn write(script: &Script) -> String {
             for note in &step.notes {
                 line(&format!("-- note: {}", one_line(note)));
             }
-            if let Some((object, fingerprint)) = &step.makes {
-                line(&format!("-- makes: {fingerprint} {}", serde_json::Value::String(object.clone())));
+            for outcome in &step.makes {
+                let object = serde_json::Value::String(outcome.object.clone());
+                match &outcome.fingerprint {
+                    Some(fingerprint) => line(&format!("-- makes: {fingerprint} {object}")),
+                    None => line(&format!("-- gone, or part of another: {object}")),
+                }
             }
             for statement in &step.statements {
                 line(&terminated(statement));

@@ -117,7 +117,10 @@ fn pair(age: Age, case: u64) -> Outcome {
             assert!(now == count || made_anew, "rows of {name}: {count} before, {now} after\n{text}");
         }
     }
-    let found = structure_difference(&target.structure(), &database.structure());
+    // The parts of an index that is built while others write have names that say of which.
+    let named = |statement: &String| statement.replace("_inspections_by_hive_idx", "_hive_idx");
+    let structure: Vec<String> = database.structure().iter().map(named).collect();
+    let found = structure_difference(&target.structure(), &structure);
     assert!(found.is_empty(), "the dump differs:\n{found}\n{text}");
     // 6: and back.
     let renames = compare(postgres(), &a, &b).renames;

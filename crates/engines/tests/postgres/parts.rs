@@ -1,10 +1,10 @@
 //! Scripts that the server can't run as one transaction.
 
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Evidence, Wishes};
+use wevrun_core::plan::{self, Evidence, Part, Plan, Wishes};
 use wevrun_core::script::{Script, read as read_script, write};
 use wevrun_engines::{Access, Deployment, Event, LiveError};
-use wevrun_testkit::postgres::{AGES, Age, Database, Server};
+use wevrun_testkit::postgres::{AGES, Age, Database, Server, structure_difference};
 
 use crate::round_trip::everywhere;
 use crate::{OLDEST, connect, difference, made, model, postgres, read, release, version};
@@ -93,20 +93,104 @@ fn the_servers_own_client_runs_every_part() {
 /// An index that the rest of the script needs is built with it.
 #[test]
 fn an_index_that_others_need_is_part_of_the_transaction() {
-    let before = "CREATE TABLE hives (id integer NOT NULL); CREATE TABLE visits (hive integer);
-        CREATE TABLE lots (id integer) PARTITION BY LIST (id);";
+    let before = "CREATE TABLE hives (id integer NOT NULL); CREATE TABLE visits (hive integer);";
     let after = "CREATE TABLE hives (id integer NOT NULL); CREATE UNIQUE INDEX hives_id ON hives (id);
         CREATE TABLE visits (hive integer REFERENCES hives (id)); CREATE UNIQUE INDEX visits_hive ON visits (hive);
-        CREATE TABLE lots (id integer) PARTITION BY LIST (id); CREATE INDEX lots_id ON lots (id);
         CREATE TABLE payouts (id integer); CREATE INDEX payouts_id ON payouts (id);";
     for age in AGES {
         let database = made(age, before);
         let want = model(after);
         let script = concurrent(&read(&database), &want);
         let [main, alone] = &script.plan.parts[..] else { panic!("{:#?}", script.plan) };
-        let made: Vec<&str> = alone.steps.iter().filter_map(|step| Some(step.makes.as_ref()?.0.as_str())).collect();
-        assert_eq!((main.alone, made), (false, vec!["index public.visits_hive"]));
+        assert_eq!((main.alone, made_by(alone)), (false, vec!["index public.visits_hive"]));
         deploy(&database, &script).1.expect("it works");
+    }
+}
+
+fn made_by(part: &Part) -> Vec<&str> {
+    part.steps.iter().flat_map(|step| &step.makes).map(|outcome| outcome.object.as_str()).collect()
+}
+
+const IN_USE: &str = "
+    CREATE SCHEMA apiary;
+    CREATE TABLE apiary.hives (id bigint NOT NULL, label text NOT NULL, queen integer, note text);
+    CREATE INDEX hives_note ON apiary.hives (note);
+    CREATE INDEX hives_queen ON apiary.hives (queen);
+    CREATE TABLE lots (id integer NOT NULL, year integer NOT NULL, weight integer) PARTITION BY LIST (year);
+    CREATE TABLE lots_2024 PARTITION OF lots FOR VALUES IN (2024);
+    CREATE TABLE lots_later PARTITION OF lots DEFAULT PARTITION BY LIST (id);
+    CREATE TABLE lots_later_1 PARTITION OF lots_later FOR VALUES IN (1);
+    INSERT INTO apiary.hives VALUES (1, 'a', 7, 'x'), (2, 'b', 7, 'y');
+    INSERT INTO lots VALUES (1, 2024, 10), (1, 2025, 20);
+";
+
+const IN_USE_LATER: &str = "
+    CREATE SCHEMA apiary;
+    CREATE TABLE apiary.hives (id bigint NOT NULL, label text NOT NULL, queen integer, note text, site text,
+        CONSTRAINT hives_key PRIMARY KEY (id) INCLUDE (queen), CONSTRAINT \"hives; label\" UNIQUE (label) DEFERRABLE);
+    COMMENT ON CONSTRAINT hives_key ON apiary.hives IS 'the number on the lid';
+    CREATE INDEX hives_note ON apiary.hives (lower(note)) WHERE queen > 0;
+    COMMENT ON INDEX apiary.hives_note IS 'without queens nobody writes';
+    CREATE TABLE lots (id integer NOT NULL, year integer NOT NULL, weight integer) PARTITION BY LIST (year);
+    CREATE TABLE lots_2024 PARTITION OF lots FOR VALUES IN (2024);
+    CREATE TABLE lots_2025 PARTITION OF lots FOR VALUES IN (2026);
+    CREATE TABLE lots_later PARTITION OF lots DEFAULT PARTITION BY LIST (id);
+    CREATE TABLE lots_later_1 PARTITION OF lots_later FOR VALUES IN (1);
+    CREATE INDEX lots_weight ON lots (weight, (id + 1));
+";
+
+/// Keys, changed indexes, indexes of partitioned tables, and what goes.
+#[test]
+fn everything_that_the_server_can_build_while_others_write_is_built_so() {
+    for age in AGES {
+        let database = made(age, IN_USE);
+        let (have, want) = (read(&database), model(IN_USE_LATER));
+        let script = concurrent(&have, &want);
+        let text = write(&script);
+        let [main, alone] = &script.plan.parts[..] else { panic!("{text}") };
+        let built = made_by(alone);
+        for object in
+            ["table apiary.hives", "index apiary.hives_note", "index public.lots_weight", "index apiary.hives_queen"]
+        {
+            assert!(built.contains(&object), "{object}: {built:?}\n{text}");
+        }
+        let blocks = |statement: &&String| statement.contains("CREATE INDEX") || statement.contains("DROP INDEX");
+        assert_eq!(main.steps.iter().flat_map(|step| &step.statements).find(blocks), None);
+        let outcome = deploy(&database, &script).1;
+        let after = outcome.unwrap_or_else(|error| panic!("{age:?}: {error}\n{text}")).after;
+        assert!(after == want, "{}", difference(&after, &want));
+        let by_psql = made(age, IN_USE);
+        by_psql.psql(&text).unwrap_or_else(|words| panic!("{words}\n{text}"));
+        // Parts of an index have names that say of which, and a new column comes last.
+        let named = |statement: &String| {
+            statement.replace("_lots_weight_idx", "_weight_expr_idx").replace(",\n    site text", "")
+        };
+        let structure = |database: &Database| database.structure().iter().map(named).collect::<Vec<String>>();
+        let found = structure_difference(&structure(&made(age, IN_USE_LATER)), &structure(&by_psql));
+        assert_eq!(found, "", "{age:?}\n{text}");
+    }
+}
+
+/// A deployment that ends within the last part, after any of its statements, goes on.
+#[test]
+fn what_is_built_while_others_write_can_be_broken_off_anywhere() {
+    for age in AGES {
+        let want = model(IN_USE_LATER);
+        let script = concurrent(&read(&made(age, IN_USE)), &want);
+        let alone = script.plan.parts.last().expect("parts");
+        let count: usize = alone.steps.iter().map(|step| step.statements.len()).sum();
+        for done in (0..count).step_by(2) {
+            let database = made(age, IN_USE);
+            let main = Script { plan: Plan { parts: script.plan.parts[..1].to_vec() }, ..script.clone() };
+            database.psql(&write(&main)).expect("the transaction");
+            let statements =
+                alone.opening.iter().chain(alone.steps.iter().flat_map(|step| &step.statements).take(done));
+            let text: Vec<String> = statements.map(|statement| format!("{statement};\n")).collect();
+            database.psql(&text.concat()).unwrap_or_else(|words| panic!("{words}\n{}", text.concat()));
+            let outcome = deploy(&database, &script).1;
+            let after = outcome.unwrap_or_else(|error| panic!("{age:?}, {done}: {error}\n{}", write(&script))).after;
+            assert!(after == want, "{age:?}, {done}: {}", difference(&after, &want));
+        }
     }
 }
 

@@ -1,13 +1,14 @@
 //! Planning for PostgreSQL: in place wherever the server can, and what stands in the way dropped and made again.
 
 mod column_order;
+mod concurrently;
 mod cuts;
 mod dependents;
 mod foreign_keys;
 mod guards;
+mod labels;
 mod operators;
 mod order;
-mod outside;
 mod plain;
 mod swap;
 mod table;
@@ -21,7 +22,7 @@ use super::access;
 use super::canonical;
 use super::names::quoted;
 use super::write;
-use crate::compare::{Change, access_properties};
+use crate::compare::{Change, access_properties, compare_with};
 use crate::model::{Beside, Check, Definition, Fingerprint, Kind, Model, Name, Object, ObjectKey, Plain};
 use crate::plan::{Part, Plan, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
@@ -35,19 +36,35 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     if planning.comparison.is_identical() && planning.wishes.column_order.is_empty() && !planning.wishes.access {
         return Plan::default();
     }
-    let mut planner = Planner::planned(planning, Progress::counting(planning));
-    if !planner.progress.fits() {
-        planner = Planner::planned(planning, Progress::cutting(planning));
-    }
-    planner.steps.extend(access_steps(planning));
-    let labels = outside::labels_first(planning, &planner.early_labels);
-    let indexes = outside::indexes_at_last(planning, &planner.late_indexes);
-    let mut parts: Vec<Part> = labels.into_iter().collect();
-    // A plan's first part begins in have, which its head says.
-    let from = parts.last().map(|_| outside::state_with_labels(planning, &planner.early_labels));
-    parts.extend(planner.transactions(from));
-    parts.extend(indexes);
+    let planner = Planner::planned(planning, Progress::counting(planning));
+    let Some(late) = concurrently::find(planning, &planner.have, &planner.again) else {
+        return Plan { parts: transactions(planning, planner, planning) };
+    };
+    // The transaction leads to want without what is done later.
+    let comparison = compare_with(&Postgres, planning.have, &late.goal, late.renames.clone());
+    let sides = (planning.have, &late.goal);
+    let first = Planning::new(&Postgres, sides, &comparison, planning.version, planning.evidence);
+    let first = Planning { wishes: planning.wishes.clone(), ..first };
+    let planner = Planner::planned(&first, Progress::counting(planning));
+    let mut parts = transactions(&first, planner, planning);
+    parts.push(late.part(planning));
     Plan { parts }
+}
+
+/// The parts that are transactions: more than one if labels must be there first, or if it takes too many locks.
+/// `whole` is what all parts together lead to.
+fn transactions<'p>(planning: &'p Planning<'p>, planner: Planner<'p>, whole: &Planning<'_>) -> Vec<Part> {
+    let mut planner = planner;
+    if !planner.progress.fits() {
+        planner = Planner::planned(planning, Progress::cutting(whole));
+    }
+    planner.steps.extend(access_steps(whole));
+    let labels = labels::first(planning, &planner.early_labels);
+    // A plan's first part begins in have, which its head says.
+    let from = labels.as_ref().map(|_| labels::state_after(planning, &planner.early_labels));
+    let mut parts: Vec<Part> = labels.into_iter().collect();
+    parts.extend(planner.transactions(from));
+    parts
 }
 
 /// Owners, grants and labels as want has them, where that is asked for.
@@ -113,8 +130,6 @@ struct Planner<'p> {
     dropped: BTreeSet<ObjectKey>,
     /// Types whose new labels are used in the same script.
     early_labels: Vec<ObjectKey>,
-    /// Indexes that are built after the transaction.
-    late_indexes: BTreeSet<ObjectKey>,
     /// The schema in which names are looked for, if it is not the usual one.
     path: Option<String>,
 }
@@ -131,7 +146,6 @@ impl<'p> Planner<'p> {
             ordered: BTreeSet::new(),
             dropped: BTreeSet::new(),
             early_labels: Vec::new(),
-            late_indexes: BTreeSet::new(),
             path: None,
         };
         planner.plan();
@@ -207,7 +221,6 @@ impl<'p> Planner<'p> {
         self.again.extend(to_order);
         let stands = in_the_way(self.have(), planning.want, &removed, &self.again, &self.swapped);
         self.again.extend(stands);
-        self.late_indexes = outside::late_indexes(planning, self.have(), &self.again);
         if !self.swapped.is_empty() || !self.ordered.is_empty() {
             self.progress.lose();
         }
@@ -316,7 +329,7 @@ impl<'p> Planner<'p> {
                 continue;
             };
             let Some(labels) = after.clauses.get("enum").filter(|_| before.clauses.has("enum")) else { continue };
-            let additions = outside::label_additions(&want.name, &before.clauses, &after.clauses);
+            let additions = labels::additions(&want.name, &before.clauses, &after.clauses);
             if additions.is_none_or(|additions| additions.is_empty()) || !self.uses_new_labels(before, want) {
                 continue;
             }
@@ -558,7 +571,6 @@ impl<'p> Planner<'p> {
         );
         keys.sort();
         keys.dedup();
-        keys.retain(|key| !self.late_indexes.contains(key));
         // A base type is a shell first, so that its functions can name it.
         let is_new_base_type = |key: &&ObjectKey| {
             planning.want.get(key).is_some_and(order::is_base_type) && self.have().get(key).is_none()

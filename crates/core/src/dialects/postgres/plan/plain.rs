@@ -1,8 +1,8 @@
 //! Changes of everything but tables: in place where the server can, else anew.
 
 use super::Method;
+use super::labels;
 use super::operators;
-use super::outside::label_additions;
 use crate::dialects::postgres::canonical::Outputs;
 use crate::dialects::postgres::names::{self, quoted};
 use crate::dialects::postgres::{attributes, split_list, write};
@@ -311,7 +311,7 @@ fn domain_change(name: &str, clause: &str, before: &Plain, after: &Plain) -> Opt
 
 /// New labels are added in place; where labels go or change places, the type is swapped.
 fn enumeration(want: &Object, before: &Plain, after: &Plain, mut statements: Vec<String>) -> Method {
-    match label_additions(&want.name, &before.clauses, &after.clauses) {
+    match labels::additions(&want.name, &before.clauses, &after.clauses) {
         Some(additions) => {
             statements.extend(additions);
             alter(want, statements)

@@ -632,7 +632,8 @@ fn same_key(other: Option<&Key>, key: &Key) -> bool {
     other.is_some_and(|other| other.uncommented() == key.uncommented())
 }
 
-fn has_key(table: &Table, key: &Key) -> bool {
+/// Whether the table has this unique key, whatever is said in comments on it.
+pub fn has_key(table: &Table, key: &Key) -> bool {
     table.unique_keys.iter().any(|other| other.uncommented() == key.uncommented())
 }
 

@@ -220,7 +220,8 @@ pub fn foreign_key_constraint(key: &ForeignKey) -> String {
     out + &attributes(&key.clauses)
 }
 
-fn attributes(clauses: &Clauses) -> String {
+/// What stands at the end of a constraint: NO INHERIT, DEFERRABLE, NOT VALID.
+pub fn attributes(clauses: &Clauses) -> String {
     let mut out = String::new();
     if clauses.has("no inherit") {
         out += " NO INHERIT";
@@ -262,13 +263,16 @@ pub fn table_extras(out: &mut Vec<String>, name: &Name, table: &Table) {
     let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| (Some(&key.name), &key.clauses));
     let checks = table.checks.iter().chain(table.exclusions.iter()).map(|check| (check.name.as_ref(), &check.clauses));
     for (constraint, clauses) in keys.chain(checks) {
-        if let (Some(constraint), Some(comment)) = (constraint, clauses.value("comment")) {
-            out.push(constraint_comment(name, constraint, Some(comment)));
-        }
-        if let (Some(constraint), Some(comment)) = (constraint, clauses.value("index comment")) {
-            out.push(comment_on(&format!("INDEX {}", index_of(name, constraint)), Some(comment)));
-        }
+        out.extend(constraint.into_iter().flat_map(|constraint| constraint_comments(name, constraint, clauses)));
     }
+}
+
+/// The comments on a constraint and on its index, if it has any.
+pub fn constraint_comments(table: &Name, constraint: &Name, clauses: &Clauses) -> Vec<String> {
+    let on_it = clauses.value("comment").map(|comment| constraint_comment(table, constraint, Some(comment)));
+    let index = format!("INDEX {}", index_of(table, constraint));
+    let on_index = clauses.value("index comment").map(|comment| comment_on(&index, Some(comment)));
+    on_it.into_iter().chain(on_index).collect()
 }
 
 /// The index of a table's constraint: it is in the table's schema.
