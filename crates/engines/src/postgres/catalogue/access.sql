@@ -13,8 +13,8 @@ FROM (
     CASE c.relkind WHEN 'v' THEN 'VIEW ' WHEN 'm' THEN 'MATERIALIZED VIEW ' WHEN 'S' THEN 'SEQUENCE ' WHEN 'f' THEN 'FOREIGN TABLE ' ELSE 'TABLE ' END
       || quote_ident(n.nspname) || '.' || quote_ident(c.relname) AS subject,
     CASE c.relkind WHEN 'S' THEN 'SEQUENCE ' ELSE 'TABLE ' END || quote_ident(n.nspname) || '.' || quote_ident(c.relname) AS granted,
-    (SELECT string_agg(format(E'\nGRANT %s (%I) ON TABLE %I.%I TO %s;', ca.privilege_type, at.attname, n.nspname, c.relname, CASE WHEN ca.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(ca.grantee)) END), '' ORDER BY at.attnum, ca.grantee, ca.privilege_type)
-     FROM (SELECT * FROM granted_columns g WHERE g.attrelid = c.oid) at, aclexplode(at.attacl) ca) AS columns
+    CASE WHEN c.oid = ANY (ARRAY(SELECT attrelid FROM granted_columns)) THEN (SELECT string_agg(format(E'\nGRANT %s (%I) ON TABLE %I.%I TO %s;', ca.privilege_type, at.attname, n.nspname, c.relname, CASE WHEN ca.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(ca.grantee)) END), '' ORDER BY at.attnum, ca.grantee, ca.privilege_type)
+     FROM (SELECT * FROM granted_columns g WHERE g.attrelid = c.oid) at, aclexplode(at.attacl) ca) END AS columns
   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
   WHERE c.relkind IN ('r', 'p', 'v', 'm', 'S', 'f') AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun'
     AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = c.oid AND d.deptype IN ('i', 'e'))

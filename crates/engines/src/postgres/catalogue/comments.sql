@@ -1,3 +1,16 @@
+-- Comments on tables and their columns, of which there are many, without pg_identify_object().
+SELECT 'comment on', x.name,
+  'COMMENT ON ' || x.subject || ' IS ' || quote_literal(x.description) || ';'
+FROM (
+  SELECT CASE WHEN d.objsubid > 0 THEN 'COLUMN ' WHEN c.relkind = 'f' THEN 'FOREIGN TABLE ' ELSE 'TABLE ' END
+      || quote_ident(n.nspname) || '.' || quote_ident(c.relname)
+      || CASE WHEN d.objsubid > 0 THEN (SELECT '.' || quote_ident(a.attname) FROM pg_attribute a WHERE a.attrelid = d.objoid AND a.attnum = d.objsubid) ELSE '' END AS subject,
+    quote_ident(n.nspname) || '.' || quote_ident(c.relname) AS name, d.description, d.objsubid
+  FROM pg_description d JOIN pg_class c ON c.oid = d.objoid JOIN pg_namespace n ON n.oid = c.relnamespace
+  WHERE d.classoid = 'pg_class'::regclass AND d.objoid >= 16384 AND c.relkind IN ('r', 'p', 'f') AND n.nspname <> 'wevrun' AND c.relpersistence <> 't'
+    AND NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = 'pg_class'::regclass AND e.objid = d.objoid AND e.deptype = 'e')
+) x
+ORDER BY x.name, x.objsubid;
 SELECT 'comment on', i.identity,
   format('COMMENT ON %s IS %L;', CASE i.type
     WHEN 'table column' THEN 'COLUMN ' || i.identity
@@ -15,6 +28,8 @@ SELECT 'comment on', i.identity,
     WHEN 'transform' THEN 'TRANSFORM ' || regexp_replace(i.identity, '^for (.*) on language ', 'FOR \1 LANGUAGE ')
     ELSE upper(i.type) || ' ' || i.identity END, d.description)
 FROM pg_description d, pg_identify_object(d.classoid, d.objoid, d.objsubid) i
-WHERE d.objoid >= 16384 AND i.type IS NOT NULL AND i.identity !~ '^wevrun\M' AND i.type NOT IN ('large object', 'toast table')
+WHERE d.objoid >= 16384
+  AND (d.classoid <> 'pg_class'::regclass OR NOT EXISTS (SELECT FROM pg_class c WHERE c.oid = d.objoid AND c.relkind IN ('r', 'p', 'f')))
+  AND i.type IS NOT NULL AND i.identity !~ '^wevrun\M' AND i.type NOT IN ('large object', 'toast table')
   AND NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = d.classoid AND e.objid = d.objoid AND e.deptype = 'e')
 ORDER BY i.type, i.identity;
