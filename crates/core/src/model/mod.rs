@@ -318,6 +318,11 @@ impl Model {
         self.objects.get(key)
     }
 
+    /// The object of this key, to change it: its kind and name must stay.
+    pub fn get_mut(&mut self, key: &ObjectKey) -> Option<&mut Object> {
+        self.objects.get_mut(key)
+    }
+
     /// The object of this kind and name.
     pub fn find(&self, kind: Kind, name: &Name) -> Option<&Object> {
         self.objects.get(&ObjectKey::new(kind, name.clone()))

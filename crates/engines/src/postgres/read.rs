@@ -14,8 +14,17 @@ use super::connection::{PostgresDatabase, meaning, single};
 use crate::database::Content;
 use crate::error::LiveError;
 
-/// What the tables are: about half of the work.
-const TABLES: &[&str] = &[include_str!("catalogue/tables.sql")];
+/// What the tables are: more than half of the work.
+const TABLES: &str = include_str!("catalogue/tables.sql");
+
+/// Which tables a query is about. With two connections, the one that asks for everything else takes a share, so that both are
+/// done at about the same time.
+#[derive(Debug, Clone, Copy)]
+enum Share {
+    All,
+    Most,
+    Rest,
+}
 
 /// Everything else.
 const OTHERS: &[&str] = &[
@@ -63,8 +72,8 @@ impl PostgresDatabase {
 
     /// Everything, in the transaction that there is.
     pub(super) fn content_inside(&mut self) -> Result<Content, LiveError> {
-        let mut sources = self.ask(OTHERS)?;
-        sources.extend(self.ask(TABLES)?);
+        let mut sources = self.ask(OTHERS, Share::All)?;
+        sources.extend(self.ask(&[TABLES], Share::All)?);
         let mut reading = Reading::new(Engine::Postgres);
         reading.add(&sources);
         self.made_of(sources, reading)
@@ -75,12 +84,13 @@ impl PostgresDatabase {
     fn content_with(&mut self, mut helper: PostgresDatabase) -> Result<Content, LiveError> {
         let (others, tables) = std::thread::scope(|scope| {
             let others = scope.spawn(move || {
-                let sources = helper.ask(OTHERS)?;
+                let mut sources = helper.ask(OTHERS, Share::All)?;
+                sources.extend(helper.ask(&[TABLES], Share::Rest)?);
                 let mut reading = Reading::new(Engine::Postgres);
                 reading.add(&sources);
                 Ok((sources, reading))
             });
-            let tables = self.ask(TABLES);
+            let tables = self.ask(&[TABLES], Share::Most);
             (others.join().expect("reading does not panic"), tables)
         });
         let (mut sources, mut reading): (Vec<Source>, Reading) = others?;
@@ -108,10 +118,10 @@ impl PostgresDatabase {
     }
 
     /// What the catalogue says to these queries, sent at once.
-    fn ask(&mut self, queries: &[&str]) -> Result<Vec<Source>, LiveError> {
+    fn ask(&mut self, queries: &[&str], share: Share) -> Result<Vec<Source>, LiveError> {
         let mut batch = SPELLING.to_owned();
         for query in queries {
-            batch.push_str(&for_version(query, self.version));
+            batch.push_str(&fitted(query, self.version, share));
             batch.push('\n');
         }
         batch.push_str("SET LOCAL search_path = public;");
@@ -137,8 +147,9 @@ impl PostgresDatabase {
     }
 }
 
-/// The query for a server's version: `/*14+ … */` stands only from that version on, `/*<14 … */` only before it.
-fn for_version(query: &str, version: u32) -> String {
+/// The query for a server's version: `/*14+ … */` stands only from that version on, `/*<14 … */` only before it. `/*share oid*/` is the
+/// condition that a table is one of the share.
+fn fitted(query: &str, version: u32, share: Share) -> String {
     let mut out = String::with_capacity(query.len());
     let mut rest = query;
     while let Some(start) = rest.find("/*") {
@@ -146,6 +157,11 @@ fn for_version(query: &str, version: u32) -> String {
         let end = rest[start..].find("*/").map_or(rest.len(), |at| start + at);
         let inner = &rest[start + 2..end];
         let (condition, text) = inner.split_once(' ').unwrap_or((inner, ""));
+        match (condition, share) {
+            ("share", Share::Most) => out.push_str(&format!("AND hashoid({text}) & 3 > 0")),
+            ("share", Share::Rest) => out.push_str(&format!("AND hashoid({text}) & 3 < 1")),
+            _ => {}
+        }
         let holds = match (condition.strip_suffix('+'), condition.strip_prefix('<')) {
             (Some(since), _) => since.parse().is_ok_and(|since: u32| version >= since),
             (_, Some(before)) => before.parse().is_ok_and(|before: u32| version < before),

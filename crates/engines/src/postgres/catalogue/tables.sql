@@ -25,7 +25,7 @@ WITH altered AS (
   FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
   JOIN pg_type t ON t.oid = a.atttypid
   LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
-  WHERE a.attrelid >= 16384 AND a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'f')
+  WHERE a.attrelid >= 16384 AND a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'f') /*share a.attrelid*/
     -- What has a fixed length has but one storage.
     AND (a.attlen = -1 OR a.attidentity <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 OR a.attoptions IS NOT NULL)
     AND (a.attidentity <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 OR a.attstorage <> t.typstorage OR (a.attoptions IS NOT NULL AND NOT (cardinality(a.attoptions) = 1 AND a.attoptions[1] LIKE 'pg\_attver=%'))
@@ -42,7 +42,7 @@ WITH altered AS (
       ELSE pg_get_constraintdef(k.oid) END, E',\n    '
     ORDER BY position(k.contype IN 'puxcf'), k.conname) AS listed
   FROM pg_constraint k LEFT JOIN pg_index i ON k.contype = 'p' AND i.indexrelid = k.conindid LEFT JOIN pg_class ic ON ic.oid = i.indexrelid
-  WHERE k.conrelid >= 16384 AND k.contype IN ('p', 'u', 'x', 'c', 'f') AND k.conparentid = 0 AND (k.conislocal OR k.contype = 'f')
+  WHERE k.conrelid >= 16384 AND k.contype IN ('p', 'u', 'x', 'c', 'f') AND k.conparentid = 0 AND (k.conislocal OR k.contype = 'f') /*share k.conrelid*/
   GROUP BY k.conrelid
 ), parents AS (
   SELECT h.inhrelid, string_agg(format('%I.%I', pn.nspname, pc.relname), ', ' ORDER BY h.inhseqno) AS listed
@@ -108,6 +108,6 @@ LEFT JOIN LATERAL (
       E',\n    ' ORDER BY a.attnum) AS listed
   FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND (a.attislocal OR c.relispartition)
 ) cols ON true
-WHERE c.relkind IN ('r', 'p', 'f') AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun'
+WHERE c.relkind IN ('r', 'p', 'f') AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun' /*share c.oid*/
   AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = c.oid AND d.deptype = 'e')
 ORDER BY n.nspname, c.relname;

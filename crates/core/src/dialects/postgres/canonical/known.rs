@@ -571,11 +571,18 @@ impl Known {
                 .is_some_and(|all| all.iter().any(|n| n.canonical() == name))
     }
 
+    /// Whether a look at its tokens is worth while: most texts have but words of the engine's own.
+    fn may_name_something(&self, text: &str) -> bool {
+        let plain = |byte: u8| byte.is_ascii() && !byte.is_ascii_uppercase() && !matches!(byte, b'"' | b'\'' | b'$');
+        let is_word = |ch: char| ch.is_ascii_alphanumeric() || ch == '_';
+        !self.operators.is_empty()
+            || !text.bytes().all(plain)
+            || text.split(|ch| !is_word(ch)).any(|word| self.identifiers.contains(word))
+    }
+
     /// Everything that a text names, by its dotted names and by the texts that may be names of relations.
     pub fn find_in(&self, text: &str, own: &str, found: &mut HashSet<String>) {
-        // Most texts are one word of the engine's own: `integer`, `true`, `0`.
-        let one_word = text.bytes().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit());
-        if one_word && !self.identifiers.contains(text) {
+        if !self.may_name_something(text) {
             return;
         }
         let (tokens, _) = token::tokenize(tokens::rules(), text, 0);

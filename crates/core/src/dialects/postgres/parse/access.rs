@@ -135,11 +135,9 @@ pub fn amend(
         name: subject.name,
         if_exists,
         apply: Arc::new(move |model, key| {
-            let Some(mut object) = model.remove(key) else { return Ok(()) };
-            let outcome = change(&mut object);
+            let Some(object) = model.get_mut(key) else { return Ok(()) };
             object.text.clear();
-            model.insert(object);
-            outcome
+            change(object)
         }),
     })
 }
@@ -151,9 +149,8 @@ fn amend_access(subject: Subject, change: impl Fn(&mut Clauses) + Send + Sync + 
         name: subject.name,
         if_exists: true,
         apply: Arc::new(move |model, key| {
-            let Some(mut object) = model.remove(key) else { return Ok(()) };
+            let Some(object) = model.get_mut(key) else { return Ok(()) };
             change(&mut object.access);
-            model.insert(object);
             Ok(())
         }),
     })

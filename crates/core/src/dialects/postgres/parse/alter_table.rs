@@ -83,11 +83,9 @@ pub fn actions(
         apply: Arc::new(move |model, key| {
             // What is changed may be a copied column.
             super::super::canonical::copy_likes(model, key);
-            let Some(mut object) = model.remove(key) else { return Ok(()) };
-            let outcome = alter(&mut object);
+            let Some(object) = model.get_mut(key) else { return Ok(()) };
             object.text.clear();
-            model.insert(object);
-            outcome
+            alter(object)
         }),
     })];
     kinds_found.extend(others);
@@ -107,12 +105,11 @@ fn rename_column(subject: Subject, if_exists: bool, from: Name, to: Name) -> Sta
         apply: Arc::new(move |model, key| {
             super::super::rename::say_identity_sequences(model, key);
             super::super::rename::column(model, &key.name, &from, &to);
-            let Some(mut object) = model.remove(key) else { return Ok(()) };
+            let Some(object) = model.get_mut(key) else { return Ok(()) };
             match object.formerly.columns.iter_mut().find(|(name, _)| *name == from) {
                 Some((name, _)) => *name = to.clone(),
                 None => object.formerly.columns.push((to.clone(), from.clone())),
             }
-            model.insert(object);
             Ok(())
         }),
     })

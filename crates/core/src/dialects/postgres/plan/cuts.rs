@@ -154,12 +154,9 @@ impl Progress {
     /// Something else about a table changes.
     pub fn amend(&mut self, table: &Name, change: impl FnOnce(&mut Table)) {
         let key = ObjectKey::new(Kind::Table, table.clone());
-        let Some(state) = &mut self.state else { return };
-        if let Some(mut object) = state.remove(&key) {
-            if let Definition::Table(table) = &mut object.definition {
-                change(table);
-            }
-            state.insert(object);
+        let object = self.state.as_mut().and_then(|state| state.get_mut(&key));
+        if let Some(Definition::Table(table)) = object.map(|object| &mut object.definition) {
+            change(table);
         }
     }
 

@@ -308,12 +308,9 @@ impl<'p> Planner<'p> {
             }
         }
         for (name, from, to) in renamed {
-            let have = self.have.to_mut();
-            if let Some(mut object) = have.remove(&ObjectKey::new(Kind::Table, name)) {
-                if let Definition::Table(table) = &mut object.definition {
-                    super::rename::constraint(table, &from, &to);
-                }
-                have.insert(object);
+            let object = self.have.to_mut().get_mut(&ObjectKey::new(Kind::Table, name));
+            if let Some(Definition::Table(table)) = object.map(|object| &mut object.definition) {
+                super::rename::constraint(table, &from, &to);
             }
         }
         self.steps.extend(steps);
