@@ -101,7 +101,7 @@ fn mutated_postgres_ddl_never_panics() {
     ];
     for seed in start..start + cases {
         let mut numbers = SmallRng::seed_from_u64(seed);
-        let random = wevrun_testkit::postgres_schema::statements(seed, 0, 4);
+        let random = wevrun_testkit::postgres_schema::statements(seed, 0, 4, 18);
         let mut text = match seed % 3 {
             0 => random,
             number => written[number as usize - 1].to_owned(),

@@ -1,4 +1,4 @@
-//! What must hold for any two schemas. `WEVRUN_CASES` sets how many pairs (100 a server without), `WEVRUN_SEED` the first,
+//! What must hold for any two schemas. `WEVRUN_CASES` sets how many pairs (as many a server as the test says without), `WEVRUN_SEED` the first,
 //! `WEVRUN_CASE` runs one alone.
 
 use wevrun_core::compare::{compare, compare_with};
@@ -6,7 +6,7 @@ use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Evidence};
 use wevrun_engines::{Access, LiveError};
 use wevrun_testkit::postgres::{AGES, Age, Database, structure_difference};
-use wevrun_testkit::postgres_schema::statements;
+use wevrun_testkit::postgres_schema::{features, statements};
 
 use crate::{connect, difference, made, model, postgres, read, release, script, version};
 
@@ -16,37 +16,52 @@ fn number(variable: &str, otherwise: u64) -> u64 {
 
 #[test]
 fn random_pairs() {
+    let side = |case, side, age| statements(case, side, 4, version(age).major);
+    judge(100, |case, age| vec![("", side(case, 0, age), side(case, case % 3 + 1, age))]);
+}
+
+/// Everything that a schema may hold beside its usual tables, by itself.
+#[test]
+fn random_pairs_of_each_feature() {
+    let side = |case, side, age| features(case, side, 2, version(age).major).into_iter();
+    let both = |case, age| side(case, 0, age).zip(side(case, 1, age));
+    judge(2, |case, age| both(case, age).map(|((title, a), (_, b))| (title, a, b)).collect());
+}
+
+/// Runs these pairs, so many on each server, and says all that is wrong.
+fn judge(cases: u64, pairs: impl Fn(u64, Age) -> Vec<(&'static str, String, String)> + Sync) {
     let cases: Vec<u64> = match std::env::var("WEVRUN_CASE").ok().and_then(|text| text.parse().ok()) {
         Some(case) => vec![case],
         None => {
             let start = number("WEVRUN_SEED", 1);
-            (start..start + number("WEVRUN_CASES", 100)).collect()
+            (start..start + number("WEVRUN_CASES", cases)).collect()
         }
     };
-    let mut stopped = 0;
     let mut wrong: Vec<String> = Vec::new();
     let outcomes: Vec<_> = std::thread::scope(|scope| {
         let running = AGES.map(|age| {
-            let cases = &cases;
+            let (cases, pairs) = (&cases, &pairs);
             scope.spawn(move || {
-                let run = |case: &u64| (*case, age, std::panic::catch_unwind(|| pair(age, *case)));
-                cases.iter().map(run).collect::<Vec<_>>()
+                let all = cases.iter().flat_map(|case| pairs(*case, age).into_iter().map(move |pair| (*case, pair)));
+                let run = |(case, (title, a, b)): (u64, (_, String, String))| {
+                    (case, age, title, std::panic::catch_unwind(|| pair(age, case, &a, &b)))
+                };
+                all.map(run).collect::<Vec<_>>()
             })
         });
         running.into_iter().flat_map(|thread| thread.join().expect("panics are caught")).collect()
     });
-    for (case, age, outcome) in outcomes {
-        match outcome {
-            Ok(Outcome::Reached) => {}
-            Ok(Outcome::StoppedByRows) => stopped += 1,
-            Err(panic) => {
-                let words = panic.downcast_ref::<String>().cloned().unwrap_or_else(|| "a panic".to_owned());
-                wrong.push(format!("WEVRUN_CASE={case} on {age:?}: {}", words.chars().take(3000).collect::<String>()));
-            }
+    let stopped = outcomes.iter().filter(|(.., outcome)| matches!(outcome, Ok(Outcome::StoppedByRows))).count();
+    let all = outcomes.len();
+    for (case, age, title, outcome) in outcomes {
+        if let Err(panic) = outcome {
+            let words = panic.downcast_ref::<String>().cloned().unwrap_or_else(|| "a panic".to_owned());
+            let words = words.chars().take(3000).collect::<String>();
+            wrong.push(format!("WEVRUN_CASE={case} on {age:?} {title}: {words}"));
         }
     }
-    assert!(wrong.is_empty(), "{} of {}:\n{}", wrong.len(), cases.len() * 2, wrong.join("\n\n"));
-    assert!(stopped * 4 < cases.len() * 2, "{stopped} of {} scripts were stopped by rows", cases.len() * 2);
+    assert!(wrong.is_empty(), "{} of {all}:\n{}", wrong.len(), wrong.join("\n\n"));
+    assert!(stopped * 4 < all, "{stopped} of {all} scripts were stopped by rows");
 }
 
 enum Outcome {
@@ -69,11 +84,10 @@ fn counts(database: &Database, model: &Model) -> Vec<(String, String)> {
     model.tables().map(|(name, _)| (name.to_string(), count(name))).collect()
 }
 
-fn pair(age: Age, case: u64) -> Outcome {
-    let (source_a, source_b) = (statements(case, 0, 4), statements(case, case % 3 + 1, 4));
-    let database = made(age, &source_a);
-    let target = made(age, &source_b);
-    let (a, b) = (model(&source_a), model(&source_b));
+fn pair(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
+    let database = made(age, source_a);
+    let target = made(age, source_b);
+    let (a, b) = (model(source_a), model(source_b));
     // 9: what the engine's own client made reads as what was written.
     for (name, database, model) in [("A", &database, &a), ("B", &target, &b)] {
         let have = read(database);

@@ -3,6 +3,8 @@
 //! Every decision has a name. What it comes to is a matter of the schema's seed, and for a few of them of the side too: two
 //! sides of one seed are much alike, and differ in every way that the names can.
 
+mod features;
+
 use std::fmt::Write;
 use std::hash::{DefaultHasher, Hash, Hasher};
 
@@ -79,9 +81,21 @@ struct Column {
     data_type: String,
 }
 
-/// The statements of a schema. Sides of one seed that are not 0 differ from side 0 in about one decision of `change`.
-pub fn statements(seed: u64, side: u64, change: u64) -> String {
+/// The statements of a schema for a server of this version. Sides of one seed that are not 0 differ from side 0 in about one
+/// decision of `change`.
+pub fn statements(seed: u64, side: u64, change: u64, version: u32) -> String {
     let dice = Dice { seed, side, change };
+    usual(&dice) + &features::some(&dice, version).concat()
+}
+
+/// What a schema may hold beside its usual tables, each by itself with a title: the statements of a side as in [`statements`].
+pub fn features(seed: u64, side: u64, change: u64, version: u32) -> Vec<(&'static str, String)> {
+    features::each(&Dice { seed, side, change }, version)
+}
+
+/// Usual tables, and what stands on them.
+fn usual(dice: &Dice) -> String {
+    let seed = dice.seed;
     let mut out = String::new();
     let mut line = |text: &str| writeln!(out, "{text};").expect("a String takes every byte");
     let schemas = if dice.yes("second schema", 5) { vec!["public", "apiary"] } else { vec!["public"] };
