@@ -79,8 +79,9 @@ fn fill(database: &Database, model: &Model) {
 }
 
 fn counts(database: &Database, model: &Model) -> Vec<(String, String)> {
-    let count =
-        |name: &wevrun_core::model::Name| database.psql(&format!("SELECT count(*) FROM {name}")).unwrap_or_default();
+    let count = |name: &wevrun_core::model::Name| {
+        database.psql(&format!("SELECT count(*) FROM ONLY {name}")).unwrap_or_default()
+    };
     model.tables().map(|(name, _)| (name.to_string(), count(name))).collect()
 }
 

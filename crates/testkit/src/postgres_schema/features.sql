@@ -241,7 +241,7 @@ CREATE COLLATION public.plainly (‹provider = libc, locale = 'C'¦locale = 'POS
 -- Foreign data
 CREATE FOREIGN DATA WRAPPER elsewhere‹¦ OPTIONS (mode 'a')¦ OPTIONS (mode 'b', more 'c')›;
 CREATE SERVER far‹¦ TYPE 'honey'› FOREIGN DATA WRAPPER elsewhere‹¦ OPTIONS (host 'far.example')›;
-? CREATE USER MAPPING FOR ‹PUBLIC¦CURRENT_USER› SERVER far;
+? CREATE USER MAPPING FOR ‹PUBLIC¦postgres› SERVER far;
 ? CREATE FOREIGN TABLE public.far_hives (id integer‹¦ NOT NULL›, name text‹¦ OPTIONS (column_name 'title')›‹¦, weight numeric›) SERVER far‹¦ OPTIONS (path '/hives')›;
 
 -- Publications

@@ -4,6 +4,7 @@
 use super::super::names;
 use super::super::parse;
 use super::super::sameness::Constraint;
+use super::inheritance;
 use crate::model::{Beside, Clauses, Column, Definition, Kind, Model, Name, ObjectKey, Table};
 
 /// Replaces every LIKE by what it copies.
@@ -112,9 +113,9 @@ pub fn expand_one(model: &mut Model, key: &ObjectKey) {
         } else {
             vec![reference]
         };
-        let Some((from, source)) = candidates.iter().find_map(|name| Some((name, model.table(name)?.clone()))) else {
-            continue;
-        };
+        // A composite type can be copied too.
+        let of = |name| model.table(name).cloned().or_else(|| inheritance::as_table(model.find(Kind::Type, name)?));
+        let Some((from, source)) = candidates.iter().find_map(|name| Some((name, of(name)?))) else { continue };
         if source.clauses.has("like 0") {
             continue;
         }

@@ -40,7 +40,11 @@ fn type_within(walk: &Walk<'_>, expr: &Expr, deeper: usize) -> Option<String> {
                 }),
                 _ => None,
             };
-            returns(&name, first)
+            let arguments = match &function.args {
+                FunctionArguments::List(list) => list.args.len(),
+                _ => 0,
+            };
+            walk.returns(&function.name, arguments).or_else(|| returns(&name, first))
         }
         Expr::Case { conditions, else_result, .. } => conditions
             .iter()

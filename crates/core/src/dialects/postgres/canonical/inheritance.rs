@@ -5,6 +5,7 @@
 
 use std::collections::{HashMap, HashSet};
 
+use super::super::parse::DEFAULT_OF_CHILDREN;
 use super::super::sameness::Constraint;
 use super::super::{attributes, names, parse, split_list};
 use crate::model::{
@@ -19,12 +20,9 @@ pub fn expand(model: &mut Model) {
         .filter(|object| object.as_table().is_some_and(|table| !parents(table).is_empty() || table.clauses.has("of")))
         .map(|object| object.key())
         .collect();
-    let types: HashMap<String, Vec<Column>> = model
+    let types: HashMap<String, Table> = model
         .of_kind(Kind::Type)
-        .filter_map(|object| {
-            let Definition::Plain(plain) = &object.definition else { return None };
-            plain.clauses.has("attributes").then(|| (object.name.canonical().to_owned(), typed_columns(&plain.clauses)))
-        })
+        .filter_map(|object| Some((object.name.canonical().to_owned(), as_table(object)?)))
         .collect();
     // Parents first; what is part of a circle stays as it is.
     while !waiting.is_empty() {
@@ -43,11 +41,26 @@ pub fn expand(model: &mut Model) {
         waiting = later;
     }
     attached_indexes(model);
+    for object in model.objects_mut() {
+        if let Definition::Table(table) = &mut object.definition {
+            table.columns.iter_mut().for_each(|column| drop(column.clauses.remove(DEFAULT_OF_CHILDREN)));
+        }
+    }
 }
 
 fn parents(table: &Table) -> Vec<Name> {
     let listed = table.clauses.value("partition of").or(table.clauses.value("inherits")).unwrap_or_default();
     split_list(listed).iter().map(|name| Name::new(name.as_str(), name.as_str())).collect()
+}
+
+/// A composite type as the table that its rows could be of.
+pub fn as_table(object: &Object) -> Option<Table> {
+    let Definition::Plain(plain) = &object.definition else { return None };
+    plain.clauses.has("attributes").then(|| {
+        let mut table = Table::default();
+        table.columns.0 = typed_columns(&plain.clauses);
+        table
+    })
 }
 
 fn typed_columns(clauses: &Clauses) -> Vec<Column> {
@@ -63,7 +76,7 @@ fn typed_columns(clauses: &Clauses) -> Vec<Column> {
         .collect()
 }
 
-fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Vec<Column>>) {
+fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) {
     let Some(table) = model.get(key).and_then(|object| object.as_table()) else { return };
     // A typed table has all its columns from its type, as a partition has them from its parent.
     let partition = table.clauses.has("partition of") || table.clauses.has("of");
@@ -73,11 +86,7 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Vec<Colu
             model.table(parent).or(model.find(Kind::ForeignTable, parent).and_then(|o| o.as_table())).cloned()
         })
         .collect();
-    if let Some(columns) = table.clauses.value("of").and_then(|of| types.get(of)) {
-        let mut typed = Table::default();
-        typed.columns.0.clone_from(columns);
-        from.push(typed);
-    }
+    from.extend(table.clauses.value("of").and_then(|of| types.get(of)).cloned());
     let around = ancestors(model, table);
     let Some(mut object) = model.remove(key) else { return };
     if let Definition::Table(table) = &mut object.definition {
@@ -130,6 +139,15 @@ fn ancestors(model: &Model, table: &Table) -> Vec<Table> {
 /// A column of the parent as the child has it.
 fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: bool) -> Column {
     let mut inherited = parent.clone();
+    let mut own = own.cloned();
+    if let Some(kept) = inherited.clauses.remove(DEFAULT_OF_CHILDREN)
+        && !(partition && own.as_ref().is_some_and(|own| own.data_type.is_some()))
+    {
+        let own = own.get_or_insert_with(|| Column::named(parent.name.clone()));
+        if own.default.is_none() && own.generated.is_none() {
+            own.default = Some(kept);
+        }
+    }
     for own_only in ["comment", "statistics", "no default"] {
         inherited.clauses.remove(own_only);
     }
@@ -145,7 +163,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
     }
     inherited.clauses.remove("not null not valid");
     inherited.clauses.say("inherited", "");
-    let Some(own) = own else { return inherited };
+    let Some(own) = &own else { return inherited };
     let default = own.default.clone().filter(|default| !is_null(default));
     let mut result = if own.data_type.is_none() {
         // An override: what it does not say is the parent's.

@@ -39,6 +39,8 @@ pub struct Known {
     relations: HashSet<String>,
     types: HashSet<String>,
     routines: HashMap<String, Vec<Name>>,
+    /// What routines return, by their names with their signatures.
+    returned: HashMap<String, String>,
     others: HashSet<String>,
     /// The names of operators by their symbols.
     operators: HashMap<String, Vec<String>>,
@@ -62,6 +64,7 @@ impl Known {
             relations: HashSet::new(),
             types: HashSet::new(),
             routines: HashMap::new(),
+            returned: HashMap::new(),
             others: HashSet::new(),
             operators: HashMap::new(),
             default_classes: HashMap::new(),
@@ -110,6 +113,12 @@ impl Known {
                 Kind::Function | Kind::Procedure | Kind::Aggregate => {
                     let base = name.trim_end_matches(names::signature(&object.name)).to_owned();
                     known.routines.entry(base).or_default().push(object.name.clone());
+                    if let Definition::Plain(plain) = &object.definition
+                        && let Some(returns) = plain.clauses.value("returns")
+                        && !returns.starts_with("SETOF ")
+                    {
+                        known.returned.insert(name.clone(), returns.to_owned());
+                    }
                 }
                 kind => {
                     if let (Kind::OperatorClass, Definition::Plain(plain)) = (kind, &object.definition)
@@ -227,6 +236,29 @@ impl Known {
                 .map_or_else(|| names::quoted(identifier), |name| name.canonical().to_owned()),
             _ => name.to_owned(),
         }
+    }
+
+    /// The only routine of the model of this name that so many arguments fit.
+    fn only_routine(&self, function: &str, arguments: usize) -> Option<&Name> {
+        let takes = |name: &Name| {
+            let signature = names::signature(name);
+            signature.len() > 2 && split_list(&signature[1..signature.len() - 1]).len() >= arguments
+        };
+        let mut fitting = self.routines.get(function)?.iter().filter(|name| arguments == 0 || takes(name));
+        fitting.next().filter(|_| fitting.next().is_none())
+    }
+
+    /// The types of the arguments of the model's only routine of this name that so many of them fit.
+    pub fn parameters(&self, function: &str, arguments: usize) -> Vec<String> {
+        let Some(name) = self.only_routine(function, arguments) else { return Vec::new() };
+        let signature = names::signature(name).trim_start_matches('(').trim_end_matches(')');
+        split_list(signature).iter().map(|data_type| types::without_modifiers(data_type)).collect()
+    }
+
+    /// What the model's only routine of this name returns that so many arguments fit; nothing for what returns a set.
+    pub fn returns(&self, function: &str, arguments: usize) -> Option<&str> {
+        let name = self.only_routine(function, arguments)?;
+        self.returned.get(name.canonical()).map(String::as_str)
     }
 
     /// A routine by its name and the types of its arguments, `name(types)`; a name alone where the model has one such routine.
@@ -664,7 +696,8 @@ impl Known {
     }
 }
 
-fn multirange(name: &Name, clauses: &Clauses) -> String {
+/// The name of the multirange that a range type brings.
+pub fn multirange(name: &Name, clauses: &Clauses) -> String {
     let (schema, own) = names::split(name);
     let own = match clauses.value("range.multirange_type_name") {
         Some(given) => names::parts(given).pop().unwrap_or_default(),

@@ -17,6 +17,7 @@ mod tree;
 mod walk;
 
 pub use copies::expand_one as copy_likes;
+pub use known::multirange;
 pub use operators::DROPPED;
 use rayon::prelude::*;
 

@@ -315,10 +315,24 @@ impl Walk<'_> {
         .replace('\'', "''")
     }
 
+    /// A function's name with its schema, if it is one of the model's.
+    fn resolved(&self, name: &ObjectName) -> String {
+        let text: Vec<String> = name_parts(name).iter().map(|part| names::quoted(part)).collect();
+        self.known.function(&text.join("."), self.own_schema)
+    }
+
+    /// What a function of the model returns.
+    pub(super) fn returns(&self, name: &ObjectName, arguments: usize) -> Option<String> {
+        let data_type = self.known.returns(&self.resolved(name), arguments)?;
+        Some(data_type.strip_prefix("public.").unwrap_or(data_type).to_owned())
+    }
+
     pub(super) fn function(&mut self, function: &mut Function) {
-        let parts = name_parts(&function.name);
-        let text: Vec<String> = parts.iter().map(|part| names::quoted(part)).collect();
-        let resolved = self.known.function(&text.join("."), self.own_schema);
+        let resolved = self.resolved(&function.name);
+        let takes = match &function.args {
+            FunctionArguments::List(list) => self.known.parameters(&resolved, list.args.len()),
+            _ => Vec::new(),
+        };
         let mut parts = names::parts(&resolved);
         if parts.len() > 1 && matches!(parts[0].as_str(), "public" | "pg_catalog") {
             parts.remove(0);
@@ -368,8 +382,12 @@ impl Walk<'_> {
                     }
                 }
                 _ => {
+                    let mut takes = takes.iter();
                     for argument in arguments {
                         self.argument(argument, &last);
+                        if let Some(wanted) = takes.next() {
+                            self.coerced(argument, Some(wanted), true);
+                        }
                     }
                 }
             }

@@ -2,21 +2,27 @@
 
 use std::ops::ControlFlow;
 
-use sqlparser::ast::{Expr, LimitClause, Query, SelectItem, SetExpr, VisitorMut};
+use sqlparser::ast::{Expr, LimitClause, Query, SelectItem, SetExpr, SetOperator, VisitorMut};
+use sqlparser::parser::Parser;
 
 /// The columns of a set operation are those of its first query, and parentheses around its left side say nothing.
 pub fn one_set(body: &mut SetExpr) {
-    let SetExpr::SetOperation { left, right, .. } = body else { return };
+    let SetExpr::SetOperation { left, right, op, .. } = body else { return };
     let plain = |query: &Query| query.with.is_none() && query.order_by.is_none() && query.limit_clause.is_none();
+    // INTERSECT binds closer: https://www.postgresql.org/docs/current/queries-union.html
+    let (meets, is_meet) = (*op == SetOperator::Intersect, |body: &SetExpr| {
+        matches!(body, SetExpr::SetOperation { op: SetOperator::Intersect, .. })
+    });
     while let SetExpr::Query(inner) = &**left
         && plain(inner)
+        && (!meets || is_meet(&inner.body) || !matches!(&*inner.body, SetExpr::SetOperation { .. }))
     {
         *left = inner.body.clone();
     }
-    // On the right side only around a single SELECT: operations there belong together.
+    // On the right side only around a single SELECT, or what belongs together anyway.
     while let SetExpr::Query(inner) = &**right
         && plain(inner)
-        && matches!(&*inner.body, SetExpr::Select(_) | SetExpr::Query(_))
+        && (matches!(&*inner.body, SetExpr::Select(_) | SetExpr::Query(_)) || !meets && is_meet(&inner.body))
     {
         *right = inner.body.clone();
     }
@@ -39,6 +45,19 @@ pub fn without_aliases(body: &mut SetExpr) {
         }
         SetExpr::Query(query) => without_aliases(&mut query.body),
         _ => {}
+    }
+}
+
+/// VALUES as the server spells it when its columns have names of their own.
+pub fn select_of_values(body: &mut SetExpr) {
+    let SetExpr::Values(values) = &*body else { return };
+    let width = values.rows.first().map_or(0, |row| row.content.len());
+    let listed: Vec<String> = (1..=width).map(|n| format!("\"*VALUES*\".column{n} AS column{n}")).collect();
+    let text = format!("SELECT {} FROM ({values}) AS \"*VALUES*\"", listed.join(", "));
+    let parsed =
+        Parser::new(&super::super::tokens::RULES).try_with_sql(&text).and_then(|mut parser| parser.parse_query());
+    if let Ok(query) = parsed {
+        *body = *query.body;
     }
 }
 

@@ -99,6 +99,9 @@ impl<'k> Walk<'k> {
     ///
     /// False if there is a column that it can't name.
     pub fn name_outputs(&mut self, query: &mut Query, columns: &[Name]) -> bool {
+        if !columns.is_empty() && query.order_by.is_none() {
+            select_of_values(&mut query.body);
+        }
         let Some(select) = first_select_mut(query) else { return false };
         if select.projection.len() < columns.len() {
             return false;

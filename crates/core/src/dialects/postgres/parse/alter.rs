@@ -23,7 +23,7 @@ pub fn alter(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementK
     }
     let Some(kinds) = kinds(&mut reader) else { return Err(reader.expected("a kind of object")) };
     let if_exists = reader.take(&["IF", "EXISTS"]);
-    reader.take(&["ONLY"]);
+    let only = reader.take(&["ONLY"]);
     let name = subject_name(&mut reader, session, kinds)?;
     reader.take_symbol("*");
     let subject = || Subject { kinds: kinds.to_vec(), name: name.clone() };
@@ -43,7 +43,7 @@ pub fn alter(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementK
     }
     match kinds[0] {
         Kind::Table | Kind::ForeignTable | Kind::MaterializedView | Kind::View => {
-            super::alter_table::actions(&mut reader, session, kinds, &name, if_exists)
+            super::alter_table::actions(&mut reader, session, kinds, &name, if_exists, only)
         }
         Kind::Sequence => {
             let mut options = Clauses::default();

@@ -10,6 +10,9 @@ use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Column, Definition, Expression, Kind, Name, Object, OnConflict, Table};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
 
+/// The clause of a column that says which default the children have from it, if it is another one. It is gone when they have it.
+pub const DEFAULT_OF_CHILDREN: &str = "default of children";
+
 /// The actions of ALTER TABLE (and of ALTER VIEW, which has some of them).
 pub fn actions(
     reader: &mut Reader<'_>,
@@ -17,6 +20,7 @@ pub fn actions(
     kinds: &[Kind],
     name: &Name,
     if_exists: bool,
+    only: bool,
 ) -> Parsed<Vec<StatementKind>> {
     let subject = || Subject { kinds: kinds.to_vec(), name: name.clone() };
     if reader.take(&["RENAME", "CONSTRAINT"]) {
@@ -85,7 +89,12 @@ pub fn actions(
             super::super::canonical::copy_likes(model, key);
             let Some(object) = model.get_mut(key) else { return Ok(()) };
             object.text.clear();
-            alter(object)
+            let before = object.as_table().filter(|_| only).map(|table| table.columns.clone());
+            let outcome = alter(object);
+            if let (Some(before), Definition::Table(table)) = (before, &mut object.definition) {
+                keep_for_children(&before, table);
+            }
+            outcome
         }),
     })];
     kinds_found.extend(others);
@@ -95,6 +104,17 @@ pub fn actions(
         or_replace: false,
     }));
     Ok(kinds_found)
+}
+
+/// A default that only the parent gets: the children keep the one that they had from it.
+fn keep_for_children(before: &[Column], table: &mut Table) {
+    for column in table.columns.iter_mut() {
+        let Some(old) = before.iter().find(|old| old.name == column.name) else { continue };
+        if old.default != column.default && !column.clauses.has(DEFAULT_OF_CHILDREN) {
+            let kept = old.default.clone().unwrap_or_else(|| Expression::plain("NULL"));
+            column.clauses.set(DEFAULT_OF_CHILDREN, kept);
+        }
+    }
 }
 
 fn rename_column(subject: Subject, if_exists: bool, from: Name, to: Name) -> StatementKind {

@@ -254,6 +254,10 @@ fn setting(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     let name =
         if reader.take(&["TIME", "ZONE"]) { "timezone".to_owned() } else { path(reader, "a setting")?.join(".") };
     if reader.take(&["FROM", "CURRENT"]) {
+        // What that is when the function is made, is not in the source: the usual one, as in the engine's own client.
+        if name == "search_path" {
+            clauses.say("set.search_path", "$user, public");
+        }
         return Ok(());
     }
     let _ = reader.take(&["TO"]) || reader.take_symbol("=");

@@ -72,6 +72,8 @@ fn carries(kind: Kind) -> bool {
 fn can_stand_in_the_way(object: &Object) -> bool {
     match &object.definition {
         Definition::View(_) => true,
+        // Its rows are elsewhere.
+        Definition::Table(table) => table.clauses.has("server"),
         Definition::Plain(plain) => matches!(
             plain.kind,
             Kind::Rule
@@ -85,6 +87,8 @@ fn can_stand_in_the_way(object: &Object) -> bool {
                 | Kind::Cast
                 | Kind::Domain
                 | Kind::EventTrigger
+                | Kind::Server
+                | Kind::UserMapping
         ),
         _ => false,
     }

@@ -252,7 +252,9 @@ impl<'p> Planner<'p> {
                 plain::view(have, want, before, after, outputs.get_or_init(of_both))
             }
             (Definition::Index(before), Definition::Index(after)) => plain::index(want, before, after),
-            (Definition::Plain(before), Definition::Plain(after)) => plain::plain(want, before, after),
+            (Definition::Plain(before), Definition::Plain(after)) => {
+                plain::plain(want, before, after, swap::is_swapped(self.planning, &want.key()))
+            }
             _ => Method::Rebuild,
         }
     }

@@ -5,8 +5,9 @@ use super::labels;
 use super::operators;
 use crate::dialects::postgres::canonical::Outputs;
 use crate::dialects::postgres::names::{self, quoted};
+use crate::dialects::postgres::tokens::literal;
 use crate::dialects::postgres::{attributes, split_list, write};
-use crate::model::{Clauses, Index, Kind, Object, Plain, View, is};
+use crate::model::{Clauses, Index, Kind, Name, Object, Plain, View, is};
 use crate::plan::{Risk, RiskKind};
 use crate::script::Step;
 
@@ -53,6 +54,23 @@ fn parameters(what: &str, want: &Clauses, differing: &mut Vec<&str>) -> Vec<Stri
         statements.push(format!("ALTER {what} RESET ({})", reset.join(", ")));
     }
     statements
+}
+
+/// The options of what is foreign (<https://www.postgresql.org/docs/current/sql-alterserver.html>).
+fn foreign_options(what: &str, have: &Clauses, want: &Clauses, differing: &mut Vec<&str>) -> Option<String> {
+    let mut options = Vec::new();
+    differing.retain(|clause| {
+        let Some(name) = clause.strip_prefix("options.").map(quoted) else { return true };
+        options.push(match want.value(clause) {
+            Some(value) => {
+                let how = if have.has(clause) { "SET" } else { "ADD" };
+                format!("{how} {name} {}", literal(value))
+            }
+            None => format!("DROP {name}"),
+        });
+        false
+    });
+    (!options.is_empty()).then(|| format!("ALTER {what} OPTIONS ({})", options.join(", ")))
 }
 
 fn alter(want: &Object, statements: Vec<String>) -> Method {
@@ -122,7 +140,9 @@ pub fn index(want: &Object, before: &Index, after: &Index) -> Method {
 }
 
 /// Everything that is nothing but clauses.
-pub fn plain(want: &Object, before: &Plain, after: &Plain) -> Method {
+///
+/// `in_use` is whether columns of tables are of the type that it is.
+pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Method {
     let mut differing = before.clauses.differing(&after.clauses);
     let mut statements = comment(want, &mut differing);
     let name = &want.name;
@@ -135,6 +155,7 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain) -> Method {
                 statements.push(format!("ALTER SEQUENCE {name} SET {logged}"));
             }
             if !differing.is_empty() {
+                statements.extend(into_limits(name, &differing, before, after));
                 statements.push(format!("ALTER SEQUENCE {name}{}", sequence_changes(&differing, &after.clauses)));
             }
             return alter(want, statements);
@@ -162,7 +183,7 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain) -> Method {
             return enumeration(want, before, after, statements);
         }
         Kind::Type if after.clauses.has("attributes") && before.clauses.has("attributes") => {
-            return composite(want, before, after, statements);
+            return composite(want, before, after, statements, in_use);
         }
         Kind::Trigger | Kind::Rule if differing == ["enabled"] => {
             let owner = after.owner.as_ref().map_or("", |owner| owner.canonical());
@@ -202,6 +223,15 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain) -> Method {
             statements.push(out);
             differing.clear();
         }
+        Kind::ForeignDataWrapper | Kind::Server | Kind::UserMapping
+            if differing.iter().all(|clause| clause.starts_with("options.")) =>
+        {
+            let what = match after.kind {
+                Kind::UserMapping => format!("USER MAPPING FOR {name}"),
+                kind => format!("{} {name}", write::keywords(kind)),
+            };
+            statements.extend(foreign_options(&what, &before.clauses, &after.clauses, &mut differing));
+        }
         Kind::Subscription => {
             if differing.contains(&"publications") {
                 let publications = after.clauses.value("publications").unwrap_or_default();
@@ -234,6 +264,10 @@ fn sequence_changes(differing: &[&str], want: &Clauses) -> String {
         differing.extend(["minvalue", "maxvalue", "start"]);
         out += " RESTART";
     }
+    // A start that was never said is still where the old limits put it.
+    if differing.iter().any(|clause| matches!(*clause, "minvalue" | "maxvalue")) && !differing.contains(&"start") {
+        differing.push("start");
+    }
     for clause in &differing {
         let value = want.value(clause);
         out += &match (*clause, value) {
@@ -251,6 +285,22 @@ fn sequence_changes(differing: &[&str], want: &Clauses) -> String {
         };
     }
     out
+}
+
+/// Lets a sequence that has not come as far as its new limit begin there: the server refuses a limit that the next number is
+/// beyond.
+fn into_limits(name: &Name, differing: &[&str], before: &Plain, after: &Plain) -> Option<String> {
+    if differing.contains(&"increment") {
+        return None; // begins anew
+    }
+    let down = after.clauses.value("increment").is_some_and(|by| by.starts_with('-'));
+    let (clause, beyond) = if down { ("maxvalue", ">") } else { ("minvalue", "<") };
+    let number = |clauses: &Clauses| clauses.value(clause)?.parse::<i128>().ok();
+    let usual = if down { -1 } else { 1 };
+    let (old, new) = (number(&before.clauses).unwrap_or(usual), number(&after.clauses).unwrap_or(usual));
+    let narrower = if down { new < old } else { new > old };
+    let own = literal(name.canonical());
+    narrower.then(|| format!("SELECT setval({own}, {new}, false) FROM {name} WHERE last_value {beyond} {new}"))
 }
 
 fn usual_start(want: &Clauses) -> String {
@@ -320,14 +370,14 @@ fn enumeration(want: &Object, before: &Plain, after: &Plain, mut statements: Vec
     }
 }
 
-fn composite(want: &Object, before: &Plain, after: &Plain, mut statements: Vec<String>) -> Method {
+fn composite(want: &Object, before: &Plain, after: &Plain, mut statements: Vec<String>, in_use: bool) -> Method {
     let (old, new) = (attributes(&before.clauses), attributes(&after.clauses));
     let mut actions = Vec::new();
     let mut step = Step::new(format!("change {}", want.key()), Vec::new());
     for (name, data_type) in &old {
         match new.iter().find(|(other, _)| other == name) {
             None => {
-                actions.push(format!("DROP ATTRIBUTE {name}"));
+                actions.push(format!("DROP ATTRIBUTE {name} CASCADE"));
                 let what = format!("attribute {}.{}", want.name, names::unquoted(name));
                 step.risks.push(Risk::new(
                     RiskKind::LosesColumn,
@@ -335,14 +385,17 @@ fn composite(want: &Object, before: &Plain, after: &Plain, mut statements: Vec<S
                     "its values in all rows of this type are destroyed",
                 ));
             }
+            // The server can't write the values of columns anew for that.
+            Some((_, wanted)) if wanted != data_type && in_use => return Method::Rebuild,
             Some((_, wanted)) if wanted != data_type => {
-                actions.push(format!("ALTER ATTRIBUTE {name} SET DATA TYPE {wanted}"))
+                actions.push(format!("ALTER ATTRIBUTE {name} SET DATA TYPE {wanted} CASCADE"))
             }
             Some(_) => {}
         }
     }
     for (name, data_type) in new.iter().filter(|(name, _)| !old.iter().any(|(other, _)| other == name)) {
-        actions.push(format!("ADD ATTRIBUTE {name} {data_type}"));
+        // CASCADE is for the tables of this type.
+        actions.push(format!("ADD ATTRIBUTE {name} {data_type} CASCADE"));
     }
     let kept: Vec<&String> =
         old.iter().map(|(name, _)| name).filter(|name| new.iter().any(|(n, _)| n == *name)).collect();

@@ -3,10 +3,11 @@
 
 use std::collections::BTreeSet;
 
+use super::super::canonical;
 use super::super::names::{self, quoted};
 use super::super::write;
 use super::dependents::names_column;
-use crate::model::{Column, Kind, Name, ObjectKey, Table};
+use crate::model::{Column, Definition, Kind, Name, ObjectKey, Table};
 use crate::plan::{Planning, Risk, RiskKind};
 use crate::script::Step;
 
@@ -50,7 +51,20 @@ pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
     for name in swapped {
         let kind = kind(planning, name);
         let statement = format!("ALTER {} {name} RENAME TO {}", write::keywords(kind), quoted(&aside(name)));
-        steps.push(Step::new(format!("let the old {} {name} step aside", kind.title()), vec![statement]));
+        let mut statements = vec![statement];
+        // Since 17 that is a constraint with a name, which the new domain wants.
+        if planning.renamed.find(Kind::Domain, name).is_some_and(|object| write::clauses(object).has("not null")) {
+            statements.insert(0, format!("ALTER DOMAIN {name} DROP NOT NULL"));
+        }
+        // The multirange of a range keeps its name.
+        if let Some(Definition::Plain(plain)) = planning.renamed.find(kind, name).map(|object| &object.definition)
+            && plain.clauses.has("range.subtype")
+        {
+            let multirange = canonical::multirange(name, &plain.clauses);
+            let multirange = Name::new(multirange.as_str(), multirange.as_str());
+            statements.push(format!("ALTER TYPE {multirange} RENAME TO {}", quoted(&aside(&multirange))));
+        }
+        steps.push(Step::new(format!("let the old {} {name} step aside", kind.title()), statements));
     }
     steps
 }

@@ -3,7 +3,7 @@
 use super::super::names::quoted;
 use super::super::sameness::Constraint;
 use super::super::write;
-use crate::model::{Check, Clauses, Column, Expression, ForeignKey, Key, Model, Name, Object, Table};
+use crate::model::{Check, Clauses, Column, Expression, ForeignKey, Key, Kind, Model, Name, Object, Table};
 use crate::plan::{Clearance, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 
@@ -266,12 +266,31 @@ impl TableChange<'_> {
         super::rewrites(self.table())
     }
 
+    /// The names of the tables that this one has columns from.
+    fn parents(&self) -> impl Iterator<Item = Name> {
+        let clauses =
+            ["inherits", "partition of", "of"].into_iter().filter_map(|clause| self.want.clauses.value(clause));
+        clauses.flat_map(super::super::split_list).map(|name| Name::new(name.as_str(), name.as_str()))
+    }
+
+    /// Whether the column is one of a parent that had it before, or of the type that the table is of.
+    fn is_of_a_parent(&self, column: &Column) -> bool {
+        let has = |model: &Model, parent: &Name| {
+            let table = model.table(parent).or_else(|| model.find(Kind::ForeignTable, parent)?.as_table());
+            table.is_some_and(|table| table.column(&column.name).is_some())
+        };
+        let (before, after) = (&self.have.clauses, &self.want.clauses);
+        let same =
+            ["inherits", "partition of", "of"].into_iter().all(|clause| before.value(clause) == after.value(clause));
+        same && self.parents().any(|parent| {
+            has(&self.planning.renamed, &parent) && has(self.planning.want, &parent)
+                || self.want.clauses.has("of") && column.clauses.has("inherited")
+        })
+    }
+
     /// Whether a parent that has the column comes to say that it is not NULL, and so says it of this table as well.
     fn has_not_null_from_a_parent(&self, column: &Column) -> bool {
-        let clauses = &self.want.clauses;
-        let parents = ["inherits", "partition of"].into_iter().filter_map(|clause| clauses.value(clause));
-        parents.flat_map(super::super::split_list).any(|parent| {
-            let parent = Name::new(parent.as_str(), parent.as_str());
+        self.parents().any(|parent| {
             let says = |model: &Model| {
                 model
                     .table(&parent)
@@ -315,7 +334,9 @@ impl TableChange<'_> {
         let own = quoted(want.name.canonical());
         let mut actions = Vec::new();
         let mut risks = Vec::new();
-        let type_changes = have.data_type != want.data_type || have.collation != want.collation;
+        // What a parent's column becomes, the child's becomes with it.
+        let type_changes =
+            (have.data_type != want.data_type || have.collation != want.collation) && !self.is_of_a_parent(want);
         // A default or an identity of the old kind goes first.
         if have.generated.is_some() && have.generated != want.generated {
             let kept = |column: &Column| column.generated.as_ref().map(|generated| generated.stored);
