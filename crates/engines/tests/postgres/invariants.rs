@@ -132,10 +132,20 @@ fn pair(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
             assert!(now == count || made_anew, "rows of {name}: {count} before, {now} after\n{text}");
         }
     }
-    // The parts of an index that is built while others write have names that say of which.
-    let named = |statement: &String| statement.replace("_inspections_by_hive_idx", "_hive_idx");
-    let structure: Vec<String> = database.structure().iter().map(named).collect();
-    let found = structure_difference(&target.structure(), &structure);
+    // The parts of an index that is built while others write have names that say of which. Of a view whose query is read a second
+    // time the server spells VALUES otherwise.
+    // Since 18 a child's NOT NULL is its own or its parent's, which is not told apart.
+    let respelled = |statement: &String| {
+        let indexes = ["inspections_by_hive", "visits_by_hive", "batches_by_weight", "weighings_once"];
+        let named = indexes.iter().fold(statement.clone(), |text, index| {
+            let columns = index.split_once("_by_").map_or("hive_day", |(_, columns)| columns);
+            text.replace(&format!("_{index}_idx"), &format!("_{columns}_idx"))
+        });
+        let named = named.replace("FROM ( VALUES", "FROM (VALUES");
+        if age == Age::Newest && named.contains("INHERITS (") { named.replace(" NOT NULL", "") } else { named }
+    };
+    let structure = |database: &Database| database.structure().iter().map(respelled).collect::<Vec<_>>();
+    let found = structure_difference(&structure(&target), &structure(&database));
     assert!(found.is_empty(), "the dump differs:\n{found}\n{text}");
     // 6: and back.
     let renames = compare(postgres(), &a, &b).renames;

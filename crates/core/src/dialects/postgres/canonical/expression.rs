@@ -75,6 +75,24 @@ impl<'k> Scope<'k> {
         Scope { known, own_schema: super::own_schema(object), around }
     }
 
+    /// The scope of what is said of this table.
+    pub fn of_table(&self, table: &Name) -> Scope<'k> {
+        let columns = self.known.columns.get(table.canonical()).cloned();
+        let around = Around::Table(Relation::new(names::identifier(table), columns));
+        Scope { known: self.known, own_schema: self.own_schema.clone(), around }
+    }
+
+    /// What a publication says of a table: `(columns) WHERE (condition)`, either or neither.
+    pub fn published(&self, text: &str) -> Expression {
+        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+        let Some(at) = tokens.iter().find(|token| token.is_word(text, "WHERE")) else {
+            return Expression::new(plain_tokens(text).text, text);
+        };
+        let columns = plain_tokens(&text[..at.start as usize]).text;
+        let condition = self.expression(&text[at.end as usize..], Some("boolean"));
+        Spelling { text: format!("{columns} where ({})", condition.text), ..condition }.of(text)
+    }
+
     fn scopes(&self) -> Scopes {
         match &self.around {
             Around::Nothing => Scopes::empty(),

@@ -447,6 +447,13 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
                 canonical(default, None);
             }
         }
+        Definition::Plain(plain) if plain.kind == Kind::Publication => {
+            for (clause, value) in plain.clauses.iter_mut() {
+                if let Some(table) = clause.strip_prefix("table ") {
+                    *value = scope.of_table(&Name::new(table, table)).published(value.written());
+                }
+            }
+        }
         Definition::Plain(plain) if plain.kind == Kind::Statistics => {
             if let Some(on) = plain.clauses.get("on").cloned() {
                 let items: Vec<expression::Spelling> =

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::super::names;
 use super::super::rename::expressions_mut;
-use crate::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::model::{Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
 
 /// The objects of have that must go for the moment, without those that are gone or made anew already.
 pub fn in_the_way(
@@ -13,6 +13,7 @@ pub fn in_the_way(
     removed: &BTreeSet<ObjectKey>,
     again: &BTreeSet<ObjectKey>,
     swapped: &BTreeSet<Name>,
+    major: u32,
 ) -> BTreeSet<ObjectKey> {
     let mut found: BTreeSet<ObjectKey> = BTreeSet::new();
     // On columns that go, change their type, or are computed from such.
@@ -28,12 +29,23 @@ pub fn in_the_way(
         if touched.is_empty() {
             continue;
         }
+        let replaced = replaced_columns(table, wanted, major);
         for object in
             have.objects().filter(|object| object.uses.contains(name) || object.definition.owner() == Some(name))
         {
             // The server would spell the expressions of an index with the casts of the old type.
-            let is_index = matches!(object.definition, Definition::Index(_));
-            if (can_stand_in_the_way(object) || is_index) && touched.iter().any(|column| mentions(object, column)) {
+            let in_the_way = match &object.definition {
+                Definition::Index(index) => {
+                    let plain = index.parts.iter().map(|part| names::unquoted(&part.expression.canonical));
+                    let included = super::super::split_list(index.clauses.value("include").unwrap_or_default());
+                    let mut listed = plain.chain(included.iter().map(|name| names::unquoted(name)));
+                    // An index goes with a column that it is on.
+                    listed.any(|listed| replaced.iter().any(|column| listed == column.canonical()))
+                        || touched.iter().any(|column| mentions(object, column))
+                }
+                _ => can_stand_in_the_way(object) && touched.iter().any(|column| mentions(object, column)),
+            };
+            if in_the_way {
                 found.insert(object.key());
             }
         }
@@ -42,6 +54,7 @@ pub fn in_the_way(
     loop {
         let gone: BTreeSet<&Name> =
             removed.iter().chain(again).chain(&found).filter(|key| carries(key.kind)).map(|key| &key.name).collect();
+        let gone: BTreeSet<&Name> = gone.into_iter().chain(swapped).collect();
         let more: Vec<ObjectKey> = have
             .objects()
             .filter(|object| {
@@ -86,6 +99,7 @@ fn can_stand_in_the_way(object: &Object) -> bool {
                 | Kind::OperatorClass
                 | Kind::Cast
                 | Kind::Domain
+                | Kind::Type
                 | Kind::EventTrigger
                 | Kind::Server
                 | Kind::UserMapping
@@ -120,6 +134,31 @@ pub fn touched_columns(have: &Table, want: &Table) -> Vec<Name> {
         .collect();
     touched.extend(computed);
     touched
+}
+
+/// The columns that are dropped and added again, because the server can't compute them otherwise where they are.
+pub fn replaced_columns(have: &Table, want: &Table, major: u32) -> Vec<Name> {
+    let touched = touched_columns(have, want);
+    let replaced = |column: &&Column| {
+        let Some(wanted) = want.column(&column.name) else { return false };
+        let other = column.generated != wanted.generated
+            && wanted.generated.is_some()
+            && !sets_expression(column, wanted, major);
+        let computed = column
+            .generated
+            .as_ref()
+            .is_some_and(|own| touched.iter().any(|name| *name != column.name && names_column(&own.expression, name)));
+        other || computed
+    };
+    have.columns.iter().filter(replaced).map(|column| column.name.clone()).collect()
+}
+
+/// Whether the server can compute the column otherwise where it is (<https://www.postgresql.org/docs/17/sql-altertable.html>).
+pub fn sets_expression(have: &Column, want: &Column, major: u32) -> bool {
+    match (&have.generated, &want.generated) {
+        (Some(have), Some(want)) => have.stored == want.stored && major >= 17,
+        _ => false,
+    }
 }
 
 /// Whether an expression names the column.

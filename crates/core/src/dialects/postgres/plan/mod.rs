@@ -1,9 +1,12 @@
 //! Planning for PostgreSQL: in place wherever the server can, and what stands in the way dropped and made again.
 
 mod column_order;
+mod columns;
 mod concurrently;
 mod cuts;
 mod dependents;
+mod detached;
+mod drops;
 mod foreign_keys;
 mod guards;
 mod labels;
@@ -219,13 +222,15 @@ impl<'p> Planner<'p> {
             to_order.filter(|key| !alterations.iter().any(|(other, _)| other == key)).collect();
         self.ordered = to_order.iter().filter(|key| !self.again.contains(key)).map(|key| key.name.clone()).collect();
         self.again.extend(to_order);
-        let stands = in_the_way(self.have(), planning.want, &removed, &self.again, &self.swapped);
+        let stands =
+            in_the_way(self.have(), planning.want, &removed, &self.again, &self.swapped, planning.version.major);
         self.again.extend(stands);
         if !self.swapped.is_empty() || !self.ordered.is_empty() {
             self.progress.lose();
         }
         // What is made anew is not altered as well.
         alterations.retain(|(key, _)| !self.again.contains(key));
+        self.detach(&removed, &mut alterations, &outputs);
         self.drop_foreign_keys(&removed);
         self.drop_early(&removed);
         let gone = self.make_room(&removed);
@@ -354,195 +359,6 @@ impl<'p> Planner<'p> {
         })
     }
 
-    /// What goes or is made anew and depends on tables: before these change.
-    fn drop_early(&mut self, removed: &BTreeSet<ObjectKey>) {
-        let mut early: BTreeSet<ObjectKey> =
-            removed.iter().filter(|key| is_early(key.kind)).chain(&self.again).cloned().collect();
-        // What takes the rows of a relation, or has it in its body, goes before it.
-        loop {
-            let relations: BTreeSet<&Name> = early.iter().map(|key| &key.name).collect();
-            let uses_one = |key: &&ObjectKey| {
-                let object = self.have().get(key);
-                !early.contains(key)
-                    && !matches!(key.kind, Kind::Schema | Kind::Sequence | Kind::Type)
-                    && object.is_some_and(|object| object.uses.iter().any(|name| relations.contains(name)))
-            };
-            let more: Vec<ObjectKey> = removed.iter().filter(uses_one).cloned().collect();
-            if more.is_empty() {
-                break;
-            }
-            early.extend(more);
-        }
-        self.drop_circular_checks(&early);
-        let keys: Vec<ObjectKey> = early.into_iter().collect();
-        let gone: BTreeSet<ObjectKey> = removed.iter().chain(&self.again).cloned().collect();
-        for key in order::users_first(self.have(), &keys) {
-            let Some(object) = self.have().get(&key).cloned() else { continue };
-            // What stands on a table or view that goes, goes with it, unless it keeps something else from going.
-            let goes = |name: &Name| gone.iter().any(|key| key.name == *name && key.kind.is_relation());
-            let holds = matches!(key.kind, Kind::Rule | Kind::Policy);
-            let goes_along = object.definition.owner().is_some_and(|owner| {
-                goes(owner) && !(holds && object.uses.iter().any(|used| used != owner && goes(used)))
-            });
-            if goes_along {
-                continue;
-            }
-            if let Some(table) = object.as_table().filter(|_| self.ordered.contains(&key.name)) {
-                let step = column_order::step_aside(self.have(), &key.name, table);
-                self.push(step);
-                continue;
-            }
-            self.dropped.insert(key);
-            self.drop_object(&object);
-        }
-    }
-
-    /// The checks of tables that call a routine which takes the table's rows: neither could go before the other.
-    fn drop_circular_checks(&mut self, gone: &BTreeSet<ObjectKey>) {
-        let mut steps = Vec::new();
-        let functions = gone.iter().filter(|key| key.kind == Kind::Function);
-        let routines: Vec<&Object> = functions.filter_map(|key| self.have().get(key)).collect();
-        for key in gone.iter().filter(|key| key.kind == Kind::Table) {
-            let Some(object) = self.have().get(key) else { continue };
-            let Some(table) = object.as_table() else { continue };
-            for routine in routines.iter().filter(|routine| order::takes_rows(routine, &key.name)) {
-                for check in order::checks_with(table, routine).into_iter().filter_map(|check| check.name.as_ref()) {
-                    let statement = format!("ALTER TABLE {} DROP CONSTRAINT {}", key.name, quoted(check.canonical()));
-                    steps.push(Step::new(format!("drop check {check} of {}", key.name), vec![statement]));
-                }
-            }
-        }
-        if !steps.is_empty() {
-            self.progress.lose();
-        }
-        self.steps.extend(steps);
-    }
-
-    /// A serial column that becomes an identity column, or the other way round, needs the name of its sequence.
-    fn make_room(&mut self, removed: &BTreeSet<ObjectKey>) -> Vec<ObjectKey> {
-        let planning = self.planning;
-        let mut gone = Vec::new();
-        let mut steps = Vec::new();
-        for (name, table) in self.have().tables() {
-            let Some(want) =
-                planning.want.table(name).filter(|_| !self.again.contains(&ObjectKey::new(Kind::Table, name.clone())))
-            else {
-                continue;
-            };
-            for column in table.columns.iter() {
-                let Some(wanted) = want.column(&column.name) else { continue };
-                let own = quoted(column.name.canonical());
-                if column.clauses.has("identity") && !wanted.clauses.has("identity") {
-                    let statement = format!("ALTER TABLE {name} ALTER COLUMN {own} DROP IDENTITY");
-                    steps.push(Step::new(
-                        format!("let column {name}.{} be no identity any more", column.name),
-                        vec![statement],
-                    ));
-                }
-                if !column.clauses.has("identity") && wanted.clauses.has("identity") && column.default.is_some() {
-                    let mut statements = vec![format!("ALTER TABLE {name} ALTER COLUMN {own} DROP DEFAULT")];
-                    for key in removed.iter().filter(|key| key.kind == Kind::Sequence) {
-                        let Some(Definition::Plain(sequence)) = self.have().get(key).map(|object| &object.definition)
-                        else {
-                            continue;
-                        };
-                        if sequence.owner.as_ref() == Some(name)
-                            && sequence.clauses.value("owned by") == Some(column.name.canonical())
-                        {
-                            statements.push(format!("DROP SEQUENCE {}", key.name));
-                            gone.push(key.clone());
-                        }
-                    }
-                    steps.push(Step::new(
-                        format!("make room for the identity of column {name}.{}", column.name),
-                        statements,
-                    ));
-                }
-            }
-        }
-        if !steps.is_empty() {
-            self.progress.lose();
-        }
-        self.steps.extend(steps);
-        gone
-    }
-
-    /// What can only go when nothing uses it any more: types, sequences, routines, schemas.
-    fn drop_late(&mut self, removed: &BTreeSet<ObjectKey>) {
-        let keys: Vec<ObjectKey> =
-            removed.iter().filter(|key| !is_early(key.kind) && !self.again.contains(key)).cloned().collect();
-        for key in order::users_first(self.have(), &keys) {
-            let Some(object) = self.have().get(&key).cloned() else { continue };
-            if self.dropped.contains(&key) {
-                continue;
-            }
-            // A sequence goes with the column that owns it.
-            if let Definition::Plain(plain) = &object.definition
-                && let (Kind::Sequence, Some(owner), Some(column)) =
-                    (plain.kind, &plain.owner, plain.clauses.value("owned by"))
-            {
-                let stays = self
-                    .planning
-                    .want
-                    .table(owner)
-                    .is_some_and(|table| table.column(&super::names::simple(column)).is_some());
-                if !stays {
-                    continue;
-                }
-            }
-            self.drop_object(&object);
-        }
-    }
-
-    fn drop_object(&mut self, object: &Object) {
-        let key = object.key();
-        let anew = if self.again.contains(&key) { ", to make it anew" } else { "" };
-        let mut step = Step::new(format!("drop {key}{anew}"), Vec::new());
-        if matches!(key.kind, Kind::Table) {
-            let original = self.original(&key);
-            let probe = Probe::HasRows(original);
-            if self.planning.evidence.answer(&probe) == Some(false) {
-                step.statements.push(must_not_hold(&Probe::HasRows(object.name.clone())));
-                step.notes.push(format!("{key} is empty, so nothing is lost; the script stops if it is not any more"));
-            } else {
-                let certain = match self.planning.evidence.answer(&probe) {
-                    Some(true) => "it holds rows, and they are destroyed",
-                    _ => "any rows in it are destroyed",
-                };
-                step.risks.push(Risk::new(RiskKind::LosesTable, key.to_string(), certain));
-            }
-        }
-        step.statements.push(drop_statement(object));
-        if key.kind == Kind::Subscription {
-            // Dropped with its slot, it could not be in a transaction.
-            let name = &object.name;
-            let first = [
-                format!("ALTER SUBSCRIPTION {name} DISABLE"),
-                format!("ALTER SUBSCRIPTION {name} SET (slot_name = NONE)"),
-            ];
-            step.statements.splice(0..0, first);
-            step.notes.push("its replication slot stays on the publisher; drop it there".to_owned());
-        }
-        if order::is_base_type(object) {
-            // The type and the functions that read and write it need each other: nothing else uses them any more.
-            step.statements = vec![format!("{} CASCADE", drop_statement(object))];
-            let functions = self.have().of_kind(Kind::Function).filter(|f| object.uses.contains(&f.name));
-            let functions: Vec<ObjectKey> = functions.map(Object::key).collect();
-            let words: Vec<String> = functions.iter().map(ToString::to_string).collect();
-            step.notes.push(format!("with it go {}", words.join(", ")));
-            for function in &functions {
-                if let Some(function) = self.have().get(function).cloned() {
-                    self.progress.leaves(&function, |_| false);
-                }
-            }
-            self.dropped.extend(functions);
-        }
-        self.push(step);
-        let again = &self.again;
-        self.progress.leaves(object, |key| again.contains(key));
-        self.pause();
-    }
-
     /// What an object was called in have.
     fn original(&self, key: &ObjectKey) -> Name {
         self.planning.comparison.renames.key_in_have(key).name
@@ -565,7 +381,7 @@ impl<'p> Planner<'p> {
             self.swapped
                 .iter()
                 .flat_map(|name| planning.want.named(name))
-                .filter(|o| matches!(o.definition.kind(), Kind::Type | Kind::Domain))
+                .filter(|o| swap::can_step_aside(o.definition.kind()))
                 .map(Object::key),
         );
         keys.sort();
@@ -598,7 +414,7 @@ impl<'p> Planner<'p> {
             let Some(object) = planning.want.get(&key) else { continue };
             late.extend(self.create_without_late_checks(object));
             // As soon as all new types are there, and before anything is made on the columns.
-            if matches!(key.kind, Kind::Type | Kind::Domain) && waiting.remove(&key.name) && waiting.is_empty() {
+            if swap::can_step_aside(key.kind) && waiting.remove(&key.name) && waiting.is_empty() {
                 let steps = swap::after(planning, &self.swapped);
                 self.steps.extend(steps);
             }

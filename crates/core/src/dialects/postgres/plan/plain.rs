@@ -41,7 +41,7 @@ fn parameters(what: &str, want: &Clauses, differing: &mut Vec<&str>) -> Vec<Stri
     differing.retain(|clause| {
         let Some(name) = clause.strip_prefix("with.") else { return true };
         match want.value(clause) {
-            Some(value) => set.push(format!("{name} = {}", write::parameter_value(value))),
+            Some(_) => set.push(format!("{name} = {}", write::parameter_value(want.written(clause)))),
             None => reset.push(name.to_owned()),
         }
         false
@@ -54,23 +54,6 @@ fn parameters(what: &str, want: &Clauses, differing: &mut Vec<&str>) -> Vec<Stri
         statements.push(format!("ALTER {what} RESET ({})", reset.join(", ")));
     }
     statements
-}
-
-/// The options of what is foreign (<https://www.postgresql.org/docs/current/sql-alterserver.html>).
-fn foreign_options(what: &str, have: &Clauses, want: &Clauses, differing: &mut Vec<&str>) -> Option<String> {
-    let mut options = Vec::new();
-    differing.retain(|clause| {
-        let Some(name) = clause.strip_prefix("options.").map(quoted) else { return true };
-        options.push(match want.value(clause) {
-            Some(value) => {
-                let how = if have.has(clause) { "SET" } else { "ADD" };
-                format!("{how} {name} {}", literal(value))
-            }
-            None => format!("DROP {name}"),
-        });
-        false
-    });
-    (!options.is_empty()).then(|| format!("ALTER {what} OPTIONS ({})", options.join(", ")))
 }
 
 fn alter(want: &Object, statements: Vec<String>) -> Method {
@@ -230,7 +213,7 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
                 Kind::UserMapping => format!("USER MAPPING FOR {name}"),
                 kind => format!("{} {name}", write::keywords(kind)),
             };
-            statements.extend(foreign_options(&what, &before.clauses, &after.clauses, &mut differing));
+            statements.extend(write::option_changes(&what, &before.clauses, &after.clauses, &mut differing));
         }
         Kind::Subscription => {
             if differing.contains(&"publications") {

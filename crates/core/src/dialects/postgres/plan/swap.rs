@@ -6,7 +6,6 @@ use std::collections::BTreeSet;
 use super::super::canonical;
 use super::super::names::{self, quoted};
 use super::super::write;
-use super::dependents::names_column;
 use crate::model::{Column, Definition, Kind, Name, ObjectKey, Table};
 use crate::plan::{Planning, Risk, RiskKind};
 use crate::script::Step;
@@ -14,13 +13,21 @@ use crate::script::Step;
 /// Whether a type that changes is used by columns that stay, so that it can't just be dropped.
 pub fn is_swapped(planning: &Planning<'_>, key: &ObjectKey) -> bool {
     let own: BTreeSet<Name> = [key.name.clone()].into();
-    matches!(key.kind, Kind::Type | Kind::Domain)
+    can_step_aside(key.kind)
         && planning.want.get(key).is_some()
         && planning.renamed.tables().any(|(_, table)| table.columns.iter().any(|column| is_of(column, &own)))
 }
 
-/// Whether the column is of one of these types, or of arrays of it.
+/// Whether columns can be of such a thing, which is renamed before another one comes in its place.
+pub fn can_step_aside(kind: Kind) -> bool {
+    matches!(kind, Kind::Type | Kind::Domain | Kind::Collation)
+}
+
+/// Whether the column is of one of these types, or of arrays of it, or has one of these collations.
 pub fn is_of(column: &Column, types: &BTreeSet<Name>) -> bool {
+    if column.collation.as_ref().is_some_and(|collation| types.contains(collation)) {
+        return true;
+    }
     let Some(data_type) = &column.data_type else { return false };
     let base = data_type.canonical.trim_end_matches("[]");
     types.contains(&Name::new(base, base))
@@ -30,24 +37,9 @@ fn aside(name: &Name) -> String {
     format!("wevrun_old_{}", names::identifier(name))
 }
 
-/// The old types step aside, and what is said of their columns with them.
+/// The old types step aside.
 pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
     let mut steps = Vec::new();
-    for (name, table, _) in tables(planning, swapped) {
-        let mut statements = Vec::new();
-        for column in table.columns.iter().filter(|column| is_of(column, swapped)) {
-            if column.default.is_some() {
-                statements
-                    .push(format!("ALTER TABLE {name} ALTER COLUMN {} DROP DEFAULT", quoted(column.name.canonical())));
-            }
-        }
-        for check in conditions(table, swapped) {
-            statements.push(format!("ALTER TABLE {name} DROP CONSTRAINT {}", quoted(check.canonical())));
-        }
-        if !statements.is_empty() {
-            steps.push(Step::new(format!("take defaults and checks from table {name} for now"), statements));
-        }
-    }
     for name in swapped {
         let kind = kind(planning, name);
         let statement = format!("ALTER {} {name} RENAME TO {}", write::keywords(kind), quoted(&aside(name)));
@@ -62,7 +54,16 @@ pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
         {
             let multirange = canonical::multirange(name, &plain.clauses);
             let multirange = Name::new(multirange.as_str(), multirange.as_str());
-            statements.push(format!("ALTER TYPE {multirange} RENAME TO {}", quoted(&aside(&multirange))));
+            // So do the functions that make both (`makeRangeConstructors()` of typecmds.c).
+            let subtype = plain.clauses.value("range.subtype").unwrap_or_default();
+            let (one, many) = (quoted(&aside(name)), quoted(&aside(&multirange)));
+            for arguments in [format!("{subtype}, {subtype}"), format!("{subtype}, {subtype}, text")] {
+                statements.insert(0, format!("ALTER FUNCTION {name}({arguments}) RENAME TO {one}"));
+            }
+            for arguments in ["", &name.to_string(), &format!("{name}[]")] {
+                statements.insert(0, format!("ALTER FUNCTION {multirange}({arguments}) RENAME TO {many}"));
+            }
+            statements.push(format!("ALTER TYPE {multirange} RENAME TO {many}"));
         }
         steps.push(Step::new(format!("let the old {} {name} step aside", kind.title()), statements));
     }
@@ -81,9 +82,12 @@ pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
             };
             let own = quoted(column.name.canonical());
             let data_type = wanted.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
-            actions.push(format!("ALTER COLUMN {own} SET DATA TYPE {data_type} USING {own}::text::{data_type}"));
-            if let Some(default) = &wanted.default {
-                actions.push(format!("ALTER COLUMN {own} SET DEFAULT {}", default.written()));
+            actions.push(match &wanted.collation {
+                Some(collation) => format!("ALTER COLUMN {own} SET DATA TYPE {data_type} COLLATE {collation}"),
+                None => format!("ALTER COLUMN {own} SET DATA TYPE {data_type} USING {own}::text::{data_type}"),
+            });
+            if wanted.collation.is_some() {
+                continue;
             }
             let explanation = format!("values that the new {data_type} does not know stop the script");
             risks.push(Risk::new(RiskKind::MayRefuseRows, format!("column {name}.{}", column.name), explanation));
@@ -93,12 +97,6 @@ pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
         }
         let statement = format!("ALTER TABLE {name}\n    {}", actions.join(",\n    "));
         let mut step = Step::new(format!("give columns of {name} the new type"), vec![statement]);
-        for check in want.checks.iter() {
-            let Some(own) = &check.name else { continue };
-            if have.checks.contains(check) && conditions(have, swapped).contains(own) {
-                step.statements.push(format!("ALTER TABLE {name} ADD {}", write::check_constraint(check)));
-            }
-        }
         step.risks = risks;
         step.risks.push(super::rewrites(name));
         steps.push(step);
@@ -122,7 +120,8 @@ pub fn at_last(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
 }
 
 fn kind(planning: &Planning<'_>, name: &Name) -> Kind {
-    if planning.renamed.find(Kind::Domain, name).is_some() { Kind::Domain } else { Kind::Type }
+    let mut kinds = [Kind::Domain, Kind::Collation].into_iter();
+    kinds.find(|kind| planning.renamed.find(*kind, name).is_some()).unwrap_or(Kind::Type)
 }
 
 /// The tables of both sides that have columns of these types.
@@ -132,17 +131,5 @@ fn tables<'p>(planning: &'p Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<(&'p 
         .tables()
         .filter(|(_, table)| table.columns.iter().any(|column| is_of(column, swapped)))
         .filter_map(|(name, table)| Some((name, table, planning.want.table(name)?)))
-        .collect()
-}
-
-/// The checks of a table that name a column of these types.
-fn conditions(table: &Table, swapped: &BTreeSet<Name>) -> Vec<Name> {
-    let columns: Vec<&Name> =
-        table.columns.iter().filter(|column| is_of(column, swapped)).map(|column| &column.name).collect();
-    table
-        .checks
-        .iter()
-        .filter(|check| columns.iter().any(|column| names_column(&check.condition, column)))
-        .filter_map(|check| check.name.clone())
         .collect()
 }

@@ -3,8 +3,8 @@
 use super::super::names::quoted;
 use super::super::sameness::Constraint;
 use super::super::write;
-use crate::model::{Check, Clauses, Column, Expression, ForeignKey, Key, Kind, Model, Name, Object, Table};
-use crate::plan::{Clearance, Planning, Probe, Risk, RiskKind};
+use crate::model::{Check, Clauses, Column, ForeignKey, Key, Name, Object, Table};
+use crate::plan::{Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 
 /// One table that differs.
@@ -19,16 +19,16 @@ pub struct TableChange<'p> {
 }
 
 impl TableChange<'_> {
-    fn original_table(&self) -> Name {
+    pub(super) fn original_table(&self) -> Name {
         self.planning.comparison.renames.key_in_have(&self.object.key()).name
     }
 
-    fn original_column(&self, column: &Name) -> Name {
+    pub(super) fn original_column(&self, column: &Name) -> Name {
         let renamed = self.planning.comparison.renames.columns_of(&self.object.name);
         renamed.into_iter().find(|(_, new)| new == column).map_or_else(|| column.clone(), |(old, _)| old)
     }
 
-    fn answer(&self, probe: &Probe) -> Option<bool> {
+    pub(super) fn answer(&self, probe: &Probe) -> Option<bool> {
         self.planning.evidence.answer(probe)
     }
 
@@ -62,17 +62,17 @@ impl TableChange<'_> {
         steps
     }
 
-    fn table(&self) -> &Name {
+    pub(super) fn table(&self) -> &Name {
         &self.object.name
     }
 
-    fn step(&self, title: impl Into<String>, actions: Vec<String>) -> Step {
+    pub(super) fn step(&self, title: impl Into<String>, actions: Vec<String>) -> Step {
         let what = if self.want.clauses.has("server") { "FOREIGN TABLE" } else { "TABLE" };
         let statement = format!("ALTER {what} {}\n    {}", self.table(), actions.join(",\n    "));
         Step::new(title, vec![if actions.len() == 1 { statement.replacen("\n    ", " ", 1) } else { statement }])
     }
 
-    fn has_no_rows(&self) -> bool {
+    pub(super) fn has_no_rows(&self) -> bool {
         self.answer(&Probe::HasRows(self.original_table())) == Some(false)
     }
 
@@ -90,8 +90,14 @@ impl TableChange<'_> {
             names.push(name.canonical().to_owned());
         };
         let (have, want) = (self.have, self.want);
-        have.primary_key.iter().filter(|key| !same_key(want.primary_key.as_ref(), key)).for_each(|key| drop(&key.name));
-        have.unique_keys.iter().filter(|key| !has_key(want, key)).for_each(|key| drop(&key.name));
+        have.primary_key
+            .iter()
+            .filter(|key| !same_key(want.primary_key.as_ref(), key) || self.loses_column(key))
+            .for_each(|key| drop(&key.name));
+        have.unique_keys
+            .iter()
+            .filter(|key| !has_key(want, key) || self.loses_column(key))
+            .for_each(|key| drop(&key.name));
         let checks = have.checks.iter().filter(|check| !has_check(&want.checks, check) || self.is_respelled(check));
         let exclusions = have.exclusions.iter().filter(|check| !has_check(&want.exclusions, check));
         checks.chain(exclusions).filter_map(|check| check.name.as_ref()).for_each(&mut drop);
@@ -103,10 +109,20 @@ impl TableChange<'_> {
 
     /// Whether the server would spell the check with casts from the old type of a column: then it comes anew.
     fn is_respelled(&self, check: &Check) -> bool {
-        self.have.columns.iter().any(|column| {
-            self.want.column(&column.name).is_some_and(|want| want.data_type != column.data_type)
-                && super::dependents::names_column(&check.condition, &column.name)
-        })
+        let names = |column: &Name| super::dependents::names_column(&check.condition, column);
+        let other_type =
+            |column: &Column| self.want.column(&column.name).is_some_and(|want| want.data_type != column.data_type);
+        self.have.columns.iter().any(|column| other_type(column) && names(&column.name))
+            || self.replaced().iter().any(names)
+    }
+
+    fn replaced(&self) -> Vec<Name> {
+        super::dependents::replaced_columns(self.have, self.want, self.planning.version.major)
+    }
+
+    /// Whether the key goes with a column that is made anew.
+    fn loses_column(&self, key: &Key) -> bool {
+        self.replaced().iter().any(|column| key.parts.iter().any(|part| part.column == *column))
     }
 
     fn constraints_that_come(&self, steps: &mut Vec<Step>) {
@@ -120,10 +136,12 @@ impl TableChange<'_> {
             steps.push(step);
         };
         let equal = "rows that are equal in these columns stop the script";
-        for key in want.primary_key.iter().filter(|key| !same_key(have.primary_key.as_ref(), key)) {
+        for key in
+            want.primary_key.iter().filter(|key| !same_key(have.primary_key.as_ref(), key) || self.loses_column(key))
+        {
             add(&key.name, write::key_constraint("PRIMARY KEY", key), format!("primary key {table}"), equal, false);
         }
-        for key in want.unique_keys.iter().filter(|key| !has_key(have, key)) {
+        for key in want.unique_keys.iter().filter(|key| !has_key(have, key) || self.loses_column(key)) {
             add(
                 &key.name,
                 write::key_constraint("UNIQUE", key),
@@ -147,339 +165,6 @@ impl TableChange<'_> {
                 "rows that exclude one another stop the script",
                 false,
             );
-        }
-    }
-
-    fn columns(&self, steps: &mut Vec<Step>) {
-        let table = self.table();
-        // A column that is computed from one that goes or changes its type goes first, and comes again.
-        let touched = super::dependents::touched_columns(self.have, self.want);
-        let computed: Vec<&Column> = self
-            .have
-            .columns
-            .iter()
-            .filter(|column| touched.contains(&column.name))
-            .filter(|column| {
-                column.generated.as_ref().is_some_and(|g| {
-                    touched
-                        .iter()
-                        .any(|name| *name != column.name && super::dependents::names_column(&g.expression, name))
-                })
-            })
-            .collect();
-        for column in &computed {
-            let own = quoted(column.name.canonical());
-            steps.push(
-                self.step(format!("drop computed column {table}.{}", column.name), vec![format!("DROP COLUMN {own}")]),
-            );
-        }
-        let is_computed = |name: &Name| computed.iter().any(|column| column.name == *name);
-        for column in self
-            .have
-            .columns
-            .iter()
-            .filter(|column| self.want.column(&column.name).is_none() && !is_computed(&column.name))
-        {
-            if column.clauses.has("inherited") {
-                continue; // goes with the parent's
-            }
-            let own = quoted(column.name.canonical());
-            let mut step =
-                self.step(format!("drop column {table}.{}", column.name), vec![format!("DROP COLUMN {own}")]);
-            if column.generated.is_none() {
-                let probe = Probe::HasValues(self.original_table(), self.original_column(&column.name));
-                if self.answer(&probe) == Some(false) {
-                    step.statements
-                        .insert(0, super::must_not_hold(&Probe::HasValues(table.clone(), column.name.clone())));
-                    step.notes.push(format!(
-                        "column {table}.{} holds no values, so nothing is lost; the script stops if it does by then",
-                        column.name
-                    ));
-                } else {
-                    let certain = match self.answer(&probe) {
-                        Some(true) => "it holds values, and they are destroyed",
-                        _ => "any values in it are destroyed",
-                    };
-                    let mut risk = Risk::new(RiskKind::LosesColumn, format!("column {table}.{}", column.name), certain);
-                    risk.ways_out
-                        .push(format!("if it was renamed, write on the new column: -- wevrun: formerly {own}"));
-                    step.risks.push(risk);
-                }
-            }
-            steps.push(step);
-        }
-        let mut later = Vec::new();
-        for column in self.want.columns.iter() {
-            match self.have.column(&column.name) {
-                None if column.clauses.has("inherited") => {}
-                None => steps.push(self.add_column(column)),
-                Some(_) if is_computed(&column.name) => later.push(column),
-                Some(have) if have != column => self.change_column(have, column, steps),
-                Some(_) => {}
-            }
-        }
-        steps.extend(later.into_iter().map(|column| self.add_column(column)));
-    }
-
-    fn add_column(&self, column: &Column) -> Step {
-        let table = self.table();
-        let mut step = self
-            .step(format!("add column {table}.{}", column.name), vec![format!("ADD COLUMN {}", write::column(column))]);
-        let mut bare = column.clone();
-        bare.clauses.remove("comment");
-        bare.clauses.remove("compression");
-        step.statements.extend(write::column_extras(table, &bare, None));
-        let filled = column.default.is_some() || column.generated.is_some() || column.clauses.has("identity");
-        if column.not_null.is_some() && !filled && !self.has_no_rows() {
-            let object = format!("column {table}.{}", column.name);
-            let sure = self.answer(&Probe::HasRows(self.original_table())) == Some(true);
-            let explanation = if sure {
-                "it must not be NULL and has no default, but the table holds rows"
-            } else {
-                "it must not be NULL and has no default: if the table holds rows, the script stops"
-            };
-            let mut risk = Risk::new(RiskKind::NeedsValues, object, explanation);
-            if sure {
-                risk.clearance = Clearance::Impossible;
-            }
-            risk.ways_out.push("give it a DEFAULT".to_owned());
-            risk.ways_out.push("let it be NULL in this release, fill it, and add NOT NULL in the next one".to_owned());
-            step.risks.push(risk);
-        }
-        // https://www.postgresql.org/docs/current/sql-altertable.html#SQL-ALTERTABLE-NOTES
-        let rewrites = column.generated.as_ref().is_some_and(|generated| generated.stored)
-            || column.clauses.has("identity")
-            || column.default.as_ref().is_some_and(is_volatile);
-        if rewrites && !self.has_no_rows() {
-            step.risks.push(self.rewrites());
-        }
-        if self.planning.way_back {
-            step.notes.push(format!(
-                "can't bring back: the values that column {table}.{} held before the release",
-                column.name
-            ));
-        }
-        step
-    }
-
-    fn rewrites(&self) -> Risk {
-        super::rewrites(self.table())
-    }
-
-    /// The names of the tables that this one has columns from.
-    fn parents(&self) -> impl Iterator<Item = Name> {
-        let clauses =
-            ["inherits", "partition of", "of"].into_iter().filter_map(|clause| self.want.clauses.value(clause));
-        clauses.flat_map(super::super::split_list).map(|name| Name::new(name.as_str(), name.as_str()))
-    }
-
-    /// Whether the column is one of a parent that had it before, or of the type that the table is of.
-    fn is_of_a_parent(&self, column: &Column) -> bool {
-        let has = |model: &Model, parent: &Name| {
-            let table = model.table(parent).or_else(|| model.find(Kind::ForeignTable, parent)?.as_table());
-            table.is_some_and(|table| table.column(&column.name).is_some())
-        };
-        let (before, after) = (&self.have.clauses, &self.want.clauses);
-        let same =
-            ["inherits", "partition of", "of"].into_iter().all(|clause| before.value(clause) == after.value(clause));
-        same && self.parents().any(|parent| {
-            has(&self.planning.renamed, &parent) && has(self.planning.want, &parent)
-                || self.want.clauses.has("of") && column.clauses.has("inherited")
-        })
-    }
-
-    /// Whether a parent that has the column comes to say that it is not NULL, and so says it of this table as well.
-    fn has_not_null_from_a_parent(&self, column: &Column) -> bool {
-        self.parents().any(|parent| {
-            let says = |model: &Model| {
-                model
-                    .table(&parent)
-                    .and_then(|parent| parent.column(&column.name))
-                    .is_some_and(|column| column.not_null.is_some() && !column.clauses.has("not null no inherit"))
-            };
-            says(self.planning.want) && !says(&self.planning.renamed)
-        })
-    }
-
-    /// What PostgreSQL 18 and later know of a NOT NULL beside that it is there.
-    fn change_not_null(&self, have: &Column, want: &Column, actions: &mut Vec<String>) {
-        let own = quoted(want.name.canonical());
-        let change = |attribute: &str| (have.clauses.has(attribute), want.clauses.has(attribute));
-        match change("not null no inherit") {
-            (false, true) => {
-                let name = quoted(write::not_null_name(self.table(), have).canonical());
-                actions.push(format!("ALTER CONSTRAINT {name} NO INHERIT"));
-            }
-            (true, false) => {
-                let name = quoted(write::not_null_name(self.table(), have).canonical());
-                actions.push(format!("ALTER CONSTRAINT {name} INHERIT"));
-            }
-            _ => {}
-        }
-        match change("not null not valid") {
-            (false, true) => {
-                actions.push(format!("ALTER COLUMN {own} DROP NOT NULL"));
-                actions.push(format!("ADD {}", write::not_null_constraint(self.table(), want)));
-            }
-            (true, false) => {
-                let name = quoted(write::not_null_name(self.table(), have).canonical());
-                actions.push(format!("VALIDATE CONSTRAINT {name}"));
-            }
-            _ => {}
-        }
-    }
-
-    fn change_column(&self, have: &Column, want: &Column, steps: &mut Vec<Step>) {
-        let table = self.table();
-        let own = quoted(want.name.canonical());
-        let mut actions = Vec::new();
-        let mut risks = Vec::new();
-        // What a parent's column becomes, the child's becomes with it.
-        let type_changes =
-            (have.data_type != want.data_type || have.collation != want.collation) && !self.is_of_a_parent(want);
-        // A default or an identity of the old kind goes first.
-        if have.generated.is_some() && have.generated != want.generated {
-            let kept = |column: &Column| column.generated.as_ref().map(|generated| generated.stored);
-            if let Some(generated) =
-                want.generated.as_ref().filter(|_| kept(have) == kept(want) && self.planning.version.major >= 17)
-            {
-                // https://www.postgresql.org/docs/17/sql-altertable.html
-                actions.push(format!("ALTER COLUMN {own} SET EXPRESSION AS ({})", generated.expression.written()));
-                risks.extend((generated.stored && !self.has_no_rows()).then(|| self.rewrites()));
-            } else if want.generated.is_some() {
-                // Before version 17 the server can't give a column another expression: it comes anew.
-                let mut step = self.step(
-                    format!("make generated column {table}.{} anew", want.name),
-                    vec![format!("DROP COLUMN {own}"), format!("ADD COLUMN {}", write::column(want))],
-                );
-                step.risks.extend((!self.has_no_rows()).then(|| self.rewrites()));
-                let mut bare = want.clone();
-                bare.clauses.remove("compression");
-                step.statements.extend(write::column_extras(table, &bare, None));
-                steps.push(step);
-                return;
-            }
-            if want.generated.is_none() {
-                actions.push(format!("ALTER COLUMN {own} DROP EXPRESSION"));
-            }
-        } else if have.generated.is_none() && want.generated.is_some() {
-            let mut step = self.step(
-                format!("make column {table}.{} a generated one", want.name),
-                vec![format!("DROP COLUMN {own}"), format!("ADD COLUMN {}", write::column(want))],
-            );
-            step.risks.push(Risk::new(
-                RiskKind::LosesColumn,
-                format!("column {table}.{}", want.name),
-                "its values are replaced by computed ones",
-            ));
-            steps.push(step);
-            return;
-        }
-        let identity_changes = have.clauses.has("identity") != want.clauses.has("identity");
-        let default_changes = have.default != want.default;
-        let made_room = identity_changes && want.clauses.has("identity");
-        if have.default.is_some() && (want.default.is_none() || type_changes) && !made_room {
-            actions.push(format!("ALTER COLUMN {own} DROP DEFAULT"));
-        }
-        if type_changes {
-            let data_type = want.data_type.as_ref().map_or("text", |data_type| data_type.canonical.as_str());
-            let collation = want.collation.as_ref().map_or_else(String::new, |name| format!(" COLLATE {name}"));
-            let before = have.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
-            let conversion = conversion(before, data_type);
-            let using = match conversion {
-                Conversion::Explicit => format!(" USING {own}::{data_type}"),
-                Conversion::ByText => format!(" USING {own}::text::{data_type}"),
-                _ => String::new(),
-            };
-            actions.push(format!("ALTER COLUMN {own} SET DATA TYPE {data_type}{collation}{using}"));
-            let original = self.original_column(&want.name);
-            let empty =
-                self.answer(&Probe::HasValues(self.original_table(), original)) == Some(false) || self.has_no_rows();
-            if !empty {
-                match conversion {
-                    Conversion::Free => {}
-                    Conversion::Rewrite => risks.push(self.rewrites()),
-                    Conversion::Lossy | Conversion::Explicit | Conversion::ByText => {
-                        let object = format!("column {table}.{}", want.name);
-                        let by_text = if conversion == Conversion::ByText {
-                            "; no cast leads there, so each goes through its text"
-                        } else {
-                            ""
-                        };
-                        let explanation = format!(
-                            "values are stored as {data_type} instead of {before}{by_text}; those that do not fit stop the script or are changed"
-                        );
-                        risks.push(Risk::new(RiskKind::ChangesValues, object, explanation));
-                        risks.push(self.rewrites());
-                    }
-                }
-            }
-        }
-        if let Some(default) =
-            want.default.as_ref().filter(|_| default_changes || (type_changes && have.default.is_some()))
-        {
-            actions.push(format!("ALTER COLUMN {own} SET DEFAULT {}", default.written()));
-        }
-        match (have.not_null, want.not_null) {
-            (None, Some(_)) if self.has_not_null_from_a_parent(want) => {}
-            (None, Some(_)) if want.clauses.has("not null not valid") => {
-                actions.push(format!("ADD {}", write::not_null_constraint(table, want)));
-            }
-            (None, Some(_)) => {
-                // Before version 18 it has no name.
-                let named = self.planning.version.major >= 18
-                    && (want.not_null_name.is_some() || want.clauses.has("not null no inherit"));
-                actions.push(if named {
-                    format!("ADD {}", write::not_null_constraint(table, want))
-                } else {
-                    format!("ALTER COLUMN {own} SET NOT NULL")
-                });
-                let original = self.original_column(&want.name);
-                let nulls = self.answer(&Probe::HasNulls(self.original_table(), original));
-                if nulls != Some(false) && !self.has_no_rows() {
-                    let object = format!("column {table}.{}", want.name);
-                    let mut risk = if nulls == Some(true) {
-                        Risk::new(RiskKind::NeedsValues, object, "it must not be NULL, but some rows hold NULL")
-                    } else {
-                        Risk::new(RiskKind::MayRefuseRows, object, "rows that hold NULL stop the script")
-                    };
-                    if nulls == Some(true) {
-                        risk.clearance = Clearance::Impossible;
-                        risk.ways_out
-                            .push(format!("fill the column first: UPDATE {table} SET {own} = … WHERE {own} IS NULL"));
-                    }
-                    risks.push(risk);
-                }
-            }
-            (Some(_), None) => actions.push(format!("ALTER COLUMN {own} DROP NOT NULL")),
-            (Some(_), Some(_)) => self.change_not_null(have, want, &mut actions),
-            (None, None) => {}
-        }
-        if identity_changes && let Some(identity) = write::identity(want) {
-            actions.push(format!("ALTER COLUMN {own} ADD {identity}"));
-        } else if want.clauses.has("identity") {
-            actions.extend(identity_changes_of(have, want, &own));
-        }
-        if !actions.is_empty() {
-            let mut step = self.step(format!("change column {table}.{}", want.name), actions);
-            step.risks = risks;
-            if made_room {
-                let literal = super::super::tokens::literal;
-                let sequence = format!(
-                    "pg_get_serial_sequence({}, {})",
-                    literal(table.canonical()),
-                    literal(want.name.canonical())
-                );
-                step.statements.push(super::go_on_counting(&sequence, table, want.name.canonical()));
-            }
-            steps.push(step);
-        }
-        let extras: Vec<String> = write::column_extras(table, want, Some(have))
-            .into_iter()
-            .filter(|text| !text.starts_with("COMMENT"))
-            .collect();
-        if !extras.is_empty() {
-            steps.push(Step::new(format!("change settings of column {table}.{}", want.name), extras));
         }
     }
 
@@ -665,101 +350,6 @@ pub fn has_foreign_key(table: &Table, key: &ForeignKey) -> bool {
 
 fn has_check(checks: &[Check], check: &Check) -> bool {
     checks.iter().any(|other| other.uncommented() == check.uncommented())
-}
-
-fn identity_changes_of(have: &Column, want: &Column, own: &str) -> Vec<String> {
-    let mut words = Vec::new();
-    for clause in have.clauses.differing(&want.clauses) {
-        let value = want.clauses.value(clause);
-        match (clause, value) {
-            ("identity", Some(value)) => words.push(format!("SET GENERATED {}", value.to_uppercase())),
-            ("identity.increment", value) => words.push(format!("SET INCREMENT BY {}", value.unwrap_or("1"))),
-            ("identity.start", value) => words.push(format!("SET START WITH {}", value.unwrap_or("1"))),
-            ("identity.minvalue", Some(value)) => words.push(format!("SET MINVALUE {value}")),
-            ("identity.minvalue", None) => words.push("SET NO MINVALUE".to_owned()),
-            ("identity.maxvalue", Some(value)) => words.push(format!("SET MAXVALUE {value}")),
-            ("identity.maxvalue", None) => words.push("SET NO MAXVALUE".to_owned()),
-            ("identity.cache", value) => words.push(format!("SET CACHE {}", value.unwrap_or("1"))),
-            ("identity.cycle", value) => {
-                words.push(if value.is_some() { "SET CYCLE" } else { "SET NO CYCLE" }.to_owned())
-            }
-            _ => {}
-        }
-    }
-    if words.is_empty() { Vec::new() } else { vec![format!("ALTER COLUMN {own} {}", words.join(" "))] }
-}
-
-fn is_volatile(default: &Expression) -> bool {
-    let text = &default.canonical;
-    text.contains("nextval") || text.contains("random") || text.contains("clock_timestamp") || text.contains("uuid")
-}
-
-/// What a change of type does to the values that are there.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Conversion {
-    /// Nothing is written anew.
-    Free,
-    /// All values fit, and are written anew.
-    Rewrite,
-    /// The server converts by itself, and values may not fit.
-    Lossy,
-    /// Only an explicit cast converts.
-    Explicit,
-    /// There is no cast: values go through their text.
-    ByText,
-}
-
-fn conversion(from: &str, to: &str) -> Conversion {
-    let base = |name: &str| name.split('(').next().unwrap_or(name).trim().to_owned();
-    let length = |name: &str| -> Option<u32> { name.split_once('(')?.1.split([',', ')']).next()?.parse().ok() };
-    let (a, b) = (base(from), base(to));
-    let text = |name: &str| matches!(name, "text" | "character varying");
-    let numbers = ["smallint", "integer", "bigint", "numeric", "real", "double precision"];
-    let rank = |name: &str| numbers.iter().position(|other| *other == name);
-    if text(&a) && text(&b) {
-        return match (length(from), length(to)) {
-            (_, None) => Conversion::Free,
-            (Some(before), Some(after)) if after >= before => Conversion::Free,
-            _ => Conversion::Lossy,
-        };
-    }
-    if a == b {
-        let scale = |name: &str| {
-            name.split_once(',').and_then(|(_, rest)| rest.trim_end_matches(')').trim().parse::<i32>().ok())
-        };
-        return match (length(from), length(to)) {
-            (_, None) => Conversion::Free,
-            (Some(before), Some(after)) if after >= before && scale(from) == scale(to) => Conversion::Free,
-            _ => Conversion::Lossy,
-        };
-    }
-    match (rank(&a), rank(&b)) {
-        (Some(a), Some(b)) if a < b && b <= 3 && length(to).is_none() => return Conversion::Rewrite,
-        (Some(_), Some(_)) => return Conversion::Lossy,
-        _ => {}
-    }
-    // Everything has a text; the server assigns it without being asked.
-    if text(&b) && length(to).is_none() {
-        return if from.ends_with("[]") || from.contains('.') { Conversion::Explicit } else { Conversion::Rewrite };
-    }
-    if a.starts_with("timestamp") && b.starts_with("timestamp") || a == "date" && b.starts_with("timestamp") {
-        return Conversion::Lossy;
-    }
-    // https://www.postgresql.org/docs/current/catalog-pg-cast.html
-    let explicit = [
-        ("integer", "boolean"),
-        ("boolean", "integer"),
-        ("json", "jsonb"),
-        ("jsonb", "json"),
-        ("jsonb", "numeric"),
-        ("jsonb", "boolean"),
-    ];
-    let moments = |name: &str| name == "date" || name.starts_with("timestamp") || name.starts_with("time");
-    let cast = explicit.contains(&(a.as_str(), b.as_str()))
-        || text(&a)
-        || a == "character"
-        || moments(&a) && moments(&b) && a != "date";
-    if cast { Conversion::Explicit } else { Conversion::ByText }
 }
 
 /// Constraints that are the same but for their names: the name that there is, and the one that is wanted.

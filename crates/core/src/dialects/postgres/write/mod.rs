@@ -77,8 +77,25 @@ fn storage_parameters(clauses: &Clauses) -> String {
     if parameters.is_empty() { String::new() } else { format!(" WITH ({})", parameters.join(", ")) }
 }
 
+/// Changes of the options of what is foreign (<https://www.postgresql.org/docs/current/sql-alterserver.html>).
+pub fn option_changes(what: &str, have: &Clauses, want: &Clauses, differing: &mut Vec<&str>) -> Option<String> {
+    let mut options = Vec::new();
+    differing.retain(|clause| {
+        let Some(name) = clause.strip_prefix("options.").map(quoted) else { return true };
+        options.push(match want.value(clause) {
+            Some(value) => {
+                let how = if have.has(clause) { "SET" } else { "ADD" };
+                format!("{how} {name} {}", literal(value))
+            }
+            None => format!("DROP {name}"),
+        });
+        false
+    });
+    (!options.is_empty()).then(|| format!("ALTER {what} OPTIONS ({})", options.join(", ")))
+}
+
 /// ` OPTIONS (…)`, or nothing.
-fn foreign_options(clauses: &Clauses) -> String {
+fn options(clauses: &Clauses) -> String {
     let options: Vec<String> = clauses
         .iter()
         .filter_map(|(name, value)| Some((name.strip_prefix("options.")?, value)))
@@ -349,7 +366,7 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
         }
         Kind::Publication => replication::create_publication(name, clauses),
         Kind::Subscription => replication::create_subscription(name, clauses),
-        Kind::UserMapping => format!("CREATE USER MAPPING FOR {name}{}", foreign_options(clauses)),
+        Kind::UserMapping => format!("CREATE USER MAPPING FOR {name}{}", options(clauses)),
         Kind::Operator => {
             let symbol = name.canonical().trim_end_matches(names::signature(name));
             format!("CREATE OPERATOR {symbol} {}", definition_list(clauses, "with."))
@@ -399,7 +416,7 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
         }
         Kind::DefaultPrivileges => format!("ALTER DEFAULT PRIVILEGES {name}"),
         Kind::Language => format!("CREATE {or_replace}LANGUAGE {name}{definition}"),
-        _ => format!("CREATE {what} {name}{definition}{}", foreign_options(clauses)),
+        _ => format!("CREATE {what} {name}{definition}{}", options(clauses)),
     }
 }
 

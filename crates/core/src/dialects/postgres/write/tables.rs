@@ -53,7 +53,7 @@ pub fn create_table(name: &Name, table: &Table, foreign_keys: bool) -> String {
         out += &format!(" PARTITION BY {}", key.written());
     }
     if let Some(server) = clauses.value(is::SERVER) {
-        out += &format!(" SERVER {server}{}", foreign_options(clauses));
+        out += &format!(" SERVER {server}{}", options(clauses));
     }
     if let Some(method) = clauses.value("using") {
         out += &format!(" USING {}", quoted(method));
@@ -102,7 +102,7 @@ pub fn column(column: &Column) -> String {
 }
 
 fn column_constraints(column: &Column) -> String {
-    let mut out = foreign_options(&column.clauses);
+    let mut out = options(&column.clauses);
     if let Some(default) = &column.default {
         out += &format!(" DEFAULT {}", default_text(default));
     } else if column.clauses.has("no default") {
@@ -306,11 +306,18 @@ pub fn column_extras(table: &Name, column: &Column, have: Option<&Column>) -> Ve
             "not null not valid" if have.is_none() => {
                 out.push(format!("ALTER TABLE {table} ADD {}", not_null_constraint(table, column)));
             }
+            _ if clause.starts_with("options.") => {
+                // With CREATE they are said in the column's own words.
+                let mut one = vec![clause];
+                let what = format!("FOREIGN TABLE {table} ALTER COLUMN {own}");
+                out.extend(have.and_then(|_| option_changes(&what, before, &column.clauses, &mut one)));
+            }
             _ => {
                 let Some(option) = clause.strip_prefix("with.") else { continue };
                 out.push(match value {
-                    Some(value) => {
-                        format!("ALTER TABLE {table} ALTER COLUMN {own} SET ({option} = {})", parameter_value(value))
+                    Some(_) => {
+                        let value = parameter_value(column.clauses.written(clause));
+                        format!("ALTER TABLE {table} ALTER COLUMN {own} SET ({option} = {value})")
                     }
                     None => format!("ALTER TABLE {table} ALTER COLUMN {own} RESET ({option})"),
                 });
