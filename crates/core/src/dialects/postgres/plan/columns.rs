@@ -224,7 +224,7 @@ impl TableChange<'_> {
             (have.data_type != want.data_type || have.collation != want.collation) && !self.is_of_a_parent(want);
         // A default or an identity of the old kind goes first.
         if have.generated.is_some() && have.generated != want.generated {
-            let in_place = super::dependents::sets_expression(have, want, self.planning.version.major);
+            let in_place = super::dependents::sets_expression(self.have, have, want, self.planning.version.major);
             if let Some(generated) = want.generated.as_ref().filter(|_| in_place) {
                 actions.push(format!("ALTER COLUMN {own} SET EXPRESSION AS ({})", generated.expression.written()));
                 risks.extend((generated.stored && !self.has_no_rows()).then(|| self.rewrites()));

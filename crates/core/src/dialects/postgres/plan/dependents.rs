@@ -143,7 +143,7 @@ pub fn replaced_columns(have: &Table, want: &Table, major: u32) -> Vec<Name> {
         let Some(wanted) = want.column(&column.name) else { return false };
         let other = column.generated != wanted.generated
             && wanted.generated.is_some()
-            && !sets_expression(column, wanted, major);
+            && !sets_expression(have, column, wanted, major);
         let computed = column
             .generated
             .as_ref()
@@ -154,9 +154,12 @@ pub fn replaced_columns(have: &Table, want: &Table, major: u32) -> Vec<Name> {
 }
 
 /// Whether the server can compute the column otherwise where it is (<https://www.postgresql.org/docs/17/sql-altertable.html>).
-pub fn sets_expression(have: &Column, want: &Column, major: u32) -> bool {
+pub fn sets_expression(table: &Table, have: &Column, want: &Column, major: u32) -> bool {
     match (&have.generated, &want.generated) {
-        (Some(have), Some(want)) => have.stored == want.stored && major >= 17,
+        // Not yet where a check could be about a column that is computed when it is read (`ATExecSetExpression()`).
+        (Some(have), Some(want)) => {
+            have.stored == want.stored && major >= 17 && (have.stored || table.checks.is_empty())
+        }
         _ => false,
     }
 }

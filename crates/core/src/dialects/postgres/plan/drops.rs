@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::super::names::{self, quoted};
 use super::{Planner, column_order, drop_statement, is_early, must_not_hold, order};
-use crate::model::{Definition, Kind, Name, Object, ObjectKey};
+use crate::model::{Definition, Kind, Name, Object, ObjectKey, Table};
 use crate::plan::{Probe, Risk, RiskKind};
 use crate::script::Step;
 
@@ -168,6 +168,23 @@ impl Planner<'_> {
         }
     }
 
+    /// A partition of a table that others refer to can't go while it is one: the server looks then whether a row refers to its rows.
+    fn detach_partition(&self, object: &Object) -> Option<String> {
+        let parent_of = |table: &Table| table.clauses.value("partition of").map(|name| Name::new(name, name));
+        let parent = parent_of(object.as_table()?)?;
+        let stays = ObjectKey::new(Kind::Table, parent.clone());
+        let mut above = vec![parent.clone()];
+        while let Some(next) = self.have().table(above.last()?).and_then(parent_of).filter(|next| !above.contains(next))
+        {
+            above.push(next);
+        }
+        let refers = |table: &Table| table.foreign_keys.iter().any(|key| above.contains(&key.parent));
+        let needed = self.planning.want.get(&stays).is_some()
+            && !self.again.contains(&stays)
+            && self.have().tables().any(|(_, table)| refers(table));
+        needed.then(|| format!("ALTER TABLE {parent} DETACH PARTITION {}", object.name))
+    }
+
     fn drop_object(&mut self, object: &Object) {
         let key = object.key();
         let anew = if self.again.contains(&key) { ", to make it anew" } else { "" };
@@ -186,6 +203,7 @@ impl Planner<'_> {
                 step.risks.push(Risk::new(RiskKind::LosesTable, key.to_string(), certain));
             }
         }
+        step.statements.extend(self.detach_partition(object));
         step.statements.push(drop_statement(object));
         if key.kind == Kind::Subscription {
             // Dropped with its slot, it could not be in a transaction.

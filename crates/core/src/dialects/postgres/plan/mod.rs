@@ -26,7 +26,9 @@ use super::canonical;
 use super::names::quoted;
 use super::write;
 use crate::compare::{Change, access_properties, compare_with};
-use crate::model::{Beside, Check, Definition, Fingerprint, Kind, Model, Name, Object, ObjectKey, Plain};
+use crate::model::{
+    Beside, Check, Clauses, Definition, Fingerprint, Key, Kind, Model, Name, Object, ObjectKey, Plain, Table,
+};
 use crate::plan::{Part, Plan, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 pub use column_order::obstacle as order_obstacle;
@@ -222,9 +224,18 @@ impl<'p> Planner<'p> {
             to_order.filter(|key| !alterations.iter().any(|(other, _)| other == key)).collect();
         self.ordered = to_order.iter().filter(|key| !self.again.contains(key)).map(|key| key.name.clone()).collect();
         self.again.extend(to_order);
-        let stands =
-            in_the_way(self.have(), planning.want, &removed, &self.again, &self.swapped, planning.version.major);
-        self.again.extend(stands);
+        // A type on a type that steps aside does so too.
+        let stands = loop {
+            let (have, want, major) = (self.have(), planning.want, planning.version.major);
+            let stands = in_the_way(have, want, &removed, &self.again, &self.swapped, major);
+            let aside = stands.iter().filter(|key| swap::is_swapped(planning, key)).map(|key| key.name.clone());
+            let aside: Vec<Name> = aside.filter(|name| !self.swapped.contains(name)).collect();
+            if aside.is_empty() {
+                break stands;
+            }
+            self.swapped.extend(aside);
+        };
+        self.again.extend(stands.into_iter().filter(|key| !swap::is_swapped(planning, key)));
         if !self.swapped.is_empty() || !self.ordered.is_empty() {
             self.progress.lose();
         }
@@ -304,7 +315,7 @@ impl<'p> Planner<'p> {
         let mut renamed = Vec::new();
         for (name, table) in self.have.tables() {
             let Some(want) = planning.want.table(name) else { continue };
-            for (from, to) in table::constraint_renames(table, want) {
+            for (from, to) in table::constraint_renames(table, want, |parent| is_partitioned(&self.have, parent)) {
                 let statement = format!(
                     "ALTER TABLE {name} RENAME CONSTRAINT {} TO {}",
                     quoted(from.canonical()),
@@ -521,6 +532,23 @@ impl<'p> Planner<'p> {
         })
     }
 
+    /// The names of the indexes of a table, those of keys too, that are dropped and built.
+    fn indexes_made_anew(&self, name: &Name, want: &Table) -> Vec<Name> {
+        let again = self.again.iter().filter(|key| key.kind == Kind::Index).filter_map(|key| self.have().get(key));
+        let again = again.filter(|object| object.definition.owner() == Some(name));
+        let mut found: Vec<Name> =
+            again.map(|object| super::names::simple(&super::names::identifier(&object.name))).collect();
+        if let Some(have) = self.have().table(name) {
+            let replaced = dependents::replaced_columns(have, want, self.planning.version.major);
+            let loses = |key: &&Key| key.parts.iter().any(|part| replaced.contains(&part.column));
+            let primary =
+                have.primary_key.iter().filter(|key| !table::same_key(want.primary_key.as_ref(), key) || loses(key));
+            let unique = have.unique_keys.iter().filter(|key| !table::has_key(want, key) || loses(key));
+            found.extend(primary.chain(unique).map(|key| key.name.clone()));
+        }
+        found
+    }
+
     /// What needs more than one object to be there.
     fn finish(&mut self) {
         let planning = self.planning;
@@ -555,10 +583,20 @@ impl<'p> Planner<'p> {
             self.pause();
         }
         for (name, table) in planning.want.tables() {
-            let nothing = crate::model::Clauses::default();
             let rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
-            let before = self.have().table(name).filter(|_| !rebuilt).map_or(&nothing, |table| &table.clauses);
-            let statements = write::late_settings(name, before, &table.clauses);
+            let mut before = match self.have().table(name).filter(|_| !rebuilt) {
+                Some(have) => Cow::Borrowed(&have.clauses),
+                None => Cow::Owned(Clauses::default()),
+            };
+            // What is said of an index went with it.
+            for index in self.indexes_made_anew(name, table) {
+                for clause in ["cluster on", "replica identity"] {
+                    if before.value(clause).is_some_and(|value| value.contains(index.canonical())) {
+                        before.to_mut().remove(clause);
+                    }
+                }
+            }
+            let statements = write::late_settings(name, &before, &table.clauses);
             if statements.is_empty() {
                 continue;
             }
@@ -578,6 +616,11 @@ pub fn go_on_counting(sequence: &str, table: &Name, column: &str) -> String {
 }
 
 /// The statement that drops an object, and nothing else.
+/// Whether a table has partitions.
+fn is_partitioned(model: &Model, name: &Name) -> bool {
+    model.table(name).is_some_and(|table| table.clauses.has("partition by"))
+}
+
 pub fn drop_statement(object: &Object) -> String {
     let key = object.key();
     let name = &object.name;

@@ -334,7 +334,7 @@ fn constraint_comments(table: &Table) -> Vec<(Name, &'static str, Option<&str>)>
         .collect()
 }
 
-fn same_key(other: Option<&Key>, key: &Key) -> bool {
+pub fn same_key(other: Option<&Key>, key: &Key) -> bool {
     other.is_some_and(|other| other.uncommented() == key.uncommented())
 }
 
@@ -353,7 +353,9 @@ fn has_check(checks: &[Check], check: &Check) -> bool {
 }
 
 /// Constraints that are the same but for their names: the name that there is, and the one that is wanted.
-pub fn constraint_renames(have: &Table, want: &Table) -> Vec<(Name, Name)> {
+///
+/// A foreign key to a table with partitions has one to each of them, whose names are in the way of new ones: it is left out.
+pub fn constraint_renames(have: &Table, want: &Table, partitioned: impl Fn(&Name) -> bool) -> Vec<(Name, Name)> {
     let names = |table: &Table| -> Vec<Name> {
         let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| key.name.clone());
         let checks = table.checks.iter().chain(table.exclusions.iter()).filter_map(|check| check.name.clone());
@@ -382,7 +384,7 @@ pub fn constraint_renames(have: &Table, want: &Table) -> Vec<(Name, Name)> {
         }
     }
     for (old, new) in have.foreign_keys.iter().flat_map(|old| want.foreign_keys.iter().map(move |new| (old, new))) {
-        pair(&old.name, &new.name, old.says_what(new));
+        pair(&old.name, &new.name, old.says_what(new) && !partitioned(&old.parent));
     }
     renames
 }
