@@ -403,6 +403,11 @@ fn parents_of(table: &Table) -> Vec<Name> {
     clauses.flat_map(super::super::split_list).map(|name| Name::new(name.as_str(), name.as_str())).collect()
 }
 
+/// Whether other tables have columns from this one, or from the type of this name.
+pub fn has_children(model: &Model, name: &Name) -> bool {
+    model.tables().any(|(_, table)| parents_of(table).contains(name))
+}
+
 /// The tables that have columns from this one, directly or through others.
 fn descendants(model: &Model, root: &Name) -> Vec<Name> {
     let mut found: Vec<Name> = vec![root.clone()];

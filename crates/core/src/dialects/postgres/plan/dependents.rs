@@ -103,6 +103,8 @@ fn can_stand_in_the_way(object: &Object) -> bool {
                 | Kind::EventTrigger
                 | Kind::Server
                 | Kind::UserMapping
+                | Kind::TextSearchDictionary
+                | Kind::TextSearchConfiguration
         ),
         _ => false,
     }

@@ -21,8 +21,8 @@ impl Planner<'_> {
         outputs: &OnceCell<Outputs>,
     ) {
         let gone = |name: &Name| {
-            let is = |key: &&ObjectKey| key.name == *name && matches!(key.kind, Kind::Function | Kind::Aggregate);
-            removed.iter().chain(&self.again).any(|key| is(&key))
+            let kinds = [Kind::Function, Kind::Aggregate, Kind::TextSearchConfiguration];
+            removed.iter().chain(&self.again).any(|key| key.name == *name && kinds.contains(&key.kind))
         };
         let stays = |key: &ObjectKey| !removed.contains(key) && !self.again.contains(key);
         let mut found: Vec<(ObjectKey, Vec<Name>)> = Vec::new();

@@ -419,6 +419,10 @@ impl<'p> Planner<'p> {
                 if let Some(object) = planning.want.get(&key) {
                     self.progress.becomes(object);
                 }
+                // What becomes of its columns, becomes of its children's before their own steps.
+                if [self.have(), planning.want].iter().any(|model| columns::has_children(model, &key.name)) {
+                    self.progress.lose();
+                }
                 self.pause();
                 continue;
             }
