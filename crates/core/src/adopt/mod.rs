@@ -57,6 +57,9 @@ fn statement(dialect: &dyn Dialect, object: &Object) -> String {
 fn path(dialect: &dyn Dialect, kind: Kind, name: &Name, taken: &mut BTreeMap<String, usize>) -> String {
     let (schema, own) = dialect.schema_and_name(name);
     let safe = |text: &str| -> String {
+        if let Some(words) = symbols(text) {
+            return words;
+        }
         let safe = |ch: char| if ch.is_alphanumeric() || matches!(ch, '_' | '-') { ch } else { '_' };
         let text: String = text.chars().map(safe).take(80).collect();
         if text.is_empty() { "_".to_owned() } else { text }
@@ -68,4 +71,32 @@ fn path(dialect: &dyn Dialect, kind: Kind, name: &Name, taken: &mut BTreeMap<Str
     let count = taken.entry(format!("{folder}/{}", stem.to_lowercase())).or_default();
     *count += 1;
     if *count > 1 { format!("{folder}/{stem}-{count}.sql") } else { format!("{folder}/{stem}.sql") }
+}
+
+/// An operator's name in words, `less-equal` for `<=`; none for what is not all symbols.
+fn symbols(text: &str) -> Option<String> {
+    let word = |ch: char| {
+        Some(match ch {
+            '+' => "plus",
+            '-' => "minus",
+            '*' => "times",
+            '/' => "slash",
+            '<' => "less",
+            '>' => "greater",
+            '=' => "equal",
+            '~' => "tilde",
+            '!' => "not",
+            '@' => "at",
+            '#' => "hash",
+            '%' => "percent",
+            '^' => "caret",
+            '&' => "and",
+            '|' => "or",
+            '`' => "backtick",
+            '?' => "question",
+            _ => return None,
+        })
+    };
+    let words: Vec<&str> = text.chars().map(word).collect::<Option<_>>()?;
+    (!words.is_empty()).then(|| words.join("-"))
 }

@@ -347,3 +347,35 @@ fn array_types_have_names_of_their_own() {
         ),
     );
 }
+
+#[test]
+fn a_composite_type_can_be_copied() {
+    same(
+        "CREATE TYPE reading AS (at date, value numeric); CREATE TABLE r (id integer, LIKE reading)",
+        "CREATE TYPE reading AS (at date, value numeric); CREATE TABLE r (id integer, at date, value numeric)",
+    );
+}
+
+#[test]
+fn conditions_of_publications_have_one_form() {
+    let with =
+        |condition: &str| format!("CREATE TABLE t (id integer); CREATE PUBLICATION p FOR TABLE t WHERE ({condition})");
+    same(&with("id > 5"), &with("(id > 5)"));
+    same(&with("id IN (1, 2)"), &with("(id = ANY (ARRAY[1, 2]))"));
+    different(&with("id > 5"), &with("id > 6"));
+}
+
+#[test]
+fn an_obsolete_index_method_is_the_one_that_the_server_takes() {
+    let index = |method: &str| format!("CREATE TABLE t (place box); CREATE INDEX i ON t USING {method} (place)");
+    same(&index("rtree"), &index("gist"));
+}
+
+#[test]
+fn adopted_operators_have_files_that_say_which() {
+    let text = "CREATE TYPE money_of AS (amount numeric);
+        CREATE FUNCTION f(money_of, money_of) RETURNS boolean LANGUAGE sql AS 'SELECT true';
+        CREATE OPERATOR <= (FUNCTION = f, LEFTARG = money_of, RIGHTARG = money_of)";
+    let files = wevrun_core::adopt::files(postgres(), &model(text), false);
+    assert!(files.iter().any(|file| file.path == "public/operators/less-equal.sql"), "{files:#?}");
+}

@@ -102,6 +102,12 @@ fn what_differs_still_differs() {
             "SELECT h.id FROM hives h JOIN members m ON m.id = h.id",
         ),
         ("SELECT id FROM hives LIMIT 1", "SELECT id FROM hives LIMIT 2"),
+        (
+            "(SELECT id FROM hives UNION SELECT id FROM members) INTERSECT SELECT 1",
+            "SELECT id FROM hives UNION SELECT id FROM members INTERSECT SELECT 1",
+        ),
+        ("SELECT doubled(frames) AS d FROM hives", "SELECT doubled(frames::integer) AS d FROM hives"),
+        ("SELECT label_of(label) AS l FROM hives", "SELECT label_of(notes) AS l FROM hives"),
         ("SELECT frames::text AS f FROM hives", "SELECT frames AS f FROM hives"),
         ("SELECT id FROM hives", "SELECT id FROM ONLY hives"),
     ] {

@@ -44,3 +44,10 @@ CREATE TABLE hives (
     address inet
 );
 CREATE FUNCTION heavier(a integer, b integer) RETURNS boolean LANGUAGE sql IMMUTABLE AS 'SELECT a > b';
+CREATE FUNCTION doubled(a bigint) RETURNS bigint LANGUAGE sql IMMUTABLE AS 'SELECT a * 2';
+CREATE FUNCTION label_of(a text, b integer DEFAULT 1) RETURNS text LANGUAGE sql IMMUTABLE AS 'SELECT a';
+CREATE FUNCTION overloaded(a integer) RETURNS integer LANGUAGE sql IMMUTABLE AS 'SELECT a';
+CREATE FUNCTION overloaded(a text) RETURNS text LANGUAGE sql IMMUTABLE AS 'SELECT a';
+CREATE FUNCTION in_numbers(a numeric) RETURNS numeric LANGUAGE sql IMMUTABLE AS 'SELECT a';
+CREATE FUNCTION since(a timestamptz) RETURNS timestamptz LANGUAGE sql IMMUTABLE AS 'SELECT a';
+CREATE FUNCTION is_calm(a mood) RETURNS boolean LANGUAGE sql IMMUTABLE AS $$ SELECT a = 'calm' $$;

@@ -214,7 +214,8 @@ pub fn index(reader: &mut Reader<'_>, session: &Session, unique: bool) -> Parsed
     if let Some(method) = after_keyword(reader, &["USING"], "an index method")?
         && method != "btree"
     {
-        clauses.say("using", method);
+        // The server takes gist for it (`DefineIndex()` of indexcmds.c).
+        clauses.say("using", if method == "rtree" { "gist" } else { method.as_str() });
     }
     let parts = index_parts(reader)?;
     if reader.take(&["INCLUDE"]) {

@@ -1,0 +1,260 @@
+//! How PostgreSQL is brought from one structure to another, without a server.
+
+use wevrun_core::build::build;
+use wevrun_core::compare::compare;
+use wevrun_core::dialects::dialect;
+use wevrun_core::model::Model;
+use wevrun_core::plan::{self, Evidence, Wishes};
+use wevrun_core::source::Source;
+use wevrun_core::{Engine, EngineVersion};
+
+fn model(text: &str) -> Model {
+    let newest = EngineVersion { major: 18, minor: 0 };
+    let built = build(Engine::Postgres, newest, &[Source::new("a.sql", text)]);
+    let errors: Vec<_> = built.diagnostics.iter().filter(|found| found.is_error()).collect();
+    assert!(errors.is_empty(), "{errors:#?}");
+    built.model
+}
+
+/// The statements from one source to the other, each on one line, for this version.
+fn statements_for(major: u32, have: &str, want: &str) -> Vec<String> {
+    let (have, want, postgres) = (model(have), model(want), dialect(Engine::Postgres));
+    let comparison = compare(postgres, &have, &want);
+    let version = EngineVersion { major, minor: 0 };
+    let evidence = Evidence::default();
+    let script = plan::script(postgres, "honey", (&have, &want), &comparison, Wishes::default(), version, &evidence);
+    let steps = script.plan.parts.iter().flat_map(|part| &part.steps);
+    let statements = steps.flat_map(|step| &step.statements);
+    statements.map(|statement| statement.split_whitespace().collect::<Vec<_>>().join(" ")).collect()
+}
+
+fn statements(have: &str, want: &str) -> Vec<String> {
+    statements_for(15, have, want)
+}
+
+#[test]
+fn a_partitions_columns_follow_the_parents() {
+    let lots = |weight: &str| {
+        format!(
+            "CREATE TABLE lots (kind text, weight {weight}) PARTITION BY LIST (kind);
+             CREATE TABLE lots_wax PARTITION OF lots FOR VALUES IN ('wax');"
+        )
+    };
+    assert_eq!(
+        statements(&lots("integer"), &lots("bigint")),
+        ["ALTER TABLE public.lots ALTER COLUMN weight SET DATA TYPE bigint"]
+    );
+    assert_eq!(
+        statements(&lots("integer"), &lots("integer DEFAULT 5")),
+        ["ALTER TABLE public.lots ALTER COLUMN weight SET DEFAULT 5"]
+    );
+}
+
+#[test]
+fn a_default_that_children_do_not_share_is_the_tables_alone() {
+    let animals = |default: &str| {
+        format!(
+            "CREATE TABLE animals (name text{default}); CREATE TABLE bees (name text DEFAULT 'bee') INHERITS (animals);"
+        )
+    };
+    assert_eq!(
+        statements(&animals(""), &animals(" DEFAULT 'nobody'")),
+        ["ALTER TABLE ONLY public.animals ALTER COLUMN name SET DEFAULT 'nobody'"]
+    );
+    // In a source, ONLY leaves to the children what they had.
+    let only = "CREATE TABLE animals (name text); CREATE TABLE bees () INHERITS (animals);
+        ALTER TABLE ONLY animals ALTER COLUMN name SET DEFAULT 'nobody';";
+    let named = "CREATE TABLE animals (name text DEFAULT 'nobody'); CREATE TABLE bees () INHERITS (animals);
+        ALTER TABLE bees ALTER COLUMN name DROP DEFAULT;";
+    assert!(model(only) == model(named));
+}
+
+#[test]
+fn what_calls_a_routine_that_changes_is_detached() {
+    let source = |argument: &str| {
+        format!(
+            "CREATE FUNCTION twice(a {argument}) RETURNS integer LANGUAGE sql IMMUTABLE AS 'SELECT 1';
+             CREATE TABLE used (a integer DEFAULT twice(2), CONSTRAINT above CHECK (twice(a) > 0));"
+        )
+    };
+    let found = statements(&source("bigint"), &source("integer"));
+    assert_eq!(found[0], "ALTER TABLE public.used ALTER COLUMN a DROP DEFAULT, DROP CONSTRAINT above");
+    assert_eq!(found[1], "DROP FUNCTION public.twice(bigint)");
+    assert!(found[2].starts_with("CREATE FUNCTION public.twice(a integer)"));
+    assert_eq!(
+        found[3..],
+        [
+            "ALTER TABLE public.used ALTER COLUMN a SET DEFAULT twice(2)",
+            "ALTER TABLE public.used ADD CONSTRAINT above CHECK (twice(a) > 0)"
+        ]
+    );
+}
+
+#[test]
+fn types_on_types_that_step_aside_do_so_too() {
+    let source = |labels: &str| {
+        format!(
+            "CREATE TYPE mood AS ENUM ({labels}); CREATE DOMAIN main_mood AS mood;
+             CREATE TABLE hives (mood mood DEFAULT 'calm', main main_mood);"
+        )
+    };
+    let found = statements(&source("'calm', 'busy'"), &source("'calm'"));
+    let at = |what: &str| {
+        found.iter().position(|statement| statement == what).unwrap_or_else(|| panic!("{what}: {found:#?}"))
+    };
+    let order = [
+        at("ALTER TYPE public.mood RENAME TO wevrun_old_mood"),
+        at("CREATE DOMAIN public.main_mood AS public.mood"),
+        at("DROP TYPE public.wevrun_old_mood"),
+    ];
+    assert!(order.is_sorted(), "{found:#?}");
+    assert!(at("DROP DOMAIN public.wevrun_old_main_mood") < order[2], "{found:#?}");
+}
+
+#[test]
+fn a_ranges_functions_step_aside_with_it() {
+    let source = |subtype: &str| {
+        format!("CREATE TYPE weights AS RANGE (subtype = {subtype}); CREATE TABLE classes (fits weights);")
+    };
+    let found = statements(&source("integer"), &source("bigint"));
+    for aside in [
+        "ALTER FUNCTION public.weights(integer, integer) RENAME TO wevrun_old_weights",
+        "ALTER FUNCTION public.weights_multirange() RENAME TO wevrun_old_weights_multirange",
+        "ALTER TYPE public.weights_multirange RENAME TO wevrun_old_weights_multirange",
+    ] {
+        assert!(found.iter().any(|statement| statement == aside), "{aside}: {found:#?}");
+    }
+}
+
+#[test]
+fn a_collation_steps_aside_under_its_columns() {
+    let source = |locale: &str| {
+        format!("CREATE COLLATION plainly (locale = '{locale}'); CREATE TABLE names (name text COLLATE plainly);")
+    };
+    assert_eq!(
+        statements(&source("C"), &source("POSIX")),
+        [
+            "ALTER COLLATION public.plainly RENAME TO wevrun_old_plainly",
+            "CREATE COLLATION public.plainly (locale = 'POSIX')",
+            "ALTER TABLE public.names ALTER COLUMN name SET DATA TYPE text COLLATE public.plainly",
+            "DROP COLLATION public.wevrun_old_plainly"
+        ]
+    );
+}
+
+#[test]
+fn what_goes_with_a_computed_column_comes_again() {
+    let source = |area: &str| {
+        format!(
+            "CREATE TABLE frames (wide integer, area integer GENERATED ALWAYS AS ({area}) STORED, CONSTRAINT once UNIQUE (area));
+             CREATE INDEX by_area ON frames (area);"
+        )
+    };
+    let (have, want) = (source("wide"), source("wide + 1"));
+    let found = statements(&have, &want);
+    for statement in [
+        "DROP INDEX public.by_area",
+        "CREATE INDEX by_area ON public.frames (area)",
+        "ALTER TABLE public.frames ADD CONSTRAINT once UNIQUE (area)",
+    ] {
+        assert!(found.iter().any(|other| other == statement), "{statement}: {found:#?}");
+    }
+    // Since 17 the expression can be changed where it is.
+    assert_eq!(
+        statements_for(17, &have, &want),
+        ["ALTER TABLE public.frames ALTER COLUMN area SET EXPRESSION AS (wide + 1)"]
+    );
+}
+
+#[test]
+fn options_of_what_is_foreign_change_in_place() {
+    let source = |options: &str| {
+        format!("CREATE FOREIGN DATA WRAPPER elsewhere; CREATE SERVER far FOREIGN DATA WRAPPER elsewhere{options};")
+    };
+    assert_eq!(
+        statements(&source(" OPTIONS (host 'a', port '1')"), &source(" OPTIONS (host 'b''; DROP', dbname 'c')")),
+        ["ALTER SERVER far OPTIONS (ADD dbname 'c', SET host 'b''; DROP', DROP port)"]
+    );
+    assert_eq!(
+        statements(
+            &format!("{} CREATE USER MAPPING FOR PUBLIC SERVER far;", source("")),
+            &format!(
+                "{} CREATE USER MAPPING FOR PUBLIC SERVER far;",
+                source("").replace("far FOREIGN", "far TYPE 'x' FOREIGN")
+            )
+        ),
+        [
+            "DROP USER MAPPING FOR public SERVER far",
+            "DROP SERVER far",
+            "CREATE SERVER far TYPE 'x' FOREIGN DATA WRAPPER elsewhere",
+            "CREATE USER MAPPING FOR public SERVER far"
+        ]
+    );
+}
+
+#[test]
+fn a_sequence_is_brought_within_its_limits() {
+    let found = statements("CREATE SEQUENCE lots MINVALUE -5", "CREATE SEQUENCE lots MINVALUE 10");
+    assert_eq!(
+        found,
+        [
+            "SELECT setval('public.lots', 10, false) FROM public.lots WHERE last_value < 10",
+            "ALTER SEQUENCE public.lots MINVALUE 10 START WITH 10"
+        ]
+    );
+    assert_eq!(
+        statements("CREATE SEQUENCE lots MINVALUE 1 START 5", "CREATE SEQUENCE lots MINVALUE -1 START 5"),
+        ["ALTER SEQUENCE public.lots MINVALUE -1 START WITH 5"]
+    );
+}
+
+#[test]
+fn a_partition_that_rows_may_refer_to_is_detached_first() {
+    let source = |more: &str| {
+        format!(
+            "CREATE TABLE years (year integer PRIMARY KEY) PARTITION BY LIST (year);
+             CREATE TABLE years_26 PARTITION OF years FOR VALUES IN (26);{more}
+             CREATE TABLE yields (year integer REFERENCES years);"
+        )
+    };
+    assert_eq!(
+        statements(&source("CREATE TABLE years_27 PARTITION OF years FOR VALUES IN (27);"), &source("")),
+        ["ALTER TABLE public.years DETACH PARTITION public.years_27", "DROP TABLE public.years_27"]
+    );
+}
+
+#[test]
+fn what_is_said_of_an_index_is_said_again_when_it_comes_anew() {
+    let source = |key: &str| {
+        format!(
+            "CREATE TABLE members (id integer NOT NULL, part integer NOT NULL, PRIMARY KEY ({key}));
+             ALTER TABLE members CLUSTER ON members_pkey; ALTER TABLE members REPLICA IDENTITY USING INDEX members_pkey;"
+        )
+    };
+    let found = statements(&source("id"), &source("id, part"));
+    assert!(found.contains(&"ALTER TABLE public.members CLUSTER ON members_pkey".to_owned()), "{found:#?}");
+    assert!(
+        found.contains(&"ALTER TABLE public.members REPLICA IDENTITY USING INDEX members_pkey".to_owned()),
+        "{found:#?}"
+    );
+}
+
+#[test]
+fn storage_goes_back_to_the_types_own() {
+    let (have, want) = (
+        "CREATE TABLE t (a text, b numeric); ALTER TABLE t ALTER a SET STORAGE MAIN, ALTER b SET STORAGE EXTERNAL",
+        "CREATE TABLE t (a text, b numeric)",
+    );
+    let of_column = |column: &str, mode: &str| format!("ALTER TABLE public.t ALTER COLUMN {column} SET STORAGE {mode}");
+    assert_eq!(statements_for(15, have, want), [of_column("a", "EXTENDED"), of_column("b", "MAIN")]);
+    assert_eq!(statements_for(16, have, want), [of_column("a", "DEFAULT"), of_column("b", "DEFAULT")]);
+}
+
+#[test]
+fn the_attributes_of_a_type_change_for_tables_of_it() {
+    let source = |more: &str| format!("CREATE TYPE reading AS (at date{more}); CREATE TABLE readings OF reading;");
+    assert_eq!(
+        statements(&source(""), &source(", value numeric")),
+        ["ALTER TYPE public.reading ADD ATTRIBUTE value numeric CASCADE"]
+    );
+}
