@@ -78,11 +78,14 @@ fn what_calls_a_routine_that_changes_is_detached() {
         )
     };
     let found = statements(&source("bigint"), &source("integer"));
-    assert_eq!(found[0], "ALTER TABLE public.used ALTER COLUMN a DROP DEFAULT, DROP CONSTRAINT above");
-    assert_eq!(found[1], "DROP FUNCTION public.twice(bigint)");
-    assert!(found[2].starts_with("CREATE FUNCTION public.twice(a integer)"));
     assert_eq!(
-        found[3..],
+        found[..2],
+        ["ALTER TABLE ONLY public.used ALTER COLUMN a DROP DEFAULT", "ALTER TABLE public.used DROP CONSTRAINT above"]
+    );
+    assert_eq!(found[2], "DROP FUNCTION public.twice(bigint)");
+    assert!(found[3].starts_with("CREATE FUNCTION public.twice(a integer)"));
+    assert_eq!(
+        found[4..],
         [
             "ALTER TABLE public.used ALTER COLUMN a SET DEFAULT twice(2)",
             "ALTER TABLE public.used ADD CONSTRAINT above CHECK (twice(a) > 0)"
@@ -257,4 +260,39 @@ fn the_attributes_of_a_type_change_for_tables_of_it() {
         statements(&source(""), &source(", value numeric")),
         ["ALTER TYPE public.reading ADD ATTRIBUTE value numeric CASCADE"]
     );
+}
+
+#[test]
+fn a_column_that_is_computed_no_more_keeps_its_values() {
+    let source = |argument: &str, column: &str| {
+        format!(
+            "CREATE FUNCTION twice(a {argument}) RETURNS integer LANGUAGE sql IMMUTABLE AS 'SELECT 1';
+             CREATE TABLE used (a integer, b integer{column});"
+        )
+    };
+    let found = statements(&source("bigint", " GENERATED ALWAYS AS (twice(a)) STORED"), &source("integer", ""));
+    assert_eq!(found[0], "ALTER TABLE public.used ALTER COLUMN b DROP EXPRESSION");
+    assert!(!found.iter().any(|statement| statement.contains("COLUMN b ") && statement.contains("DROP COLUMN")));
+    // One that is computed by the new function comes again, with what stands on it.
+    let computed = " GENERATED ALWAYS AS (twice(a)) STORED); CREATE INDEX by_b ON used (b";
+    let found = statements(&source("bigint", computed), &source("integer", computed));
+    let has = |what: &str| assert!(found.iter().any(|statement| statement.starts_with(what)), "{what}: {found:#?}");
+    has("ALTER TABLE public.used DROP COLUMN b");
+    has("ALTER TABLE public.used ADD COLUMN b");
+    has("CREATE INDEX by_b");
+}
+
+#[test]
+fn partitions_take_a_new_type_with_their_parent() {
+    let source = |labels: &str| {
+        format!(
+            "CREATE TYPE mood AS ENUM ({labels});
+             CREATE TABLE hives (id integer, mood mood DEFAULT 'calm') PARTITION BY RANGE (id);
+             CREATE TABLE hives_old PARTITION OF hives FOR VALUES FROM (0) TO (10);"
+        )
+    };
+    let found = statements(&source("'calm', 'busy'"), &source("'calm'"));
+    let given: Vec<&String> = found.iter().filter(|statement| statement.contains("SET DATA TYPE")).collect();
+    assert_eq!(given.len(), 1, "{found:#?}");
+    assert!(given[0].starts_with("ALTER TABLE public.hives ALTER COLUMN mood"), "{found:#?}");
 }

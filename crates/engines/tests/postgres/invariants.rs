@@ -136,7 +136,8 @@ fn pair(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
     // time the server spells VALUES otherwise.
     // Since 18 a child's NOT NULL is its own or its parent's, which is not told apart.
     let respelled = |statement: &String| {
-        let indexes = ["inspections_by_hive", "visits_by_hive", "batches_by_weight", "weighings_once"];
+        let indexes =
+            ["inspections_by_hive", "visits_by_hive", "days_by_weather", "batches_by_weight", "weighings_once"];
         let named = indexes.iter().fold(statement.clone(), |text, index| {
             let columns = index.split_once("_by_").map_or("hive_day", |(_, columns)| columns);
             text.replace(&format!("_{index}_idx"), &format!("_{columns}_idx"))

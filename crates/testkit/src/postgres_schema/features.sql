@@ -247,3 +247,14 @@ CREATE SERVER far‹¦ TYPE 'honey'› FOREIGN DATA WRAPPER elsewhere‹¦ OPTIO
 -- Publications
 CREATE TABLE public.published (id integer PRIMARY KEY, name text, at date);
 CREATE PUBLICATION news‹¦ FOR TABLE public.published¦ FOR TABLE public.published (id, name)¦ FOR TABLE public.published WHERE (id > 5)¦ FOR ALL TABLES¦ FOR TABLES IN SCHEMA public›‹¦ WITH (publish = 'insert, update')›;
+
+-- Enums in partitions
+CREATE TYPE public.weather AS ENUM ('sunny', ‹¦'rainy', ›'windy');
+CREATE TABLE public.days (day date NOT NULL, weather public.weather‹¦ DEFAULT 'sunny'›‹¦, CHECK (weather <> 'windy')›) PARTITION BY RANGE (day);
+CREATE TABLE public.days_2026 PARTITION OF public.days‹¦ (weather DEFAULT 'windy')› FOR VALUES FROM ('2026-01-01') TO ('2027-01-01');
+? CREATE INDEX days_by_weather ON public.days (weather);
+
+-- Columns computed by functions
+CREATE FUNCTION public.thrice(a ‹integer¦bigint›) RETURNS integer LANGUAGE sql IMMUTABLE AS 'SELECT (a * 3)::integer';
+CREATE TABLE public.computed (a integer, b integer‹ GENERATED ALWAYS AS (public.thrice(a)) STORED¦ GENERATED ALWAYS AS (a + 1) STORED¦›);
+? CREATE INDEX computed_by_b ON public.computed (b);

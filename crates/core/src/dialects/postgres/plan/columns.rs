@@ -398,7 +398,7 @@ enum Reach {
 }
 
 /// The names of the tables, or of the type, that a table has columns from.
-fn parents_of(table: &Table) -> Vec<Name> {
+pub fn parents_of(table: &Table) -> Vec<Name> {
     let clauses = ["inherits", "partition of", "of"].into_iter().filter_map(|clause| table.clauses.value(clause));
     clauses.flat_map(super::super::split_list).map(|name| Name::new(name.as_str(), name.as_str())).collect()
 }

@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use super::super::names::{self, quoted};
 use super::{Planner, column_order, drop_statement, is_early, must_not_hold, order};
+use crate::compare::Change;
 use crate::model::{Definition, Kind, Name, Object, ObjectKey, Table};
 use crate::plan::{Probe, Risk, RiskKind};
 use crate::script::Step;
@@ -11,9 +12,11 @@ use crate::script::Step;
 impl Planner<'_> {
     /// What goes or is made anew and depends on tables: before these change.
     pub(super) fn drop_early(&mut self, removed: &BTreeSet<ObjectKey>) {
+        let new = self.new_routines();
+        let gives_way = |key: &ObjectKey| is_routine(key.kind) && new.contains(&without_arguments(&key.name));
         let early = removed
             .iter()
-            .filter(|key| is_early(key.kind) || self.gives_way(key) || self.takes_swapped(key))
+            .filter(|key| is_early(key.kind) || gives_way(key) || self.takes_swapped(key))
             .chain(&self.again);
         let mut early: BTreeSet<ObjectKey> = early.cloned().collect();
         // What takes the rows of a relation, or has it in its body, goes before it.
@@ -61,17 +64,13 @@ impl Planner<'_> {
         matches!(key.kind, Kind::Function | Kind::Procedure | Kind::Aggregate) && self.have().get(key).is_some_and(uses)
     }
 
-    /// Whether a routine that goes would be called instead of one that comes: the server takes what fits best.
-    fn gives_way(&self, key: &ObjectKey) -> bool {
-        let base = |name: &Name| name.canonical().trim_end_matches(names::signature(name)).to_owned();
-        let own = base(&key.name);
-        let is_routine = |kind: Kind| matches!(kind, Kind::Function | Kind::Aggregate);
-        is_routine(key.kind)
-            && self.planning.want.objects().any(|object| {
-                is_routine(object.definition.kind())
-                    && base(&object.name) == own
-                    && self.have().get(&object.key()).is_none()
-            })
+    /// The names, without arguments, of the routines that come: the server calls what fits best, which may be one that goes.
+    fn new_routines(&self) -> BTreeSet<String> {
+        let new = self.planning.comparison.differences.iter().filter_map(|difference| match &difference.change {
+            Change::Create(object) if is_routine(object.definition.kind()) => Some(without_arguments(&object.name)),
+            _ => None,
+        });
+        new.collect()
     }
 
     /// The checks of tables that call a routine which takes the table's rows: neither could go before the other.
@@ -234,4 +233,12 @@ impl Planner<'_> {
         self.progress.leaves(object, |key| again.contains(key));
         self.pause();
     }
+}
+
+fn is_routine(kind: Kind) -> bool {
+    matches!(kind, Kind::Function | Kind::Aggregate)
+}
+
+fn without_arguments(name: &Name) -> String {
+    name.canonical().trim_end_matches(names::signature(name)).to_owned()
 }

@@ -593,7 +593,8 @@ impl<'p> Planner<'p> {
                 None => Cow::Owned(Clauses::default()),
             };
             // What is said of an index went with it.
-            for index in self.indexes_made_anew(name, table) {
+            let of_an_index = before.has("cluster on") || before.has("replica identity");
+            for index in of_an_index.then(|| self.indexes_made_anew(name, table)).unwrap_or_default() {
                 for clause in ["cluster on", "replica identity"] {
                     if before.value(clause).is_some_and(|value| value.contains(index.canonical())) {
                         before.to_mut().remove(clause);

@@ -6,6 +6,7 @@ use std::collections::BTreeSet;
 use super::super::canonical;
 use super::super::names::{self, quoted};
 use super::super::write;
+use super::columns::parents_of;
 use crate::model::{Column, Definition, Kind, Name, ObjectKey, Table};
 use crate::plan::{Planning, Risk, RiskKind};
 use crate::script::Step;
@@ -51,6 +52,7 @@ pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
         // The multirange of a range keeps its name.
         if let Some(Definition::Plain(plain)) = planning.renamed.find(kind, name).map(|object| &object.definition)
             && plain.clauses.has("range.subtype")
+            && planning.version.major >= 14
         {
             let multirange = canonical::multirange(name, &plain.clauses);
             let multirange = Name::new(multirange.as_str(), multirange.as_str());
@@ -76,7 +78,13 @@ pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
     for (name, have, want) in tables(planning, swapped) {
         let mut actions = Vec::new();
         let mut risks = Vec::new();
-        for column in have.columns.iter().filter(|column| is_of(column, swapped)) {
+        let of_a_parent = |column: &Column| {
+            parents_of(want).iter().any(|parent| {
+                let table = planning.renamed.table(parent);
+                table.and_then(|table| table.column(&column.name)).is_some_and(|above| is_of(above, swapped))
+            })
+        };
+        for column in have.columns.iter().filter(|column| is_of(column, swapped) && !of_a_parent(column)) {
             let Some(wanted) = want.column(&column.name).filter(|wanted| wanted.data_type == column.data_type) else {
                 continue;
             };
