@@ -278,6 +278,8 @@ fn a_column_that_is_computed_no_more_keeps_its_values() {
     let found = statements(&source("bigint", computed), &source("integer", computed));
     let has = |what: &str| assert!(found.iter().any(|statement| statement.starts_with(what)), "{what}: {found:#?}");
     has("ALTER TABLE public.used DROP COLUMN b");
+    assert_eq!(found[0], "DROP INDEX public.by_b", "it would be gone with its column");
+    assert_eq!(found.iter().filter(|statement| statement.starts_with("DROP INDEX")).count(), 1);
     has("ALTER TABLE public.used ADD COLUMN b");
     has("CREATE INDEX by_b");
 }

@@ -56,9 +56,15 @@ impl Planner<'_> {
                 .map(Object::key)
                 .filter(|index| !removed.contains(index))
                 .collect();
-            self.push(Step::new(format!("take defaults and conditions from {key} for now"), statements));
             alterations.retain(|(other, _)| !indexes.contains(other));
-            self.again.extend(indexes);
+            self.again.extend(indexes.iter().cloned());
+            for index in indexes {
+                if let Some(object) = self.have().get(&index).cloned() {
+                    self.drop_object(&object);
+                }
+                self.dropped.insert(index);
+            }
+            self.push(Step::new(format!("take defaults and conditions from {key} for now"), statements));
             self.progress.lose();
             alterations.retain(|(other, _)| *other != key);
             if let Method::Alter(steps) = self.method(&object, want, outputs) {

@@ -38,7 +38,9 @@ impl Planner<'_> {
         let keys: Vec<ObjectKey> = early.into_iter().collect();
         let gone: BTreeSet<ObjectKey> = removed.iter().chain(&self.again).cloned().collect();
         for key in order::users_first(self.have(), &keys) {
-            let Some(object) = self.have().get(&key).cloned() else { continue };
+            let Some(object) = self.have().get(&key).cloned().filter(|_| !self.dropped.contains(&key)) else {
+                continue;
+            };
             // What stands on a table or view that goes, goes with it, unless it keeps something else from going.
             let goes = |name: &Name| gone.iter().any(|key| key.name == *name && key.kind.is_relation());
             let holds = matches!(key.kind, Kind::Rule | Kind::Policy);
@@ -184,7 +186,7 @@ impl Planner<'_> {
         needed.then(|| format!("ALTER TABLE {parent} DETACH PARTITION {}", object.name))
     }
 
-    fn drop_object(&mut self, object: &Object) {
+    pub(super) fn drop_object(&mut self, object: &Object) {
         let key = object.key();
         let anew = if self.again.contains(&key) { ", to make it anew" } else { "" };
         let mut step = Step::new(format!("drop {key}{anew}"), Vec::new());
