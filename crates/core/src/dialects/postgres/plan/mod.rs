@@ -594,7 +594,8 @@ impl<'p> Planner<'p> {
             };
             // What is said of an index went with it.
             let of_an_index = before.has("cluster on") || before.has("replica identity");
-            for index in of_an_index.then(|| self.indexes_made_anew(name, table)).unwrap_or_default() {
+            let anew = if of_an_index { self.indexes_made_anew(name, table) } else { Vec::new() };
+            for index in anew {
                 for clause in ["cluster on", "replica identity"] {
                     if before.value(clause).is_some_and(|value| value.contains(index.canonical())) {
                         before.to_mut().remove(clause);
