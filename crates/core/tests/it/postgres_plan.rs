@@ -298,3 +298,31 @@ fn partitions_take_a_new_type_with_their_parent() {
     assert_eq!(given.len(), 1, "{found:#?}");
     assert!(given[0].starts_with("ALTER TABLE public.hives ALTER COLUMN mood"), "{found:#?}");
 }
+
+#[test]
+fn a_column_keeps_its_values_when_what_it_was_computed_from_changes() {
+    let found = statements(
+        "CREATE TABLE lots (kg integer, grams integer GENERATED ALWAYS AS (kg * 1000) STORED)",
+        "CREATE TABLE lots (kg bigint, grams integer)",
+    );
+    assert_eq!(
+        found,
+        [
+            "ALTER TABLE public.lots ALTER COLUMN grams DROP EXPRESSION",
+            "ALTER TABLE public.lots ALTER COLUMN kg SET DATA TYPE bigint"
+        ]
+    );
+}
+
+#[test]
+fn a_key_that_comes_anew_has_its_comment_again() {
+    let source = |grams: &str| {
+        format!(
+            "CREATE TABLE lots (kg integer, grams integer GENERATED ALWAYS AS ({grams}) STORED, CONSTRAINT once UNIQUE (grams));
+             COMMENT ON CONSTRAINT once ON lots IS 'each weight once';"
+        )
+    };
+    let found = statements(&source("kg"), &source("kg * 1000"));
+    let comments = found.iter().filter(|statement| statement.starts_with("COMMENT ON CONSTRAINT once")).count();
+    assert_eq!(comments, 1, "{found:#?}");
+}

@@ -11,20 +11,15 @@ impl TableChange<'_> {
     pub(super) fn columns(&self, steps: &mut Vec<Step>) {
         let table = self.table();
         // A column that is computed from one that goes or changes its type goes first, and comes again.
-        let touched = super::dependents::touched_columns(self.have, self.want);
-        let computed: Vec<&Column> = self
-            .have
-            .columns
-            .iter()
-            .filter(|column| touched.contains(&column.name))
-            .filter(|column| {
-                column.generated.as_ref().is_some_and(|g| {
-                    touched
-                        .iter()
-                        .any(|name| *name != column.name && super::dependents::names_column(&g.expression, name))
-                })
-            })
-            .collect();
+        let names = super::dependents::computed_columns(self.have, self.want);
+        let computed = self.have.columns.iter().filter(|column| names.contains(&column.name));
+        // One that shall be computed no more keeps its values.
+        let stays = |column: &&Column| self.want.column(&column.name).is_some_and(|wanted| wanted.generated.is_none());
+        let (kept, computed): (Vec<&Column>, Vec<&Column>) = computed.partition(stays);
+        for column in &kept {
+            let action = format!("ALTER COLUMN {} DROP EXPRESSION", quoted(column.name.canonical()));
+            steps.push(self.step(format!("let column {table}.{} be computed no more", column.name), vec![action]));
+        }
         for column in &computed {
             let own = quoted(column.name.canonical());
             steps.push(
@@ -72,6 +67,9 @@ impl TableChange<'_> {
                 None if column.clauses.has("inherited") => {}
                 None => steps.push(self.add_column(column)),
                 Some(_) if is_computed(&column.name) => later.push(column),
+                Some(have) if kept.contains(&have) => {
+                    self.change_column(&Column { generated: None, ..have.clone() }, column, steps);
+                }
                 Some(have) if have != column => self.change_column(have, column, steps),
                 Some(_) => {}
             }

@@ -138,19 +138,26 @@ pub fn touched_columns(have: &Table, want: &Table) -> Vec<Name> {
     touched
 }
 
-/// The columns that are dropped and added again, because the server can't compute them otherwise where they are.
-pub fn replaced_columns(have: &Table, want: &Table, major: u32) -> Vec<Name> {
+/// The columns that are computed from others that go, change their type or are made anew.
+pub fn computed_columns(have: &Table, want: &Table) -> Vec<Name> {
     let touched = touched_columns(have, want);
-    let replaced = |column: &&Column| {
-        let Some(wanted) = want.column(&column.name) else { return false };
-        let other = column.generated != wanted.generated
-            && wanted.generated.is_some()
-            && !sets_expression(have, column, wanted, major);
-        let computed = column
+    let computed = |column: &&Column| {
+        column
             .generated
             .as_ref()
-            .is_some_and(|own| touched.iter().any(|name| *name != column.name && names_column(&own.expression, name)));
-        other || computed
+            .is_some_and(|own| touched.iter().any(|name| *name != column.name && names_column(&own.expression, name)))
+    };
+    have.columns.iter().filter(computed).map(|column| column.name.clone()).collect()
+}
+
+/// The columns that are dropped and added again, because the server can't compute them otherwise where they are.
+pub fn replaced_columns(have: &Table, want: &Table, major: u32) -> Vec<Name> {
+    let computed = computed_columns(have, want);
+    let replaced = |column: &&Column| {
+        // One that shall be computed no more keeps its values.
+        let Some(wanted) = want.column(&column.name).filter(|wanted| wanted.generated.is_some()) else { return false };
+        let otherwise = column.generated != wanted.generated && !sets_expression(have, column, wanted, major);
+        otherwise || computed.contains(&column.name)
     };
     have.columns.iter().filter(replaced).map(|column| column.name.clone()).collect()
 }

@@ -27,7 +27,7 @@ use super::names::quoted;
 use super::write;
 use crate::compare::{Change, access_properties, compare_with};
 use crate::model::{
-    Beside, Check, Clauses, Definition, Fingerprint, Key, Kind, Model, Name, Object, ObjectKey, Plain, Table,
+    Beside, Check, Clauses, Definition, Fingerprint, Kind, Model, Name, Object, ObjectKey, Plain, Table,
 };
 use crate::plan::{Part, Plan, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
@@ -542,13 +542,10 @@ impl<'p> Planner<'p> {
         let again = again.filter(|object| object.definition.owner() == Some(name));
         let mut found: Vec<Name> =
             again.map(|object| super::names::simple(&super::names::identifier(&object.name))).collect();
-        if let Some(have) = self.have().table(name) {
-            let replaced = dependents::replaced_columns(have, want, self.planning.version.major);
-            let loses = |key: &&Key| key.parts.iter().any(|part| replaced.contains(&part.column));
-            let primary =
-                have.primary_key.iter().filter(|key| !table::same_key(want.primary_key.as_ref(), key) || loses(key));
-            let unique = have.unique_keys.iter().filter(|key| !table::has_key(want, key) || loses(key));
-            found.extend(primary.chain(unique).map(|key| key.name.clone()));
+        let both = self.have().table(name).zip(self.planning.want.find(Kind::Table, name));
+        if let Some((have, object)) = both {
+            let change = table::TableChange { planning: self.planning, have, want, object };
+            found.extend(change.keys_that_go().map(|key| key.name.clone()));
         }
         found
     }

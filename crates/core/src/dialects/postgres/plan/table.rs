@@ -90,14 +90,7 @@ impl TableChange<'_> {
             names.push(name.canonical().to_owned());
         };
         let (have, want) = (self.have, self.want);
-        have.primary_key
-            .iter()
-            .filter(|key| !same_key(want.primary_key.as_ref(), key) || self.loses_column(key))
-            .for_each(|key| drop(&key.name));
-        have.unique_keys
-            .iter()
-            .filter(|key| !has_key(want, key) || self.loses_column(key))
-            .for_each(|key| drop(&key.name));
+        self.keys_that_go().for_each(|key| drop(&key.name));
         let checks = have.checks.iter().filter(|check| !has_check(&want.checks, check) || self.is_respelled(check));
         let exclusions = have.exclusions.iter().filter(|check| !has_check(&want.exclusions, check));
         checks.chain(exclusions).filter_map(|check| check.name.as_ref()).for_each(&mut drop);
@@ -118,6 +111,16 @@ impl TableChange<'_> {
 
     fn replaced(&self) -> Vec<Name> {
         super::dependents::replaced_columns(self.have, self.want, self.planning.version.major)
+    }
+
+    /// The keys that go, for good or to come anew.
+    pub fn keys_that_go(&self) -> impl Iterator<Item = &Key> {
+        let (have, want) = (self.have, self.want);
+        let primary = have.primary_key.iter().filter(|key| !same_key(want.primary_key.as_ref(), key));
+        let unique = have.unique_keys.iter().filter(|key| !has_key(want, key));
+        let gone: Vec<&Key> = primary.chain(unique).collect();
+        let all = have.primary_key.iter().chain(have.unique_keys.iter());
+        all.filter(move |key| gone.contains(key) || self.loses_column(key))
     }
 
     /// Whether the key goes with a column that is made anew.
@@ -309,7 +312,7 @@ impl TableChange<'_> {
         let (have, want) = (self.have, self.want);
         let mut keys = want.primary_key.iter().chain(want.unique_keys.iter());
         if let Some(key) = keys.find(|key| key.name == *name) {
-            return !(same_key(have.primary_key.as_ref(), key) || has_key(have, key));
+            return !(same_key(have.primary_key.as_ref(), key) || has_key(have, key)) || self.loses_column(key);
         }
         let lists = [(&want.checks, &have.checks), (&want.exclusions, &have.exclusions)];
         for (wanted, had) in lists {
@@ -334,7 +337,7 @@ fn constraint_comments(table: &Table) -> Vec<(Name, &'static str, Option<&str>)>
         .collect()
 }
 
-pub fn same_key(other: Option<&Key>, key: &Key) -> bool {
+fn same_key(other: Option<&Key>, key: &Key) -> bool {
     other.is_some_and(|other| other.uncommented() == key.uncommented())
 }
 
