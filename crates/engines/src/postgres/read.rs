@@ -148,7 +148,7 @@ impl PostgresDatabase {
 }
 
 /// The query for a server's version: `/*14+ … */` stands only from that version on, `/*<14 … */` only before it. `/*share oid*/` is the
-/// condition that a table is one of the share.
+/// condition that a table is one of the share, `/*own pg_class oid*/` that an object of that catalogue belongs to no extension.
 fn fitted(query: &str, version: u32, share: Share) -> String {
     let mut out = String::with_capacity(query.len());
     let mut rest = query;
@@ -160,6 +160,14 @@ fn fitted(query: &str, version: u32, share: Share) -> String {
         match (condition, share) {
             ("share", Share::Most) => out.push_str(&format!("AND hashoid({text}) & 3 > 0")),
             ("share", Share::Rest) => out.push_str(&format!("AND hashoid({text}) & 3 < 1")),
+            ("own", _) => {
+                // By what extensions there are, which are few, not by what each object depends on.
+                let (catalogue, object) = text.split_once(' ').unwrap_or((text, ""));
+                out.push_str(&format!(
+                    "AND {object} NOT IN (SELECT objid FROM pg_depend WHERE refclassid = 'pg_extension'::regclass \
+                     AND classid = '{catalogue}'::regclass AND deptype = 'e')"
+                ));
+            }
             _ => {}
         }
         let holds = match (condition.strip_suffix('+'), condition.strip_prefix('<')) {

@@ -258,3 +258,25 @@ CREATE TABLE public.days_2026 PARTITION OF public.days‹¦ (weather DEFAULT 'wi
 CREATE FUNCTION public.thrice(a ‹integer¦bigint›) RETURNS integer LANGUAGE sql IMMUTABLE AS 'SELECT (a * 3)::integer';
 CREATE TABLE public.computed (a integer, b integer‹ GENERATED ALWAYS AS (public.thrice(a)) STORED¦ GENERATED ALWAYS AS (a + 1) STORED¦›);
 ? CREATE INDEX computed_by_b ON public.computed (b);
+? CREATE VIEW public.computed_shown AS SELECT a, b FROM public.computed WHERE b > ‹5¦6›;
+? CREATE VIEW public.computed_all AS SELECT c.*, public.thrice(c.a) AS more FROM public.computed c;
+? CREATE STATISTICS public.computed_counts ON a, b FROM public.computed;
+? CREATE FUNCTION public.computed_sum() RETURNS bigint LANGUAGE sql BEGIN ATOMIC SELECT sum(b) FROM public.computed; END;
+? CREATE TABLE public.computed_sums (day date, b bigint DEFAULT ‹0¦public.thrice(7)›);
+
+-- Default operator classes
+CREATE TYPE public.strength AS (proof integer, scale text);
+CREATE FUNCTION public.weaker(public.strength, public.strength) RETURNS boolean LANGUAGE sql IMMUTABLE AS 'SELECT ($1).proof < ($2).proof';
+CREATE FUNCTION public.equally_strong(public.strength, public.strength) RETURNS boolean LANGUAGE sql IMMUTABLE AS 'SELECT ($1).proof = ($2).proof';
+CREATE FUNCTION public.stronger(public.strength, public.strength) RETURNS integer LANGUAGE sql IMMUTABLE AS 'SELECT ($1).proof - ($2).proof';
+CREATE OPERATOR public.<< (FUNCTION = public.weaker, LEFTARG = public.strength, RIGHTARG = public.strength);
+CREATE OPERATOR public.~= (FUNCTION = public.equally_strong, LEFTARG = public.strength, RIGHTARG = public.strength);
+CREATE OPERATOR CLASS public.by_proof DEFAULT FOR TYPE public.strength USING btree AS ‹OPERATOR 1 public.<<, ¦›OPERATOR 3 public.~=, FUNCTION 1 public.stronger(public.strength, public.strength);
+CREATE TABLE public.meads (name text, strength public.strength);
+? CREATE INDEX meads_by_strength ON public.meads (strength);
+? CREATE INDEX meads_by_name_and_strength ON public.meads (name, strength public.by_proof DESC);
+
+-- Columns that are published
+CREATE TABLE public.harvests_out (id integer NOT NULL PRIMARY KEY, kind ‹text¦varchar(20)›, grams ‹integer¦bigint¦numeric›‹¦, note text›);
+? CREATE PUBLICATION harvest_columns FOR TABLE public.harvests_out (id, grams);
+? CREATE PUBLICATION harvest_rows FOR TABLE public.harvests_out WHERE (id ‹>¦<› 100);

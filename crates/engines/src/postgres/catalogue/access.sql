@@ -28,12 +28,12 @@ FROM (
   SELECT quote_ident(n.nspname), n.nspowner, n.nspacl, false, format('SCHEMA %I', n.nspname), format('SCHEMA %I', n.nspname), NULL
   FROM pg_namespace n
   WHERE n.oid >= 16384 AND n.nspname <> 'wevrun' AND n.nspname !~ '^pg_'
-    AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_namespace'::regclass AND d.objid = n.oid AND d.deptype = 'e')
+    /*own pg_namespace n.oid*/
   UNION ALL
   SELECT format('%I.%I', n.nspname, t.typname), t.typowner, t.typacl, true, format('TYPE %I.%I', n.nspname, t.typname), format('TYPE %I.%I', n.nspname, t.typname), NULL
   FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace LEFT JOIN pg_class c ON c.oid = t.typrelid
   WHERE t.oid >= 16384 AND n.nspname <> 'wevrun' AND t.typtype IN ('e', 'd', 'c', 'r') AND (t.typtype <> 'c' OR c.relkind = 'c')
-    AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_type'::regclass AND d.objid = t.oid AND d.deptype = 'e')
+    /*own pg_type t.oid*/
 ) x
 ORDER BY x.name, x.subject;
 SELECT 'label of', l.objname,

@@ -8,7 +8,7 @@ FROM (
     quote_ident(n.nspname) || '.' || quote_ident(c.relname) AS name, d.description, d.objsubid
   FROM pg_description d JOIN pg_class c ON c.oid = d.objoid JOIN pg_namespace n ON n.oid = c.relnamespace
   WHERE d.classoid = 'pg_class'::regclass AND d.objoid >= 16384 AND c.relkind IN ('r', 'p', 'f') AND n.nspname <> 'wevrun' AND c.relpersistence <> 't'
-    AND NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = 'pg_class'::regclass AND e.objid = d.objoid AND e.deptype = 'e')
+    /*own pg_class d.objoid*/
 ) x
 ORDER BY x.name, x.objsubid;
 SELECT 'comment on', i.identity,
@@ -31,5 +31,5 @@ FROM pg_description d, pg_identify_object(d.classoid, d.objoid, d.objsubid) i
 WHERE d.objoid >= 16384
   AND (d.classoid <> 'pg_class'::regclass OR NOT EXISTS (SELECT FROM pg_class c WHERE c.oid = d.objoid AND c.relkind IN ('r', 'p', 'f')))
   AND i.type IS NOT NULL AND i.identity !~ '^wevrun\M' AND i.type NOT IN ('large object', 'toast table')
-  AND NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = d.classoid AND e.objid = d.objoid AND e.deptype = 'e')
+  AND (d.classoid, d.objoid) NOT IN (SELECT e.classid, e.objid FROM pg_depend e WHERE e.refclassid = 'pg_extension'::regclass AND e.deptype = 'e')
 ORDER BY i.type, i.identity;

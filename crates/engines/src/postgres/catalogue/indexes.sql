@@ -11,7 +11,7 @@ WITH usual AS MATERIALIZED (
   LEFT JOIN pg_tablespace ts ON ts.oid = c.reltablespace
   WHERE c.oid >= 16384 AND t.relkind IN ('r', 'p', 'm') AND t.relpersistence <> 't' AND n.nspname <> 'wevrun'
     AND NOT EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.contype IN ('p', 'u', 'x'))
-    AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid IN (c.oid, t.oid) AND d.deptype = 'e')
+    /*own pg_class c.oid*/ /*own pg_class t.oid*/
 )
 SELECT 'index', quote_ident(i.nspname) || '.' || quote_ident(i.relname),
   CASE WHEN parts.keys IS NULL THEN pg_get_indexdef(i.indexrelid)

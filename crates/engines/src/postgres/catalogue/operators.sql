@@ -11,7 +11,7 @@ SELECT 'operator', o.oid::regoperator::text,
     CASE WHEN o.oprcanmerge THEN 'merges' END))
 FROM pg_operator o JOIN pg_namespace n ON n.oid = o.oprnamespace
 WHERE o.oid >= 16384 AND o.oprcode <> 0 AND n.nspname <> 'wevrun'
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_operator'::regclass AND d.objid = o.oid AND d.deptype = 'e')
+  /*own pg_operator o.oid*/
 ORDER BY n.nspname, o.oprname, o.oid::regoperator::text;
 SELECT 'operator family', format('%I.%I', n.nspname, f.opfname),
   concat(format('CREATE OPERATOR FAMILY %I.%I USING %I;', n.nspname, f.opfname, am.amname),
@@ -28,7 +28,7 @@ SELECT 'operator family', format('%I.%I', n.nspname, f.opfname),
     ) x HAVING count(*) > 0))
 FROM pg_opfamily f JOIN pg_namespace n ON n.oid = f.opfnamespace JOIN pg_am am ON am.oid = f.opfmethod
 WHERE f.oid >= 16384 AND n.nspname <> 'wevrun'
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_opfamily'::regclass AND d.objid = f.oid AND d.deptype = 'e')
+  /*own pg_opfamily f.oid*/
 ORDER BY n.nspname, f.opfname;
 SELECT 'operator class', format('%I.%I', n.nspname, c.opcname),
   format('CREATE OPERATOR CLASS %I.%I%s FOR TYPE %s USING %I FAMILY %I.%I AS %s;', n.nspname, c.opcname,
@@ -46,7 +46,7 @@ SELECT 'operator class', format('%I.%I', n.nspname, c.opcname),
 FROM pg_opclass c JOIN pg_namespace n ON n.oid = c.opcnamespace JOIN pg_am am ON am.oid = c.opcmethod
 JOIN pg_opfamily f ON f.oid = c.opcfamily JOIN pg_namespace fn ON fn.oid = f.opfnamespace
 WHERE c.oid >= 16384 AND n.nspname <> 'wevrun'
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_opclass'::regclass AND d.objid = c.oid AND d.deptype = 'e')
+  /*own pg_opclass c.oid*/
 ORDER BY n.nspname, c.opcname;
 SELECT 'cast', format('(%s AS %s)', format_type(c.castsource, NULL), format_type(c.casttarget, NULL)),
   format('CREATE CAST (%s AS %s) %s%s;', format_type(c.castsource, NULL), format_type(c.casttarget, NULL),
@@ -62,5 +62,5 @@ SELECT 'transform', format('FOR %s LANGUAGE %I', format_type(t.trftype, NULL), l
     CASE WHEN t.trftosql <> 0 THEN format('TO SQL WITH FUNCTION %s', t.trftosql::regprocedure) END))
 FROM pg_transform t JOIN pg_language l ON l.oid = t.trflang
 WHERE t.oid >= 16384
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_transform'::regclass AND d.objid = t.oid AND d.deptype = 'e')
+  /*own pg_transform t.oid*/
 ORDER BY 2;

@@ -6,7 +6,7 @@ SELECT 'event trigger', quote_ident(e.evtname),
       WHEN 'R' THEN format(E'\nALTER EVENT TRIGGER %I ENABLE REPLICA;', e.evtname)
       WHEN 'A' THEN format(E'\nALTER EVENT TRIGGER %I ENABLE ALWAYS;', e.evtname) END)
 FROM pg_event_trigger e
-WHERE NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_event_trigger'::regclass AND d.objid = e.oid AND d.deptype = 'e')
+WHERE true /*own pg_event_trigger e.oid*/
 ORDER BY e.evtname;
 SELECT 'publication', quote_ident(p.pubname),
   concat(format('CREATE PUBLICATION %I', p.pubname),
@@ -18,7 +18,7 @@ SELECT 'publication', quote_ident(p.pubname),
     format(' WITH (publish = %L, publish_via_partition_root = %s);', concat_ws(', ', CASE WHEN p.pubinsert THEN 'insert' END,
       CASE WHEN p.pubupdate THEN 'update' END, CASE WHEN p.pubdelete THEN 'delete' END, CASE WHEN p.pubtruncate THEN 'truncate' END), CASE WHEN p.pubviaroot THEN 'true' ELSE 'false' END))
 FROM pg_publication p
-WHERE NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_publication'::regclass AND d.objid = p.oid AND d.deptype = 'e')
+WHERE true /*own pg_publication p.oid*/
 ORDER BY p.pubname;
 SELECT 'subscription', quote_ident(s.subname),
   -- Only superusers may see the connection, which is no part of the structure.
@@ -43,24 +43,24 @@ SELECT 'collation', format('%I.%I', n.nspname, c.collname),
     /*16+ , CASE WHEN c.collicurules IS NOT NULL THEN format('rules = %L', c.collicurules) END*/))
 FROM pg_collation c JOIN pg_namespace n ON n.oid = c.collnamespace
 WHERE c.oid >= 16384 AND n.nspname <> 'wevrun'
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_collation'::regclass AND d.objid = c.oid AND d.deptype = 'e')
+  /*own pg_collation c.oid*/
 ORDER BY n.nspname, c.collname;
 SELECT 'conversion', format('%I.%I', n.nspname, c.conname),
   format('CREATE %sCONVERSION %I.%I FOR %L TO %L FROM %s;', CASE WHEN c.condefault THEN 'DEFAULT ' ELSE '' END, n.nspname, c.conname,
     pg_encoding_to_char(c.conforencoding), pg_encoding_to_char(c.contoencoding), c.conproc::regproc)
 FROM pg_conversion c JOIN pg_namespace n ON n.oid = c.connamespace
 WHERE c.oid >= 16384 AND n.nspname <> 'wevrun'
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_conversion'::regclass AND d.objid = c.oid AND d.deptype = 'e')
+  /*own pg_conversion c.oid*/
 ORDER BY n.nspname, c.conname;
 SELECT 'language', quote_ident(l.lanname),
   concat('CREATE ', CASE WHEN l.lanpltrusted THEN 'TRUSTED ' END, format('LANGUAGE %I HANDLER %s', l.lanname, l.lanplcallfoid::regproc),
     CASE WHEN l.laninline <> 0 THEN format(' INLINE %s', l.laninline::regproc) END,
     CASE WHEN l.lanvalidator <> 0 THEN format(' VALIDATOR %s', l.lanvalidator::regproc) END, ';')
 FROM pg_language l
-WHERE l.oid >= 16384 AND l.lanispl AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_language'::regclass AND d.objid = l.oid AND d.deptype = 'e')
+WHERE l.oid >= 16384 AND l.lanispl /*own pg_language l.oid*/
 ORDER BY l.lanname;
 SELECT 'access method', quote_ident(a.amname),
   format('CREATE ACCESS METHOD %I TYPE %s HANDLER %s;', a.amname, CASE a.amtype WHEN 't' THEN 'TABLE' ELSE 'INDEX' END, a.amhandler::regproc)
 FROM pg_am a
-WHERE a.oid >= 16384 AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_am'::regclass AND d.objid = a.oid AND d.deptype = 'e')
+WHERE a.oid >= 16384 /*own pg_am a.oid*/
 ORDER BY a.amname;

@@ -1,7 +1,7 @@
 SELECT 'schema', quote_ident(n.nspname), format('CREATE SCHEMA %I;', n.nspname)
 FROM pg_namespace n
 WHERE n.oid >= 16384 AND n.nspname <> 'wevrun' AND n.nspname !~ '^pg_'
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_namespace'::regclass AND d.objid = n.oid AND d.deptype = 'e')
+  /*own pg_namespace n.oid*/
 ORDER BY n.nspname;
 SELECT 'extension', quote_ident(e.extname), format('CREATE EXTENSION %I WITH SCHEMA %I;', e.extname, n.nspname)
 FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace

@@ -5,7 +5,7 @@ SELECT 'trigger', format('%I on %I.%I', g.tgname, n.nspname, c.relname),
       WHEN 'A' THEN format(E'\nALTER TABLE %I.%I ENABLE ALWAYS TRIGGER %I;', n.nspname, c.relname, g.tgname) END)
 FROM pg_trigger g JOIN pg_class c ON c.oid = g.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace
 WHERE NOT g.tgisinternal AND g.tgparentid = 0 AND c.oid >= 16384 AND n.nspname <> 'wevrun' AND c.relpersistence <> 't'
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_trigger'::regclass AND d.objid = g.oid AND d.deptype = 'e')
+  /*own pg_trigger g.oid*/
 ORDER BY n.nspname, c.relname, g.tgname;
 SELECT 'rule', format('%I on %I.%I', r.rulename, n.nspname, c.relname),
   concat(pg_get_ruledef(r.oid),
@@ -14,8 +14,8 @@ SELECT 'rule', format('%I on %I.%I', r.rulename, n.nspname, c.relname),
       WHEN 'A' THEN format(E'\nALTER TABLE %I.%I ENABLE ALWAYS RULE %I;', n.nspname, c.relname, r.rulename) END)
 FROM pg_rewrite r JOIN pg_class c ON c.oid = r.ev_class JOIN pg_namespace n ON n.oid = c.relnamespace
 WHERE r.rulename <> '_RETURN' AND c.oid >= 16384 AND n.nspname <> 'wevrun'
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_rewrite'::regclass AND d.objid = r.oid AND d.deptype = 'e')
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = r.ev_class AND d.deptype = 'e')
+  /*own pg_rewrite r.oid*/
+  /*own pg_class r.ev_class*/
 ORDER BY n.nspname, c.relname, r.rulename;
 SELECT 'policy', format('%I on %I.%I', p.polname, n.nspname, c.relname),
   concat(format('CREATE POLICY %I ON %I.%I', p.polname, n.nspname, c.relname),
@@ -31,5 +31,5 @@ SELECT 'statistics', format('%I.%I', n.nspname, s.stxname),
   concat(pg_get_statisticsobjdef(s.oid), ';'/*<17 , CASE WHEN s.stxstattarget >= 0 THEN format(E'\nALTER STATISTICS %I.%I SET STATISTICS %s;', n.nspname, s.stxname, s.stxstattarget) END*//*17+ , CASE WHEN s.stxstattarget IS NOT NULL THEN format(E'\nALTER STATISTICS %I.%I SET STATISTICS %s;', n.nspname, s.stxname, s.stxstattarget) END*/)
 FROM pg_statistic_ext s JOIN pg_namespace n ON n.oid = s.stxnamespace
 WHERE s.oid >= 16384 AND n.nspname <> 'wevrun'
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_statistic_ext'::regclass AND d.objid = s.oid AND d.deptype = 'e')
+  /*own pg_statistic_ext s.oid*/
 ORDER BY n.nspname, s.stxname;

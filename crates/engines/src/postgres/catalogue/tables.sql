@@ -1,36 +1,6 @@
-WITH altered AS (
-  SELECT a.attrelid,
-    string_agg(concat(
-      CASE WHEN a.attidentity <> '' THEN (SELECT format(E'\nALTER TABLE %I.%I ALTER COLUMN %I ADD GENERATED %s AS IDENTITY (SEQUENCE NAME %I.%I START %s INCREMENT %s MINVALUE %s MAXVALUE %s CACHE %s%s);',
-          n.nspname, c.relname, a.attname, CASE a.attidentity WHEN 'a' THEN 'ALWAYS' ELSE 'BY DEFAULT' END, sn.nspname, sc.relname,
-          s.seqstart, s.seqincrement, s.seqmin, s.seqmax, s.seqcache, CASE WHEN s.seqcycle THEN ' CYCLE' ELSE '' END)
-        FROM pg_depend i JOIN pg_sequence s ON s.seqrelid = i.objid JOIN pg_class sc ON sc.oid = i.objid JOIN pg_namespace sn ON sn.oid = sc.relnamespace
-        WHERE i.classid = 'pg_class'::regclass AND i.refclassid = 'pg_class'::regclass AND i.refobjid = a.attrelid AND i.refobjsubid = a.attnum AND i.deptype = 'i') END,
-      CASE WHEN NOT a.attislocal AND NOT c.relispartition AND d.adbin IS NOT NULL AND a.attgenerated = '' AND NOT EXISTS (
-          SELECT FROM pg_inherits h JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = a.attname
-          JOIN pg_attrdef pd ON pd.adrelid = pa.attrelid AND pd.adnum = pa.attnum
-          WHERE h.inhrelid = a.attrelid AND pg_get_expr(pd.adbin, pd.adrelid) = pg_get_expr(d.adbin, d.adrelid))
-        THEN format(E'\nALTER TABLE ONLY %I.%I ALTER COLUMN %I SET DEFAULT %s;', n.nspname, c.relname, a.attname, pg_get_expr(d.adbin, d.adrelid)) END,
-      CASE WHEN a.attinhcount > 0 AND NOT c.relispartition AND d.adbin IS NULL AND EXISTS (
-          SELECT FROM pg_inherits h JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = a.attname
-          WHERE h.inhrelid = a.attrelid AND pa.atthasdef AND pa.attgenerated = '')
-        THEN format(E'\nALTER TABLE ONLY %I.%I ALTER COLUMN %I SET DEFAULT NULL;', n.nspname, c.relname, a.attname) END,
-      CASE WHEN a.attstattarget >= 0 THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STATISTICS %s;', n.nspname, c.relname, a.attname, a.attstattarget) END,
-      CASE WHEN a.attstorage <> t.typstorage THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STORAGE %s;', n.nspname, c.relname, a.attname,
-        CASE a.attstorage WHEN 'p' THEN 'PLAIN' WHEN 'e' THEN 'EXTERNAL' WHEN 'm' THEN 'MAIN' ELSE 'EXTENDED' END) END,
-      /*14+ CASE a.attcompression WHEN 'p' THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET COMPRESSION pglz;', n.nspname, c.relname, a.attname) WHEN 'l' THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET COMPRESSION lz4;', n.nspname, c.relname, a.attname) END,*/
-      (SELECT format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET (%s);', n.nspname, c.relname, a.attname, string_agg(o, ', '))
-        FROM unnest(a.attoptions) o WHERE o NOT LIKE 'pg\_attver=%' HAVING count(*) > 0)),
-      '' ORDER BY a.attnum) AS altered
-  FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
-  JOIN pg_type t ON t.oid = a.atttypid
-  LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
-  WHERE a.attrelid >= 16384 AND a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'f') /*share a.attrelid*/
-    -- What has a fixed length has but one storage.
-    AND (a.attlen = -1 OR a.attidentity <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 OR a.attoptions IS NOT NULL)
-    AND (a.attidentity <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 OR a.attstorage <> t.typstorage OR (a.attoptions IS NOT NULL AND NOT (cardinality(a.attoptions) = 1 AND a.attoptions[1] LIKE 'pg\_attver=%'))
-      /*14+ OR a.attcompression <> ''*/)
-  GROUP BY a.attrelid
+WITH other_storage AS MATERIALIZED (
+  -- Most types of varying length are stored EXTENDED; these are not.
+  SELECT array_agg(oid) AS types, array_agg(oid::bigint << 8 | ascii(typstorage::text)) AS pairs FROM pg_type WHERE typlen = -1 AND typstorage <> 'x'
 ), constraints AS (
   SELECT k.conrelid, string_agg('CONSTRAINT ' || quote_ident(k.conname) || ' '
       || CASE WHEN k.contype = 'c' THEN 'CHECK (' || pg_get_expr(k.conbin, k.conrelid) || ')' || CASE WHEN k.connoinherit THEN ' NO INHERIT' ELSE '' END
@@ -65,7 +35,32 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
     (SELECT format(E'\nWITH (%s)', string_agg(x.prefix || o.option_name || ' = ' || quote_literal(o.option_value), ', '))
      FROM (VALUES ('', c.reloptions), ('toast.', tc.reloptions)) x(prefix, options), pg_options_to_table(x.options) o HAVING count(*) > 0),
     CASE WHEN ts.spcname IS NOT NULL THEN format(E'\nTABLESPACE %I', ts.spcname) END) ELSE '' END
-    || ';' || coalesce(altered.altered, '')
+    || ';'
+    || CASE WHEN cols.altered THEN coalesce((SELECT string_agg(concat(
+        CASE WHEN a.attidentity <> '' THEN (SELECT format(E'\nALTER TABLE %I.%I ALTER COLUMN %I ADD GENERATED %s AS IDENTITY (SEQUENCE NAME %I.%I START %s INCREMENT %s MINVALUE %s MAXVALUE %s CACHE %s%s%s);',
+            n.nspname, c.relname, a.attname, CASE a.attidentity WHEN 'a' THEN 'ALWAYS' ELSE 'BY DEFAULT' END, sn.nspname, sc.relname,
+            s.seqstart, s.seqincrement, s.seqmin, s.seqmax, s.seqcache, CASE WHEN s.seqcycle THEN ' CYCLE' ELSE '' END,
+          '' /*15+ || CASE WHEN sc.relpersistence = c.relpersistence THEN '' WHEN sc.relpersistence = 'u' THEN ' UNLOGGED' ELSE ' LOGGED' END*/)
+          FROM pg_depend i JOIN pg_sequence s ON s.seqrelid = i.objid JOIN pg_class sc ON sc.oid = i.objid JOIN pg_namespace sn ON sn.oid = sc.relnamespace
+          WHERE i.classid = 'pg_class'::regclass AND i.refclassid = 'pg_class'::regclass AND i.refobjid = a.attrelid AND i.refobjsubid = a.attnum AND i.deptype = 'i') END,
+        CASE WHEN NOT a.attislocal AND NOT c.relispartition AND d.adbin IS NOT NULL AND a.attgenerated = '' AND NOT EXISTS (
+            SELECT FROM pg_inherits h JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = a.attname
+            JOIN pg_attrdef pd ON pd.adrelid = pa.attrelid AND pd.adnum = pa.attnum
+            WHERE h.inhrelid = a.attrelid AND pg_get_expr(pd.adbin, pd.adrelid) = pg_get_expr(d.adbin, d.adrelid))
+          THEN format(E'\nALTER TABLE ONLY %I.%I ALTER COLUMN %I SET DEFAULT %s;', n.nspname, c.relname, a.attname, pg_get_expr(d.adbin, d.adrelid)) END,
+        CASE WHEN a.attinhcount > 0 AND NOT c.relispartition AND d.adbin IS NULL AND EXISTS (
+            SELECT FROM pg_inherits h JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = a.attname
+            WHERE h.inhrelid = a.attrelid AND pa.atthasdef AND pa.attgenerated = '')
+          THEN format(E'\nALTER TABLE ONLY %I.%I ALTER COLUMN %I SET DEFAULT NULL;', n.nspname, c.relname, a.attname) END,
+        CASE WHEN a.attstattarget >= 0 THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STATISTICS %s;', n.nspname, c.relname, a.attname, a.attstattarget) END,
+        CASE WHEN a.attstorage <> t.typstorage THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STORAGE %s;', n.nspname, c.relname, a.attname,
+          CASE a.attstorage WHEN 'p' THEN 'PLAIN' WHEN 'e' THEN 'EXTERNAL' WHEN 'm' THEN 'MAIN' ELSE 'EXTENDED' END) END,
+        /*14+ CASE a.attcompression WHEN 'p' THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET COMPRESSION pglz;', n.nspname, c.relname, a.attname) WHEN 'l' THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET COMPRESSION lz4;', n.nspname, c.relname, a.attname) END,*/
+        (SELECT format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET (%s);', n.nspname, c.relname, a.attname, string_agg(o, ', '))
+          FROM unnest(a.attoptions) o WHERE o NOT LIKE 'pg\_attver=%' HAVING count(*) > 0)),
+        '' ORDER BY a.attnum)
+      FROM pg_attribute a JOIN pg_type t ON t.oid = a.atttypid LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
+      WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped), '') ELSE '' END
     || CASE WHEN c.relispartition OR c.reloftype <> 0 OR c.relrowsecurity OR c.relforcerowsecurity OR c.relreplident <> 'd'
     THEN concat(
     CASE WHEN c.relispartition THEN format(E'\nALTER TABLE %s ATTACH PARTITION %I.%I %s;', p.listed, n.nspname, c.relname, pg_get_expr(c.relpartbound, c.oid)) END,
@@ -80,14 +75,14 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
         CASE g.tgenabled WHEN 'D' THEN 'DISABLE' WHEN 'R' THEN 'ENABLE REPLICA' WHEN 'A' THEN 'ENABLE ALWAYS' ELSE 'ENABLE' END, g.tgname), '' ORDER BY g.tgname)
      FROM pg_trigger g JOIN pg_trigger pg ON pg.oid = g.tgparentid
      WHERE g.tgrelid = c.oid AND NOT pg.tgisinternal AND g.tgenabled <> pg.tgenabled)) ELSE '' END
-    || coalesce((SELECT format(E'\nALTER TABLE %I.%I CLUSTER ON %I;', n.nspname, c.relname, ic.relname)
-     FROM pg_index i JOIN pg_class ic ON ic.oid = i.indexrelid WHERE i.indrelid = c.oid AND i.indisclustered), '')
+    || CASE WHEN clustered.relname IS NULL THEN '' ELSE format(E'\nALTER TABLE %I.%I CLUSTER ON %I;', n.nspname, c.relname, clustered.relname) END
     /*18+ || coalesce((SELECT string_agg(format(E'\nALTER TABLE %I.%I ADD CONSTRAINT %I NOT NULL %I%s NOT VALID;', n.nspname, c.relname, nn.conname, na.attname,
         CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END), '' ORDER BY nn.conname)
       FROM pg_constraint nn JOIN pg_attribute na ON na.attrelid = nn.conrelid AND na.attnum = nn.conkey[1]
       WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND NOT nn.convalidated AND nn.conislocal), '')*/
 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-LEFT JOIN altered ON altered.attrelid = c.oid LEFT JOIN constraints k ON k.conrelid = c.oid LEFT JOIN parents p ON p.inhrelid = c.oid
+LEFT JOIN constraints k ON k.conrelid = c.oid LEFT JOIN parents p ON p.inhrelid = c.oid
+LEFT JOIN (SELECT i.indrelid, ic.relname FROM pg_index i JOIN pg_class ic ON ic.oid = i.indexrelid WHERE i.indisclustered) clustered ON clustered.indrelid = c.oid
 LEFT JOIN pg_am am ON am.oid = c.relam LEFT JOIN pg_tablespace ts ON ts.oid = c.reltablespace
 LEFT JOIN pg_class tc ON tc.oid = c.reltoastrelid
 LEFT JOIN LATERAL (
@@ -105,9 +100,13 @@ LEFT JOIN LATERAL (
             CASE WHEN nn.conname <> c.relname || '_' || a.attname || '_not_null' THEN ' CONSTRAINT ' || quote_ident(nn.conname) ELSE '' END
             || ' NOT NULL' || CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END ELSE '' END
           FROM pg_constraint nn WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum AND nn.conislocal),*/ ' NOT NULL' /*18+ )*/ END,
-      E',\n    ' ORDER BY a.attnum) AS listed
-  FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND (a.attislocal OR c.relispartition)
+      E',\n    ' ORDER BY a.attnum) FILTER (WHERE a.attislocal OR c.relispartition) AS listed,
+    bool_or(a.attidentity <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 /*14+ OR a.attcompression <> ''*/
+      OR (a.attoptions IS NOT NULL AND NOT (cardinality(a.attoptions) = 1 AND a.attoptions[1] LIKE 'pg\_attver=%'))
+      OR (a.attlen = -1 AND CASE a.attstorage WHEN 'x' THEN a.atttypid = ANY ((SELECT types FROM other_storage)::oid[])
+        ELSE a.atttypid::bigint << 8 | ascii(a.attstorage::text) <> ALL ((SELECT pairs FROM other_storage)::bigint[]) END)) AS altered
+  FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
 ) cols ON true
 WHERE c.relkind IN ('r', 'p', 'f') AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun' /*share c.oid*/
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = c.oid AND d.deptype = 'e')
+  /*own pg_class c.oid*/
 ORDER BY n.nspname, c.relname;

@@ -3,20 +3,20 @@ SELECT 'text search parser', format('%I.%I', n.nspname, p.prsname),
     p.prsstart::regproc, p.prstoken::regproc, p.prsend::regproc, p.prslextype::regproc,
     CASE WHEN p.prsheadline <> 0 THEN format(', headline = %s', p.prsheadline::regproc) ELSE '' END)
 FROM pg_ts_parser p JOIN pg_namespace n ON n.oid = p.prsnamespace
-WHERE p.oid >= 16384 AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_ts_parser'::regclass AND d.objid = p.oid AND d.deptype = 'e')
+WHERE p.oid >= 16384 /*own pg_ts_parser p.oid*/
 ORDER BY 2;
 SELECT 'text search template', format('%I.%I', n.nspname, t.tmplname),
   format('CREATE TEXT SEARCH TEMPLATE %I.%I (%slexize = %s);', n.nspname, t.tmplname,
     CASE WHEN t.tmplinit <> 0 THEN format('init = %s, ', t.tmplinit::regproc) ELSE '' END, t.tmpllexize::regproc)
 FROM pg_ts_template t JOIN pg_namespace n ON n.oid = t.tmplnamespace
-WHERE t.oid >= 16384 AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_ts_template'::regclass AND d.objid = t.oid AND d.deptype = 'e')
+WHERE t.oid >= 16384 /*own pg_ts_template t.oid*/
 ORDER BY 2;
 SELECT 'text search dictionary', format('%I.%I', n.nspname, d.dictname),
   format('CREATE TEXT SEARCH DICTIONARY %I.%I (template = %I.%I%s);', n.nspname, d.dictname, tn.nspname, t.tmplname,
     CASE WHEN d.dictinitoption IS NOT NULL THEN ', ' || d.dictinitoption ELSE '' END)
 FROM pg_ts_dict d JOIN pg_namespace n ON n.oid = d.dictnamespace
 JOIN pg_ts_template t ON t.oid = d.dicttemplate JOIN pg_namespace tn ON tn.oid = t.tmplnamespace
-WHERE d.oid >= 16384 AND NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = 'pg_ts_dict'::regclass AND e.objid = d.oid AND e.deptype = 'e')
+WHERE d.oid >= 16384 /*own pg_ts_dict d.oid*/
 ORDER BY 2;
 SELECT 'text search configuration', format('%I.%I', n.nspname, c.cfgname),
   concat(format('CREATE TEXT SEARCH CONFIGURATION %I.%I (parser = %I.%I);', n.nspname, c.cfgname, pn.nspname, p.prsname),
@@ -27,5 +27,5 @@ SELECT 'text search configuration', format('%I.%I', n.nspname, c.cfgname),
        WHERE cm.mapcfg = c.oid GROUP BY tt.alias) m))
 FROM pg_ts_config c JOIN pg_namespace n ON n.oid = c.cfgnamespace
 JOIN pg_ts_parser p ON p.oid = c.cfgparser JOIN pg_namespace pn ON pn.oid = p.prsnamespace
-WHERE c.oid >= 16384 AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_ts_config'::regclass AND d.objid = c.oid AND d.deptype = 'e')
+WHERE c.oid >= 16384 /*own pg_ts_config c.oid*/
 ORDER BY 2;

@@ -53,5 +53,5 @@ LEFT JOIN pg_class c ON c.oid = t.typrelid
 WHERE t.oid >= 16384 AND n.nspname <> 'wevrun' AND n.nspname !~ '^pg_temp' AND t.typtype IN ('e', 'd', 'r', 'c', 'b', 'p')
   AND (t.typtype <> 'c' OR c.relkind = 'c')
   AND t.typinput <> 'array_in'::regproc
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_type'::regclass AND d.objid = t.oid AND d.deptype = 'e')
+  /*own pg_type t.oid*/
 ORDER BY n.nspname, t.typname;

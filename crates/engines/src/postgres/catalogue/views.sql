@@ -18,5 +18,5 @@ SELECT CASE c.relkind WHEN 'm' THEN 'materialized view' ELSE 'view' END, format(
 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 LEFT JOIN pg_am am ON am.oid = c.relam LEFT JOIN pg_tablespace ts ON ts.oid = c.reltablespace
 WHERE c.relkind IN ('v', 'm') AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun'
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = c.oid AND d.deptype = 'e')
+  /*own pg_class c.oid*/
 ORDER BY n.nspname, c.relname;

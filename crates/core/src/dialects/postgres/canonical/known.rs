@@ -6,10 +6,8 @@ use std::sync::LazyLock;
 
 use super::super::names;
 use super::super::parse::identifier_of;
-use super::super::rename::{expressions_mut, types_mut};
 use super::super::{split_list, tokens, types};
-use super::operators;
-use crate::model::{Clauses, Definition, Kind, Model, Name, Object};
+use crate::model::{Clauses, Definition, Kind, Model, Name};
 use crate::parse::{Token, TokenKind, token};
 
 /// The types of `pg_catalog` that have no spelling of their own in the grammar.
@@ -35,23 +33,23 @@ static BUILT_IN: LazyLock<HashSet<&str>> = LazyLock::new(|| BUILT_IN_TYPES.iter(
 /// Names by what they can stand for.
 pub struct Known {
     /// The names of all objects without their schemas: a word that is none of them names nothing.
-    identifiers: HashSet<String>,
-    relations: HashSet<String>,
-    types: HashSet<String>,
-    routines: HashMap<String, Vec<Name>>,
+    pub(super) identifiers: HashSet<String>,
+    pub(super) relations: HashSet<String>,
+    pub(super) types: HashSet<String>,
+    pub(super) routines: HashMap<String, Vec<Name>>,
     /// What routines return, by their names with their signatures.
     returned: HashMap<String, String>,
-    others: HashSet<String>,
+    pub(super) others: HashSet<String>,
     /// The names of operators by their symbols.
-    operators: HashMap<String, Vec<String>>,
-    /// The default operator classes of types for btree indexes.
-    default_classes: HashMap<String, String>,
+    pub(super) operators: HashMap<String, Vec<String>>,
+    /// The default operator classes: `public.weight USING btree`.
+    pub(super) default_classes: HashMap<String, String>,
     /// The types of the columns of every table, and of the views whose columns are known.
     pub columns: HashMap<String, Vec<(String, Option<String>)>>,
     /// What domains are made of.
     domains: HashMap<String, String>,
     /// The range types of multiranges, which are made with them.
-    multiranges: HashMap<String, String>,
+    pub(super) multiranges: HashMap<String, String>,
     /// Enum types (true), and composite and range types (false).
     structured: HashMap<String, bool>,
 }
@@ -123,10 +121,10 @@ impl Known {
                 kind => {
                     if let (Kind::OperatorClass, Definition::Plain(plain)) = (kind, &object.definition)
                         && plain.clauses.has("default")
-                        && name.ends_with(" USING btree")
+                        && let Some((_, method)) = name.rsplit_once(" USING ")
                     {
-                        let data_type = plain.clauses.value("for type").unwrap_or_default().to_owned();
-                        known.default_classes.insert(data_type, name.clone());
+                        let data_type = plain.clauses.value("for type").unwrap_or_default();
+                        known.default_classes.insert(format!("{data_type} USING {method}"), name.clone());
                     }
                     if let Kind::Operator = object.definition.kind() {
                         let symbol = name.trim_end_matches(names::signature(&object.name));
@@ -322,6 +320,26 @@ impl Known {
             .unwrap_or_else(|| names::quoted(&identifier))
     }
 
+    /// Whether the operator class is the model's own.
+    pub fn holds_class(&self, name: &str, method: &str) -> bool {
+        self.others.contains(&format!("{name} USING {method}"))
+    }
+
+    /// The class of the model by which an index orders a column if it names none.
+    pub fn class_of(&self, table: &str, column: &str, method: &str) -> Option<String> {
+        if self.default_classes.is_empty() {
+            return None;
+        }
+        let data_type = self.column_type(table, column)?;
+        self.default_classes.get(&format!("{data_type} USING {method}")).cloned()
+    }
+
+    /// The type of a table's column.
+    pub fn column_type(&self, table: &str, column: &str) -> Option<&str> {
+        let (_, data_type) = self.columns.get(table)?.iter().find(|(name, _)| name == column)?;
+        data_type.as_deref()
+    }
+
     /// Whether values of the type are spelled by functions of its own: what is neither the engine's nor an enum or domain.
     pub fn spells_by_itself(&self, data_type: &str) -> bool {
         let effective = self.effective_type(data_type);
@@ -486,214 +504,6 @@ impl Known {
         };
         Name::new(text.as_str(), text.as_str())
     }
-
-    /// The objects of the model that an object needs to be there, ordered.
-    pub fn uses(&self, object: &mut Object) -> Vec<Name> {
-        let own = super::own_schema(object);
-        let mut found: HashSet<String> = HashSet::new();
-        for data_type in types_mut(&mut object.definition) {
-            self.find_in(&data_type.canonical, &own, &mut found);
-        }
-        for expression in expressions_mut(&mut object.definition) {
-            self.find_in(expression.written(), &own, &mut found);
-        }
-        match &object.definition {
-            Definition::Table(table) => {
-                for clause in ["partition of", "inherits", "of"] {
-                    found.extend(split_list(table.clauses.value(clause).unwrap_or_default()));
-                }
-                self.find_in(table.clauses.written("partition by"), &own, &mut found);
-                found.extend(table.clauses.value("server").map(str::to_owned));
-                found.extend(
-                    table
-                        .columns
-                        .iter()
-                        .filter_map(|column| column.collation.as_ref())
-                        .map(|c| c.canonical().to_owned()),
-                );
-            }
-            Definition::Index(index) => {
-                found.insert(index.table.canonical().to_owned());
-                found.extend(index.clauses.value("attached to").map(str::to_owned));
-                for part in &index.parts {
-                    found.extend(part.collation.as_ref().map(|collation| collation.canonical().to_owned()));
-                    if let Some(class) = part.clauses.value("operator class") {
-                        found.insert(format!("{class} USING {}", index.clauses.value("using").unwrap_or("btree")));
-                    }
-                }
-            }
-            Definition::Plain(plain) => {
-                for (clause, value) in plain.clauses.iter() {
-                    if matches!(
-                        clause,
-                        "function" | "support" | "from" | "family" | "as" | "symbol" | "definition" | "when"
-                    ) && !(clause == "as" && matches!(plain.kind, Kind::Function | Kind::Procedure))
-                        // The server makes shells of operators that are named before they are there.
-                        || clause.starts_with("with.") && !matches!(clause, "with.commutator" | "with.negator")
-                        || clause.starts_with("range.")
-                        || clause.starts_with("base.")
-                        || clause.starts_with("mapping ")
-                        || matches!(clause, "with function" | "from sql" | "to sql")
-                    {
-                        self.find_in(&value.canonical, &own, &mut found);
-                    }
-                    found.extend(clause.strip_prefix("table ").map(str::to_owned));
-                    found.extend(clause.strip_prefix("schema ").map(str::to_owned));
-                }
-                if matches!(plain.kind, Kind::OperatorClass | Kind::OperatorFamily) {
-                    operators::named(&plain.clauses, &mut found);
-                    if let (Some(family), Some((_, method))) =
-                        (plain.clauses.value("family"), object.name.canonical().rsplit_once(" USING "))
-                    {
-                        found.insert(format!("{family} USING {method}"));
-                    }
-                }
-                // The class of a range's type orders it.
-                if let Some(subtype) = plain.clauses.value("range.subtype") {
-                    found.extend(match plain.clauses.value("range.subtype_opclass") {
-                        Some(class) => Some(format!("{class} USING btree")),
-                        None => self.default_classes.get(subtype).cloned(),
-                    });
-                }
-                // A routine depends on the transforms of its types for its language (`ProcedureCreate()` of pg_proc.c).
-                if let Some(language) = plain.clauses.value("language") {
-                    let arguments = names::signature(&object.name).trim_matches(['(', ')']);
-                    let returned =
-                        plain.clauses.value("returns").map(|name| name.trim_start_matches("SETOF ").to_owned());
-                    let types = split_list(arguments).into_iter().chain(returned);
-                    found.extend(types.map(|name| format!("FOR {name} LANGUAGE {language}")));
-                }
-                if plain.kind != Kind::Sequence {
-                    found.extend(plain.owner.as_ref().map(|owner| owner.canonical().to_owned()));
-                }
-                match plain.kind {
-                    Kind::Cast | Kind::Aggregate | Kind::Transform => {
-                        self.find_in(object.name.canonical(), &own, &mut found);
-                    }
-                    Kind::Operator => self.find_in(names::signature(&object.name), &own, &mut found),
-                    _ => {}
-                }
-            }
-            _ => {}
-        }
-        // The schema in which it is.
-        if let Some(schema) = names::schema(&object.name) {
-            found.insert(names::quoted(&schema));
-        }
-        // A multirange is there as soon as its range is.
-        let mut found: HashSet<String> =
-            found.into_iter().map(|name| self.multiranges.get(&name).cloned().unwrap_or(name)).collect();
-        found.remove(object.name.canonical());
-        let mut found: Vec<Name> = found
-            .into_iter()
-            .filter(|name| self.holds(name))
-            .map(|name| Name::new(name.as_str(), name.as_str()))
-            .collect();
-        found.sort();
-        found
-    }
-
-    fn holds(&self, name: &str) -> bool {
-        self.relations.contains(name)
-            || self.types.contains(name)
-            || self.others.contains(name)
-            || self
-                .routines
-                .get(name.split('(').next().unwrap_or(name))
-                .is_some_and(|all| all.iter().any(|n| n.canonical() == name))
-    }
-
-    /// Whether a look at its tokens is worth while: most texts have but words of the engine's own.
-    fn may_name_something(&self, text: &str) -> bool {
-        let plain = |byte: u8| byte.is_ascii() && !byte.is_ascii_uppercase() && !matches!(byte, b'"' | b'\'' | b'$');
-        let is_word = |ch: char| ch.is_ascii_alphanumeric() || ch == '_';
-        !self.operators.is_empty()
-            || !text.bytes().all(plain)
-            || text.split(|ch| !is_word(ch)).any(|word| self.identifiers.contains(word))
-    }
-
-    /// Everything that a text names, by its dotted names and by the texts that may be names of relations.
-    pub fn find_in(&self, text: &str, own: &str, found: &mut HashSet<String>) {
-        if !self.may_name_something(text) {
-            return;
-        }
-        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
-        let mut index = 0;
-        while index < tokens.len() {
-            let start = index;
-            let mut parts = vec![];
-            while let Some(token) = tokens.get(index).filter(|t| matches!(t.kind, TokenKind::Word | TokenKind::Quoted))
-            {
-                parts.push(identifier_of(*token, text));
-                index += 1;
-                if tokens.get(index).is_some_and(|token| token.is_symbol(text, ".")) {
-                    index += 1;
-                } else {
-                    break;
-                }
-            }
-            if index == start {
-                if !self.operators.is_empty() && tokens[index].kind == TokenKind::Symbol {
-                    let end = (index..tokens.len())
-                        .take_while(|at| {
-                            tokens[*at].kind == TokenKind::Symbol
-                                && !matches!(tokens[*at].text(text), "(" | ")" | "," | "." | "[" | "]")
-                                && (*at == index || tokens[*at].start == tokens[*at - 1].end)
-                        })
-                        .last();
-                    if let Some(end) = end {
-                        let symbol = &text[tokens[index].start as usize..tokens[end].end as usize];
-                        found.extend(self.operators.get(symbol).into_iter().flatten().cloned());
-                        index = end;
-                    }
-                }
-                if let Some(value) = text_name(&tokens[index], text) {
-                    parts = names::parts(&value);
-                    if let Some(name) = self.relation_in_query(&parts, own) {
-                        found.insert(name);
-                    }
-                }
-                index += 1;
-                continue;
-            }
-            let call = tokens.get(index).is_some_and(|token| token.is_symbol(text, "("));
-            // schema.table.column and table.column name the table too.
-            for length in (1..=parts.len().min(2)).rev() {
-                let parts = &parts[..length];
-                if parts.last().is_none_or(|identifier| !self.identifiers.contains(identifier)) {
-                    continue;
-                }
-                let candidates: Vec<Name> = match parts {
-                    [identifier] => {
-                        [own, "public"].into_iter().map(|schema| names::qualified(schema, identifier)).collect()
-                    }
-                    [schema, identifier] => vec![names::qualified(schema, identifier)],
-                    _ => Vec::new(),
-                };
-                for name in candidates {
-                    let name = name.canonical();
-                    if self.relations.contains(name) || self.types.contains(name) {
-                        found.insert(name.to_owned());
-                        // A function may have a type's name.
-                        if call && let Some(routines) = self.routines.get(name) {
-                            found.extend(routines.iter().map(|name| name.canonical().to_owned()));
-                        }
-                        break;
-                    }
-                    if let Some(routines) = self.routines.get(name) {
-                        if call || length == 2 || routines.len() == 1 {
-                            found.extend(routines.iter().map(|name| name.canonical().to_owned()));
-                        }
-                        break;
-                    }
-                    if self.others.contains(name) {
-                        found.insert(name.to_owned());
-                        break;
-                    }
-                }
-            }
-        }
-    }
 }
 
 /// The name of the multirange that a range type brings.
@@ -705,12 +515,6 @@ pub fn multirange(name: &Name, clauses: &Clauses) -> String {
         None => format!("{own}_multirange"),
     };
     names::qualified(schema.as_deref().unwrap_or("public"), &own).canonical().to_owned()
-}
-
-/// The text of a constant that may be the name of something: `nextval('hives_id_seq')`.
-fn text_name(token: &Token, text: &str) -> Option<String> {
-    let value = (token.kind == TokenKind::Text).then(|| tokens::string_value(token.text(text)))??;
-    (value.len() < 130 && !value.contains(' ')).then_some(value)
 }
 
 /// Whether a word is one of the engine's types.

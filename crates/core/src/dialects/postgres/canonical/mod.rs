@@ -9,11 +9,13 @@ mod interval;
 mod known;
 mod literal;
 mod nodes;
+mod operator_classes;
 mod operators;
 mod outputs;
 mod scope;
 mod sets;
 mod tree;
+mod uses;
 mod walk;
 
 pub use copies::expand_one as copy_likes;
@@ -41,6 +43,7 @@ pub fn finish(model: &mut Model) {
     view_columns(model, &mut known);
     let mut objects: Vec<Object> = std::mem::take(model).into_objects().collect();
     objects.par_iter_mut().for_each(|object| {
+        operator_classes::settle(object, &known, &own_schema(object));
         let scope = expression::Scope::of(object, &known);
         expressions(object, &scope);
         object.uses = known.uses(object);
@@ -119,6 +122,7 @@ fn resolve(object: &mut Object, known: &Known) {
                 key.parent = known.relation(&key.parent, &own);
             }
             let table_name = names::identifier(&object.name);
+            let unlogged = table.clauses.has("unlogged");
             for column in table.columns.iter_mut() {
                 if let Some(collation) = &mut column.collation {
                     *collation = known.collation(collation, &own);
@@ -139,6 +143,7 @@ fn resolve(object: &mut Object, known: &Known) {
                         column.clauses.remove(&format!("identity.{name}"));
                     }
                     super::parse::set_identity_options(column, options);
+                    column.clauses.remove(if unlogged { "identity.unlogged" } else { "identity.logged" });
                     column.not_null = Some(OnConflict::Abort);
                 }
                 if let (Some(data_type), Some(storage)) = (&column.data_type, column.clauses.value("storage"))

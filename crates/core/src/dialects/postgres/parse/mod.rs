@@ -232,7 +232,24 @@ fn column_list(reader: &mut Reader<'_>) -> Parsed<Vec<Name>> {
 
 /// An expression as it is written; it becomes canonical when the whole schema is known.
 fn expression(reader: &Reader<'_>, range: Range<usize>) -> Expression {
-    Expression::plain(unfolded::unfolded(reader.written(without_parentheses(reader, range))))
+    let mut inner = without_parentheses(reader, range.clone());
+    if inner != range && !stands_alone(reader, inner.clone()) {
+        inner = inner.start - 1..inner.end + 1;
+    }
+    Expression::plain(unfolded::unfolded(reader.written(inner)))
+}
+
+/// Whether it is an expression without parentheses around it, as a query and a row of values are not.
+fn stands_alone(reader: &Reader<'_>, range: Range<usize>) -> bool {
+    let is_query =
+        ["SELECT", "WITH", "VALUES", "TABLE"].iter().any(|word| reader.tokens[range.start].is_word(reader.text, word));
+    let mut depth = 0;
+    let is_row = reader.tokens[range].iter().any(|token| {
+        let is = |symbol: &str| token.is_symbol(reader.text, symbol);
+        depth += i32::from(is("(") || is("[")) - i32::from(is(")") || is("]"));
+        depth == 0 && is(",")
+    });
+    !is_query && !is_row
 }
 
 /// The range without parentheses around all of it.

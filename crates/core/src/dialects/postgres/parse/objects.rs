@@ -77,7 +77,10 @@ pub fn sequence_options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parse
             }
         } else if reader.take(&["SEQUENCE", "NAME"]) {
             clauses.say("name", reference(reader, "the sequence's name")?.canonical());
-        } else if reader.take(&["LOGGED"]) || reader.take(&["UNLOGGED"]) {
+        } else if reader.take(&["LOGGED"]) {
+            clauses.say("logged", "");
+        } else if reader.take(&["UNLOGGED"]) {
+            clauses.say("unlogged", "");
         } else {
             return Err(reader.expected("an option of a sequence"));
         }
@@ -304,7 +307,7 @@ fn index_part(reader: &mut Reader<'_>) -> Parsed<IndexPart> {
         && !ends.iter().any(|word| reader.sees(word))
     {
         let class = reference(reader, "an operator class")?;
-        part.clauses.say("operator class", without_catalogue(&class));
+        part.clauses.set("operator class", Expression::new(without_catalogue(&class), class.canonical()));
         if reader.sees_symbol("(") {
             let parameters = definitions(reader)?;
             let words: Vec<String> = parameters

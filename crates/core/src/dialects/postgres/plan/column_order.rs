@@ -5,6 +5,7 @@
 
 use super::super::names::{self, quoted};
 use super::super::tokens::literal;
+use super::super::write;
 use crate::model::{Definition, Kind, Model, Name, Object, Table, is};
 use crate::script::Step;
 
@@ -45,12 +46,8 @@ fn aside(table: &Name) -> Name {
 }
 
 fn identity_sequences(name: &Name, table: &Table) -> Vec<Name> {
-    let own = |column: &crate::model::Column| {
-        let usual = names::made_up(&names::identifier(name), column.name.canonical(), "seq");
-        let given = column.clauses.value("identity.name").map(|given| Name::new(given, given));
-        given.unwrap_or_else(|| names::qualified(&names::schema(name).unwrap_or_default(), &usual))
-    };
-    table.columns.iter().filter(|column| column.clauses.has("identity")).map(own).collect()
+    let identities = table.columns.iter().filter(|column| column.clauses.has("identity"));
+    identities.map(|column| write::identity_sequence(name, column)).collect()
 }
 
 /// The old table gives up its name, and those of its keys, indexes and sequences.

@@ -351,6 +351,13 @@ impl TableChange<'_> {
             actions.push(format!("ALTER COLUMN {own} ADD {identity}"));
         } else if want.clauses.has("identity") {
             actions.extend(identity_changes_of(have, want, &own));
+            let otherwise = |clause| have.clauses.has(clause) != want.clauses.has(clause);
+            if otherwise("identity.logged") || otherwise("identity.unlogged") {
+                let unlogged = want.clauses.has("identity.unlogged")
+                    || self.want.clauses.has("unlogged") && !want.clauses.has("identity.logged");
+                let sequence = write::identity_sequence(table, want);
+                after.push(format!("ALTER SEQUENCE {sequence} SET {}", if unlogged { "UNLOGGED" } else { "LOGGED" }));
+            }
         }
         if !actions.is_empty() || !before.is_empty() || !after.is_empty() {
             let title = format!("change column {table}.{}", want.name);

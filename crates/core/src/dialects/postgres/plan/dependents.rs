@@ -1,20 +1,26 @@
 //! What the server would not let be changed underneath: views on a column whose type changes, rules on a view that goes.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::names;
 use super::super::rename::expressions_mut;
-use crate::model::{Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::model::{Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Plain, Table};
+
+/// What is not there for a while, or for good.
+pub struct Going<'g> {
+    /// The objects that go.
+    pub removed: &'g BTreeSet<ObjectKey>,
+    /// The objects that are dropped and made again.
+    pub again: &'g BTreeSet<ObjectKey>,
+    /// The types that are made anew under their columns.
+    pub swapped: &'g BTreeSet<Name>,
+    /// The computed columns, by table, that are dropped and added again because of what they call.
+    pub columns: &'g BTreeMap<Name, Vec<Name>>,
+}
 
 /// The objects of have that must go for the moment, without those that are gone or made anew already.
-pub fn in_the_way(
-    have: &Model,
-    want: &Model,
-    removed: &BTreeSet<ObjectKey>,
-    again: &BTreeSet<ObjectKey>,
-    swapped: &BTreeSet<Name>,
-    major: u32,
-) -> BTreeSet<ObjectKey> {
+pub fn in_the_way(have: &Model, want: &Model, going: &Going<'_>, major: u32) -> BTreeSet<ObjectKey> {
+    let Going { removed, again, swapped, columns } = *going;
     let mut found: BTreeSet<ObjectKey> = BTreeSet::new();
     // On columns that go, change their type, or are computed from such.
     for (name, table) in have.tables() {
@@ -26,10 +32,13 @@ pub fn in_the_way(
         touched.extend(
             table.columns.iter().filter(|column| super::swap::is_of(column, swapped)).map(|column| column.name.clone()),
         );
+        let detached = columns.get(name).map_or(&[][..], Vec::as_slice);
+        touched.extend_from_slice(detached);
         if touched.is_empty() {
             continue;
         }
-        let replaced = replaced_columns(table, wanted, major);
+        let mut replaced = replaced_columns(table, wanted, major);
+        replaced.extend_from_slice(detached);
         for object in
             have.objects().filter(|object| object.uses.contains(name) || object.definition.owner() == Some(name))
         {
@@ -43,6 +52,15 @@ pub fn in_the_way(
                     listed.any(|listed| replaced.iter().any(|column| listed == column.canonical()))
                         || touched.iter().any(|column| mentions(object, column))
                 }
+                Definition::Plain(plain) => match plain.kind {
+                    // Statistics go with a column that they are about.
+                    Kind::Statistics => replaced.iter().any(|column| lists(plain, "on", column)),
+                    Kind::Publication => {
+                        let clause = format!("table {name}");
+                        touched.iter().any(|column| lists(plain, &clause, column))
+                    }
+                    _ => can_stand_in_the_way(object) && touched.iter().any(|column| mentions(object, column)),
+                },
                 _ => can_stand_in_the_way(object) && touched.iter().any(|column| mentions(object, column)),
             };
             if in_the_way {
@@ -178,6 +196,11 @@ pub fn names_column(expression: &Expression, column: &Name) -> bool {
     let word = |ch: char| !(ch.is_alphanumeric() || ch == '_' || ch == '$');
     expression.canonical.split(word).any(|word| word == column.canonical())
         || expression.canonical.contains(&format!("\"{}\"", column.canonical().replace('"', "\"\"")))
+}
+
+/// Whether a clause names the column.
+fn lists(plain: &Plain, clause: &str, column: &Name) -> bool {
+    plain.clauses.get(clause).is_some_and(|list| names_column(list, column))
 }
 
 /// Whether an object's expressions name the column. Routines keep their bodies as text, but for SQL-standard ones.

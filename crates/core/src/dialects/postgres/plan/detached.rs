@@ -3,10 +3,9 @@
 //! changes of their table.
 
 use std::cell::OnceCell;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::names::{self, quoted};
-use super::super::split_list;
 use super::dependents::names_column;
 use super::swap::is_of;
 use super::{Method, Outputs, Planner};
@@ -14,65 +13,89 @@ use crate::model::{Column, Definition, Expression, Kind, Name, Object, ObjectKey
 use crate::script::Step;
 
 impl Planner<'_> {
-    /// Takes from the tables that stay what would not let go.
+    /// The computed columns of tables that stay, by table, that are dropped and added again if `again` is made anew.
+    pub(super) fn detached_columns(
+        &self,
+        removed: &BTreeSet<ObjectKey>,
+        again: &BTreeSet<ObjectKey>,
+    ) -> BTreeMap<Name, Vec<Name>> {
+        let gone = routines(removed.iter().chain(again));
+        let stays = |key: &ObjectKey| !removed.contains(key) && !again.contains(key);
+        let mut found = BTreeMap::new();
+        for object in self.have().of_kind(Kind::Table).filter(|object| stays(&object.key())) {
+            let Some((table, want)) = object.as_table().zip(self.planning.want.table(&object.name)) else { continue };
+            let named = self.named(object, &gone);
+            let goes = table.columns.iter().filter(|column| is_computed(column, &named) && !keeps_values(column, want));
+            let goes: Vec<Name> = goes.map(|column| column.name.clone()).collect();
+            if !goes.is_empty() {
+                found.insert(object.name.clone(), goes);
+            }
+        }
+        found
+    }
+
+    /// The steps that take from the tables that stay what would not let go; their changes bring it again.
     pub(super) fn detach(
         &mut self,
         removed: &BTreeSet<ObjectKey>,
         alterations: &mut Vec<(ObjectKey, Vec<Step>)>,
         outputs: &OnceCell<Outputs>,
-    ) {
-        let kinds = [Kind::Function, Kind::Aggregate, Kind::TextSearchConfiguration];
-        let gone = removed.iter().chain(&self.again).filter(|key| kinds.contains(&key.kind));
-        let gone: BTreeSet<Name> = gone.map(|key| key.name.clone()).collect();
+    ) -> Vec<Step> {
+        let gone = routines(removed.iter().chain(&self.again));
         if gone.is_empty() && self.swapped.is_empty() {
-            return;
+            return Vec::new();
         }
         let stays = |key: &ObjectKey| !removed.contains(key) && !self.again.contains(key);
         let mut found: Vec<(ObjectKey, Vec<Name>)> = Vec::new();
         for object in self.have().of_kind(Kind::Table).filter(|object| stays(&object.key())) {
-            let mut called: Vec<Name> = object.uses.iter().filter(|name| gone.contains(name)).map(own_name).collect();
-            let swapped = object.as_table().into_iter().flat_map(|table| table.columns.iter());
-            called.extend(swapped.filter(|column| is_of(column, &self.swapped)).map(|column| column.name.clone()));
-            if !called.is_empty() && self.planning.want.table(&object.name).is_some() {
-                found.push((object.key(), called));
+            let named = self.named(object, &gone);
+            if !named.is_empty() && self.planning.want.table(&object.name).is_some() {
+                found.push((object.key(), named));
             }
         }
-        for (key, called) in found {
+        let mut detached = Vec::new();
+        for (key, named) in found {
             let Some(mut object) = self.have().get(&key).cloned() else { continue };
             let Definition::Table(table) = &mut object.definition else { continue };
             let Some(want) = self.planning.want.get(&key) else { continue };
             let Some(wanted) = want.as_table() else { continue };
-            let statements = without(&key.name, table, wanted, &called, &self.swapped);
+            let statements = without(&key.name, table, wanted, &named, &self.swapped);
             if statements.is_empty() {
                 continue;
             }
-            // Indexes go with their columns.
-            let goes = |name: &Name| table.column(name).is_none() && wanted.column(name).is_some();
-            let indexes = self.have().of_kind(Kind::Index).filter(|index| index.definition.owner() == Some(&key.name));
-            let indexes: Vec<ObjectKey> = indexes
-                .filter(|index| {
-                    wanted.columns.iter().any(|column| goes(&column.name) && stands_on(index, &column.name))
-                })
-                .map(Object::key)
-                .filter(|index| !removed.contains(index))
-                .collect();
-            alterations.retain(|(other, _)| !indexes.contains(other));
-            self.again.extend(indexes.iter().cloned());
-            for index in indexes {
-                if let Some(object) = self.have().get(&index).cloned() {
-                    self.drop_object(&object);
-                }
-                self.dropped.insert(index);
-            }
-            self.push(Step::new(format!("take defaults and conditions from {key} for now"), statements));
-            self.progress.lose();
+            detached.push(Step::new(format!("take defaults and conditions from {key} for now"), statements));
             alterations.retain(|(other, _)| *other != key);
             if let Method::Alter(steps) = self.method(&object, want, outputs) {
                 alterations.push((key, steps));
             }
             self.have.to_mut().insert(object);
         }
+        detached
     }
+
+    /// What the expressions of a table name that goes: routines, and columns of types that are made anew.
+    fn named(&self, object: &Object, gone: &BTreeSet<Name>) -> Vec<Name> {
+        let mut named: Vec<Name> = object.uses.iter().filter(|name| gone.contains(name)).map(own_name).collect();
+        let columns = object.as_table().into_iter().flat_map(|table| table.columns.iter());
+        named.extend(columns.filter(|column| is_of(column, &self.swapped)).map(|column| column.name.clone()));
+        named
+    }
+}
+
+/// The names of those that a table can call.
+fn routines<'k>(keys: impl Iterator<Item = &'k ObjectKey>) -> BTreeSet<Name> {
+    let kinds = [Kind::Function, Kind::Aggregate, Kind::TextSearchConfiguration];
+    keys.filter(|key| kinds.contains(&key.kind)).map(|key| key.name.clone()).collect()
+}
+
+/// Whether the column is computed from one of these.
+fn is_computed(column: &Column, named: &[Name]) -> bool {
+    column.generated.as_ref().is_some_and(|own| named.iter().any(|name| names_column(&own.expression, name)))
+}
+
+/// Whether the column shall be computed no more: then its values stay.
+fn keeps_values(column: &Column, want: &Table) -> bool {
+    want.column(&column.name).is_some_and(|wanted| wanted.generated.is_none())
 }
 
 /// Takes defaults, generated columns and checks away that name one of these routines and columns, and defaults of columns of these
@@ -80,19 +103,16 @@ impl Planner<'_> {
 fn without(name: &Name, table: &mut Table, want: &Table, named: &[Name], swapped: &BTreeSet<Name>) -> Vec<String> {
     let calls = |expression: &Expression| named.iter().any(|name| names_column(expression, name));
     let (mut statements, mut actions) = (Vec::new(), Vec::new());
-    let is_computed = |column: &Column| column.generated.as_ref().is_some_and(|own| calls(&own.expression));
-    for column in table.columns.iter_mut().filter(|column| is_computed(column)) {
-        // One that shall be computed no more keeps its values.
-        let stays = want.column(&column.name).is_some_and(|wanted| wanted.generated.is_none());
+    for column in table.columns.iter_mut().filter(|column| is_computed(column, named)) {
         let own = quoted(column.name.canonical());
-        if stays {
+        if keeps_values(column, want) {
             actions.push(format!("ALTER COLUMN {own} DROP EXPRESSION"));
             column.generated = None;
         } else {
             actions.push(format!("DROP COLUMN {own}"));
         }
     }
-    table.columns.0.retain(|column| !is_computed(column));
+    table.columns.0.retain(|column| !is_computed(column, named));
     let loses = |column: &Column| column.default.as_ref().is_some_and(|own| calls(own) || is_of(column, swapped));
     for column in table.columns.iter_mut().filter(|column| loses(column)) {
         // Others that inherit the column have their own say.
@@ -108,15 +128,6 @@ fn without(name: &Name, table: &mut Table, want: &Table, named: &[Name], swapped
         statements.push(format!("ALTER TABLE {name}\n    {}", actions.join(",\n    ")));
     }
     statements
-}
-
-/// Whether an index is on the column.
-fn stands_on(object: &Object, column: &Name) -> bool {
-    let Definition::Index(index) = &object.definition else { return false };
-    let included = split_list(index.clauses.value("include").unwrap_or_default());
-    let expressions = index.parts.iter().map(|part| &part.expression).chain(&index.predicate);
-    expressions.into_iter().any(|expression| names_column(expression, column))
-        || included.iter().any(|name| names::unquoted(name) == column.canonical())
 }
 
 /// The routine's name alone, as an expression calls it.

@@ -6,12 +6,13 @@ use super::super::names::{self, quoted};
 use super::{Planner, column_order, drop_statement, is_early, must_not_hold, order};
 use crate::compare::Change;
 use crate::model::{Definition, Kind, Name, Object, ObjectKey, Table};
-use crate::plan::{Probe, Risk, RiskKind};
+use crate::plan::{Clearance, Probe, Risk, RiskKind};
 use crate::script::Step;
 
 impl Planner<'_> {
-    /// What goes or is made anew and depends on tables: before these change.
-    pub(super) fn drop_early(&mut self, removed: &BTreeSet<ObjectKey>) {
+    /// What goes or is made anew and depends on tables: before these change. What tables must let go of goes after what they
+    /// are `detached` from it.
+    pub(super) fn drop_early(&mut self, removed: &BTreeSet<ObjectKey>, detached: Vec<Step>) {
         let new = self.new_routines();
         let gives_way = |key: &ObjectKey| is_routine(key.kind) && new.contains(&without_arguments(&key.name));
         let early = removed
@@ -35,9 +36,37 @@ impl Planner<'_> {
             early.extend(more);
         }
         self.drop_circular_checks(&early);
-        let keys: Vec<ObjectKey> = early.into_iter().collect();
         let gone: BTreeSet<ObjectKey> = removed.iter().chain(&self.again).cloned().collect();
-        for key in order::users_first(self.have(), &keys) {
+        let called = if detached.is_empty() { BTreeSet::new() } else { self.called_by_tables(&early) };
+        let (called, others): (Vec<_>, Vec<_>) = early.into_iter().partition(|key| called.contains(key));
+        self.drop_all(&others, &gone);
+        if !detached.is_empty() {
+            self.steps.extend(detached);
+            self.progress.lose();
+        }
+        self.drop_all(&called, &gone);
+    }
+
+    /// What tables that stay use of these, with all that it uses itself.
+    fn called_by_tables(&self, keys: &BTreeSet<ObjectKey>) -> BTreeSet<ObjectKey> {
+        let stays = |object: &&Object| !keys.contains(&object.key());
+        let tables = self.have().of_kind(Kind::Table).filter(stays);
+        let mut names: Vec<&Name> = tables.flat_map(|object| &object.uses).collect();
+        let mut found = BTreeSet::new();
+        while let Some(name) = names.pop() {
+            let objects = self.have().named(name).filter(|object| keys.contains(&object.key()));
+            for object in objects {
+                if found.insert(object.key()) {
+                    names.extend(&object.uses);
+                }
+            }
+        }
+        found
+    }
+
+    /// Drops these, unless they go with what they stand on. `gone` is all that goes or is made anew.
+    fn drop_all(&mut self, keys: &[ObjectKey], gone: &BTreeSet<ObjectKey>) {
+        for key in order::users_first(self.have(), keys) {
             let Some(object) = self.have().get(&key).cloned().filter(|_| !self.dropped.contains(&key)) else {
                 continue;
             };
@@ -186,6 +215,21 @@ impl Planner<'_> {
         needed.then(|| format!("ALTER TABLE {parent} DETACH PARTITION {}", object.name))
     }
 
+    /// The server drops no operator class while a key is ordered by it.
+    fn keys_ordered_by(&self, class: &Object) -> Vec<Risk> {
+        let stays = |key: &ObjectKey| self.planning.want.get(key).is_some() && !self.again.contains(key);
+        let tables = self.have().of_kind(Kind::Table).filter(|table| table.uses.contains(&class.name));
+        let risks = tables.filter(|table| stays(&table.key())).map(|table| {
+            let explanation = format!("keys of it are ordered by {}, and the server can't drop that under them", class.key());
+            let mut risk = Risk::new(RiskKind::ChangesValues, table.key().to_string(), explanation);
+            risk.clearance = Clearance::Impossible;
+            risk.ways_out.push("keep the class as it is, and make another one beside it for new indexes".to_owned());
+            risk.ways_out.push("drop the keys in this release, and add them with the new class in the next one".to_owned());
+            risk
+        });
+        risks.collect()
+    }
+
     pub(super) fn drop_object(&mut self, object: &Object) {
         let key = object.key();
         let anew = if self.again.contains(&key) { ", to make it anew" } else { "" };
@@ -215,6 +259,9 @@ impl Planner<'_> {
             ];
             step.statements.splice(0..0, first);
             step.notes.push("its replication slot stays on the publisher; drop it there".to_owned());
+        }
+        if key.kind == Kind::OperatorClass {
+            step.risks.extend(self.keys_ordered_by(object));
         }
         if order::is_base_type(object) {
             // The type and the functions that read and write it need each other: nothing else uses them any more.

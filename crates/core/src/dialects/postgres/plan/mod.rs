@@ -33,7 +33,7 @@ use crate::plan::{Part, Plan, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 pub use column_order::obstacle as order_obstacle;
 use cuts::Progress;
-use dependents::in_the_way;
+use dependents::{Going, in_the_way};
 pub use guards::{must_not_hold, probe_query, stop_if};
 
 /// The whole plan.
@@ -224,26 +224,15 @@ impl<'p> Planner<'p> {
             to_order.filter(|key| !alterations.iter().any(|(other, _)| other == key)).collect();
         self.ordered = to_order.iter().filter(|key| !self.again.contains(key)).map(|key| key.name.clone()).collect();
         self.again.extend(to_order);
-        // A type on a type that steps aside does so too.
-        let stands = loop {
-            let (have, want, major) = (self.have(), planning.want, planning.version.major);
-            let stands = in_the_way(have, want, &removed, &self.again, &self.swapped, major);
-            let aside = stands.iter().filter(|key| swap::is_swapped(planning, key)).map(|key| key.name.clone());
-            let aside: Vec<Name> = aside.filter(|name| !self.swapped.contains(name)).collect();
-            if aside.is_empty() {
-                break stands;
-            }
-            self.swapped.extend(aside);
-        };
-        self.again.extend(stands.into_iter().filter(|key| !swap::is_swapped(planning, key)));
+        self.find_what_stands(&removed);
         if !self.swapped.is_empty() || !self.ordered.is_empty() {
             self.progress.lose();
         }
         // What is made anew is not altered as well.
         alterations.retain(|(key, _)| !self.again.contains(key));
-        self.detach(&removed, &mut alterations, &outputs);
+        let detached = self.detach(&removed, &mut alterations, &outputs);
         self.drop_foreign_keys(&removed);
-        self.drop_early(&removed);
+        self.drop_early(&removed, detached);
         let gone = self.make_room(&removed);
         removed.retain(|key| !gone.contains(key));
         self.steps.extend(swap::before(planning, &self.swapped));
@@ -252,6 +241,26 @@ impl<'p> Planner<'p> {
         self.finish();
         self.steps.extend(swap::at_last(planning, &self.swapped));
         self.drop_late(&removed);
+    }
+
+    /// What must be made again, and which types step aside, because something else does.
+    fn find_what_stands(&mut self, removed: &BTreeSet<ObjectKey>) {
+        let planning = self.planning;
+        let mut columns = self.detached_columns(removed, &self.again);
+        loop {
+            let going = Going { removed, again: &self.again, swapped: &self.swapped, columns: &columns };
+            let stands = in_the_way(self.have(), planning.want, &going, planning.version.major);
+            // A type on a type that steps aside does so too.
+            let (aside, again): (Vec<_>, Vec<_>) =
+                stands.into_iter().partition(|key| swap::is_swapped(planning, key));
+            let before = (self.swapped.len(), self.again.len());
+            self.swapped.extend(aside.into_iter().map(|key| key.name));
+            self.again.extend(again);
+            columns = self.detached_columns(removed, &self.again);
+            if before == (self.swapped.len(), self.again.len()) {
+                break;
+            }
+        }
     }
 
     fn method(&self, have: &Object, want: &Object, outputs: &OnceCell<Outputs>) -> Method {
@@ -618,12 +627,12 @@ pub fn go_on_counting(sequence: &str, table: &Name, column: &str) -> String {
     format!("SELECT setval({sequence}, max({column})) FROM {table} HAVING max({column}) > 0")
 }
 
-/// The statement that drops an object, and nothing else.
 /// Whether a table has partitions.
 fn is_partitioned(model: &Model, name: &Name) -> bool {
     model.table(name).is_some_and(|table| table.clauses.has("partition by"))
 }
 
+/// The statement that drops an object, and nothing else.
 pub fn drop_statement(object: &Object) -> String {
     let key = object.key();
     let name = &object.name;

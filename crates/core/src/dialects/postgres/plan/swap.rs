@@ -7,8 +7,9 @@ use super::super::canonical;
 use super::super::names::{self, quoted};
 use super::super::write;
 use super::columns::parents_of;
+use super::order::is_base_type;
 use crate::model::{Column, Definition, Kind, Name, ObjectKey, Table};
-use crate::plan::{Planning, Risk, RiskKind};
+use crate::plan::{Clearance, Planning, Risk, RiskKind};
 use crate::script::Step;
 
 /// Whether a type that changes is used by columns that stay, so that it can't just be dropped.
@@ -67,9 +68,23 @@ pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
             }
             statements.push(format!("ALTER TYPE {multirange} RENAME TO {many}"));
         }
-        steps.push(Step::new(format!("let the old {} {name} step aside", kind.title()), statements));
+        let mut step = Step::new(format!("let the old {} {name} step aside", kind.title()), statements);
+        if planning.renamed.find(kind, name).is_some_and(is_base_type) {
+            step.risks.push(cannot_step_aside(name));
+        }
+        steps.push(step);
     }
     steps
+}
+
+/// The functions of a base type are bound to it, and would be in the way of those of the new one.
+fn cannot_step_aside(name: &Name) -> Risk {
+    let explanation = "the server changes no type that is stored as its own functions say, and columns are of it";
+    let mut risk = Risk::new(RiskKind::ChangesValues, format!("type {name}"), explanation);
+    risk.clearance = Clearance::Impossible;
+    risk.ways_out.push("make the new type under another name, and give the columns that type in this release".to_owned());
+    risk.ways_out.push("drop the old one in the next release".to_owned());
+    risk
 }
 
 /// The columns take the new types.

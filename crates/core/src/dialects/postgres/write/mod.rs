@@ -69,11 +69,9 @@ pub fn parameter_value(value: &str) -> String {
 
 /// ` WITH (…)`, or nothing.
 fn storage_parameters(clauses: &Clauses) -> String {
-    let parameters: Vec<String> = clauses
-        .iter()
-        .filter_map(|(name, value)| Some((name.strip_prefix("with.")?, value)))
-        .map(|(name, value)| format!("{name} = {}", parameter_value(value.written())))
-        .collect();
+    let listed = clauses.listed("with.");
+    let parameters: Vec<String> =
+        listed.map(|(name, value)| format!("{name} = {}", parameter_value(value.written()))).collect();
     if parameters.is_empty() { String::new() } else { format!(" WITH ({})", parameters.join(", ")) }
 }
 
@@ -96,11 +94,9 @@ pub fn option_changes(what: &str, have: &Clauses, want: &Clauses, differing: &mu
 
 /// ` OPTIONS (…)`, or nothing.
 fn options(clauses: &Clauses) -> String {
-    let options: Vec<String> = clauses
-        .iter()
-        .filter_map(|(name, value)| Some((name.strip_prefix("options.")?, value)))
-        .map(|(name, value)| format!("{} {}", quoted(name), literal(&value.canonical)))
-        .collect();
+    let listed = clauses.listed("options.");
+    let options: Vec<String> =
+        listed.map(|(name, value)| format!("{} {}", quoted(name), literal(&value.canonical))).collect();
     if options.is_empty() { String::new() } else { format!(" OPTIONS ({})", options.join(", ")) }
 }
 
@@ -123,8 +119,8 @@ pub fn create_index(name: &Name, index: &Index, concurrently: bool) -> String {
             if let Some(collation) = &part.collation {
                 out += &format!(" COLLATE {collation}");
             }
-            if let Some(class) = part.clauses.value("operator class") {
-                out += &format!(" {class}");
+            if let Some(class) = part.clauses.get("operator class") {
+                out += &format!(" {}", class.written());
             }
             if let Some(parameters) = part.clauses.value("operator class parameters") {
                 let parameters: Vec<String> = parameters
@@ -252,10 +248,10 @@ pub fn sequence_options(clauses: &Clauses) -> String {
 /// `(key = value, …)` of the clauses with a prefix.
 fn definition_list(clauses: &Clauses, prefix: &str) -> String {
     let words: Vec<String> = clauses
-        .iter()
-        .filter_map(|(name, value)| Some((name.strip_prefix(prefix)?, value)))
+        .listed(prefix)
         .map(|(name, value)| {
-            let value = &value.canonical;
+            let switch = matches!(value.canonical.as_str(), "true" | "false");
+            let value = if switch { value.written() } else { value.canonical.as_str() };
             // Types, functions and operators stand as they are; texts are quoted.
             let text = matches!(
                 name,
@@ -276,7 +272,7 @@ fn definition_list(clauses: &Clauses, prefix: &str) -> String {
                     | "synonyms"
                     | "language"
             );
-            match (text, value.as_str()) {
+            match (text, value) {
                 (true, value) => format!("{name} = {}", literal(value)),
                 (false, "") => name.to_owned(), // a flag
                 (false, value) => format!("{name} = {value}"),
@@ -493,10 +489,8 @@ fn create_routine(name: &Name, plain: &Plain, replace: bool) -> String {
             out += &format!(" {} {value}", clause.to_uppercase());
         }
     }
-    for (clause, value) in clauses.iter() {
-        if let Some(setting) = clause.strip_prefix("set.") {
-            out += &format!("\n    SET {setting} TO {}", setting_value(setting, &value.canonical));
-        }
+    for (setting, value) in clauses.listed("set.") {
+        out += &format!("\n    SET {setting} TO {}", setting_value(setting, &value.canonical));
     }
     if let Some(body) = clauses.get("body") {
         out += &format!("\n{}", body.written());

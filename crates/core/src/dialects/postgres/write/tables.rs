@@ -140,8 +140,23 @@ pub fn identity(column: &Column) -> Option<String> {
     if let Some(name) = options.value("name") {
         words = format!(" SEQUENCE NAME {name}{words}");
     }
+    // Like its table, if nothing is said.
+    for word in ["logged", "unlogged"] {
+        if options.has(word) {
+            words += &format!(" {}", word.to_uppercase());
+        }
+    }
     let words = if words.is_empty() { words } else { format!(" ({})", words.trim_start()) };
     Some(format!("GENERATED {} AS IDENTITY{words}", identity.to_uppercase()))
+}
+
+/// The name of the sequence of an identity column.
+pub fn identity_sequence(table: &Name, column: &Column) -> Name {
+    if let Some(given) = column.clauses.value("identity.name") {
+        return Name::new(given, given);
+    }
+    let usual = names::made_up(&names::identifier(table), column.name.canonical(), "seq");
+    names::qualified(&names::schema(table).unwrap_or_else(|| "public".to_owned()), &usual)
 }
 
 fn constraint(name: &Name) -> String {
