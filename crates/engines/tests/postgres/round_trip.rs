@@ -15,7 +15,8 @@ const BULLETIN_BOARD: &str = include_str!("bulletin_board.sql");
 const EVERY_FORM: &str = include_str!("every_form.sql");
 const LONG_LIVED: &str = include_str!("long_lived.sql");
 const OWN_TYPES: &str = include_str!("own_types.sql");
-const SCHEMAS: [&str; 6] = [COOPERATIVE, ODDITIES, BULLETIN_BOARD, EVERY_FORM, LONG_LIVED, OWN_TYPES];
+const EXTENDED: &str = include_str!("extended.sql");
+const SCHEMAS: [&str; 7] = [COOPERATIVE, ODDITIES, BULLETIN_BOARD, EVERY_FORM, LONG_LIVED, OWN_TYPES, EXTENDED];
 
 pub fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {
     AGES.into_iter().flat_map(|age| SCHEMAS.map(|schema| (age, schema)))

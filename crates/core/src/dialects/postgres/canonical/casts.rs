@@ -130,7 +130,7 @@ impl Walk<'_> {
         match expr {
             Expr::Cast { expr: inner, data_type, .. } if type_text(&data_type) == "text" => {
                 match infer::type_of(self, &inner) {
-                    Some(own) if !infer::is_text(&own) => {
+                    Some(own) if !infer::is_text(&own) && own != infer::CASELESS => {
                         Expr::Cast { kind: CastKind::DoubleColon, expr: inner, data_type, format: None }
                     }
                     _ => *inner,
@@ -268,6 +268,12 @@ impl Walk<'_> {
     pub(super) fn argument(&self, argument: &mut Expr, function: &str) {
         without_casts(argument);
         self.widened(argument, function);
+        if let Expr::Cast { expr: inner, .. } = &*argument
+            && OF_CASELESS.contains(&function)
+            && infer::type_of(self, inner).as_deref() == Some(infer::CASELESS)
+        {
+            return;
+        }
         *argument = self.without_text_cast(take(argument));
     }
 
@@ -315,6 +321,19 @@ impl Walk<'_> {
         }
     }
 }
+
+/// The functions that are there for `citext` too (<https://www.postgresql.org/docs/current/citext.html>): a cast chooses between them.
+const OF_CASELESS: [&str; 9] = [
+    "regexp_match",
+    "regexp_matches",
+    "regexp_replace",
+    "regexp_split_to_array",
+    "regexp_split_to_table",
+    "replace",
+    "split_part",
+    "strpos",
+    "translate",
+];
 
 /// Whether a constant's text is one that hardly any type respells: of letters, digits and what joins words.
 fn is_plain_word(text: &str) -> bool {

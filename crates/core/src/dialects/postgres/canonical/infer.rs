@@ -10,6 +10,9 @@ pub fn type_of(walk: &Walk<'_>, expr: &Expr) -> Option<String> {
     type_within(walk, expr, DEPTH)
 }
 
+/// The one type of an extension that the server casts to text by itself.
+pub const CASELESS: &str = "citext";
+
 /// How deep an expression is looked into for its type. A sum of thousands is asked for its type at every level.
 const DEPTH: usize = 64;
 

@@ -347,6 +347,7 @@ impl Known {
         let bare = names::unquoted(base.trim_end_matches("[]"));
         let enumerated = |name: &str| self.structured.get(name) == Some(&true);
         !(BUILT_IN.contains(bare.as_str())
+            || bare == super::infer::CASELESS
             || bare.contains(' ')
             || bare.starts_with("pg_")
             || base.starts_with("time")

@@ -2,6 +2,7 @@
 
 mod casts;
 mod copies;
+mod exclusion;
 mod expression;
 mod infer;
 mod inheritance;
@@ -435,6 +436,9 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
                 canonical(&mut check.condition, Some("boolean"));
             }
             for check in table.exclusions.iter_mut() {
+                if let Some(spelling) = exclusion::canonical(check.condition.written(), scope) {
+                    check.condition = spelling.of(check.condition.written());
+                }
                 for (_, value) in check.clauses.iter_mut().filter(|(name, _)| *name == "where") {
                     canonical(value, Some("boolean"));
                 }

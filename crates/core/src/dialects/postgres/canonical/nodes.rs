@@ -321,6 +321,19 @@ impl Walk<'_> {
         self.known.function(&text.join("."), self.own_schema)
     }
 
+    /// A function's name as it stands in canonical forms: the usual schemas are not said.
+    pub(super) fn called(&self, name: &ObjectName) -> ObjectName {
+        let mut parts = names::parts(&self.resolved(name));
+        if parts.len() > 1 && matches!(parts[0].as_str(), "public" | "pg_catalog") {
+            parts.remove(0);
+        }
+        // Names of the grammar and of the functions behind it.
+        if parts == ["ceiling"] {
+            parts = vec!["ceil".to_owned()];
+        }
+        ObjectName(parts.iter().map(|part| ObjectNamePart::Identifier(ident(part))).collect())
+    }
+
     /// What a function of the model returns.
     pub(super) fn returns(&self, name: &ObjectName, arguments: usize) -> Option<String> {
         let data_type = self.known.returns(&self.resolved(name), arguments)?;
@@ -333,16 +346,8 @@ impl Walk<'_> {
             FunctionArguments::List(list) => self.known.parameters(&resolved, list.args.len()),
             _ => Vec::new(),
         };
-        let mut parts = names::parts(&resolved);
-        if parts.len() > 1 && matches!(parts[0].as_str(), "public" | "pg_catalog") {
-            parts.remove(0);
-        }
-        // Names of the grammar and of the functions behind it.
-        if parts == ["ceiling"] {
-            parts = vec!["ceil".to_owned()];
-        }
-        let last = parts.last().cloned().unwrap_or_default();
-        function.name = ObjectName(parts.iter().map(|part| ObjectNamePart::Identifier(ident(part))).collect());
+        function.name = self.called(&function.name);
+        let last = name_parts(&function.name).pop().unwrap_or_default();
         // ORDER BY of an ordered-set aggregate is an argument too.
         for item in &mut function.within_group {
             self.widened(&mut item.expr, &last);

@@ -51,7 +51,7 @@ pub fn settle(object: &mut Object, known: &Known, own: &str) {
 
 /// Whether the server takes the class for values of the type if none is named. Where the type is not known, or has no class of
 /// its own, the class tells of which one it is.
-fn is_usual(method: &str, data_type: Option<String>, class: &str) -> bool {
+pub fn is_usual(method: &str, data_type: Option<String>, class: &str) -> bool {
     let class = class.rsplit_once('.').map_or(class, |(_, class)| class);
     let of = |data_type: &str| USUAL.get(&(method, data_type)).copied();
     let found = data_type.and_then(|data_type| {

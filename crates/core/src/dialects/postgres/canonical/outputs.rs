@@ -1,6 +1,6 @@
 //! What the columns of a query are called.
 
-use sqlparser::ast::{Expr, Ident, SelectItem, TrimWhereField, Value};
+use sqlparser::ast::{AccessExpr, Expr, Ident, SelectItem, TrimWhereField, Value};
 
 use super::expression::first_select;
 use super::tree::*;
@@ -41,6 +41,14 @@ pub fn named(expr: &Expr) -> Option<(String, bool)> {
             _ => Some(("case".to_owned(), false)),
         },
         Expr::Array(_) => strong("array"),
+        // A field's name, or what an item is taken from.
+        Expr::CompoundFieldAccess { root, access_chain } => {
+            let field = access_chain.iter().rev().find_map(|access| match access {
+                AccessExpr::Dot(field) => Some(field),
+                AccessExpr::Subscript(_) => None,
+            });
+            named(field.unwrap_or(root))
+        }
         Expr::Exists { .. } => strong("exists"),
         Expr::Extract { .. } => strong("extract"),
         Expr::AtTimeZone { .. } => strong("timezone"),

@@ -119,7 +119,13 @@ pub fn plain_operator(parts: &[String], own_schema: &str) -> Option<BinaryOperat
         "/" => BinaryOperator::Divide,
         "||" => BinaryOperator::StringConcat,
         "~~" => BinaryOperator::PGLikeMatch,
+        "~~*" => BinaryOperator::PGILikeMatch,
+        "!~~" => BinaryOperator::PGNotLikeMatch,
+        "!~~*" => BinaryOperator::PGNotILikeMatch,
         "~" => BinaryOperator::PGRegexMatch,
+        "~*" => BinaryOperator::PGRegexIMatch,
+        "!~" => BinaryOperator::PGRegexNotMatch,
+        "!~*" => BinaryOperator::PGRegexNotIMatch,
         other => BinaryOperator::Custom(other.to_owned()),
     })
 }

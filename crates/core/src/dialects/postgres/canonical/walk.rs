@@ -448,6 +448,7 @@ impl VisitorMut for Walk<'_> {
         self.numbered_alias(factor);
         one_kind_of_function(factor);
         if let TableFactor::Function { name, args, .. } = factor {
+            *name = self.called(name);
             let function = name_parts(name).pop().unwrap_or_default();
             for argument in args {
                 if let FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) = argument {

@@ -200,7 +200,7 @@ pub fn exclusion_constraint(check: &Check) -> String {
         check.clauses.get("where").map_or_else(String::new, |value| format!(" WHERE ({})", value.written()));
     format!(
         "{name}EXCLUDE {}{include}{}{condition}{}",
-        check.condition.canonical,
+        check.condition.written(),
         storage_parameters(&check.clauses),
         attributes(&check.clauses)
     )

@@ -1,0 +1,42 @@
+//! Exclusion constraints: `USING gist (room WITH =, tsrange(since, until) WITH &&)`, kept as one text.
+
+use super::super::split_list;
+use super::expression::{Scope, Spelling};
+use super::operator_classes::is_usual;
+
+/// The canonical form, element by element; none if it does not read as one.
+pub fn canonical(condition: &str, scope: &Scope<'_>) -> Option<Spelling> {
+    let (method, elements) = condition.strip_prefix("USING ")?.strip_suffix(')')?.split_once(" (")?;
+    let mut sure = true;
+    let elements: Option<Vec<String>> = split_list(elements)
+        .iter()
+        .map(|element| {
+            let (element, operator) = element.rsplit_once(" with ")?;
+            let (expression, rest) = element.split_at(end_of_expression(element));
+            let spelling = scope.expression(expression, None);
+            sure &= spelling.sure;
+            let class = rest.trim();
+            let says = if class.is_empty() || is_usual(method, None, class) { "" } else { rest };
+            Some(format!("{}{says} with {operator}", spelling.text))
+        })
+        .collect();
+    Some(Spelling { text: format!("USING {method} ({})", elements?.join(", ")), sure })
+}
+
+/// Where a column, a call or what stands in parentheses ends.
+fn end_of_expression(element: &str) -> usize {
+    let (mut depth, mut quote) = (0, None);
+    for (at, ch) in element.char_indices() {
+        match (quote, ch) {
+            (Some(open), _) if ch == open => quote = None,
+            (Some(_), _) => {}
+            (None, '\'' | '"') => quote = Some(ch),
+            (None, '(') => depth += 1,
+            (None, ')') => depth -= 1,
+            // A call has a space before its arguments.
+            (None, ' ') if depth == 0 && !element[at..].starts_with(" (") => return at,
+            _ => {}
+        }
+    }
+    element.len()
+}
