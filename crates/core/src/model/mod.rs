@@ -15,6 +15,7 @@ use std::fmt;
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use smol_str::SmolStr;
 
 pub use beside::Beside;
 pub use clauses::{Clauses, is};
@@ -256,6 +257,8 @@ pub struct Object {
     pub access: Clauses,
     /// The objects that it needs to be there: the tables that a view's query reads, the types of a table. Ordered.
     pub uses: Vec<Name>,
+    /// The schema in which names of the definition that have none are looked for, if it is not the object's own.
+    pub names_in: Option<SmolStr>,
     /// Where the statement stands, if it was read from a source.
     pub location: Option<Location>,
 }

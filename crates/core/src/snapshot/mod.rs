@@ -9,6 +9,7 @@ use std::fmt::Write;
 use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use smol_str::SmolStr;
 
 use crate::engine::{Engine, EngineVersion};
 use crate::model::{Clauses, Definition, Fingerprint, Formerly, Model, Name, Object};
@@ -111,6 +112,10 @@ struct ObjectRecord {
     /// The objects that it needs.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     uses: Vec<Name>,
+    /// The schema in which names without one are looked for, if it is not the object's own.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(with = "Option<String>")]
+    names_in: Option<SmolStr>,
     /// The source file that it was read from.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     file: Option<String>,
@@ -129,6 +134,8 @@ struct ObjectLine<'o> {
     #[serde(skip_serializing_if = "<[Name]>::is_empty")]
     uses: &'o [Name],
     #[serde(skip_serializing_if = "Option::is_none")]
+    names_in: Option<&'o str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     file: Option<&'o str>,
 }
 
@@ -141,6 +148,7 @@ impl<'o> ObjectLine<'o> {
             formerly: &object.formerly,
             access: &object.access,
             uses: &object.uses,
+            names_in: object.names_in.as_deref(),
             file: object.location.and_then(|l| sources.get(l.source as usize)).map(|source| &*source.name),
         }
     }
@@ -205,6 +213,7 @@ impl Snapshot {
                 formerly: record.formerly,
                 access: record.access,
                 uses: record.uses,
+                names_in: record.names_in,
                 location: None,
             })
             .collect();

@@ -4,7 +4,7 @@ use wevrun_core::build::build;
 use wevrun_core::compare::compare;
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Evidence, Wishes};
+use wevrun_core::plan::{self, Clearance, Evidence, Wishes};
 use wevrun_core::source::Source;
 use wevrun_core::{Engine, EngineVersion};
 
@@ -325,4 +325,110 @@ fn a_key_that_comes_anew_has_its_comment_again() {
     let found = statements(&source("kg"), &source("kg * 1000"));
     let comments = found.iter().filter(|statement| statement.starts_with("COMMENT ON CONSTRAINT once")).count();
     assert_eq!(comments, 1, "{found:#?}");
+}
+
+#[test]
+fn what_stands_on_a_detached_column_goes_before_it() {
+    let source = |argument: &str| {
+        format!(
+            "CREATE FUNCTION thrice(a {argument}) RETURNS integer LANGUAGE sql IMMUTABLE AS 'SELECT 1';
+             CREATE TABLE computed (a integer, b integer GENERATED ALWAYS AS (thrice(a)) STORED);
+             CREATE VIEW shown AS SELECT b FROM computed;
+             CREATE VIEW all_shown AS SELECT * FROM shown;
+             CREATE STATISTICS counts ON a, b FROM computed;"
+        )
+    };
+    let found = statements(&source("bigint"), &source("integer"));
+    let at = |text: &str| found.iter().position(|statement| statement.starts_with(text)).expect(text);
+    let order = [
+        "DROP VIEW public.all_shown",
+        "DROP VIEW public.shown",
+        "ALTER TABLE public.computed DROP COLUMN b",
+        "DROP FUNCTION public.thrice(bigint)",
+        "CREATE FUNCTION public.thrice",
+        "ALTER TABLE public.computed ADD COLUMN b",
+        "CREATE VIEW public.shown",
+        "CREATE VIEW public.all_shown",
+    ];
+    let places: Vec<usize> = order.into_iter().map(at).collect();
+    assert!(places.is_sorted(), "{found:#?}");
+    assert!(at("DROP STATISTICS") < at("CREATE STATISTICS"));
+}
+
+/// What holds a script back.
+fn obstacles(have: &str, want: &str) -> Vec<String> {
+    let (have, want, postgres) = (model(have), model(want), dialect(Engine::Postgres));
+    let comparison = compare(postgres, &have, &want);
+    let (version, evidence) = (EngineVersion { major: 15, minor: 0 }, Evidence::default());
+    let script = plan::script(postgres, "honey", (&have, &want), &comparison, Wishes::default(), version, &evidence);
+    let risks = script.plan.steps().flat_map(|step| &step.risks).filter(|risk| risk.clearance == Clearance::Impossible);
+    risks.map(|risk| format!("{}: {}", risk.object, risk.explanation)).collect()
+}
+
+#[test]
+fn what_the_server_can_never_do_holds_the_script_back() {
+    let own_type = |length: &str, table: &str| {
+        format!(
+            "CREATE TYPE public.strength;
+             CREATE FUNCTION public.strength_in(cstring) RETURNS public.strength LANGUAGE internal IMMUTABLE STRICT AS 'int4in';
+             CREATE FUNCTION public.strength_out(public.strength) RETURNS cstring LANGUAGE internal IMMUTABLE STRICT AS 'int4out';
+             CREATE TYPE public.strength (INPUT = public.strength_in, OUTPUT = public.strength_out, INTERNALLENGTH = {length}, PASSEDBYVALUE);
+             {table}"
+        )
+    };
+    let table = "CREATE TABLE meads (strength public.strength);";
+    assert_eq!(
+        obstacles(&own_type("4", table), &own_type("2", table)),
+        [
+            "type public.strength: the server changes no type that is stored as its own functions say, and columns are of it"
+        ]
+    );
+    assert!(obstacles(&own_type("4", ""), &own_type("2", "")).is_empty());
+
+    let class = |members: &str, key: &str| {
+        format!(
+            "CREATE TYPE public.proof AS (percent integer);
+             CREATE FUNCTION public.compare(public.proof, public.proof) RETURNS integer LANGUAGE sql IMMUTABLE AS 'SELECT 0';
+             CREATE FUNCTION public.less(public.proof, public.proof) RETURNS boolean LANGUAGE sql IMMUTABLE AS 'SELECT true';
+             CREATE OPERATOR public.<< (FUNCTION = public.less, LEFTARG = public.proof, RIGHTARG = public.proof);
+             CREATE OPERATOR CLASS public.by_proof DEFAULT FOR TYPE public.proof USING btree AS {members}
+                 FUNCTION 1 public.compare(public.proof, public.proof);
+             CREATE TABLE meads (name text, proof public.proof{key}); CREATE INDEX strongest ON meads (proof);"
+        )
+    };
+    let (all, fewer) = ("OPERATOR 1 public.<<,", "");
+    assert_eq!(
+        obstacles(&class(all, " PRIMARY KEY"), &class(fewer, " PRIMARY KEY")),
+        [
+            "table public.meads: keys of it are ordered by operator class public.by_proof USING btree, and the server can't drop that under them"
+        ]
+    );
+    // Indexes are built anew.
+    assert!(obstacles(&class(all, ""), &class(fewer, "")).is_empty());
+    let found = statements(&class(all, ""), &class(fewer, ""));
+    assert!(found.iter().any(|statement| statement == "DROP INDEX public.strongest"), "{found:#?}");
+    assert!(found.iter().any(|statement| statement.starts_with("CREATE INDEX strongest")), "{found:#?}");
+}
+
+#[test]
+fn names_are_looked_for_where_the_session_looks() {
+    let source = "CREATE SCHEMA shop; CREATE SCHEMA api; SET search_path = shop;
+        CREATE TABLE orders (id integer); CREATE VIEW api.orders AS SELECT id FROM orders;";
+    let said = "CREATE SCHEMA shop; CREATE SCHEMA api;
+        CREATE TABLE shop.orders (id integer); CREATE VIEW api.orders AS SELECT orders.id FROM shop.orders;";
+    assert!(model(source) == model(said));
+    // And the script looks there too.
+    let found = statements("", source);
+    let view = found.iter().position(|statement| statement.starts_with("CREATE VIEW")).expect("a view");
+    let paths = found[..view].iter().filter(|statement| statement.starts_with("SET LOCAL search_path"));
+    assert_eq!(paths.last().map(String::as_str), Some("SET LOCAL search_path = shop, public"));
+}
+
+#[test]
+fn options_keep_their_order() {
+    let table = "CREATE TABLE hives (id integer) WITH (fillfactor = 80, autovacuum_enabled = off);";
+    let other = "CREATE TABLE hives (id integer) WITH (autovacuum_enabled = false, fillfactor = 80);";
+    assert!(model(table) == model(other));
+    let found = statements("", table);
+    assert!(found.iter().any(|s| s.ends_with("WITH (fillfactor = 80, autovacuum_enabled = off)")), "{found:#?}");
 }

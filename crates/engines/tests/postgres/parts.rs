@@ -205,11 +205,15 @@ fn cut(age: Age, have: &Model, want: &Model, locks: usize) -> Script {
 #[test]
 fn a_script_that_takes_too_many_locks_is_cut() {
     let room = std::env::var("WEVRUN_LOCKS").map_or(60, |number| number.parse().expect("a number"));
-    let mut cuts = 0;
+    let (mut cuts, mut schemas) = (0, 0);
     for (age, source) in everywhere() {
-        let (want, database) = (model(source), Server::of(age).database());
+        let want = model(source);
         let there = cut(age, &Model::empty(), &want, room);
-        assert!(there.plan.parts.len() > 1, "{age:?}: {} steps", there.plan.steps().count());
+        if there.plan.parts.len() == 1 {
+            continue; // it fits
+        }
+        schemas += 1;
+        let database = Server::of(age).database();
         let outcome = deploy(&database, &there).1;
         let after = outcome.unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", write(&there))).after;
         assert!(after == want, "{age:?}: {}", difference(&after, &want));
@@ -218,5 +222,6 @@ fn a_script_that_takes_too_many_locks_is_cut() {
         deploy(&database, &back).1.unwrap_or_else(|error| panic!("{age:?}, back: {error}\n{}", write(&back)));
         assert!(read(&database).is_empty());
     }
+    assert!(schemas >= 12, "{schemas} schemas are cut");
     assert!(cuts > 10, "the ways back have {cuts} cuts");
 }

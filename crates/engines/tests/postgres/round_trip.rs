@@ -16,7 +16,9 @@ const EVERY_FORM: &str = include_str!("every_form.sql");
 const LONG_LIVED: &str = include_str!("long_lived.sql");
 const OWN_TYPES: &str = include_str!("own_types.sql");
 const EXTENDED: &str = include_str!("extended.sql");
-const SCHEMAS: [&str; 7] = [COOPERATIVE, ODDITIES, BULLETIN_BOARD, EVERY_FORM, LONG_LIVED, OWN_TYPES, EXTENDED];
+const EVERYDAY: &str = include_str!("everyday.sql");
+const SCHEMAS: [&str; 8] =
+    [COOPERATIVE, ODDITIES, BULLETIN_BOARD, EVERY_FORM, LONG_LIVED, OWN_TYPES, EXTENDED, EVERYDAY];
 
 pub fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {
     AGES.into_iter().flat_map(|age| SCHEMAS.map(|schema| (age, schema)))

@@ -38,6 +38,7 @@ impl Spelling {
 pub struct Scope<'k> {
     known: &'k Known,
     own_schema: String,
+    home_schema: String,
     around: Around,
 }
 
@@ -72,14 +73,14 @@ impl<'k> Scope<'k> {
             (_, Some(owner)) => Around::Table(Relation::new(names::identifier(owner), columns(owner))),
             (_, None) => Around::Nothing,
         };
-        Scope { known, own_schema: super::own_schema(object), around }
+        Scope { known, own_schema: super::own_schema(object), home_schema: super::home_schema(object), around }
     }
 
     /// The scope of what is said of this table.
     pub fn of_table(&self, table: &Name) -> Scope<'k> {
         let columns = self.known.columns.get(table.canonical()).cloned();
         let around = Around::Table(Relation::new(names::identifier(table), columns));
-        Scope { known: self.known, own_schema: self.own_schema.clone(), around }
+        Scope { around, own_schema: self.own_schema.clone(), home_schema: self.home_schema.clone(), known: self.known }
     }
 
     /// What a publication says of a table: `(columns) WHERE (condition)`, either or neither.
@@ -106,7 +107,7 @@ impl<'k> Scope<'k> {
     pub fn expression(&self, text: &str, wanted: Option<&str>) -> Spelling {
         let spelled = with_room(text, || {
             let mut expression = parse(text, |parser| parser.parse_expr())?;
-            let mut walk = Walk::new(self.known, &self.own_schema, self.scopes());
+            let mut walk = Walk::new(self.known, (&self.own_schema, &self.home_schema), self.scopes());
             let _ = expression.visit(&mut walk);
             walk.as_stored(&mut expression, wanted);
             Some(Spelling { text: finished(&mut expression), sure: walk.sure })
@@ -123,7 +124,7 @@ impl<'k> Scope<'k> {
     pub fn query(&self, text: &str, columns: &[Name]) -> Spelling {
         let spelled = with_room(text, || {
             let mut query = parse(text, |parser| parser.parse_query())?;
-            let mut walk = Walk::new(self.known, &self.own_schema, Scopes::empty());
+            let mut walk = Walk::new(self.known, (&self.own_schema, &self.home_schema), Scopes::empty());
             walk.name_outputs(&mut query, columns);
             let _ = VisitMut::visit(&mut *query, &mut walk);
             let _ = VisitMut::visit(&mut *query, &mut super::sets::Parentheses);
@@ -136,7 +137,8 @@ impl<'k> Scope<'k> {
     pub fn named(&self, text: &str, columns: &[Name]) -> Option<String> {
         with_room(text, || {
             let mut query = parse(text, |parser| parser.parse_query())?;
-            let named = Walk::new(self.known, &self.own_schema, Scopes::empty()).name_outputs(&mut query, columns);
+            let named = Walk::new(self.known, (&self.own_schema, &self.home_schema), Scopes::empty())
+                .name_outputs(&mut query, columns);
             named.then(|| query.to_string())
         })
     }
@@ -145,7 +147,7 @@ impl<'k> Scope<'k> {
     pub fn default(&self, text: &str) -> Spelling {
         let spelled = with_room(text, || {
             let mut expression = parse(text, |parser| parser.parse_expr())?;
-            let mut walk = Walk::new(self.known, &self.own_schema, Scopes::empty());
+            let mut walk = Walk::new(self.known, (&self.own_schema, &self.home_schema), Scopes::empty());
             let _ = expression.visit(&mut walk);
             while let Expr::Cast { expr: inner, .. } = &expression
                 && super::tree::is_constant(inner)
@@ -194,7 +196,7 @@ impl<'k> Scope<'k> {
         let spelled = with_room(text, || {
             let mut statement = parse(text, |parser| parser.parse_statement())?;
             // The arguments of a routine, or the old and the new row of a rule, are around it.
-            let mut walk = Walk::new(self.known, &self.own_schema, self.scopes());
+            let mut walk = Walk::new(self.known, (&self.own_schema, &self.home_schema), self.scopes());
             let _ = VisitMut::visit(&mut statement, &mut walk);
             let _ = VisitMut::visit(&mut statement, &mut super::sets::Parentheses);
             Some(Spelling { text: statement.to_string(), sure: walk.sure })
@@ -206,7 +208,7 @@ impl<'k> Scope<'k> {
     pub fn outputs(&self, text: &str) -> Option<Vec<(String, Option<String>)>> {
         with_room(text, || {
             let query = parse(text, |parser| parser.parse_query())?;
-            Walk::new(self.known, &self.own_schema, Scopes::empty()).outputs(&query)
+            Walk::new(self.known, (&self.own_schema, &self.home_schema), Scopes::empty()).outputs(&query)
         })
     }
 }

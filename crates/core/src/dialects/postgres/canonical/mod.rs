@@ -21,6 +21,7 @@ mod walk;
 
 pub use copies::expand_one as copy_likes;
 pub use known::multirange;
+pub use literal::canonical as constant;
 pub use operators::DROPPED;
 use rayon::prelude::*;
 
@@ -84,27 +85,20 @@ fn view_columns(model: &Model, known: &mut Known) {
     }
 }
 
-/// The clause that says where the names of an object's definition are looked for, if it is in no schema or in another one. It is
-/// gone as soon as they are found.
-pub const LOOKED_UP_IN: &str = "names in";
-
 /// The schema in which names of an object's definition are looked for first.
-fn own_schema(object: &Object) -> String {
-    if let Definition::Plain(plain) = &object.definition
-        && let Some(path) = plain.clauses.value(LOOKED_UP_IN)
-    {
-        return path.to_owned();
-    }
+pub fn own_schema(object: &Object) -> String {
+    object.names_in.as_ref().map_or_else(|| home_schema(object), ToString::to_string)
+}
+
+/// The schema in which an object is, or what it stands on.
+pub fn home_schema(object: &Object) -> String {
     let of_name = names::schema(&object.name);
     of_name.or_else(|| object.definition.owner().and_then(names::schema)).unwrap_or_else(|| "public".to_owned())
 }
 
 /// Gives every name that has no schema the one in which it is found, and settles what depends on that.
 fn resolve(object: &mut Object, known: &Known) {
-    let own = own_schema(object);
-    if let Definition::Plain(plain) = &mut object.definition {
-        plain.clauses.remove(LOOKED_UP_IN);
-    }
+    let (own, home) = (own_schema(object), home_schema(object));
     let kind = object.definition.kind();
     for data_type in types_mut(&mut object.definition) {
         let canonical = known.qualified_types(&data_type.canonical, &own);
@@ -239,7 +233,7 @@ fn resolve(object: &mut Object, known: &Known) {
                 && !matches!(kind, Kind::Aggregate | Kind::Operator)
                 && !matches!(kind, Kind::Table | Kind::View | Kind::Index)
             {
-                let plain = without_schema(&value.canonical, &own);
+                let plain = without_schema(&value.canonical, &home);
                 if plain != value.canonical {
                     *value = Expression::plain(plain);
                 }

@@ -84,9 +84,9 @@ impl Walk<'_> {
                 *expr = not(Expr::InSubquery { negated: false, expr: value.clone(), subquery: subquery.clone() });
             }
             Expr::QualifiedWildcard(name, _) => *name = without_catalogue(name),
-            Expr::Like { negated, expr: value, pattern, escape_char, .. } => {
+            Expr::Like { negated, any, expr: value, pattern, escape_char } => {
                 let operator = if *negated { BinaryOperator::PGNotLikeMatch } else { BinaryOperator::PGLikeMatch };
-                if let Some(all) = quantified(value, &operator, pattern) {
+                if let Some(all) = quantified(value, *any, &operator, pattern) {
                     *expr = all;
                     return self.node(expr);
                 }
@@ -94,9 +94,9 @@ impl Walk<'_> {
                 *expr = binary((**value).clone(), operator, pattern);
                 self.node(expr);
             }
-            Expr::ILike { negated, expr: value, pattern, escape_char, .. } => {
+            Expr::ILike { negated, any, expr: value, pattern, escape_char } => {
                 let operator = if *negated { BinaryOperator::PGNotILikeMatch } else { BinaryOperator::PGILikeMatch };
-                if let Some(all) = quantified(value, &operator, pattern) {
+                if let Some(all) = quantified(value, *any, &operator, pattern) {
                     *expr = all;
                     return self.node(expr);
                 }
@@ -116,7 +116,7 @@ impl Walk<'_> {
                 **left = self.without_text_cast(take(left));
                 **right = self.array_items(take(right), left);
                 if let BinaryOperator::PGCustomBinaryOperator(parts) = compare_op
-                    && let Some(plain) = plain_operator(parts, self.own_schema)
+                    && let Some(plain) = plain_operator(parts, self.home_schema)
                 {
                     *compare_op = plain;
                 }
@@ -234,7 +234,7 @@ impl Walk<'_> {
     pub(super) fn binary(&mut self, expr: &mut Expr) {
         let Expr::BinaryOp { left, op, right } = expr else { return };
         if let BinaryOperator::PGCustomBinaryOperator(parts) = op
-            && let Some(plain) = plain_operator(parts, self.own_schema)
+            && let Some(plain) = plain_operator(parts, self.home_schema)
         {
             *op = plain;
         }

@@ -80,8 +80,12 @@ pub fn call(name: &str, arguments: Vec<Expr>) -> Expr {
     })
 }
 
-/// `x LIKE ALL (array)` and `x LIKE ANY (array)`, whose array is read as the argument of a function.
-pub fn quantified(value: &Expr, operator: &BinaryOperator, pattern: &Expr) -> Option<Expr> {
+/// `x LIKE ALL (array)` and `x LIKE ANY (array)`, whose array is read as the argument of a function, or as what `any` tells.
+pub fn quantified(value: &Expr, any: bool, operator: &BinaryOperator, pattern: &Expr) -> Option<Expr> {
+    if any {
+        let (left, right) = (Box::new(value.clone()), Box::new(pattern.clone()));
+        return Some(Expr::AnyOp { left, compare_op: operator.clone(), right, is_some: false });
+    }
     let Expr::Function(function) = pattern else { return None };
     let FunctionArguments::List(list) = &function.args else { return None };
     let [FunctionArg::Unnamed(FunctionArgExpr::Expr(array))] = &list.args[..] else { return None };

@@ -22,6 +22,7 @@ use crate::model::Name;
 pub struct Walk<'k> {
     pub(super) known: &'k Known,
     pub(super) own_schema: &'k str,
+    pub(super) home_schema: &'k str,
     pub(super) scopes: Scopes,
     /// Whether everything has been brought to its one spelling so far.
     pub sure: bool,
@@ -31,8 +32,8 @@ pub struct Walk<'k> {
 
 impl<'k> Walk<'k> {
     /// A walk over what stands in these scopes.
-    pub fn new(known: &'k Known, own_schema: &'k str, scopes: Scopes) -> Walk<'k> {
-        Walk { known, own_schema, scopes, sure: true, ctes: Vec::new() }
+    pub fn new(known: &'k Known, (own_schema, home_schema): (&'k str, &'k str), scopes: Scopes) -> Walk<'k> {
+        Walk { known, own_schema, home_schema, scopes, sure: true, ctes: Vec::new() }
     }
 
     /// The type of a column by its qualifier and name.

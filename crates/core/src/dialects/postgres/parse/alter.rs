@@ -339,6 +339,21 @@ fn attributes(change: impl Fn(&mut Vec<(String, String)>) + Send + Sync + 'stati
 
 /// What follows ALTER DOMAIN name.
 fn domain(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
+    if reader.take(&["RENAME", "CONSTRAINT"]) {
+        let old = identifier(reader, "the constraint's name")?;
+        reader.expect("TO")?;
+        let new = identifier(reader, "the new name")?;
+        return Ok(vec![amend(subject, if_exists, move |object| {
+            if let Definition::Plain(plain) = &mut object.definition {
+                for what in ["check", "not valid", "comment on"] {
+                    if let Some(value) = plain.clauses.remove(&format!("{what} {old}")) {
+                        plain.clauses.set(&format!("{what} {new}"), value);
+                    }
+                }
+            }
+            Ok(())
+        })]);
+    }
     let mut added = Clauses::default();
     let mut removed = Vec::new();
     if reader.take(&["SET", "DEFAULT"]) {

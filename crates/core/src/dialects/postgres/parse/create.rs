@@ -1,5 +1,6 @@
 //! CREATE: which kind of object, and who reads the rest.
 
+use super::super::canonical;
 use super::{comments, identifier, names, objects, operators, own_name, plain, replication, routine, table};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Expression, Formerly, Kind, Object};
@@ -80,9 +81,9 @@ pub fn create(
     } else if reader.take(&["OPERATOR"]) {
         vec![operators::operator(reader, session)?]
     } else if reader.take(&["CAST"]) {
-        vec![operators::cast(reader, session)?]
+        vec![operators::cast(reader)?]
     } else if reader.take(&["TRANSFORM"]) {
-        vec![operators::transform(reader, session)?]
+        vec![operators::transform(reader)?]
     } else if reader.take(&["CONVERSION"]) || reader.take(&["DEFAULT", "CONVERSION"]) {
         let default = reader.tokens[reader.position - 2].is_word(reader.text, "DEFAULT");
         let name = own_name(reader, session, "the conversion's name")?;
@@ -146,6 +147,12 @@ pub fn create(
                 crate::model::Definition::Plain(plain) => plain.clauses.say("unlogged", ""),
                 _ => {}
             }
+        }
+    }
+    for object in &mut objects {
+        let first = super::first_schema(session);
+        if canonical::home_schema(object) != first {
+            object.names_in = Some(first.into());
         }
     }
     // The location of a made-up sequence is that of its table; its text is written anew.

@@ -447,6 +447,7 @@ fn object(reader: &Reader<'_>, name: Name, definition: Definition) -> Object {
         formerly: Formerly::default(),
         access: Clauses::default(),
         uses: Vec::new(),
+        names_in: None,
         location: Some(location),
     }
 }

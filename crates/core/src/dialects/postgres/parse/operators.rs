@@ -3,7 +3,7 @@
 //! The members of classes and families are clauses: `operator 1 (integer, integer)` is `=`, `function 1 (text, text)` is
 //! `bttextcmp(text, text)`. A class may leave the types out, which are told once the whole schema is known.
 
-use super::super::canonical::{DROPPED, LOOKED_UP_IN};
+use super::super::canonical::DROPPED;
 use super::super::types;
 use super::access::{Subject, amend};
 use super::{
@@ -49,16 +49,7 @@ pub fn operator(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     properties(reader, &mut clauses)?;
     let side = |key: &str| clauses.value(key).unwrap_or("NONE").to_owned();
     let name = format!("{symbol}({}, {})", side("with.leftarg"), side("with.rightarg"));
-    look_up_in(session, &mut clauses);
     Ok(plain(reader, Kind::Operator, Name::new(name.as_str(), name.as_str()), None, clauses))
-}
-
-/// Says where names are looked for, since the object's own schema does not.
-fn look_up_in(session: &Session, clauses: &mut Clauses) {
-    let first = super::first_schema(session);
-    if first != "public" {
-        clauses.say(LOOKED_UP_IN, first);
-    }
 }
 
 /// `(function = f, leftarg = t, …)` of an operator. What is NONE is left out.
@@ -235,10 +226,9 @@ fn function_reference(reader: &mut Reader<'_>) -> Parsed<String> {
 }
 
 /// What follows CREATE CAST.
-pub fn cast(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+pub fn cast(reader: &mut Reader<'_>) -> Parsed<Object> {
     let name = cast_name(reader)?;
     let mut clauses = Clauses::default();
-    look_up_in(session, &mut clauses);
     if reader.take(&["WITH", "FUNCTION"]) {
         clauses.say("with function", function_reference(reader)?);
     } else if reader.take(&["WITH", "INOUT"]) {
@@ -264,10 +254,9 @@ pub fn cast_name(reader: &mut Reader<'_>) -> Parsed<Name> {
 }
 
 /// What follows CREATE TRANSFORM.
-pub fn transform(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+pub fn transform(reader: &mut Reader<'_>) -> Parsed<Object> {
     let name = transform_name(reader)?;
     let mut clauses = Clauses::default();
-    look_up_in(session, &mut clauses);
     reader.expect_symbol("(")?;
     loop {
         let clause = if reader.take(&["FROM"]) {

@@ -1,5 +1,6 @@
 //! CREATE TABLE.
 
+use super::super::canonical;
 use super::super::sameness::Constraint;
 use super::constraints::{
     self, Found, check, constraint_name, key_of, references, sees_table_constraint, table_constraint,
@@ -141,7 +142,7 @@ pub fn bound(reader: &mut Reader<'_>) -> Parsed<Expression> {
     Ok(Expression::new(format!("{words} {upper}"), reader.written(start..reader.position)))
 }
 
-/// Midnight says nothing, and a number is a number with quotes and without.
+/// Moments stand at UTC, midnight says nothing, and a number is a number with quotes and without.
 fn with_plain_moments(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for (index, piece) in text.split('\'').enumerate() {
@@ -149,7 +150,9 @@ fn with_plain_moments(text: &str) -> String {
             out.push_str(piece);
             continue;
         }
-        let day = piece.strip_suffix("+00").unwrap_or(piece);
+        let moment = canonical::constant("timestamp with time zone", piece);
+        let moment = moment.as_deref().unwrap_or(piece);
+        let day = moment.strip_suffix("+00").unwrap_or(moment);
         let day = day.strip_suffix(" 00:00:00").unwrap_or(day);
         let number = piece.parse::<u64>().is_ok_and(|number| number.to_string() == piece);
         out.push_str(&if number { piece.to_owned() } else { format!("'{day}'") });

@@ -220,11 +220,13 @@ impl Planner<'_> {
         let stays = |key: &ObjectKey| self.planning.want.get(key).is_some() && !self.again.contains(key);
         let tables = self.have().of_kind(Kind::Table).filter(|table| table.uses.contains(&class.name));
         let risks = tables.filter(|table| stays(&table.key())).map(|table| {
-            let explanation = format!("keys of it are ordered by {}, and the server can't drop that under them", class.key());
+            let explanation =
+                format!("keys of it are ordered by {}, and the server can't drop that under them", class.key());
             let mut risk = Risk::new(RiskKind::ChangesValues, table.key().to_string(), explanation);
             risk.clearance = Clearance::Impossible;
             risk.ways_out.push("keep the class as it is, and make another one beside it for new indexes".to_owned());
-            risk.ways_out.push("drop the keys in this release, and add them with the new class in the next one".to_owned());
+            risk.ways_out
+                .push("drop the keys in this release, and add them with the new class in the next one".to_owned());
             risk
         });
         risks.collect()

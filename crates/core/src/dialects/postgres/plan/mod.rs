@@ -251,8 +251,7 @@ impl<'p> Planner<'p> {
             let going = Going { removed, again: &self.again, swapped: &self.swapped, columns: &columns };
             let stands = in_the_way(self.have(), planning.want, &going, planning.version.major);
             // A type on a type that steps aside does so too.
-            let (aside, again): (Vec<_>, Vec<_>) =
-                stands.into_iter().partition(|key| swap::is_swapped(planning, key));
+            let (aside, again): (Vec<_>, Vec<_>) = stands.into_iter().partition(|key| swap::is_swapped(planning, key));
             let before = (self.swapped.len(), self.again.len());
             self.swapped.extend(aside.into_iter().map(|key| key.name));
             self.again.extend(again);
@@ -530,11 +529,9 @@ impl<'p> Planner<'p> {
         self.pause();
     }
 
-    /// Definitions that name things without a schema are read in the object's own.
+    /// Definitions that name things without a schema are read where they were written for.
     fn search_path(&mut self, object: &Object) -> Option<String> {
-        let own =
-            super::names::schema(&object.name).or_else(|| object.definition.owner().and_then(super::names::schema));
-        let wanted = own.filter(|schema| schema != "public");
+        let wanted = Some(canonical::own_schema(object)).filter(|schema| schema != "public");
         if wanted == self.path {
             return None;
         }

@@ -82,7 +82,8 @@ fn cannot_step_aside(name: &Name) -> Risk {
     let explanation = "the server changes no type that is stored as its own functions say, and columns are of it";
     let mut risk = Risk::new(RiskKind::ChangesValues, format!("type {name}"), explanation);
     risk.clearance = Clearance::Impossible;
-    risk.ways_out.push("make the new type under another name, and give the columns that type in this release".to_owned());
+    risk.ways_out
+        .push("make the new type under another name, and give the columns that type in this release".to_owned());
     risk.ways_out.push("drop the old one in the next release".to_owned());
     risk
 }

@@ -122,6 +122,7 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
         formerly,
         access: Clauses::default(),
         uses,
+        names_in: None,
         location: Some(whole),
     };
     Ok(StatementKind::Create { object: Box::new(object), if_not_exists, or_replace: false })
