@@ -420,8 +420,8 @@ fn names_are_looked_for_where_the_session_looks() {
     // And the script looks there too.
     let found = statements("", source);
     let view = found.iter().position(|statement| statement.starts_with("CREATE VIEW")).expect("a view");
-    let paths = found[..view].iter().filter(|statement| statement.starts_with("SET LOCAL search_path"));
-    assert_eq!(paths.last().map(String::as_str), Some("SET LOCAL search_path = shop, public"));
+    let path = found[..view].iter().rfind(|statement| statement.starts_with("SET LOCAL search_path"));
+    assert_eq!(path.map(String::as_str), Some("SET LOCAL search_path = shop, public"));
 }
 
 #[test]

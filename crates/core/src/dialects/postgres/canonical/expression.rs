@@ -259,7 +259,7 @@ fn parse<T>(text: &str, read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::p
 /// The text with spellings that the parser does not know replaced by others that mean the same.
 fn readable(text: &str) -> Cow<'_, str> {
     let upper = text.to_ascii_uppercase();
-    if !["BOTH FROM", "LEADING FROM", "TRAILING FROM", "ISNULL", "NOTNULL", "ONLY", "&>"]
+    if !["BOTH FROM", "LEADING FROM", "TRAILING FROM", "ISNULL", "NOTNULL", "ONLY", "&>", "OPERATOR("]
         .iter()
         .any(|words| upper.contains(words))
     {
@@ -283,6 +283,7 @@ fn readable(text: &str) -> Cow<'_, str> {
             .map(|(_, function)| (function, 3))
             .or(greedy.then_some(("&> ", 0)))
             .or(postfix.map(|(_, words)| (words, 0)))
+            .or(quantified_operator(text, &tokens, index))
             .or(only.then_some(("", 0)));
         if let Some((words, more)) = replaced {
             out.push_str(&text[done..tokens[index].start as usize]);
@@ -294,6 +295,19 @@ fn readable(text: &str) -> Cow<'_, str> {
     }
     out.push_str(&text[done..]);
     Cow::Owned(out)
+}
+
+/// The symbol of `OPERATOR(public.=) ANY`, and how many tokens follow its first: the parser knows it only without ANY.
+fn quantified_operator<'t>(text: &'t str, tokens: &[token::Token], index: usize) -> Option<(&'t str, usize)> {
+    let is = |index: usize, word: &str| tokens.get(index).is_some_and(|token| token.is_word(text, word));
+    let symbol = |index: usize, symbol: &str| tokens.get(index).is_some_and(|token| token.is_symbol(text, symbol));
+    let schema = is(index + 2, "public") || is(index + 2, "pg_catalog");
+    if !(is(index, "OPERATOR") && symbol(index + 1, "(") && schema && symbol(index + 3, ".")) {
+        return None;
+    }
+    let end = (index + 4..tokens.len()).find(|end| symbol(*end, ")"))?;
+    let quantifier = ["ANY", "ALL", "SOME"].iter().any(|word| is(end + 1, word));
+    quantifier.then(|| (&text[tokens[index + 4].start as usize..tokens[end].start as usize], end - index))
 }
 
 /// Whether the token is the ONLY before a table.

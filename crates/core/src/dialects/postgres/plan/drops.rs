@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::super::names::{self, quoted};
+use super::super::write;
 use super::{Planner, column_order, drop_statement, is_early, must_not_hold, order};
 use crate::compare::Change;
 use crate::model::{Definition, Kind, Name, Object, ObjectKey, Table};
@@ -17,7 +18,7 @@ impl Planner<'_> {
         let gives_way = |key: &ObjectKey| is_routine(key.kind) && new.contains(&without_arguments(&key.name));
         let early = removed
             .iter()
-            .filter(|key| is_early(key.kind) || gives_way(key) || self.takes_swapped(key))
+            .filter(|key| is_early(key.kind) || gives_way(key) || self.takes_swapped(key) || self.holds_columns(key))
             .chain(&self.again);
         let mut early: BTreeSet<ObjectKey> = early.cloned().collect();
         // What takes the rows of a relation, or has it in its body, goes before it.
@@ -87,6 +88,12 @@ impl Planner<'_> {
             self.dropped.insert(key);
             self.drop_object(&object);
         }
+    }
+
+    /// Whether it is a routine of which the server knows what columns it reads, and does not let these go.
+    fn holds_columns(&self, key: &ObjectKey) -> bool {
+        matches!(key.kind, Kind::Function | Kind::Procedure)
+            && self.have().get(key).is_some_and(|object| write::clauses(object).has("body"))
     }
 
     /// Whether it needs a type that only steps aside, and could not go after it.
