@@ -1,5 +1,7 @@
 //! Changes of the columns of a table.
 
+use std::collections::BTreeSet;
+
 use super::super::names::quoted;
 use super::super::write;
 use super::table::TableChange;
@@ -408,9 +410,9 @@ pub fn parents_of(table: &Table) -> Vec<Name> {
     clauses.flat_map(super::super::split_list).map(|name| Name::new(name.as_str(), name.as_str())).collect()
 }
 
-/// Whether other tables have columns from this one, or from the type of this name.
-pub fn has_children(model: &Model, name: &Name) -> bool {
-    model.tables().any(|(_, table)| parents_of(table).contains(name))
+/// The names of the tables and types from which tables have columns.
+pub fn with_children(model: &Model) -> BTreeSet<Name> {
+    model.tables().flat_map(|(_, table)| parents_of(table)).collect()
 }
 
 /// The tables that have columns from this one, directly or through others.

@@ -20,6 +20,9 @@ impl Planner<'_> {
         again: &BTreeSet<ObjectKey>,
     ) -> BTreeMap<Name, Vec<Name>> {
         let gone = routines(removed.iter().chain(again));
+        if gone.is_empty() && self.swapped.is_empty() {
+            return BTreeMap::new();
+        }
         let stays = |key: &ObjectKey| !removed.contains(key) && !again.contains(key);
         let mut found = BTreeMap::new();
         for object in self.have().of_kind(Kind::Table).filter(|object| stays(&object.key())) {

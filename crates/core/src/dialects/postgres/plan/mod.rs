@@ -412,6 +412,8 @@ impl<'p> Planner<'p> {
         let mut shells: Vec<ObjectKey> = keys.iter().filter(is_new_base_type).cloned().collect();
         let mut waiting = self.swapped.clone();
         let mut late = Vec::new();
+        let mut parents = columns::with_children(self.have());
+        parents.extend(columns::with_children(planning.want));
         for key in order::used_first(planning.want, &keys) {
             if !matches!(key.kind, Kind::Schema | Kind::Extension | Kind::AccessMethod) {
                 for shell in shells.drain(..) {
@@ -428,7 +430,7 @@ impl<'p> Planner<'p> {
                     self.progress.becomes(object);
                 }
                 // What becomes of its columns, becomes of its children's before their own steps.
-                if [self.have(), planning.want].iter().any(|model| columns::has_children(model, &key.name)) {
+                if parents.contains(&key.name) {
                     self.progress.lose();
                 }
                 self.pause();

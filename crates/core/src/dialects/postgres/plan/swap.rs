@@ -27,6 +27,9 @@ pub fn can_step_aside(kind: Kind) -> bool {
 
 /// Whether the column is of one of these types, or of arrays of it, or has one of these collations.
 pub fn is_of(column: &Column, types: &BTreeSet<Name>) -> bool {
+    if types.is_empty() {
+        return false;
+    }
     if column.collation.as_ref().is_some_and(|collation| types.contains(collation)) {
         return true;
     }
