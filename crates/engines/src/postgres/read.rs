@@ -158,8 +158,8 @@ fn fitted(query: &str, version: u32, share: Share) -> String {
         let inner = &rest[start + 2..end];
         let (condition, text) = inner.split_once(' ').unwrap_or((inner, ""));
         match (condition, share) {
-            ("share", Share::Most) => out.push_str(&format!("AND hashoid({text}) & 3 > 0")),
-            ("share", Share::Rest) => out.push_str(&format!("AND hashoid({text}) & 3 < 1")),
+            ("share", Share::Most) => out.push_str(&format!("AND hashoid({text}) & 7 > 0")),
+            ("share", Share::Rest) => out.push_str(&format!("AND hashoid({text}) & 7 < 1")),
             ("own", _) => {
                 // By what extensions there are, which are few, not by what each object depends on.
                 let (catalogue, object) = text.split_once(' ').unwrap_or((text, ""));
