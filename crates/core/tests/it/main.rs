@@ -7,6 +7,7 @@ mod fingerprint;
 mod fold;
 mod plan;
 mod postgres;
+mod postgres_extensions;
 mod postgres_plan;
 mod script;
 mod splitting;

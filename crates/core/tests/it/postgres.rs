@@ -16,7 +16,7 @@ fn postgres() -> &'static dyn Dialect {
     dialect(Engine::Postgres)
 }
 
-fn model(text: &str) -> Model {
+pub fn model(text: &str) -> Model {
     let built = build(Engine::Postgres, VERSION, &[Source::new("a.sql", text)]);
     let errors: Vec<_> = built.diagnostics.iter().filter(|found| found.is_error()).collect();
     assert!(errors.is_empty(), "{errors:#?}");
@@ -27,13 +27,13 @@ fn object<'m>(model: &'m Model, key: &str) -> &'m Object {
     model.objects().find(|object| object.key().to_string() == key).unwrap_or_else(|| panic!("there is no {key}"))
 }
 
-fn same(one: &str, other: &str) {
+pub fn same(one: &str, other: &str) {
     let (one, other) = (model(one), model(other));
     let comparison = compare(postgres(), &one, &other);
     assert!(one == other, "{:#?}", comparison.differences);
 }
 
-fn different(one: &str, other: &str) {
+pub fn different(one: &str, other: &str) {
     assert!(model(one) != model(other), "{one} / {other}");
 }
 

@@ -150,7 +150,7 @@ fn what_goes_with_a_computed_column_comes_again() {
     let source = |area: &str| {
         format!(
             "CREATE TABLE frames (wide integer, area integer GENERATED ALWAYS AS ({area}) STORED, CONSTRAINT once UNIQUE (area));
-             CREATE INDEX by_area ON frames (area);"
+             CREATE INDEX by_area ON frames (area); COMMENT ON CONSTRAINT once ON frames IS 'each area once';"
         )
     };
     let (have, want) = (source("wide"), source("wide + 1"));
@@ -162,6 +162,8 @@ fn what_goes_with_a_computed_column_comes_again() {
     ] {
         assert!(found.iter().any(|other| other == statement), "{statement}: {found:#?}");
     }
+    let comments = found.iter().filter(|statement| statement.starts_with("COMMENT ON CONSTRAINT once"));
+    assert_eq!(comments.count(), 1, "{found:#?}");
     // Since 17 the expression can be changed where it is.
     assert_eq!(
         statements_for(17, &have, &want),
@@ -315,19 +317,6 @@ fn a_column_keeps_its_values_when_what_it_was_computed_from_changes() {
 }
 
 #[test]
-fn a_key_that_comes_anew_has_its_comment_again() {
-    let source = |grams: &str| {
-        format!(
-            "CREATE TABLE lots (kg integer, grams integer GENERATED ALWAYS AS ({grams}) STORED, CONSTRAINT once UNIQUE (grams));
-             COMMENT ON CONSTRAINT once ON lots IS 'each weight once';"
-        )
-    };
-    let found = statements(&source("kg"), &source("kg * 1000"));
-    let comments = found.iter().filter(|statement| statement.starts_with("COMMENT ON CONSTRAINT once")).count();
-    assert_eq!(comments, 1, "{found:#?}");
-}
-
-#[test]
 fn what_stands_on_a_detached_column_goes_before_it() {
     let source = |argument: &str| {
         format!(
@@ -422,6 +411,34 @@ fn names_are_looked_for_where_the_session_looks() {
     let view = found.iter().position(|statement| statement.starts_with("CREATE VIEW")).expect("a view");
     let path = found[..view].iter().rfind(|statement| statement.starts_with("SET LOCAL search_path"));
     assert_eq!(path.map(String::as_str), Some("SET LOCAL search_path = shop, public"));
+}
+
+#[test]
+fn an_index_built_while_others_write_is_read_where_it_was_written_for() {
+    let tables = "CREATE SCHEMA shop; CREATE SCHEMA archive; CREATE TABLE archive.orders (id integer, note text);
+        CREATE FUNCTION shop.short(text) RETURNS text LANGUAGE sql IMMUTABLE AS 'SELECT $1';";
+    let (have, want) = (
+        model(tables),
+        model(&format!("{tables} SET search_path = shop; CREATE INDEX by_note ON archive.orders (short(note));")),
+    );
+    let (postgres, version) = (dialect(Engine::Postgres), EngineVersion { major: 15, minor: 0 });
+    let comparison = compare(postgres, &have, &want);
+    let wishes = Wishes { concurrent_indexes: true, ..Wishes::default() };
+    let evidence = Evidence::default();
+    let script = plan::script(postgres, "honey", (&have, &want), &comparison, wishes, version, &evidence);
+    let statements: Vec<&String> = script.plan.steps().flat_map(|step| &step.statements).collect();
+    assert_eq!(
+        statements.first().map(|first| first.as_str()),
+        Some("SET search_path = shop, public"),
+        "{statements:#?}"
+    );
+}
+
+#[test]
+fn a_condition_that_is_a_query_keeps_its_parentheses() {
+    let table = "CREATE TABLE hives (id integer, level integer);";
+    let found = statements(table, &format!("{table} CREATE POLICY own ON hives USING ((SELECT level > 1));"));
+    assert_eq!(found, ["CREATE POLICY own ON public.hives USING ((SELECT level > 1))"]);
 }
 
 #[test]
