@@ -34,6 +34,9 @@ impl Rename<'_> {
             return object;
         }
         object.name = self.name(&object.name);
+        if object.names_in.as_deref() == Some(self.from.as_str()) {
+            object.names_in = Some(names::unquoted(self.to.canonical()).into());
+        }
         object.uses.iter_mut().for_each(|used| *used = if *used == *from { self.to.clone() } else { self.name(used) });
         let before = serde_json::to_value(&object.definition).unwrap_or_default();
         let mut after = before.clone();

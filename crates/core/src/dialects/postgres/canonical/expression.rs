@@ -37,7 +37,9 @@ impl Spelling {
 /// What the expressions of one object can name.
 pub struct Scope<'k> {
     known: &'k Known,
+    /// Where names without a schema are looked for.
     own_schema: String,
+    /// Where the object is.
     home_schema: String,
     around: Around,
 }
@@ -94,6 +96,10 @@ impl<'k> Scope<'k> {
         Spelling { text: format!("{columns} where ({})", condition.text), ..condition }.of(text)
     }
 
+    fn walk(&self, scopes: Scopes) -> Walk<'_> {
+        Walk::new(self.known, (&self.own_schema, &self.home_schema), scopes)
+    }
+
     fn scopes(&self) -> Scopes {
         match &self.around {
             Around::Nothing => Scopes::empty(),
@@ -107,7 +113,7 @@ impl<'k> Scope<'k> {
     pub fn expression(&self, text: &str, wanted: Option<&str>) -> Spelling {
         let spelled = with_room(text, || {
             let mut expression = parse(text, |parser| parser.parse_expr())?;
-            let mut walk = Walk::new(self.known, (&self.own_schema, &self.home_schema), self.scopes());
+            let mut walk = self.walk(self.scopes());
             let _ = expression.visit(&mut walk);
             walk.as_stored(&mut expression, wanted);
             Some(Spelling { text: finished(&mut expression), sure: walk.sure })
@@ -124,7 +130,7 @@ impl<'k> Scope<'k> {
     pub fn query(&self, text: &str, columns: &[Name]) -> Spelling {
         let spelled = with_room(text, || {
             let mut query = parse(text, |parser| parser.parse_query())?;
-            let mut walk = Walk::new(self.known, (&self.own_schema, &self.home_schema), Scopes::empty());
+            let mut walk = self.walk(Scopes::empty());
             walk.name_outputs(&mut query, columns);
             let _ = VisitMut::visit(&mut *query, &mut walk);
             let _ = VisitMut::visit(&mut *query, &mut super::sets::Parentheses);
@@ -137,8 +143,7 @@ impl<'k> Scope<'k> {
     pub fn named(&self, text: &str, columns: &[Name]) -> Option<String> {
         with_room(text, || {
             let mut query = parse(text, |parser| parser.parse_query())?;
-            let named = Walk::new(self.known, (&self.own_schema, &self.home_schema), Scopes::empty())
-                .name_outputs(&mut query, columns);
+            let named = self.walk(Scopes::empty()).name_outputs(&mut query, columns);
             named.then(|| query.to_string())
         })
     }
@@ -147,7 +152,7 @@ impl<'k> Scope<'k> {
     pub fn default(&self, text: &str) -> Spelling {
         let spelled = with_room(text, || {
             let mut expression = parse(text, |parser| parser.parse_expr())?;
-            let mut walk = Walk::new(self.known, (&self.own_schema, &self.home_schema), Scopes::empty());
+            let mut walk = self.walk(Scopes::empty());
             let _ = expression.visit(&mut walk);
             while let Expr::Cast { expr: inner, .. } = &expression
                 && super::tree::is_constant(inner)
@@ -196,7 +201,7 @@ impl<'k> Scope<'k> {
         let spelled = with_room(text, || {
             let mut statement = parse(text, |parser| parser.parse_statement())?;
             // The arguments of a routine, or the old and the new row of a rule, are around it.
-            let mut walk = Walk::new(self.known, (&self.own_schema, &self.home_schema), self.scopes());
+            let mut walk = self.walk(self.scopes());
             let _ = VisitMut::visit(&mut statement, &mut walk);
             let _ = VisitMut::visit(&mut statement, &mut super::sets::Parentheses);
             Some(Spelling { text: statement.to_string(), sure: walk.sure })
@@ -208,7 +213,7 @@ impl<'k> Scope<'k> {
     pub fn outputs(&self, text: &str) -> Option<Vec<(String, Option<String>)>> {
         with_room(text, || {
             let query = parse(text, |parser| parser.parse_query())?;
-            Walk::new(self.known, (&self.own_schema, &self.home_schema), Scopes::empty()).outputs(&query)
+            self.walk(Scopes::empty()).outputs(&query)
         })
     }
 }

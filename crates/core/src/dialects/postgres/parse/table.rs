@@ -2,6 +2,7 @@
 
 use super::super::canonical;
 use super::super::sameness::Constraint;
+use super::super::split_list;
 use super::constraints::{
     self, Found, check, constraint_name, key_of, references, sees_table_constraint, table_constraint,
 };
@@ -459,14 +460,9 @@ fn included(clauses: &Clauses) -> Vec<String> {
 fn exclusion_columns(check: &Check) -> Vec<String> {
     let text = &check.condition.canonical;
     let inner = text.split_once('(').map_or("", |(_, rest)| rest.strip_suffix(')').unwrap_or(rest));
-    let mut depth = 0;
-    let elements = inner.split(|ch| {
-        depth += i32::from(ch == '(') - i32::from(ch == ')');
-        ch == ',' && depth == 0
-    });
-    elements
+    split_list(inner)
+        .iter()
         .map(|element| {
-            let element = element.trim();
             if element.starts_with('(') {
                 return "expr".to_owned();
             }

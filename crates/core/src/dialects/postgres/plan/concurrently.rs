@@ -6,6 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::super::names::{self, identifier, quoted, schema};
 use super::super::write;
 use super::dependents::touched_columns;
+use super::path_for;
 use super::table::has_key;
 use crate::compare::{Change, Renames};
 use crate::model::{
@@ -226,7 +227,7 @@ impl<'m> Late<'m> {
     fn build_tree(&self, want: &Model, object: &Object, index: &Index) -> Step {
         let key = object.key();
         let title = format!("build {key} on {}, partition by partition, while others write", index.table);
-        let mut step = Step::new(title, vec![search_path(&object.name)]);
+        let mut step = Step::new(title, vec![search_path(object)]);
         let own = identifier(&object.name);
         let mut names: BTreeMap<&Name, Name> = [(&index.table, object.name.clone())].into();
         // What a build that was broken off has left behind goes first.
@@ -275,7 +276,7 @@ fn without_long_waits(statements: Vec<String>) -> Vec<String> {
 fn build(object: &Object, index: &Index) -> Step {
     let key = object.key();
     let statements = vec![
-        search_path(&object.name),
+        search_path(object),
         // What a build that failed has left behind.
         format!("DROP INDEX CONCURRENTLY IF EXISTS {}", object.name),
         write::create_index(&object.name, index, true),
@@ -289,7 +290,7 @@ fn build_keys(object: &Object, keys: &[(&'static str, &Key)]) -> Step {
     let table = &object.name;
     let called: Vec<String> = keys.iter().map(|(_, key)| key.name.to_string()).collect();
     let title = format!("build {} of {table} while others write", called.join(", "));
-    let mut step = Step::new(title, vec![search_path(table)]);
+    let mut step = Step::new(title, vec![search_path(object)]);
     for (what, key) in keys {
         let own = quoted(key.name.canonical());
         let name = write::index_of(table, &key.name);
@@ -346,12 +347,8 @@ fn finished(mut step: Step, object: &Object, unique: bool) -> Step {
     step
 }
 
-fn search_path(name: &Name) -> String {
-    let own = schema(name).filter(|schema| schema != "public");
-    own.map_or_else(
-        || "SET search_path = public".to_owned(),
-        |schema| format!("SET search_path = {}, public", quoted(&schema)),
-    )
+fn search_path(object: &Object) -> String {
+    format!("SET search_path = {}", path_for(object))
 }
 
 /// The tables of a partitioned table's tree, each with the one that it is part of, parents first.

@@ -52,15 +52,13 @@ pub fn in_the_way(have: &Model, want: &Model, going: &Going<'_>, major: u32) -> 
                     listed.any(|listed| replaced.iter().any(|column| listed == column.canonical()))
                         || touched.iter().any(|column| mentions(object, column))
                 }
-                Definition::Plain(plain) => match plain.kind {
-                    // Statistics go with a column that they are about.
-                    Kind::Statistics => replaced.iter().any(|column| lists(plain, "on", column)),
-                    Kind::Publication => {
-                        let clause = format!("table {name}");
-                        touched.iter().any(|column| lists(plain, &clause, column))
-                    }
-                    _ => can_stand_in_the_way(object) && touched.iter().any(|column| mentions(object, column)),
-                },
+                // Statistics go with a column that they are about.
+                Definition::Plain(plain) if plain.kind == Kind::Statistics => {
+                    replaced.iter().any(|column| lists(plain, "on", column))
+                }
+                Definition::Plain(plain) if plain.kind == Kind::Publication => {
+                    touched.iter().any(|column| lists(plain, &format!("table {name}"), column))
+                }
                 _ => can_stand_in_the_way(object) && touched.iter().any(|column| mentions(object, column)),
             };
             if in_the_way {

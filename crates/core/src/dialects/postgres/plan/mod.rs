@@ -90,6 +90,17 @@ fn access_steps(planning: &Planning<'_>) -> Vec<Step> {
     steps.collect()
 }
 
+/// The schemas in which names are looked for where nothing else is said.
+const USUAL_PATH: &str = "public";
+
+/// The schemas in which the names of an object's definition that have none are looked for.
+fn path_for(object: &Object) -> String {
+    match canonical::own_schema(object) {
+        schema if schema == USUAL_PATH => schema,
+        schema => format!("{}, {USUAL_PATH}", quoted(&schema)),
+    }
+}
+
 /// A part that is one transaction, without steps.
 fn transaction() -> Part {
     let opening = vec![
@@ -97,7 +108,7 @@ fn transaction() -> Part {
         // Bodies may name what comes later in the script.
         "SET LOCAL check_function_bodies = off".to_owned(),
         "SET LOCAL lock_timeout = '10s'".to_owned(),
-        "SET LOCAL search_path = public".to_owned(),
+        format!("SET LOCAL search_path = {USUAL_PATH}"),
         // Constants of time mean the same wherever the script runs.
         "SET LOCAL timezone = 'UTC'".to_owned(),
         "SET LOCAL client_min_messages = warning".to_owned(),
@@ -135,8 +146,8 @@ struct Planner<'p> {
     dropped: BTreeSet<ObjectKey>,
     /// Types whose new labels are used in the same script.
     early_labels: Vec<ObjectKey>,
-    /// The schema in which names are looked for, if it is not the usual one.
-    path: Option<String>,
+    /// The schemas in which names are looked for.
+    path: String,
 }
 
 impl<'p> Planner<'p> {
@@ -151,7 +162,7 @@ impl<'p> Planner<'p> {
             ordered: BTreeSet::new(),
             dropped: BTreeSet::new(),
             early_labels: Vec::new(),
-            path: None,
+            path: USUAL_PATH.to_owned(),
         };
         planner.plan();
         planner
@@ -177,7 +188,7 @@ impl<'p> Planner<'p> {
     /// Between what was done and what comes next the script may be cut.
     fn pause(&mut self) {
         if self.progress.cuts_after(self.steps.len()) {
-            self.path = None;
+            self.path = USUAL_PATH.to_owned();
         }
     }
 
@@ -533,14 +544,10 @@ impl<'p> Planner<'p> {
 
     /// Definitions that name things without a schema are read where they were written for.
     fn search_path(&mut self, object: &Object) -> Option<String> {
-        let wanted = Some(canonical::own_schema(object)).filter(|schema| schema != "public");
-        if wanted == self.path {
-            return None;
-        }
-        self.path.clone_from(&wanted);
-        Some(match wanted {
-            Some(schema) => format!("SET LOCAL search_path = {}, public", quoted(&schema)),
-            None => "SET LOCAL search_path = public".to_owned(),
+        let wanted = path_for(object);
+        (wanted != self.path).then(|| {
+            self.path = wanted;
+            format!("SET LOCAL search_path = {}", self.path)
         })
     }
 
