@@ -102,7 +102,8 @@ impl Server {
         }
         let data = folder.join("data");
         let mut copy = Command::new(self.programs.join("pg_basebackup"));
-        copy.args(["-X", "fetch", "-c", "fast", "--no-sync", "-U", "postgres", "-p", &self.port.to_string(), "-h"]);
+        // Streamed, the log is kept until it is copied, however much other tests write meanwhile.
+        copy.args(["-X", "stream", "-c", "fast", "--no-sync", "-U", "postgres", "-p", &self.port.to_string(), "-h"]);
         copy.arg(&self.folder).arg("-D").arg(&data);
         as_nobody(&mut copy, &folder);
         let copied = copy.output().expect("pg_basebackup runs");
