@@ -11,7 +11,8 @@ use sqlparser::dialect::Dialect as TokenRules;
 use crate::check::Checks;
 use crate::diagnostics::Diagnostic;
 use crate::engine::{Engine, EngineVersion};
-use crate::model::{Kind, Model, Name, Object, ObjectKey, Table};
+use crate::fold::{Held, Taken};
+use crate::model::{Kind, Model, Name, Object, ObjectKey};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
 use crate::plan::{Plan, Planning, Probe};
 
@@ -77,8 +78,24 @@ pub trait Dialect: Sync {
         Vec::new()
     }
 
-    /// Makes explicit what the engine takes for granted once it knows a whole table.
-    fn settle(&self, name: &Name, table: &mut Table);
+    /// A name by which statements may call an object as well: a routine's without its arguments.
+    fn short_name(&self, _: &Name) -> Option<Name> {
+        None
+    }
+
+    /// Makes explicit what the engine takes for granted once it knows a whole object, and gives it the names that the engine makes
+    /// up, of which none is taken. The objects that come with it are given back.
+    fn settle(&self, object: &mut Object, taken: &Taken) -> Vec<Object>;
+
+    /// Whether there is something to name in an object.
+    fn is_incomplete(&self, _: &Object) -> bool {
+        false
+    }
+
+    /// The names at which the engine looks before it makes one up, as far as they are there because of an object.
+    fn held_names(&self, _: &Object) -> Held {
+        Held::default()
+    }
 
     /// Makes canonical what needs the whole schema to be known.
     fn finish(&self, model: &mut Model);

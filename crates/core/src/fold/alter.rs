@@ -42,10 +42,8 @@ impl Folder<'_> {
             object.formerly.table.get_or_insert(key.name.clone());
             self.folded.model.insert(object);
         }
-        if let Some(kinds) = self.names.get_mut(&key.name) {
-            kinds.retain(|kind| *kind != key.kind);
-        }
-        self.names.entry(to.clone()).or_default().push(key.kind);
+        self.vacated.insert(key.name);
+        self.count_names();
     }
 
     fn rename_column(&mut self, key: &ObjectKey, from: &Name, to: &Name, location: Location) {
@@ -65,12 +63,12 @@ impl Folder<'_> {
 
     /// What changes one table only: its text is written anew.
     fn change_table(&mut self, key: &ObjectKey, action: &AlterTable, location: Location) {
-        let mut object = self.folded.model.remove(key).expect("the caller found it");
+        let mut object = self.take_out(key).expect("the caller found it");
         let Definition::Table(table) = &mut object.definition else { unreachable!("the key says table") };
         let missing = apply(table, action);
-        self.dialect.settle(&key.name, table);
+        self.settle(&mut object);
         object.text = self.dialect.create_statement(&object);
-        self.folded.model.insert(object);
+        self.put(object);
         match missing {
             Ok(()) => {}
             Err(Refused::NoColumn(column)) => self.unknown_column(key, &column, location),

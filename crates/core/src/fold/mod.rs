@@ -1,17 +1,20 @@
 //! From statements to one model: source is a folder, not a sequence.
 //!
 //! Creates from all files come first, the rest folds in, file by file. Within one file the order counts, so a script that
-//! drops a table and creates it again, or creates it and alters it, means what it says.
+//! drops a table and creates it again, or creates it and alters it, means what it says. What an earlier file has created makes room for
+//! a file that drops it before it creates it itself.
 
 mod alter;
+mod taken;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
-use crate::diagnostics::{Code, Diagnostic};
+use crate::diagnostics::{Code, Diagnostic, Severity};
 use crate::dialects::Dialect;
 use crate::model::{Kind, Model, Name, Object, ObjectKey};
 use crate::parse::{AlterTable, Amendment, ParsedSource, Statement, StatementKind};
 use crate::source::Location;
+pub use taken::{Held, Taken};
 
 /// The model that the sources describe.
 #[derive(Debug, Default)]
@@ -26,26 +29,26 @@ pub struct Folded {
 
 /// Folds all sources, in order, into one model.
 pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
-    let mut folder = Folder { dialect, folded: Folded::default(), names: BTreeMap::new() };
-    let mut deferred = Vec::new();
+    let mut folder =
+        Folder { dialect, folded: Folded::default(), names: BTreeMap::new(), vacated: HashSet::new(), taken: None };
+    let mut deferred: Vec<Statement> = Vec::new();
     for source in sources {
         folder.folded.diagnostics.extend(source.diagnostics);
         folder.folded.unreadable.extend(source.unreadable);
         // Where each name is created last, to know the DROPs that only make room for a CREATE after them.
-        let creates = source.statements.iter().enumerate().filter_map(|(index, statement)| match &statement.kind {
-            StatementKind::Create { object, .. } => Some((object.name.clone(), index)),
-            _ => None,
-        });
-        let last_create: HashMap<Name, usize> = creates.collect();
+        let mut last_create: HashMap<Name, usize> = HashMap::new();
+        for (index, statement) in source.statements.iter().enumerate() {
+            if let StatementKind::Create { object, .. } = &statement.kind {
+                last_create.extend(dialect.short_name(&object.name).map(|short| (short, index)));
+                last_create.insert(object.name.clone(), index);
+            }
+        }
         let mut created = HashSet::new();
         let mut about_rows = Vec::new();
         for (index, Statement { location, kind }) in source.statements.into_iter().enumerate() {
             match kind {
                 StatementKind::Create { object, if_not_exists, or_replace } => {
-                    let name = object.name.clone();
-                    if folder.create(*object, if_not_exists, or_replace) {
-                        created.insert(name);
-                    }
+                    created.extend(folder.create(*object, if_not_exists, or_replace));
                 }
                 StatementKind::Alter { table, action } if created.contains(&table) => {
                     if let AlterTable::Rename(to) = &*action {
@@ -59,7 +62,13 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
                 StatementKind::Amend(amendment) if folder.is_one_of(&created, &amendment.kinds, &amendment.name) => {
                     folder.amend(&amendment, location);
                 }
-                StatementKind::Drop { name, .. } if last_create.get(&name).is_some_and(|create| *create > index) => {}
+                StatementKind::Drop { kind, name, .. } if last_create.get(&name).is_some_and(|last| *last > index) => {
+                    if folder.drop(kind, &name, true, location) {
+                        deferred.retain(|statement| !statement.is_about(&name));
+                    }
+                }
+                // The file that creates it comes later.
+                StatementKind::Drop { kind, name, if_exists: true } if !folder.has(dropped(kind), &name) => {}
                 kind @ (StatementKind::Alter { .. } | StatementKind::Drop { .. } | StatementKind::Amend(_)) => {
                     deferred.push(Statement { location, kind });
                 }
@@ -79,7 +88,7 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
     for Statement { location, kind } in deferred {
         match kind {
             StatementKind::Alter { table, action } => folder.alter(&table, &action, location),
-            StatementKind::Drop { kind, name, if_exists } => folder.drop(kind, &name, if_exists, location),
+            StatementKind::Drop { kind, name, if_exists } => drop(folder.drop(kind, &name, if_exists, location)),
             StatementKind::Amend(amendment) => folder.amend(&amendment, location),
             _ => {}
         }
@@ -92,42 +101,104 @@ struct Folder<'d> {
     folded: Folded,
     /// Which kinds of object have a name.
     names: BTreeMap<Name, Vec<Kind>>,
+    /// Names that a rename has made free.
+    vacated: HashSet<Name>,
+    /// What is in use, counted once the first name must be made up.
+    taken: Option<Taken>,
 }
 
 impl Folder<'_> {
-    /// Adds an object; false if its name was taken.
-    fn create(&mut self, object: Object, if_not_exists: bool, or_replace: bool) -> bool {
+    /// Adds an object, and gives its name; none if that was taken.
+    fn create(&mut self, mut object: Object, if_not_exists: bool, or_replace: bool) -> Option<Name> {
         if self.dialect.is_internal(&object.name) {
-            return true;
+            return Some(object.name);
         }
         let kind = object.definition.kind();
         let taken = self
             .names
             .get(&object.name)
             .and_then(|kinds| kinds.iter().copied().find(|other| self.dialect.share_names(*other, kind)));
-        if let Some(other) = taken {
-            let first = self.folded.model.find(other, &object.name);
-            let same = first.is_some_and(|first| first.definition == object.definition);
-            let announced = first.is_some_and(|first| self.dialect.completes(first, &object));
-            if (or_replace || announced) && other == kind {
-                self.folded.model.insert(object);
-                return true;
+        let Some(other) = taken else {
+            let brought = self.settle(&mut object);
+            let name = object.name.clone();
+            if self.vacated.remove(&name) {
+                self.forget_former(&name);
             }
-            if if_not_exists && same {
-                return true;
+            self.put(object);
+            for object in brought {
+                self.create(object, false, false);
             }
-            let first = first.and_then(|first| first.location);
-            self.folded.diagnostics.push(
-                Diagnostic::new(Code::WV101, format!("`{}` is defined twice", object.name))
-                    .at(object.location.map(head), "defined again here")
-                    .and_at(first.map(head), format!("first defined here, as {}", Articled(other)))
-                    .help("rename one of them, or delete the one that is no longer meant"),
-            );
-            return false;
+            return Some(name);
+        };
+        let first = self.take_out(&ObjectKey::new(other, object.name.clone()))?;
+        let announced = self.dialect.completes(&first, &object);
+        if (or_replace || announced) && other == kind {
+            let name = object.name.clone();
+            self.settle(&mut object);
+            self.put(object);
+            return Some(name);
         }
-        self.names.entry(object.name.clone()).or_default().push(kind);
+        self.settle(&mut object);
+        let skipped = if_not_exists && other == kind;
+        let same = skipped && first.definition == object.definition;
+        let name = object.name.clone();
+        if !same {
+            let (message, help) = if skipped {
+                (
+                    "is defined twice, and not in the same way",
+                    "IF NOT EXISTS keeps the first: make them the same, or delete one",
+                )
+            } else {
+                ("is defined twice", "rename one of them, or delete the one that is no longer meant")
+            };
+            let found = Diagnostic::new(Code::WV101, format!("`{name}` {message}"))
+                .at(object.location.map(head), "defined again here")
+                .and_at(first.location.map(head), format!("first defined here, as {}", Articled(other)))
+                .help(help);
+            let severity = if skipped { Severity::Warning } else { found.severity };
+            self.folded.diagnostics.push(Diagnostic { severity, ..found });
+        }
+        self.put(first);
+        skipped.then_some(name)
+    }
+
+    /// Completes an object that is not in the model, and gives what comes with it.
+    fn settle(&mut self, object: &mut Object) -> Vec<Object> {
+        if self.taken.is_none() && self.dialect.is_incomplete(object) {
+            let mut taken = Taken::default();
+            self.folded.model.objects().for_each(|object| taken.add(self.dialect.held_names(object)));
+            self.taken = Some(taken);
+        }
+        self.dialect.settle(object, self.taken.as_ref().unwrap_or(&Taken::default()))
+    }
+
+    fn put(&mut self, object: Object) {
+        let kinds = self.names.entry(object.name.clone()).or_default();
+        if !kinds.contains(&object.definition.kind()) {
+            kinds.push(object.definition.kind());
+        }
+        if let Some(taken) = &mut self.taken {
+            taken.add(self.dialect.held_names(&object));
+        }
         self.folded.model.insert(object);
-        true
+    }
+
+    fn take_out(&mut self, key: &ObjectKey) -> Option<Object> {
+        let object = self.folded.model.remove(key)?;
+        if let Some(kinds) = self.names.get_mut(&key.name) {
+            kinds.retain(|kind| *kind != key.kind);
+        }
+        if let Some(taken) = &mut self.taken {
+            taken.remove(self.dialect.held_names(&object));
+        }
+        Some(object)
+    }
+
+    /// What has been renamed in this source was not what now has the name.
+    fn forget_former(&mut self, name: &Name) {
+        for object in self.folded.model.objects_mut() {
+            object.formerly.table.take_if(|former| former == name);
+        }
     }
 
     fn amend(&mut self, amendment: &Amendment, location: Location) {
@@ -140,6 +211,9 @@ impl Folder<'_> {
             return;
         };
         let before = self.folded.model.len();
+        if let (Some(taken), Some(object)) = (&mut self.taken, self.folded.model.get(&key)) {
+            taken.remove(self.dialect.held_names(object));
+        }
         if let Err(diagnostic) = apply(&mut self.folded.model, &key) {
             let placed = diagnostic.primary.is_some();
             self.folded.diagnostics.push(if placed {
@@ -148,12 +222,32 @@ impl Folder<'_> {
                 diagnostic.at(head(location), "this change")
             });
         }
-        // A rename or a move: the names are not what they were.
-        if self.folded.model.len() != before || self.folded.model.get(&key).is_none() {
-            self.names.clear();
-            for object in self.folded.model.objects() {
-                self.names.entry(object.name.clone()).or_default().push(object.definition.kind());
+        match self.folded.model.remove(&key) {
+            Some(mut object) if self.folded.model.len() + 1 == before => {
+                let brought = self.settle(&mut object);
+                self.put(object);
+                for object in brought {
+                    self.create(object, false, false);
+                }
             }
+            // A rename or a move: the names are not what they were.
+            other => {
+                if other.is_none() {
+                    self.vacated.insert(key.name);
+                }
+                if let Some(object) = other {
+                    self.folded.model.insert(object);
+                }
+                self.count_names();
+            }
+        }
+    }
+
+    fn count_names(&mut self) {
+        self.taken = None;
+        self.names.clear();
+        for object in self.folded.model.objects() {
+            self.names.entry(object.name.clone()).or_default().push(object.definition.kind());
         }
     }
 
@@ -166,26 +260,26 @@ impl Folder<'_> {
                 .any(|key| created.contains(&key.name))
     }
 
-    fn drop(&mut self, kind: Kind, name: &Name, if_exists: bool, location: Location) {
+    fn has(&self, kinds: &[Kind], name: &Name) -> bool {
+        kinds.iter().any(|kind| self.dialect.resolve(&self.folded.model, *kind, name).is_some())
+    }
+
+    /// Takes an object out with what it owns; whether it was there.
+    fn drop(&mut self, kind: Kind, name: &Name, if_exists: bool, location: Location) -> bool {
         match dropped(kind).iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name)) {
             Some(found) => {
-                self.remove(&found);
+                self.take_out(&found);
                 let owned = |object: &&Object| object.definition.owner() == Some(name);
                 let owned: Vec<_> = self.folded.model.objects().filter(owned).map(Object::key).collect();
                 if !matches!(found.kind, Kind::Index | Kind::Trigger) {
-                    owned.iter().for_each(|key| self.remove(key));
+                    owned.iter().for_each(|key| drop(self.take_out(key)));
                 }
+                return true;
             }
             None if if_exists || self.folded.unreadable.contains(name) => {}
             None => self.unknown(kind, name, location),
         }
-    }
-
-    fn remove(&mut self, key: &ObjectKey) {
-        self.folded.model.remove(key);
-        if let Some(kinds) = self.names.get_mut(&key.name) {
-            kinds.retain(|kind| *kind != key.kind);
-        }
+        false
     }
 
     fn unknown(&mut self, kind: Kind, name: &Name, location: Location) {

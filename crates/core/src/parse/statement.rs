@@ -19,6 +19,17 @@ pub struct Statement {
     pub kind: StatementKind,
 }
 
+impl Statement {
+    /// Whether it changes or drops what has this name.
+    pub fn is_about(&self, name: &Name) -> bool {
+        match &self.kind {
+            StatementKind::Alter { table: subject, .. } | StatementKind::Drop { name: subject, .. } => subject == name,
+            StatementKind::Amend(amendment) => amendment.name == *name,
+            StatementKind::Create { .. } | StatementKind::Aside(_) | StatementKind::Session => false,
+        }
+    }
+}
+
 /// What a statement says.
 #[derive(Debug, Clone)]
 pub enum StatementKind {

@@ -10,6 +10,7 @@ mod plan;
 mod rename;
 mod rename_schema;
 mod sameness;
+mod settle;
 mod tokens;
 mod types;
 mod write;
@@ -23,7 +24,8 @@ use super::Dialect;
 use crate::check::Checks;
 use crate::diagnostics::Diagnostic;
 use crate::engine::{Engine, EngineVersion};
-use crate::model::{Clauses, Definition, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::fold::{Held, Taken};
+use crate::model::{Clauses, Definition, Kind, Model, Name, Object, ObjectKey};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
 use crate::plan::{Plan, Planning, Probe};
 
@@ -105,8 +107,22 @@ impl Dialect for Postgres {
         access::statements(object)
     }
 
-    fn settle(&self, name: &Name, table: &mut Table) {
-        parse::settle(name, table);
+    fn short_name(&self, name: &Name) -> Option<Name> {
+        let arguments = names::signature(name);
+        let short = name.canonical().strip_suffix(arguments).filter(|_| !arguments.is_empty())?;
+        Some(Name::new(short, short))
+    }
+
+    fn settle(&self, object: &mut Object, taken: &Taken) -> Vec<Object> {
+        settle::settle(object, taken)
+    }
+
+    fn is_incomplete(&self, object: &Object) -> bool {
+        settle::is_incomplete(object)
+    }
+
+    fn held_names(&self, object: &Object) -> Held {
+        settle::held(object)
     }
 
     fn finish(&self, model: &mut Model) {

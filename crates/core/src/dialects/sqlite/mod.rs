@@ -19,7 +19,8 @@ use super::Dialect;
 use crate::check::Checks;
 use crate::diagnostics::Diagnostic;
 use crate::engine::{Engine, EngineVersion};
-use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::fold::Taken;
+use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
 use crate::plan::{Plan, Planning, Probe};
 
@@ -72,8 +73,11 @@ impl Dialect for Sqlite {
         crate::adopt::layout(self, object)
     }
 
-    fn settle(&self, _: &Name, table: &mut Table) {
-        parse::settle(table);
+    fn settle(&self, object: &mut Object, _: &Taken) -> Vec<Object> {
+        if let Definition::Table(table) = &mut object.definition {
+            parse::settle(table);
+        }
+        Vec::new()
     }
 
     fn finish(&self, model: &mut Model) {

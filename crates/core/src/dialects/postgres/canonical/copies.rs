@@ -1,10 +1,10 @@
 //! `LIKE other_table INCLUDING …`: the columns and what else is asked for are copied once, when the table is made
 //! (<https://www.postgresql.org/docs/current/sql-createtable.html>).
 
-use super::super::names;
-use super::super::parse;
 use super::super::sameness::Constraint;
+use super::super::{names, settle};
 use super::inheritance;
+use crate::fold::Taken;
 use crate::model::{Beside, Clauses, Column, Definition, Kind, Model, Name, ObjectKey, Table};
 
 /// Replaces every LIKE by what it copies.
@@ -125,7 +125,7 @@ pub fn expand_one(model: &mut Model, key: &ObjectKey) {
             inserted += source.columns.len();
             copy(table, from, &source, included, position);
             table.clauses.remove(&clause);
-            parse::settle(&key.name, table);
+            settle::table(&key.name, table, &Taken::default());
         }
         object.text.clear();
         model.insert(object);

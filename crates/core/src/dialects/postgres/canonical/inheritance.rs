@@ -7,7 +7,8 @@ use std::collections::{HashMap, HashSet};
 
 use super::super::parse::DEFAULT_OF_CHILDREN;
 use super::super::sameness::Constraint;
-use super::super::{attributes, names, parse, split_list};
+use super::super::{attributes, names, settle, split_list};
+use crate::fold::Taken;
 use crate::model::{
     Check, Clauses, Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table,
 };
@@ -111,8 +112,8 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) 
         for parent in &around {
             without_constraints_of(table, parent, partition);
         }
-        parse::settle(&key.name, table);
-        parse::settle_checks(&key.name, table);
+        settle::table(&key.name, table, &Taken::default());
+        settle::checks(&key.name, table, &Taken::default());
     }
     model.insert(object);
 }

@@ -2,12 +2,13 @@
 
 use std::sync::Arc;
 
+use super::super::settle;
 use super::access::{self, Subject, amend, missing, say};
 use super::alter::{Change, Outcome, enabled, unknown};
 use super::constraints::{Found, sees_table_constraint, table_constraint};
 use super::{definitions, expression, identifier, names, own_name, path, run, table};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Clauses, Column, Definition, Expression, Kind, Name, Object, OnConflict, Table};
+use crate::model::{Clauses, Column, Definition, Expression, Kind, Name, OnConflict, Table};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
 
 /// The clause of a column that says which default the children have from it, if it is another one. It is gone when they have it.
@@ -63,23 +64,14 @@ pub fn actions(
         })]);
     }
     let mut changes: Vec<Change> = Vec::new();
-    let mut sequences = Vec::new();
     let mut others = Vec::new();
     loop {
-        action(reader, session, name, &mut changes, &mut sequences, &mut others)?;
+        action(reader, session, name, &mut changes, &mut others)?;
         if !reader.take_symbol(",") {
             break;
         }
     }
     reader.finish()?;
-    let table_name = name.clone();
-    let alter = move |object: &mut Object| {
-        changes.iter().try_for_each(|change| change(object))?;
-        if let Definition::Table(table) = &mut object.definition {
-            table::settle(&table_name, table);
-        }
-        Ok(())
-    };
     let mut kinds_found = vec![StatementKind::Amend(Amendment {
         kinds: subject().kinds,
         name: subject().name,
@@ -90,7 +82,7 @@ pub fn actions(
             let Some(object) = model.get_mut(key) else { return Ok(()) };
             object.text.clear();
             let before = object.as_table().filter(|_| only).map(|table| table.columns.clone());
-            let outcome = alter(object);
+            let outcome = changes.iter().try_for_each(|change| change(object));
             if let (Some(before), Definition::Table(table)) = (before, &mut object.definition) {
                 keep_for_children(&before, table);
             }
@@ -98,11 +90,6 @@ pub fn actions(
         }),
     })];
     kinds_found.extend(others);
-    kinds_found.extend(sequences.into_iter().map(|sequence| StatementKind::Create {
-        object: Box::new(sequence),
-        if_not_exists: true,
-        or_replace: false,
-    }));
     Ok(kinds_found)
 }
 
@@ -148,7 +135,6 @@ fn action(
     session: &Session,
     name: &Name,
     changes: &mut Vec<Change>,
-    sequences: &mut Vec<Object>,
     others: &mut Vec<StatementKind>,
 ) -> Parsed<()> {
     if reader.take(&["ADD"]) {
@@ -165,10 +151,6 @@ fn action(
         let if_not_exists = reader.take(&["IF", "NOT", "EXISTS"]);
         let mut found = Found::default();
         let column = table::column(reader, &mut found, false)?;
-        let mut scratch = Table::default();
-        scratch.columns.push(column);
-        sequences.extend(table::serial_columns(reader, name, &mut scratch));
-        let column = scratch.columns.0.remove(0);
         let whole = Name::clone(name);
         changes.push(on_table(move |table| {
             if table.column(&column.name).is_some() {
@@ -330,7 +312,7 @@ fn said(clause: &'static str, value: String) -> Change {
 /// Takes a column out, with the constraints and clauses that can't be without it, as the server does.
 fn drop_column(table: &mut Table, column: &Name) {
     let mentions =
-        |condition: &Expression, table: &Table| table::mentioned(&table.columns, condition).contains(&column);
+        |condition: &Expression, table: &Table| settle::mentioned(&table.columns, condition).contains(&column);
     let gone: Vec<Option<Name>> =
         table.checks.iter().filter(|check| mentions(&check.condition, table)).map(|check| check.name.clone()).collect();
     table.checks.retain(|check| !gone.contains(&check.name));

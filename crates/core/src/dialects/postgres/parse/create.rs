@@ -27,9 +27,9 @@ pub fn create(
         if is_from_query(reader) {
             return Err(from_query(reader));
         }
-        let (objects, found) = table::table(reader, session, foreign)?;
+        let (table, found) = table::table(reader, session, foreign)?;
         spans = Some(found);
-        objects
+        vec![table]
     } else if reader.take(&["SEQUENCE"]) {
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
         vec![objects::sequence(reader, session)?]
@@ -47,7 +47,7 @@ pub fn create(
         vec![objects::index(reader, session, unique)?]
     } else if reader.take(&["SCHEMA"]) {
         return schema(reader, comments, session, diagnostics);
-    } else if reader.take(&["EXTENSION"]) {
+    } else if reader.take(&["EXTENSION"]) || takes_bare_language(reader) {
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
         match objects::extension(reader)? {
             Some(extension) => vec![extension],
@@ -155,13 +155,23 @@ pub fn create(
             object.names_in = Some(first.into());
         }
     }
-    // The location of a made-up sequence is that of its table; its text is written anew.
     let created = objects.into_iter().map(|object| StatementKind::Create {
         object: Box::new(object),
         if_not_exists,
         or_replace: replace,
     });
     Ok(created.collect())
+}
+
+/// A language without a handler is the extension of that name
+/// (<https://www.postgresql.org/docs/current/sql-createlanguage.html>).
+fn takes_bare_language(reader: &mut Reader<'_>) -> bool {
+    let start = reader.position;
+    let bare = global_kind(reader) == Some(Kind::Language) && reader.position + 1 == reader.tokens.len();
+    if !bare {
+        reader.position = start;
+    }
+    bare
 }
 
 fn global_kind(reader: &mut Reader<'_>) -> Option<Kind> {

@@ -23,7 +23,7 @@ use crate::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
 pub use alter_table::DEFAULT_OF_CHILDREN;
 pub use objects::canonical_type;
-pub use table::{set_identity_options, settle, settle_checks};
+pub use table::set_identity_options;
 
 /// What a statement says.
 pub fn statement(

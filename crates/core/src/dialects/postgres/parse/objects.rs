@@ -242,34 +242,8 @@ pub fn index(reader: &mut Reader<'_>, session: &Session, unique: bool) -> Parsed
         None
     };
     let schema = names::schema(&table).unwrap_or_else(|| "public".to_owned());
-    let made_up = || {
-        let included =
-            clauses.value("include").map_or_else(Vec::new, |list| list.split(", ").map(names::unquoted).collect());
-        let mut columns: Vec<String> = Vec::new();
-        for name in parts.iter().map(|part| part_name(&part.expression)).chain(included) {
-            // A second one of the same name gets a number (`ChooseIndexColumnNames()`).
-            let number = (1..).map(|number| format!("{name}{number}"));
-            let free = std::iter::once(name.clone()).chain(number).find(|name| !columns.contains(name));
-            columns.extend(free);
-        }
-        names::made_up(&names::identifier(&table), &names::addition(columns.iter().map(String::as_str)), "idx")
-    };
-    let name = names::qualified(&schema, &given.unwrap_or_else(made_up));
+    let name = given.map_or_else(Name::none, |given| names::qualified(&schema, &given));
     Ok(object(reader, name, Definition::Index(Index { table, unique, parts, predicate, clauses })))
-}
-
-/// How the server calls an index's column in the name that it makes up: the column, the function, or `expr`.
-fn part_name(expression: &Expression) -> String {
-    let text = expression.written().trim();
-    let end = text.find(|ch: char| !(ch.is_alphanumeric() || matches!(ch, '_' | '"' | '.'))).unwrap_or(text.len());
-    let (word, rest) = (&text[..end], text[end..].trim_start());
-    let last = word.rsplit('.').next().unwrap_or(word);
-    let last = if last.starts_with('"') { names::unquoted(last) } else { names::folded(last) };
-    if rest.is_empty() || (rest.starts_with('(') && rest.ends_with(')') && !word.is_empty()) {
-        last
-    } else {
-        "expr".to_owned()
-    }
 }
 
 fn index_parts(reader: &mut Reader<'_>) -> Parsed<Vec<IndexPart>> {

@@ -2,7 +2,6 @@
 
 use super::super::canonical;
 use super::super::sameness::Constraint;
-use super::super::split_list;
 use super::constraints::{
     self, Found, check, constraint_name, key_of, references, sees_table_constraint, table_constraint,
 };
@@ -11,11 +10,8 @@ use super::{
     reference_of, run, storage_parameters,
 };
 use super::{names, objects};
-use crate::model::{
-    Beside, Check, Clauses, Column, Definition, Expression, Generated, Key, Name, Object, OnConflict, Table, Unordered,
-    is,
-};
-use crate::parse::{Parsed, Reader, Session, TokenKind};
+use crate::model::{Clauses, Column, Definition, Expression, Generated, Key, Name, Object, OnConflict, Table, is};
+use crate::parse::{Parsed, Reader, Session};
 
 /// Where the columns of a CREATE TABLE stand, for the comments on them.
 #[derive(Default)]
@@ -28,8 +24,8 @@ pub struct ColumnSpans {
     pub columns: Vec<(Name, u32)>,
 }
 
-/// What follows `CREATE [FOREIGN] TABLE [IF NOT EXISTS]`: the table, and the sequences of its serial columns.
-pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parsed<(Vec<Object>, ColumnSpans)> {
+/// What follows `CREATE [FOREIGN] TABLE [IF NOT EXISTS]`.
+pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parsed<(Object, ColumnSpans)> {
     let name = own_name(reader, session, "the table's name")?;
     let mut table = Table::default();
     let mut found = Found::default();
@@ -71,11 +67,7 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
     // A new table has no rows that could break a rule.
     table.columns.iter_mut().for_each(|column| drop(column.clauses.remove("not null not valid")));
     merge_keys(&mut table);
-    settle(&name, &mut table);
-    let sequences = serial_columns(reader, &name, &mut table);
-    let mut objects = vec![object(reader, name, Definition::Table(table))];
-    objects.extend(sequences);
-    Ok((objects, spans))
+    Ok((object(reader, name, Definition::Table(table)), spans))
 }
 
 /// What follows the elements, in any order.
@@ -379,145 +371,4 @@ fn merge_keys(table: &mut Table) {
     let mut kept = kept.into_iter();
     table.primary_key = if has_primary { kept.next() } else { None };
     table.unique_keys.extend(kept);
-}
-
-/// Gives constraints without a name the one that the server makes up, and says of key columns that they are NOT NULL.
-///
-/// The name of a CHECK depends on the columns that it names, which a child may have from a parent that is not known yet:
-/// [`settle_checks`] follows then.
-pub fn settle(name: &Name, table: &mut Table) {
-    settle_keys(name, table);
-    let incomplete = ["inherits", "partition of", "of", "like 0"].iter().any(|clause| table.clauses.has(clause));
-    if !incomplete {
-        settle_checks(name, table);
-    }
-}
-
-/// The names in use among the constraints of a table.
-fn taken_names(table: &Table) -> Vec<String> {
-    let given = |name: &Name| name.is_given().then(|| name.canonical().to_owned());
-    let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.name);
-    let names = keys.chain(table.foreign_keys.iter().map(|key| &key.name));
-    let named = table.checks.iter().chain(table.exclusions.iter()).filter_map(|check| check.name.as_ref());
-    names.chain(named).filter_map(given).collect()
-}
-
-/// Gives CHECKs without a name the one that the server makes up.
-pub fn settle_checks(name: &Name, table: &mut Table) {
-    let own = names::identifier(name);
-    let mut taken = taken_names(table);
-    for check in table.checks.iter_mut().filter(|check| check.name.is_none()) {
-        let used = mentioned(&table.columns, &check.condition);
-        let columns = if let [only] = &used[..] { only.canonical() } else { "" };
-        let made_up = names::first_free(&own, columns, "check", |name| taken.iter().any(|other| other == name));
-        check.name = Some(names::simple(&made_up));
-        taken.push(made_up);
-    }
-}
-
-fn settle_keys(name: &Name, table: &mut Table) {
-    let own = names::identifier(name);
-    let key_columns: Vec<Name> =
-        table.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect();
-    for column in table.columns.iter_mut() {
-        if key_columns.contains(&column.name) {
-            column.not_null = Some(OnConflict::Abort);
-        }
-        let usual = names::made_up(&own, column.name.canonical(), "not_null");
-        column.not_null_name = Beside(column.not_null_name.0.take().filter(|name| name.canonical() != usual));
-    }
-    let mut taken = taken_names(table);
-    let mut free = |columns: &str, label: &str| {
-        let name = names::first_free(&own, columns, label, |name| taken.iter().any(|other| other == name));
-        taken.push(name.clone());
-        names::simple(&name)
-    };
-    if let Some(key) = table.primary_key.as_mut().filter(|key| !key.name.is_given()) {
-        key.name = match key.clauses.remove("using index") {
-            Some(index) => names::simple(&index.canonical),
-            None => free("", "pkey"),
-        };
-    }
-    for key in table.unique_keys.iter_mut().filter(|key| !key.name.is_given()) {
-        let columns = key.parts.iter().map(|part| part.column.canonical().to_owned());
-        let included = included(&key.clauses);
-        let columns: Vec<String> = columns.chain(included).collect();
-        key.name = free(&names::addition(columns.iter().map(String::as_str)), "key");
-    }
-    for check in table.exclusions.iter_mut().filter(|check| check.name.is_none()) {
-        let columns = exclusion_columns(check);
-        check.name = Some(free(&names::addition(columns.iter().map(String::as_str)), "excl"));
-    }
-    for key in table.foreign_keys.iter_mut().filter(|key| !key.name.is_given()) {
-        key.name = free(&names::addition(key.columns.iter().map(Name::canonical)), "fkey");
-    }
-}
-
-fn included(clauses: &Clauses) -> Vec<String> {
-    clauses.value("include").map_or_else(Vec::new, |list| list.split(", ").map(names::unquoted).collect())
-}
-
-fn exclusion_columns(check: &Check) -> Vec<String> {
-    let text = &check.condition.canonical;
-    let inner = text.split_once('(').map_or("", |(_, rest)| rest.strip_suffix(')').unwrap_or(rest));
-    split_list(inner)
-        .iter()
-        .map(|element| {
-            if element.starts_with('(') {
-                return "expr".to_owned();
-            }
-            let word = element.split([' ', '(']).next().unwrap_or_default();
-            names::unquoted(word.rsplit('.').next().unwrap_or(word))
-        })
-        .chain(included(&check.clauses))
-        .collect()
-}
-
-/// The columns that an expression names, each once.
-pub fn mentioned<'c>(columns: &'c Unordered<Column>, expression: &Expression) -> Vec<&'c Name> {
-    let (tokens, _) = crate::parse::token::tokenize(super::super::tokens::rules(), expression.written(), 0);
-    let text = expression.written();
-    let identifiers: Vec<String> = tokens
-        .iter()
-        .enumerate()
-        .filter(|(index, token)| {
-            let next = tokens.get(index + 1).is_some_and(|next| next.is_symbol(text, "(") || next.is_symbol(text, "."));
-            let cast = *index > 0 && tokens[index - 1].is_symbol(text, "::");
-            matches!(token.kind, TokenKind::Word | TokenKind::Quoted) && !next && !cast
-        })
-        .map(|(_, token)| super::identifier_of(*token, text))
-        .collect();
-    columns
-        .iter()
-        .map(|column| &column.name)
-        .filter(|name| identifiers.iter().any(|id| id == name.canonical()))
-        .collect()
-}
-
-/// `serial` is a column with a sequence of its own (<https://www.postgresql.org/docs/current/datatype-numeric.html#DATATYPE-SERIAL>).
-pub fn serial_columns(reader: &Reader<'_>, table_name: &Name, table: &mut Table) -> Vec<Object> {
-    let mut sequences: Vec<Object> = Vec::new();
-    let (schema, own) = names::split(table_name);
-    for column in table.columns.iter_mut() {
-        let data_type = match column.data_type.as_ref().map(|data_type| data_type.canonical.as_str()) {
-            Some("serial" | "serial4") => "integer",
-            Some("bigserial" | "serial8") => "bigint",
-            Some("smallserial" | "serial2") => "smallint",
-            _ => continue,
-        };
-        let made_up = names::made_up(&own, column.name.canonical(), "seq");
-        let name = names::qualified(schema.as_deref().unwrap_or("public"), &made_up);
-        column.data_type = Some(Expression::plain(data_type));
-        column.not_null = Some(OnConflict::Abort);
-        column.default =
-            Some(Expression::plain(format!("nextval('{}'::regclass)", name.canonical().replace('\'', "''"))));
-        let mut clauses = Clauses::from([("owned by", column.name.canonical())]);
-        if data_type != "bigint" {
-            clauses.say("as", data_type);
-        }
-        let mut sequence = super::plain(reader, crate::model::Kind::Sequence, name, Some(table_name.clone()), clauses);
-        sequence.text.clear();
-        sequences.push(sequence);
-    }
-    sequences
 }

@@ -1,0 +1,298 @@
+//! What the server adds to what it is told: names that nobody gave, NOT NULL of keys, the sequences of serial columns.
+
+use super::{names, parse, split_list, tokens, write};
+use crate::fold::{Held, Taken};
+use crate::model::{
+    Beside, Check, Clauses, Column, Definition, Expression, Formerly, Index, Kind, Name, Object, OnConflict, Plain,
+    Table, Unordered,
+};
+use crate::parse::TokenKind;
+
+/// Whether something of the object has no name yet.
+pub fn is_incomplete(object: &Object) -> bool {
+    match &object.definition {
+        Definition::Table(table) => {
+            let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.name);
+            let checks = table.checks.iter().chain(table.exclusions.iter());
+            keys.chain(table.foreign_keys.iter().map(|key| &key.name)).any(|name| !name.is_given())
+                || checks.into_iter().any(|check| check.name.is_none())
+                || table.columns.iter().any(|column| serial(column).is_some() || has_unnamed_sequence(column))
+        }
+        Definition::Index(_) => !object.name.is_given(),
+        _ => false,
+    }
+}
+
+/// Adds it, and gives the sequences that come with the object.
+pub fn settle(object: &mut Object, taken: &Taken) -> Vec<Object> {
+    match &mut object.definition {
+        Definition::Table(table) => {
+            let sequences = serial_columns(&object.name, table, taken);
+            self::table(&object.name, table, taken);
+            let plain = sequences.into_iter().map(|(name, plain)| Object {
+                name,
+                definition: Definition::Plain(plain),
+                text: String::new(),
+                formerly: Formerly::default(),
+                access: Clauses::default(),
+                uses: Vec::new(),
+                names_in: object.names_in.clone(),
+                location: object.location,
+            });
+            plain.collect()
+        }
+        Definition::Index(index) if !object.name.is_given() => {
+            let schema = schema(&index.table);
+            let free = names::first_free(&names::identifier(&index.table), &index_columns(index), "idx", |name| {
+                taken.is_relation(&names::qualified(&schema, name))
+            });
+            object.name = names::qualified(&schema, &free);
+            Vec::new()
+        }
+        _ => Vec::new(),
+    }
+}
+
+/// The names that stand in the object's schema because of it (`pg_class` and `pg_constraint`).
+pub fn held(object: &Object) -> Held {
+    const RELATIONS: [Kind; 7] = [
+        Kind::Table,
+        Kind::ForeignTable,
+        Kind::Index,
+        Kind::View,
+        Kind::MaterializedView,
+        Kind::Sequence,
+        // A composite type is one.
+        Kind::Type,
+    ];
+    let mut held = Held::default();
+    if RELATIONS.contains(&object.definition.kind()) {
+        held.relations.push(object.name.clone());
+    }
+    let schema = schema(&object.name);
+    let in_schema = |name: &Name| names::qualified(&schema, name.canonical());
+    match &object.definition {
+        Definition::Table(table) => {
+            let indexes = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.name);
+            let indexes = indexes.chain(table.exclusions.iter().filter_map(|check| check.name.as_ref()));
+            for name in indexes.filter(|name| name.is_given()) {
+                held.relations.push(in_schema(name));
+                held.constraints.push(in_schema(name));
+            }
+            let others = table.foreign_keys.iter().map(|key| &key.name);
+            let others = others.chain(table.checks.iter().filter_map(|check| check.name.as_ref()));
+            held.constraints.extend(others.filter(|name| name.is_given()).map(in_schema));
+            let identity = table.columns.iter().filter(|column| column.clauses.has("identity"));
+            held.relations.extend(identity.map(|column| write::identity_sequence(&object.name, column)));
+        }
+        Definition::Plain(plain) if plain.kind == Kind::Domain => {
+            let checks = plain.clauses.iter().filter_map(|(clause, _)| clause.strip_prefix("check "));
+            held.constraints.extend(checks.map(|name| names::qualified(&schema, name)));
+        }
+        _ => {}
+    }
+    held
+}
+
+fn schema(name: &Name) -> String {
+    names::schema(name).unwrap_or_else(|| "public".to_owned())
+}
+
+/// Gives constraints without a name the one that the server makes up, and says of key columns that they are NOT NULL.
+///
+/// The name of a CHECK depends on the columns that it names, which a child may have from a parent that is not known yet:
+/// [`checks`] follows then.
+pub fn table(name: &Name, table: &mut Table, taken: &Taken) {
+    keys(name, table, taken);
+    let incomplete = ["inherits", "partition of", "of", "like 0"].iter().any(|clause| table.clauses.has(clause));
+    if !incomplete {
+        checks(name, table, taken);
+    }
+}
+
+/// The names in use among the constraints of a table.
+fn own_names(table: &Table) -> Vec<String> {
+    let given = |name: &Name| name.is_given().then(|| name.canonical().to_owned());
+    let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.name);
+    let names = keys.chain(table.foreign_keys.iter().map(|key| &key.name));
+    let named = table.checks.iter().chain(table.exclusions.iter()).filter_map(|check| check.name.as_ref());
+    names.chain(named).filter_map(given).collect()
+}
+
+/// Gives CHECKs without a name the one that the server makes up.
+pub fn checks(name: &Name, table: &mut Table, taken: &Taken) {
+    let (own, schema) = (names::identifier(name), schema(name));
+    let mut own_names = own_names(table);
+    for check in table.checks.iter_mut().filter(|check| check.name.is_none()) {
+        let used = mentioned(&table.columns, &check.condition);
+        let columns = if let [only] = &used[..] { only.canonical() } else { "" };
+        let made_up = names::first_free(&own, columns, "check", |name| {
+            own_names.iter().any(|other| other == name) || taken.is_constraint(&names::qualified(&schema, name))
+        });
+        check.name = Some(names::simple(&made_up));
+        own_names.push(made_up);
+    }
+}
+
+fn keys(name: &Name, table: &mut Table, taken: &Taken) {
+    let (own, schema) = (names::identifier(name), schema(name));
+    let key_columns: Vec<Name> =
+        table.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect();
+    for column in table.columns.iter_mut() {
+        if key_columns.contains(&column.name) {
+            column.not_null = Some(OnConflict::Abort);
+        }
+        let usual = names::made_up(&own, column.name.canonical(), "not_null");
+        column.not_null_name = Beside(column.not_null_name.0.take().filter(|name| name.canonical() != usual));
+        if has_unnamed_sequence(column) {
+            let free = free_sequence(&schema, &own, column, taken);
+            // The usual name says nothing.
+            if names::identifier(&free) != names::made_up(&own, column.name.canonical(), "seq") {
+                column.clauses.say("identity.name", free.canonical());
+            }
+        }
+    }
+    let mut own_names = own_names(table);
+    let mut free = |columns: &str, label: &str, with_index: bool| {
+        let name = names::first_free(&own, columns, label, |name| {
+            let whole = names::qualified(&schema, name);
+            own_names.iter().any(|other| other == name)
+                || taken.is_constraint(&whole)
+                || (with_index && taken.is_relation(&whole))
+        });
+        own_names.push(name.clone());
+        names::simple(&name)
+    };
+    if let Some(key) = table.primary_key.as_mut().filter(|key| !key.name.is_given()) {
+        key.name = match key.clauses.remove("using index") {
+            Some(index) => names::simple(&index.canonical),
+            None => free("", "pkey", true),
+        };
+    }
+    for key in table.unique_keys.iter_mut().filter(|key| !key.name.is_given()) {
+        let columns = key.parts.iter().map(|part| part.column.canonical().to_owned());
+        let columns: Vec<String> = columns.chain(included(&key.clauses)).collect();
+        key.name = free(&names::addition(columns.iter().map(String::as_str)), "key", true);
+    }
+    for check in table.exclusions.iter_mut().filter(|check| check.name.is_none()) {
+        let columns = exclusion_columns(check);
+        check.name = Some(free(&names::addition(columns.iter().map(String::as_str)), "excl", true));
+    }
+    for key in table.foreign_keys.iter_mut().filter(|key| !key.name.is_given()) {
+        key.name = free(&names::addition(key.columns.iter().map(Name::canonical)), "fkey", false);
+    }
+}
+
+fn included(clauses: &Clauses) -> Vec<String> {
+    clauses.value("include").map_or_else(Vec::new, |list| list.split(", ").map(names::unquoted).collect())
+}
+
+fn exclusion_columns(check: &Check) -> Vec<String> {
+    let text = &check.condition.canonical;
+    let inner = text.split_once('(').map_or("", |(_, rest)| rest.strip_suffix(')').unwrap_or(rest));
+    split_list(inner)
+        .iter()
+        .map(|element| {
+            if element.starts_with('(') {
+                return "expr".to_owned();
+            }
+            let word = element.split([' ', '(']).next().unwrap_or_default();
+            names::unquoted(word.rsplit('.').next().unwrap_or(word))
+        })
+        .chain(included(&check.clauses))
+        .collect()
+}
+
+/// The columns of an index as a part of its made-up name.
+fn index_columns(index: &Index) -> String {
+    let mut columns: Vec<String> = Vec::new();
+    for name in index.parts.iter().map(|part| part_name(&part.expression)).chain(included(&index.clauses)) {
+        // A second one of the same name gets a number (`ChooseIndexColumnNames()`).
+        let number = (1..).map(|number| format!("{name}{number}"));
+        let free = std::iter::once(name.clone()).chain(number).find(|name| !columns.contains(name));
+        columns.extend(free);
+    }
+    names::addition(columns.iter().map(String::as_str))
+}
+
+/// How the server calls an index's column in the name that it makes up: the column, the function, or `expr`.
+fn part_name(expression: &Expression) -> String {
+    let text = expression.written().trim();
+    let end = text.find(|ch: char| !(ch.is_alphanumeric() || matches!(ch, '_' | '"' | '.'))).unwrap_or(text.len());
+    let (word, rest) = (&text[..end], text[end..].trim_start());
+    let last = word.rsplit('.').next().unwrap_or(word);
+    let last = if last.starts_with('"') { names::unquoted(last) } else { names::folded(last) };
+    if rest.is_empty() || (rest.starts_with('(') && rest.ends_with(')') && !word.is_empty()) {
+        last
+    } else {
+        "expr".to_owned()
+    }
+}
+
+/// The columns that an expression names, each once.
+pub fn mentioned<'c>(columns: &'c Unordered<Column>, expression: &Expression) -> Vec<&'c Name> {
+    let (tokens, _) = crate::parse::token::tokenize(tokens::rules(), expression.written(), 0);
+    let text = expression.written();
+    let identifiers: Vec<String> = tokens
+        .iter()
+        .enumerate()
+        .filter(|(index, token)| {
+            let next = tokens.get(index + 1).is_some_and(|next| next.is_symbol(text, "(") || next.is_symbol(text, "."));
+            let cast = *index > 0 && tokens[index - 1].is_symbol(text, "::");
+            matches!(token.kind, TokenKind::Word | TokenKind::Quoted) && !next && !cast
+        })
+        .map(|(_, token)| parse::identifier_of(*token, text))
+        .collect();
+    columns
+        .iter()
+        .map(|column| &column.name)
+        .filter(|name| identifiers.iter().any(|id| id == name.canonical()))
+        .collect()
+}
+
+fn has_unnamed_sequence(column: &Column) -> bool {
+    column.clauses.has("identity") && !column.clauses.has("identity.name")
+}
+
+/// The type that a serial column really has
+/// (<https://www.postgresql.org/docs/current/datatype-numeric.html#DATATYPE-SERIAL>).
+fn serial(column: &Column) -> Option<&'static str> {
+    match column.data_type.as_ref()?.canonical.as_str() {
+        "serial" | "serial4" => Some("integer"),
+        "bigserial" | "serial8" => Some("bigint"),
+        "smallserial" | "serial2" => Some("smallint"),
+        _ => None,
+    }
+}
+
+/// The name that the server makes up for the sequence of a column.
+fn free_sequence(schema: &str, table: &str, column: &Column, taken: &Taken) -> Name {
+    let free = names::first_free(table, column.name.canonical(), "seq", |name| {
+        taken.is_relation(&names::qualified(schema, name))
+    });
+    names::qualified(schema, &free)
+}
+
+/// Makes of serial columns what they stand for, a column with a sequence of its own.
+fn serial_columns(table_name: &Name, table: &mut Table, taken: &Taken) -> Vec<(Name, Plain)> {
+    let (schema, own) = (schema(table_name), names::identifier(table_name));
+    let unlogged = table.clauses.has("unlogged");
+    let mut sequences = Vec::new();
+    for column in table.columns.iter_mut() {
+        let Some(data_type) = serial(column) else { continue };
+        let name = free_sequence(&schema, &own, column, taken);
+        column.data_type = Some(Expression::plain(data_type));
+        column.not_null = Some(OnConflict::Abort);
+        column.default =
+            Some(Expression::plain(format!("nextval('{}'::regclass)", name.canonical().replace('\'', "''"))));
+        let mut clauses = Clauses::from([("owned by", column.name.canonical())]);
+        if data_type != "bigint" {
+            clauses.say("as", data_type);
+        }
+        if unlogged {
+            clauses.say("unlogged", "");
+        }
+        sequences.push((name, Plain { kind: Kind::Sequence, owner: Some(table_name.clone()), clauses }));
+    }
+    sequences
+}

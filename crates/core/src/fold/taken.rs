@@ -1,0 +1,52 @@
+//! The names at which an engine looks before it makes one up.
+
+use std::collections::HashMap;
+
+use crate::model::Name;
+
+/// The names that one object holds: its own, and those of its constraints and of what belongs to these.
+#[derive(Debug, Default)]
+pub struct Held {
+    /// Names of tables, indexes, sequences and whatever else shares names with them.
+    pub relations: Vec<Name>,
+    /// Names of constraints.
+    pub constraints: Vec<Name>,
+}
+
+/// The names that all objects hold.
+#[derive(Debug, Default)]
+pub struct Taken {
+    relations: HashMap<Name, usize>,
+    constraints: HashMap<Name, usize>,
+}
+
+impl Taken {
+    /// Whether a table, index, sequence or the like is called so.
+    pub fn is_relation(&self, name: &Name) -> bool {
+        self.relations.contains_key(name)
+    }
+
+    /// Whether a constraint is called so.
+    pub fn is_constraint(&self, name: &Name) -> bool {
+        self.constraints.contains_key(name)
+    }
+
+    pub(super) fn add(&mut self, held: Held) {
+        held.relations.into_iter().for_each(|name| *self.relations.entry(name).or_default() += 1);
+        held.constraints.into_iter().for_each(|name| *self.constraints.entry(name).or_default() += 1);
+    }
+
+    pub(super) fn remove(&mut self, held: Held) {
+        held.relations.iter().for_each(|name| let_go(&mut self.relations, name));
+        held.constraints.iter().for_each(|name| let_go(&mut self.constraints, name));
+    }
+}
+
+fn let_go(names: &mut HashMap<Name, usize>, name: &Name) {
+    if let Some(count) = names.get_mut(name) {
+        *count -= 1;
+        if *count == 0 {
+            names.remove(name);
+        }
+    }
+}
