@@ -8,6 +8,7 @@ mod fold;
 mod plan;
 mod postgres;
 mod postgres_extensions;
+mod postgres_fold;
 mod postgres_plan;
 mod script;
 mod splitting;

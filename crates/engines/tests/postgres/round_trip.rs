@@ -17,8 +17,9 @@ const LONG_LIVED: &str = include_str!("long_lived.sql");
 const OWN_TYPES: &str = include_str!("own_types.sql");
 const EXTENDED: &str = include_str!("extended.sql");
 const EVERYDAY: &str = include_str!("everyday.sql");
-const SCHEMAS: [&str; 8] =
-    [COOPERATIVE, ODDITIES, BULLETIN_BOARD, EVERY_FORM, LONG_LIVED, OWN_TYPES, EXTENDED, EVERYDAY];
+const REWRITTEN: &str = include_str!("rewritten.sql");
+const SCHEMAS: [&str; 9] =
+    [COOPERATIVE, ODDITIES, BULLETIN_BOARD, EVERY_FORM, LONG_LIVED, OWN_TYPES, EXTENDED, EVERYDAY, REWRITTEN];
 
 pub fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {
     AGES.into_iter().flat_map(|age| SCHEMAS.map(|schema| (age, schema)))

@@ -7,6 +7,7 @@ mod expression;
 mod infer;
 mod inheritance;
 mod interval;
+mod joins;
 mod known;
 mod literal;
 mod nodes;

@@ -1,6 +1,7 @@
 //! What the names in a query can mean, level by level, and what the server calls the tables of each level.
 
 use super::super::names;
+use super::joins::{Sight, Sighted};
 use super::known::Known;
 
 /// Columns by name, with their types as far as they are known.
@@ -26,15 +27,55 @@ impl Relation {
     fn is_called(&self, name: &str) -> bool {
         self.written == name || self.alias == name
     }
+
+    /// Its columns, as FROM has them in sight.
+    pub fn sight(&self) -> Sight {
+        let sighted = |(name, data_type): &(String, Option<String>)| Sighted {
+            name: name.clone(),
+            table: Some(self.written.clone()),
+            data_type: data_type.clone(),
+        };
+        Some(self.columns.as_ref()?.iter().map(sighted).collect())
+    }
+}
+
+/// What a FROM brings.
+#[derive(Debug, Clone, Default)]
+pub struct From {
+    /// Its tables.
+    pub relations: Vec<Relation>,
+    /// Their columns, after all joins.
+    pub sight: Sight,
+}
+
+impl From {
+    /// Tables that are not joined.
+    pub fn of(relations: Vec<Relation>) -> From {
+        From { relations, sight: None }
+    }
 }
 
 #[derive(Debug, Clone, Default)]
 struct Level {
     relations: Vec<Relation>,
+    /// Their columns after all joins; none if not all are known.
+    sight: Sight,
     /// Whether the SELECT that comes next is of this level.
     open: bool,
     /// Whether these are the arguments of a routine, which have no name in a query.
     arguments: bool,
+}
+
+impl Level {
+    /// A column of two tables, of neither of which it is the whole.
+    fn merged(&self, name: &str) -> Option<&Sighted> {
+        self.sight.iter().flatten().find(|column| column.name == name && column.table.is_none())
+    }
+
+    fn alias_of(&self, column: &Sighted) -> Option<&str> {
+        let written = column.table.as_ref()?;
+        self.relations.iter().find(|relation| relation.written == *written).map(|relation| relation.alias.as_str())
+    }
 }
 
 /// The levels of queries around a place in the text: the innermost is the last.
@@ -68,32 +109,39 @@ impl Scopes {
     }
 
     /// A level begins.
-    pub fn enter(&mut self, relations: Vec<Relation>) {
-        let relations = self.named(relations);
-        self.levels.push(Level { relations, ..Level::default() });
+    pub fn enter(&mut self, from: From) {
+        let relations = self.named(from.relations);
+        self.levels.push(Level { relations, sight: from.sight, ..Level::default() });
     }
 
     /// A query begins whose level is that of its only SELECT.
-    pub fn enter_query(&mut self, relations: Vec<Relation>) {
-        self.enter(relations);
+    pub fn enter_query(&mut self, from: From) {
+        self.enter(from);
         self.levels.last_mut().expect("just pushed").open = true;
     }
 
     /// A SELECT begins.
-    pub fn enter_select(&mut self, relations: Vec<Relation>) {
+    pub fn enter_select(&mut self, from: From) {
         match self.levels.last_mut().filter(|level| level.open) {
             Some(level) => {
                 level.open = false;
-                let relations = level.relations.clone();
-                self.levels.push(Level { relations, ..Level::default() });
+                let (relations, sight) = (level.relations.clone(), level.sight.clone());
+                self.levels.push(Level { relations, sight, ..Level::default() });
             }
-            None => self.enter(relations),
+            None => self.enter(from),
         }
     }
 
     /// The innermost level ends.
     pub fn leave(&mut self) {
         self.levels.pop();
+    }
+
+    /// The columns of the innermost level, each with what the server writes before it; none if not all are known.
+    pub fn columns(&self) -> Option<Vec<(Option<String>, Sighted)>> {
+        let level = self.levels.last()?;
+        let columns = level.sight.as_ref()?.iter();
+        Some(columns.map(|column| (level.alias_of(column).map(str::to_owned), column.clone())).collect())
     }
 
     /// The relations of the innermost level.
@@ -129,6 +177,10 @@ impl Scopes {
 
     /// The type of a column by its qualifier and name.
     pub fn column_type(&self, known: &Known, qualifier: Option<&str>, name: &str) -> Option<String> {
+        let merged = self.levels.iter().rev().find_map(|level| level.merged(name)).filter(|_| qualifier.is_none());
+        if let Some(merged) = merged {
+            return merged.data_type.as_deref().map(|data_type| known.effective_type(data_type));
+        }
         let relations = self.relations().filter(|relation| qualifier.is_none_or(|alias| relation.is_called(alias)));
         let mut columns = relations.flat_map(|relation| relation.columns.iter().flatten());
         let (_, data_type) = columns.find(|(column, _)| column == name)?;
@@ -143,6 +195,9 @@ impl Scopes {
     /// The alias of the relation that a column without one belongs to; none if it needs none.
     pub fn qualifier_of(&self, column: &str) -> Option<&str> {
         for level in self.levels.iter().rev() {
+            if let Some(sighted) = level.sight.iter().flatten().find(|sighted| sighted.name == column) {
+                return level.alias_of(sighted);
+            }
             let holds = |relation: &&Relation| relation.columns.iter().flatten().any(|(name, _)| name == column);
             if let Some(found) = level.relations.iter().find(holds) {
                 return (!self.is_bare()).then_some(found.alias.as_str());
@@ -161,6 +216,7 @@ impl Scopes {
         self.is_bare()
             || self.relations().next().is_none()
             || self.qualifier_of(name).is_some()
+            || self.levels.iter().any(|level| level.merged(name).is_some())
             || self.called(name).is_some()
     }
 
@@ -188,8 +244,8 @@ mod tests {
     #[test]
     fn a_name_that_is_taken_around_gets_a_number() {
         let mut scopes = Scopes::empty();
-        scopes.enter(vec![relation("hives", &["id"]), relation("h", &["site"])]);
-        scopes.enter(vec![relation("hives", &["id"]), relation("h_1", &["x"]), relation("h", &["site"])]);
+        scopes.enter(From::of(vec![relation("hives", &["id"]), relation("h", &["site"])]));
+        scopes.enter(From::of(vec![relation("hives", &["id"]), relation("h_1", &["x"]), relation("h", &["site"])]));
         let names: Vec<&str> = scopes.innermost().iter().map(|relation| relation.alias.as_str()).collect();
         assert_eq!(names, ["hives_1", "h_1", "h_2"]);
         assert_eq!(scopes.qualifier("hives"), Some("hives_1"));
@@ -202,20 +258,20 @@ mod tests {
     fn a_number_fits_into_the_longest_name() {
         let long = "h".repeat(63);
         let mut scopes = Scopes::empty();
-        scopes.enter(vec![relation(&long, &["id"])]);
-        scopes.enter(vec![relation(&long, &["id"])]);
+        scopes.enter(From::of(vec![relation(&long, &["id"])]));
+        scopes.enter(From::of(vec![relation(&long, &["id"])]));
         assert_eq!(scopes.innermost()[0].alias, format!("{}_1", "h".repeat(61)));
     }
 
     #[test]
     fn a_query_and_its_only_select_are_one_level() {
         let mut scopes = Scopes::empty();
-        scopes.enter_query(vec![relation("hives", &["id"])]);
-        scopes.enter_select(vec![relation("hives", &["id"])]);
+        scopes.enter_query(From::of(vec![relation("hives", &["id"])]));
+        scopes.enter_select(From::of(vec![relation("hives", &["id"])]));
         assert_eq!(scopes.innermost()[0].alias, "hives");
         // A query in its list is not.
-        scopes.enter_query(vec![relation("hives", &["id"])]);
-        scopes.enter_select(vec![relation("hives", &["id"])]);
+        scopes.enter_query(From::of(vec![relation("hives", &["id"])]));
+        scopes.enter_select(From::of(vec![relation("hives", &["id"])]));
         assert_eq!(scopes.innermost()[0].alias, "hives_1");
     }
 
@@ -226,7 +282,7 @@ mod tests {
         assert_eq!(scopes.qualifier_of("id"), None);
         assert!(scopes.knows("id") && scopes.knows("anything"));
         // In a query within, they say whose they are; and its table has another name.
-        scopes.enter(vec![relation("hives", &["id"])]);
+        scopes.enter(From::of(vec![relation("hives", &["id"])]));
         assert_eq!(scopes.qualifier_of("site"), Some("hives"));
         assert_eq!(scopes.qualifier_of("id"), Some("hives_1"));
         assert!(!scopes.knows("anything"));

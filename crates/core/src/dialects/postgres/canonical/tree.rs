@@ -233,18 +233,6 @@ pub fn flatten(table: &mut TableWithJoins) {
     }
 }
 
-pub fn has_merged_columns(from: &[TableWithJoins]) -> bool {
-    from.iter().flat_map(|table| &table.joins).any(|join| {
-        matches!(
-            &join.join_operator,
-            JoinOperator::Join(JoinConstraint::Using(_) | JoinConstraint::Natural)
-                | JoinOperator::Left(JoinConstraint::Using(_) | JoinConstraint::Natural)
-                | JoinOperator::Right(JoinConstraint::Using(_) | JoinConstraint::Natural)
-                | JoinOperator::FullOuter(JoinConstraint::Using(_) | JoinConstraint::Natural)
-        )
-    })
-}
-
 /// The expression itself, for who puts another in its place. A copy of every level of a deep one would take the square of its
 /// length.
 pub fn take(expr: &mut Expr) -> Expr {
@@ -270,15 +258,6 @@ pub fn is_special(name: &str) -> bool {
         || name.starts_with("current_")
         || name.starts_with("session_")
         || name.starts_with("local")
-}
-
-/// Whether a join is over the columns that both sides happen to have.
-pub fn is_natural(join: &JoinOperator) -> bool {
-    use JoinOperator::*;
-    let (Join(on) | Inner(on) | Left(on) | LeftOuter(on) | Right(on) | RightOuter(on) | FullOuter(on)) = join else {
-        return false;
-    };
-    matches!(on, JoinConstraint::Natural)
 }
 
 /// A column with or without a qualifier.

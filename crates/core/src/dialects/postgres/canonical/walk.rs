@@ -11,9 +11,10 @@ use sqlparser::ast::{
 use super::super::names;
 use super::expression::first_select;
 use super::infer;
+use super::joins::{self, Sight, Sighted};
 use super::known::Known;
 use super::outputs::*;
-use super::scope::{Columns, Relation, Scopes};
+use super::scope::{Columns, From, Relation, Scopes};
 use super::sets::*;
 use super::tree::*;
 use crate::model::Name;
@@ -51,8 +52,8 @@ impl<'k> Walk<'k> {
     }
 
     fn select_outputs(&mut self, select: &Select) -> Option<Columns> {
-        let relations = self.relations_of(&select.from);
-        self.scopes.enter(relations);
+        let from = self.from_of(&select.from);
+        self.scopes.enter(from);
         let mut columns = Vec::new();
         let mut complete = true;
         for item in &select.projection {
@@ -61,18 +62,10 @@ impl<'k> Walk<'k> {
                 SelectItem::ExprWithAlias { expr, alias } => {
                     columns.push((ident_value(alias), infer::type_of(self, expr)))
                 }
-                SelectItem::Wildcard(_) => {
-                    match self
-                        .scopes
-                        .innermost()
-                        .iter()
-                        .map(|relation| relation.columns.clone())
-                        .collect::<Option<Vec<_>>>()
-                    {
-                        Some(all) => columns.extend(all.into_iter().flatten()),
-                        None => complete = false,
-                    }
-                }
+                SelectItem::Wildcard(_) => match self.scopes.columns() {
+                    Some(all) => columns.extend(all.into_iter().map(|(_, column)| (column.name, column.data_type))),
+                    None => complete = false,
+                },
                 SelectItem::QualifiedWildcard(kind, _) => {
                     let alias = wildcard_alias(kind);
                     let mut own = self.scopes.innermost().iter();
@@ -118,22 +111,28 @@ impl<'k> Walk<'k> {
         true
     }
 
-    fn relations_of(&mut self, from: &[TableWithJoins]) -> Vec<Relation> {
+    fn from_of(&mut self, from: &[TableWithJoins]) -> From {
         let mut relations = Vec::new();
+        let mut sight: Sight = Some(Vec::new());
         for table in from {
-            self.add_relations(table, &mut relations);
+            let own = self.add_relations(table, &mut relations);
+            sight = sight.zip(own).map(|(before, own)| [before, own].concat());
         }
-        relations
+        From { relations, sight }
     }
 
-    fn add_relations(&mut self, table: &TableWithJoins, relations: &mut Vec<Relation>) {
-        self.add_relation(&table.relation, relations);
+    fn add_relations(&mut self, table: &TableWithJoins, relations: &mut Vec<Relation>) -> Sight {
+        let mut sight = self.add_relation(&table.relation, relations);
         for join in &table.joins {
-            self.add_relation(&join.relation, relations);
+            let right = self.add_relation(&join.relation, relations);
+            sight = joins::join(&join.join_operator, sight, right);
         }
+        sight
     }
 
-    fn add_relation(&mut self, factor: &TableFactor, relations: &mut Vec<Relation>) {
+    /// Adds a table, and gives the columns that it has in sight.
+    fn add_relation(&mut self, factor: &TableFactor, relations: &mut Vec<Relation>) -> Sight {
+        let before = relations.len();
         match factor {
             TableFactor::Table { name, alias, args: None, .. } => {
                 let parts = name_parts(name);
@@ -158,7 +157,7 @@ impl<'k> Walk<'k> {
                 relations.push(Relation::new(ident_value(&alias.name), columns));
             }
             TableFactor::NestedJoin { table_with_joins, alias: None } => {
-                self.add_relations(table_with_joins, relations)
+                return self.add_relations(table_with_joins, relations);
             }
             TableFactor::Table { name, alias, .. } | TableFactor::Function { name, alias, .. } => {
                 let last = name_parts(name).pop().unwrap_or_default();
@@ -169,6 +168,29 @@ impl<'k> Walk<'k> {
                 relations.push(Relation::new(ident_value(&alias.name), None));
             }
             _ => {}
+        }
+        relations.get(before).and_then(Relation::sight)
+    }
+
+    /// Names the columns over which a join is NATURAL, as the server does. Gives what is in sight, as [`Walk::add_relations`] does.
+    fn name_natural(&mut self, table: &mut TableWithJoins) -> Sight {
+        let mut sight = self.natural_factor(&mut table.relation);
+        for join in &mut table.joins {
+            let right = self.natural_factor(&mut join.relation);
+            if joins::is_natural(&join.join_operator) {
+                let sides = sight.as_ref().zip(right.as_ref());
+                self.sure &=
+                    sides.is_some_and(|(left, right)| joins::name_natural(&mut join.join_operator, left, right));
+            }
+            sight = joins::join(&join.join_operator, sight, right);
+        }
+        sight
+    }
+
+    fn natural_factor(&mut self, factor: &mut TableFactor) -> Sight {
+        match factor {
+            TableFactor::NestedJoin { table_with_joins, alias: None } => self.name_natural(table_with_joins),
+            factor => self.add_relation(factor, &mut Vec::new()),
         }
     }
 
@@ -224,8 +246,9 @@ impl<'k> Walk<'k> {
     /// Brings the select's list, tables and clauses to one form. Nothing in it has been visited yet.
     fn select(&mut self, select: &mut Select) {
         for table in &mut select.from {
-            // The server names the columns that both have.
-            self.sure &= !table.joins.iter().any(|join| is_natural(&join.join_operator));
+            if joins::has_natural(table) {
+                self.name_natural(table);
+            }
             flatten(table);
         }
         // What `*` stands for.
@@ -233,9 +256,13 @@ impl<'k> Walk<'k> {
         let scope = self.scopes.innermost().to_vec();
         for item in std::mem::take(&mut select.projection) {
             let expanded = match &item {
-                SelectItem::Wildcard(_) if !has_merged_columns(&select.from) => {
-                    expand(&scope.iter().collect::<Vec<_>>())
-                }
+                SelectItem::Wildcard(_) => self.scopes.columns().filter(|columns| !columns.is_empty()).map(|columns| {
+                    let item = |(table, column): (Option<String>, Sighted)| SelectItem::ExprWithAlias {
+                        expr: column_of(table.as_deref(), &column.name),
+                        alias: ident(&column.name),
+                    };
+                    columns.into_iter().map(item).collect()
+                }),
                 SelectItem::QualifiedWildcard(kind, _) => {
                     let alias = wildcard_alias(kind);
                     expand(
@@ -330,16 +357,16 @@ impl VisitorMut for Walk<'_> {
     fn pre_visit_statement(&mut self, statement: &mut Statement) -> ControlFlow<()> {
         let relations = match statement {
             Statement::Update(update) => {
-                let mut relations = self.relations_of(std::slice::from_ref(&update.table));
+                let mut relations = self.from_of(std::slice::from_ref(&update.table)).relations;
                 if let Some(UpdateTableFromKind::AfterSet(from) | UpdateTableFromKind::BeforeSet(from)) = &update.from {
-                    relations.extend(self.relations_of(from));
+                    relations.extend(self.from_of(from).relations);
                 }
                 relations
             }
             Statement::Delete(delete) => {
                 let (FromTable::WithFromKeyword(from) | FromTable::WithoutKeyword(from)) = &delete.from;
-                let mut relations = self.relations_of(from);
-                relations.extend(delete.using.iter().flat_map(|using| self.relations_of(using)).collect::<Vec<_>>());
+                let mut relations = self.from_of(from).relations;
+                relations.extend(delete.using.iter().flat_map(|using| self.from_of(using).relations));
                 relations
             }
             Statement::Insert(Insert { table: TableObject::TableName(name), table_alias, .. }) => {
@@ -350,7 +377,7 @@ impl VisitorMut for Walk<'_> {
             }
             _ => Vec::new(),
         };
-        self.scopes.enter(relations);
+        self.scopes.enter(From::of(relations));
         ControlFlow::Continue(())
     }
 
@@ -368,8 +395,8 @@ impl VisitorMut for Walk<'_> {
         self.see_ctes(query);
         fetch_as_limit(query);
         if let (SetExpr::Select(select), Some(order)) = (&mut *query.body, &mut query.order_by) {
-            let relations = self.relations_of(&select.from);
-            self.scopes.enter_query(relations);
+            let from = self.from_of(&select.from);
+            self.scopes.enter_query(from);
             let listed = outputs_by_name(&select.projection);
             if let OrderByKind::Expressions(items) = &mut order.kind {
                 for item in items {
@@ -386,10 +413,10 @@ impl VisitorMut for Walk<'_> {
             // A SELECT without an order has a level of its own; one of several has one within the whole's.
             match &*query.body {
                 SetExpr::Select(select) => {
-                    let relations = self.relations_of(&select.from);
-                    self.scopes.enter_query(relations);
+                    let from = self.from_of(&select.from);
+                    self.scopes.enter_query(from);
                 }
-                _ => self.scopes.enter(Vec::new()),
+                _ => self.scopes.enter(From::default()),
             }
         }
         ControlFlow::Continue(())
@@ -419,8 +446,8 @@ impl VisitorMut for Walk<'_> {
     }
 
     fn pre_visit_select(&mut self, select: &mut Select) -> ControlFlow<()> {
-        let relations = self.relations_of(&select.from);
-        self.scopes.enter_select(relations);
+        let from = self.from_of(&select.from);
+        self.scopes.enter_select(from);
         self.select(select);
         ControlFlow::Continue(())
     }
@@ -447,6 +474,8 @@ impl VisitorMut for Walk<'_> {
 
     fn post_visit_table_factor(&mut self, factor: &mut TableFactor) -> ControlFlow<()> {
         self.numbered_alias(factor);
+        // The server lists the columns of a join that has a name, with names of its own for those that both sides have.
+        self.sure &= !matches!(factor, TableFactor::NestedJoin { alias: Some(_), .. });
         one_kind_of_function(factor);
         if let TableFactor::Function { name, args, .. } = factor {
             *name = self.called(name);
