@@ -451,8 +451,9 @@ impl<'p> Planner<'p> {
             late.extend(self.create_without_late_checks(object));
             // As soon as all new types are there, and before anything is made on the columns.
             if swap::can_step_aside(key.kind) && waiting.remove(&key.name) && waiting.is_empty() {
-                let steps = swap::after(planning, &self.swapped);
-                self.steps.extend(steps);
+                let anew = |name: &Name| self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
+                let stays = |name: &Name| !anew(name) || self.ordered.contains(name);
+                self.steps.extend(swap::after(planning, &self.swapped, stays));
             }
         }
         for (step, table, check) in late {

@@ -91,10 +91,10 @@ fn cannot_step_aside(name: &Name) -> Risk {
     risk
 }
 
-/// The columns take the new types.
-pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
+/// The columns take the new types, those of tables that stay.
+pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>, stays: impl Fn(&Name) -> bool) -> Vec<Step> {
     let mut steps = Vec::new();
-    for (name, have, want) in tables(planning, swapped) {
+    for (name, have, want) in tables(planning, swapped).into_iter().filter(|(name, ..)| stays(name)) {
         let mut actions = Vec::new();
         let mut risks = Vec::new();
         let of_a_parent = |column: &Column| {
