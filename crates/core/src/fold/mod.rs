@@ -260,8 +260,12 @@ impl Folder<'_> {
                 .any(|key| created.contains(&key.name))
     }
 
+    /// Whether there is anything that the name can mean.
     fn has(&self, kinds: &[Kind], name: &Name) -> bool {
-        kinds.iter().any(|kind| self.dialect.resolve(&self.folded.model, *kind, name).is_some())
+        kinds.iter().any(|kind| {
+            self.dialect.resolve(&self.folded.model, *kind, name).is_some()
+                || self.folded.model.of_kind(*kind).any(|o| self.dialect.short_name(&o.name).as_ref() == Some(name))
+        })
     }
 
     /// Takes an object out with what it owns; whether it was there.

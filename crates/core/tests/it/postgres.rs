@@ -12,7 +12,7 @@ use wevrun_core::{Engine, EngineVersion};
 
 pub const VERSION: EngineVersion = EngineVersion { major: 13, minor: 0 };
 
-fn postgres() -> &'static dyn Dialect {
+pub fn postgres() -> &'static dyn Dialect {
     dialect(Engine::Postgres)
 }
 

@@ -6,7 +6,7 @@ use wevrun_core::diagnostics::Severity;
 use wevrun_core::model::Model;
 use wevrun_core::source::Source;
 
-use crate::postgres::{VERSION, model, object};
+use crate::postgres::{VERSION, model, object, postgres};
 
 fn built(texts: &[&str]) -> Build {
     let sources: Vec<Source> =
@@ -87,4 +87,53 @@ fn a_second_definition_that_says_if_not_exists_is_skipped() {
     assert!(found.message.contains("not in the same way"), "{}", found.message);
     assert!(build.model == model("CREATE TABLE t (id integer)"));
     assert!(built(&["CREATE TABLE t (id int);", "CREATE TABLE IF NOT EXISTS t (id integer);"]).diagnostics.is_empty());
+}
+
+#[test]
+fn the_not_null_of_a_partition_keeps_a_name_that_is_not_its_parents() {
+    let text = "CREATE TABLE p (a integer NOT NULL, b integer NOT NULL) PARTITION BY RANGE (a);
+        CREATE TABLE p1 (a integer CONSTRAINT p_a_not_null NOT NULL, b integer CONSTRAINT own NOT NULL);
+        ALTER TABLE p ATTACH PARTITION p1 FOR VALUES FROM (1) TO (2);
+        CREATE TABLE p2 PARTITION OF p FOR VALUES FROM (2) TO (3) PARTITION BY RANGE (a);
+        CREATE TABLE p21 PARTITION OF p2 (b CONSTRAINT p_b_not_null NOT NULL) FOR VALUES FROM (2) TO (3);";
+    let model = model(text);
+    let text = |key: &str| postgres().create_statement(object(&model, key));
+    assert!(text("table public.p1").contains("PARTITION OF public.p (\n    b CONSTRAINT own NOT NULL\n)"));
+    for key in ["table public.p2", "table public.p21"] {
+        assert!(!text(key).contains("NOT NULL"), "{}", text(key));
+    }
+}
+
+#[test]
+fn what_moves_along_with_a_table_is_followed() {
+    let moved = model(
+        "CREATE SCHEMA one; CREATE SCHEMA two;
+         CREATE TABLE one.t (id serial PRIMARY KEY, n integer GENERATED ALWAYS AS IDENTITY);
+         CREATE INDEX by_id ON one.t (id);
+         CREATE FUNCTION one.f() RETURNS trigger LANGUAGE plpgsql AS 'begin return new; end';
+         CREATE FUNCTION one.f(integer) RETURNS integer LANGUAGE sql AS 'SELECT 1';
+         CREATE TRIGGER tr BEFORE UPDATE ON one.t FOR EACH ROW EXECUTE FUNCTION one.f();
+         ALTER TABLE one.t SET SCHEMA two;
+         ALTER FUNCTION one.f(integer) RENAME TO g;
+         ALTER FUNCTION one.f() SET SCHEMA two;",
+    );
+    let made = model(
+        "CREATE SCHEMA one; CREATE SCHEMA two;
+         CREATE TABLE two.t (id serial PRIMARY KEY, n integer GENERATED ALWAYS AS IDENTITY);
+         CREATE INDEX by_id ON two.t (id);
+         CREATE FUNCTION two.f() RETURNS trigger LANGUAGE plpgsql AS 'begin return new; end';
+         CREATE FUNCTION one.g(integer) RETURNS integer LANGUAGE sql AS 'SELECT 1';
+         CREATE TRIGGER tr BEFORE UPDATE ON two.t FOR EACH ROW EXECUTE FUNCTION two.f();",
+    );
+    assert!(moved == made);
+}
+
+#[test]
+fn a_name_of_several_routines_is_not_that_of_one_to_come() {
+    let folder = built(&[
+        "CREATE FUNCTION f(integer) RETURNS integer LANGUAGE sql AS 'SELECT 1';",
+        "CREATE FUNCTION f(text) RETURNS integer LANGUAGE sql AS 'SELECT 2';",
+        "DROP FUNCTION IF EXISTS f(integer); DROP FUNCTION IF EXISTS f;",
+    ]);
+    assert!(!folder.has_errors() && folder.model.is_empty());
 }

@@ -3,11 +3,39 @@
 use super::names;
 use super::parse::identifier_of;
 use super::tokens;
-use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, ObjectKey, Table};
+use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
 use crate::parse::{TokenKind, token};
 
-/// Renames an object or moves it into another schema.
+/// Renames an object or moves it into another schema, with what moves along: indexes, and the sequences of columns
+/// (<https://www.postgresql.org/docs/current/sql-altertable.html>).
 pub fn object(model: &mut Model, key: &ObjectKey, to: &Name) {
+    let (old, new) = (names::schema(&key.name), names::schema(to));
+    rename(model, key, to);
+    let Some(schema) = new.filter(|new| key.kind.is_relation() && old.as_ref() != Some(new)) else { return };
+    let along = |object: &&Object| {
+        object.definition.owner() == Some(to)
+            && match &object.definition {
+                Definition::Index(_) => true,
+                Definition::Plain(plain) => plain.kind == Kind::Sequence,
+                _ => false,
+            }
+    };
+    for key in model.objects().filter(along).map(Object::key).collect::<Vec<_>>() {
+        rename(model, &key, &names::qualified(&schema, &names::identifier(&key.name)));
+    }
+    let Some(mut moved) = model.remove(&ObjectKey::new(key.kind, to.clone())) else { return };
+    if let Definition::Table(table) = &mut moved.definition {
+        for column in table.columns.iter_mut() {
+            if let Some(sequence) = column.clauses.value("identity.name").map(|name| Name::new(name, name)) {
+                let sequence = names::qualified(&schema, &names::identifier(&sequence));
+                column.clauses.say("identity.name", sequence.canonical());
+            }
+        }
+    }
+    model.insert(moved);
+}
+
+fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
     let Some(mut renamed) = model.remove(key) else { return };
     renamed.name = to.clone();
     renamed.text.clear();
@@ -44,9 +72,16 @@ pub fn object(model: &mut Model, key: &ObjectKey, to: &Name) {
                 ["partition of", "inherits", "of", "server", "function", "attached to", "from", "as", "support"]
             {
                 let Some(value) = clauses.value(clause).map(str::to_owned) else { continue };
+                // A trigger names its function without arguments, as it has none; it may not have been looked up yet.
+                let of_trigger = clause == "function" && names::signature(&from) == "()";
+                let bare = |name: &Name| {
+                    let name = name.canonical();
+                    if of_trigger { name.trim_end_matches("()").to_owned() } else { name.to_owned() }
+                };
+                let is_meant = |item: &str| item == bare(&from) || of_trigger && same(&Name::new(item, item), &from);
                 let replaced: Vec<String> = super::split_list(&value)
                     .into_iter()
-                    .map(|item| if item == from.canonical() { to.canonical().to_owned() } else { item })
+                    .map(|item| if is_meant(&item) { bare(to) } else { item })
                     .collect();
                 if clause != "as" && replaced.join(", ") != value {
                     clauses.say(clause, replaced.join(", "));

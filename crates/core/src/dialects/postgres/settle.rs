@@ -3,8 +3,8 @@
 use super::{names, parse, split_list, tokens, write};
 use crate::fold::{Held, Taken};
 use crate::model::{
-    Beside, Check, Clauses, Column, Definition, Expression, Formerly, Index, Kind, Name, Object, OnConflict, Plain,
-    Table, Unordered,
+    Check, Clauses, Column, Definition, Expression, Formerly, Index, Kind, Name, Object, OnConflict, Plain, Table,
+    Unordered,
 };
 use crate::parse::TokenKind;
 
@@ -138,12 +138,14 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
     let (own, schema) = (names::identifier(name), schema(name));
     let key_columns: Vec<Name> =
         table.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect();
+    // A partition's is usually called as its parent's.
+    let partition = table.clauses.has("partition of");
     for column in table.columns.iter_mut() {
         if key_columns.contains(&column.name) {
             column.not_null = Some(OnConflict::Abort);
         }
         let usual = names::made_up(&own, column.name.canonical(), "not_null");
-        column.not_null_name = Beside(column.not_null_name.0.take().filter(|name| name.canonical() != usual));
+        column.not_null_name.0.take_if(|name| !partition && name.canonical() == usual);
         if has_unnamed_sequence(column) {
             let free = free_sequence(&schema, &own, column, taken);
             // The usual name says nothing.

@@ -64,6 +64,11 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
     || CASE WHEN c.relispartition OR c.reloftype <> 0 OR c.relrowsecurity OR c.relforcerowsecurity OR c.relreplident <> 'd'
     THEN concat(
     CASE WHEN c.relispartition THEN format(E'\nALTER TABLE %s ATTACH PARTITION %I.%I %s;', p.listed, n.nspname, c.relname, pg_get_expr(c.relpartbound, c.oid)) END,
+    /*18+ CASE WHEN c.relispartition THEN (SELECT string_agg(format(E'\nALTER TABLE %I.%I ADD CONSTRAINT %I NOT NULL %I;', n.nspname, c.relname, nn.conname, na.attname), '' ORDER BY nn.conname)
+      FROM pg_constraint nn JOIN pg_attribute na ON na.attrelid = nn.conrelid AND na.attnum = nn.conkey[1]
+      JOIN pg_inherits h ON h.inhrelid = nn.conrelid JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = na.attname
+      JOIN pg_constraint pn ON pn.conrelid = h.inhparent AND pn.contype = 'n' AND pn.conkey[1] = pa.attnum
+      WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND nn.convalidated AND nn.conname <> pn.conname) END,*/
     CASE WHEN c.reloftype <> 0 THEN format(E'\nALTER TABLE %I.%I OF %s;', n.nspname, c.relname, format_type(c.reloftype, NULL)) END,
     CASE WHEN c.relrowsecurity THEN format(E'\nALTER TABLE %I.%I ENABLE ROW LEVEL SECURITY;', n.nspname, c.relname) END,
     CASE WHEN c.relforcerowsecurity THEN format(E'\nALTER TABLE %I.%I FORCE ROW LEVEL SECURITY;', n.nspname, c.relname) END,

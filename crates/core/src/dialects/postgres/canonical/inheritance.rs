@@ -7,10 +7,10 @@ use std::collections::{HashMap, HashSet};
 
 use super::super::parse::DEFAULT_OF_CHILDREN;
 use super::super::sameness::Constraint;
-use super::super::{attributes, names, settle, split_list};
+use super::super::{attributes, names, settle, split_list, write};
 use crate::fold::Taken;
 use crate::model::{
-    Check, Clauses, Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table,
+    Beside, Check, Clauses, Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table,
 };
 
 /// Completes all tables that have a parent or a type.
@@ -89,6 +89,7 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) 
         .collect();
     from.extend(table.clauses.value("of").and_then(|of| types.get(of)).cloned());
     let around = ancestors(model, table);
+    let of_parent = table.clauses.has("partition of").then(|| not_null_names(model, table));
     let Some(mut object) = model.remove(key) else { return };
     if let Definition::Table(table) = &mut object.definition {
         let own = std::mem::take(&mut table.columns.0);
@@ -107,6 +108,10 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) 
         let rest: Vec<Column> =
             own.into_iter().filter(|column| !columns.iter().any(|other| other.name == column.name)).collect();
         columns.extend(rest);
+        for column in columns.iter_mut().filter(|_| of_parent.is_some()) {
+            let usual = of_parent.as_ref().and_then(|names| names.get(&column.name));
+            column.not_null_name.0.take_if(|name| Some(&*name) == usual);
+        }
         table.columns.0 = columns;
         column_comments(table);
         for parent in &around {
@@ -116,6 +121,22 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) 
         settle::checks(&key.name, table, &Taken::default());
     }
     model.insert(object);
+}
+
+/// What the NOT NULL constraints of a partition's parent are called.
+fn not_null_names(model: &Model, partition: &Table) -> HashMap<Name, Name> {
+    let Some((name, parent)) = parents(partition).pop().and_then(|name| Some((name.clone(), model.table(&name)?)))
+    else {
+        return HashMap::new();
+    };
+    let mut found = if parent.clauses.has("partition of") { not_null_names(model, parent) } else { HashMap::new() };
+    for column in parent.columns.iter().filter(|column| column.not_null.is_some()) {
+        match &*column.not_null_name {
+            Some(given) => drop(found.insert(column.name.clone(), given.clone())),
+            None => drop(found.entry(column.name.clone()).or_insert_with(|| write::not_null_name(&name, column))),
+        }
+    }
+    found
 }
 
 /// The parents, their parents, and so on.
@@ -153,6 +174,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         inherited.clauses.remove(own_only);
     }
     if partition {
+        inherited.not_null_name = Beside(None);
         // Nor is the sequence of an identity column a partition's own.
         let own_only = |name: &str| name.starts_with("with.") || name.starts_with("identity");
         let gone: Vec<String> = inherited.clauses.iter().map(|(n, _)| n.to_owned()).filter(|n| own_only(n)).collect();
@@ -173,6 +195,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
             result.default = default;
         }
         result.not_null = own.not_null.or(result.not_null);
+        result.not_null_name = own.not_null_name.clone();
         result.generated = own.generated.clone().or(result.generated);
         own.clauses.iter().for_each(|(name, value)| result.clauses.set(name, value.clone()));
         result

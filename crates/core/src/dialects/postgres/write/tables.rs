@@ -77,10 +77,12 @@ pub fn comes_later(clauses: &Clauses) -> bool {
 /// A column as an element of CREATE TABLE; none if it says nothing that the parent does not.
 fn element(column: &Column, typed: bool) -> Option<String> {
     // A child of another table gets its own default afterwards; a partition can say it here.
-    if column.clauses.value("inherited").is_some_and(|how| how.is_empty() || !typed) {
-        return None;
-    }
-    let words = column_constraints(column);
+    let words = match column.clauses.value("inherited") {
+        Some(_) if !typed => return None,
+        Some("") if column.not_null_name.is_some() => not_null(column),
+        Some("") => return None,
+        _ => column_constraints(column),
+    };
     match &column.data_type {
         Some(_) if !typed => Some(self::column(column)),
         _ if words.is_empty() => None,
@@ -115,16 +117,16 @@ fn column_constraints(column: &Column) -> String {
     if let Some(identity) = identity(column) {
         out += &format!(" {identity}");
     }
-    if column.not_null.is_some() && !column.clauses.has("not null not valid") {
-        if let Some(name) = &*column.not_null_name {
-            out += &format!(" CONSTRAINT {}", quoted(name.canonical()));
-        }
-        out += " NOT NULL";
-        if column.clauses.has("not null no inherit") {
-            out += " NO INHERIT";
-        }
+    out + &not_null(column)
+}
+
+fn not_null(column: &Column) -> String {
+    if column.not_null.is_none() || column.clauses.has("not null not valid") {
+        return String::new();
     }
-    out
+    let name = column.not_null_name.as_ref().map(|name| format!(" CONSTRAINT {}", quoted(name.canonical())));
+    let no_inherit = if column.clauses.has("not null no inherit") { " NO INHERIT" } else { "" };
+    format!("{} NOT NULL{no_inherit}", name.unwrap_or_default())
 }
 
 /// GENERATED … AS IDENTITY with its options.
