@@ -6,13 +6,13 @@ use wevrun_testkit::postgres::{AGES, Age, Server};
 
 use super::project;
 
-/// A natural join can't be told from what the server makes of it, but for asking one.
+/// A join with a name of its own can't be told from what the server makes of it, but for asking one.
 #[test]
 fn what_cannot_be_told_is_unproven() {
     for age in AGES {
         let schema = "CREATE TABLE hives (id integer PRIMARY KEY, label text);\n\
-            CREATE TABLE weighings (id integer PRIMARY KEY, grams integer);\n\
-            CREATE VIEW heavy AS SELECT * FROM hives NATURAL JOIN weighings WHERE grams > 20000;\n";
+            CREATE TABLE weighings (id integer PRIMARY KEY, label text, grams integer);\n\
+            CREATE VIEW heavy AS SELECT hw.id FROM (hives JOIN weighings USING (id)) AS hw WHERE hw.grams > 20000;\n";
         let (project, database, other) = (project(&[]), Server::of(age).database(), Server::of(age).database());
         let (url, scratch) = (database.url(), other.url());
         database.psql(schema).expect("made");
@@ -49,8 +49,8 @@ fn a_snapshot_can_be_spelled_by_a_server() {
     );
     project.write(
         "s.sql",
-        "CREATE TABLE hives (id integer);\nCREATE TABLE sites (id integer);\n\
-         CREATE VIEW both_of_them AS SELECT * FROM hives NATURAL JOIN sites;\n",
+        "CREATE TABLE hives (id integer, label text);\nCREATE TABLE sites (id integer, label text);\n\
+         CREATE VIEW both_of_them AS SELECT hs.id FROM (hives JOIN sites USING (id)) AS hs;\n",
     );
     let plain = project.expect(0, &["build"]);
     assert!(

@@ -78,6 +78,11 @@ pub trait Dialect: Sync {
         Vec::new()
     }
 
+    /// Takes an object out with all that depends on it, as DROP … CASCADE does.
+    fn drop_with_dependents(&self, model: &mut Model, key: &ObjectKey) {
+        model.remove(key);
+    }
+
     /// A name by which statements may call an object as well: a routine's without its arguments.
     fn short_name(&self, _: &Name) -> Option<Name> {
         None

@@ -56,19 +56,23 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
                     }
                     folder.alter(&table, &action, location);
                 }
-                StatementKind::Drop { kind, name, if_exists } if folder.is_one_of(&created, dropped(kind), &name) => {
-                    folder.drop(kind, &name, if_exists, location);
+                StatementKind::Drop { kind, name, if_exists, cascade }
+                    if folder.is_one_of(&created, dropped(kind), &name) =>
+                {
+                    folder.drop(kind, &name, (if_exists, cascade), location);
                 }
                 StatementKind::Amend(amendment) if folder.is_one_of(&created, &amendment.kinds, &amendment.name) => {
                     folder.amend(&amendment, location);
                 }
-                StatementKind::Drop { kind, name, .. } if last_create.get(&name).is_some_and(|last| *last > index) => {
-                    if folder.drop(kind, &name, true, location) {
+                StatementKind::Drop { kind, name, cascade, .. }
+                    if last_create.get(&name).is_some_and(|last| *last > index) =>
+                {
+                    if folder.drop(kind, &name, (true, cascade), location) {
                         deferred.retain(|statement| !statement.is_about(&name));
                     }
                 }
                 // The file that creates it comes later.
-                StatementKind::Drop { kind, name, if_exists: true } if !folder.has(dropped(kind), &name) => {}
+                StatementKind::Drop { kind, name, if_exists: true, .. } if !folder.has(dropped(kind), &name) => {}
                 kind @ (StatementKind::Alter { .. } | StatementKind::Drop { .. } | StatementKind::Amend(_)) => {
                     deferred.push(Statement { location, kind });
                 }
@@ -88,7 +92,9 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
     for Statement { location, kind } in deferred {
         match kind {
             StatementKind::Alter { table, action } => folder.alter(&table, &action, location),
-            StatementKind::Drop { kind, name, if_exists } => drop(folder.drop(kind, &name, if_exists, location)),
+            StatementKind::Drop { kind, name, if_exists, cascade } => {
+                folder.drop(kind, &name, (if_exists, cascade), location);
+            }
             StatementKind::Amend(amendment) => folder.amend(&amendment, location),
             _ => {}
         }
@@ -269,9 +275,13 @@ impl Folder<'_> {
     }
 
     /// Takes an object out with what it owns; whether it was there.
-    fn drop(&mut self, kind: Kind, name: &Name, if_exists: bool, location: Location) -> bool {
+    fn drop(&mut self, kind: Kind, name: &Name, (if_exists, cascade): (bool, bool), location: Location) -> bool {
         match dropped(kind).iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name)) {
             Some(found) => {
+                if cascade {
+                    self.dialect.drop_with_dependents(&mut self.folded.model, &found);
+                    self.count_names();
+                }
                 self.take_out(&found);
                 let owned = |object: &&Object| object.definition.owner() == Some(name);
                 let owned: Vec<_> = self.folded.model.objects().filter(owned).map(Object::key).collect();

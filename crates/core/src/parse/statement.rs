@@ -57,6 +57,8 @@ pub enum StatementKind {
         name: Name,
         /// IF EXISTS.
         if_exists: bool,
+        /// CASCADE: with all that depends on it.
+        cascade: bool,
     },
     /// Any other change of an object that was created before.
     Amend(Amendment),

@@ -2,6 +2,7 @@
 
 mod access;
 mod canonical;
+mod cascade;
 mod check;
 mod members;
 mod names;
@@ -105,6 +106,10 @@ impl Dialect for Postgres {
 
     fn access_statements(&self, object: &Object) -> Vec<String> {
         access::statements(object)
+    }
+
+    fn drop_with_dependents(&self, model: &mut Model, key: &ObjectKey) {
+        cascade::drop_with_dependents(model, key);
     }
 
     fn short_name(&self, name: &Name) -> Option<Name> {

@@ -45,6 +45,13 @@ pub fn name_natural(operator: &mut JoinOperator, left: &[Sighted], right: &[Sigh
     true
 }
 
+/// Whether two columns have the same name.
+pub fn has_twice(columns: &[Sighted]) -> bool {
+    let mut names: Vec<&str> = columns.iter().map(|column| column.name.as_str()).collect();
+    names.sort_unstable();
+    names.windows(2).any(|pair| pair[0] == pair[1])
+}
+
 /// Whether a join is over the columns that both sides happen to have.
 pub fn is_natural(operator: &JoinOperator) -> bool {
     matches!(constraint(operator), Some(JoinConstraint::Natural))

@@ -164,8 +164,12 @@ impl<'k> Walk<'k> {
                 relations.push(function_relation(last, alias.as_ref()));
             }
             TableFactor::UNNEST { alias, .. } => relations.push(function_relation("unnest".to_owned(), alias.as_ref())),
-            TableFactor::NestedJoin { alias: Some(alias), .. } => {
-                relations.push(Relation::new(ident_value(&alias.name), None));
+            TableFactor::NestedJoin { table_with_joins, alias: Some(alias) } => {
+                let sight = self.add_relations(table_with_joins, &mut Vec::new());
+                let mut columns =
+                    sight.map(|columns| columns.into_iter().map(|column| (column.name, column.data_type)).collect());
+                rename_columns(&mut columns, alias);
+                relations.push(Relation::new(ident_value(&alias.name), columns));
             }
             _ => {}
         }
@@ -472,10 +476,20 @@ impl VisitorMut for Walk<'_> {
         ControlFlow::Continue(())
     }
 
+    fn pre_visit_table_factor(&mut self, factor: &mut TableFactor) -> ControlFlow<()> {
+        // The server lists all columns of a join that has a name if any has another one there, or both sides have it.
+        if let TableFactor::NestedJoin { table_with_joins, alias: Some(alias) } = factor {
+            let columns = self.add_relations(table_with_joins, &mut Vec::new());
+            self.sure &= columns.is_some_and(|columns| match alias.columns.len() {
+                0 => !joins::has_twice(&columns),
+                listed => listed == columns.len(),
+            });
+        }
+        ControlFlow::Continue(())
+    }
+
     fn post_visit_table_factor(&mut self, factor: &mut TableFactor) -> ControlFlow<()> {
         self.numbered_alias(factor);
-        // The server lists the columns of a join that has a name, with names of its own for those that both sides have.
-        self.sure &= !matches!(factor, TableFactor::NestedJoin { alias: Some(_), .. });
         one_kind_of_function(factor);
         if let TableFactor::Function { name, args, .. } = factor {
             *name = self.called(name);

@@ -477,12 +477,14 @@ pub fn drop_objects(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<Sta
     let mut dropped = Vec::new();
     loop {
         let name = subject_name(&mut reader, session, kinds)?;
-        dropped.push(StatementKind::Drop { kind: kinds[0], name, if_exists });
+        dropped.push((kinds[0], name));
         if !reader.take_symbol(",") {
             break;
         }
     }
-    let _ = reader.take(&["CASCADE"]) || reader.take(&["RESTRICT"]);
+    let cascade = reader.take(&["CASCADE"]);
+    reader.take(&["RESTRICT"]);
     reader.finish()?;
-    Ok(dropped)
+    let drop = |(kind, name)| StatementKind::Drop { kind, name, if_exists, cascade };
+    Ok(dropped.into_iter().map(drop).collect())
 }

@@ -2,13 +2,13 @@
 
 use std::sync::Arc;
 
-use super::super::settle;
+use super::super::{cascade, settle};
 use super::access::{self, Subject, amend, missing, say};
 use super::alter::{Change, Outcome, enabled, unknown};
 use super::constraints::{Found, sees_table_constraint, table_constraint};
 use super::{definitions, expression, identifier, names, own_name, path, run, table};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Clauses, Column, Definition, Expression, Kind, Name, OnConflict, Table};
+use crate::model::{Clauses, Column, Definition, Expression, Kind, Model, Name, ObjectKey, OnConflict, Table};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
 
 /// The clause of a column that says which default the children have from it, if it is another one. It is gone when they have it.
@@ -64,15 +64,16 @@ pub fn actions(
         })]);
     }
     let mut changes: Vec<Change> = Vec::new();
-    let mut others = Vec::new();
+    let (mut first, mut others) = (Vec::new(), Vec::new());
     loop {
-        action(reader, session, name, &mut changes, &mut others)?;
+        action(reader, session, name, &mut changes, (&mut first, &mut others))?;
         if !reader.take_symbol(",") {
             break;
         }
     }
     reader.finish()?;
-    let mut kinds_found = vec![StatementKind::Amend(Amendment {
+    let mut kinds_found = first;
+    kinds_found.push(StatementKind::Amend(Amendment {
         kinds: subject().kinds,
         name: subject().name,
         if_exists,
@@ -83,12 +84,16 @@ pub fn actions(
             object.text.clear();
             let before = object.as_table().filter(|_| only).map(|table| table.columns.clone());
             let outcome = changes.iter().try_for_each(|change| change(object));
+            // What a column was called may be the name of a new one.
+            if let Definition::Table(table) = &object.definition {
+                object.formerly.columns.retain(|(_, former)| table.column(former).is_none());
+            }
             if let (Some(before), Definition::Table(table)) = (before, &mut object.definition) {
                 keep_for_children(&before, table);
             }
             outcome
         }),
-    })];
+    }));
     kinds_found.extend(others);
     Ok(kinds_found)
 }
@@ -135,7 +140,7 @@ fn action(
     session: &Session,
     name: &Name,
     changes: &mut Vec<Change>,
-    others: &mut Vec<StatementKind>,
+    (first, others): (&mut Vec<StatementKind>, &mut Vec<StatementKind>),
 ) -> Parsed<()> {
     if reader.take(&["ADD"]) {
         if sees_table_constraint(reader) {
@@ -164,7 +169,11 @@ fn action(
     } else if reader.take(&["DROP", "CONSTRAINT"]) {
         let if_exists = reader.take(&["IF", "EXISTS"]);
         let constraint = names::simple(&identifier(reader, "a constraint's name")?);
-        let _ = reader.take(&["CASCADE"]) || reader.take(&["RESTRICT"]);
+        let cascade = reader.take(&["CASCADE"]);
+        reader.take(&["RESTRICT"]);
+        if cascade {
+            first.push(without_foreign_keys_to(name, constraint.clone()));
+        }
         changes.push(Box::new(move |object| {
             let Definition::Table(table) = &mut object.definition else { return Ok(()) };
             if super::super::rename::drop_constraint(table, &constraint) || if_exists {
@@ -176,7 +185,9 @@ fn action(
         reader.take(&["COLUMN"]);
         let if_exists = reader.take(&["IF", "EXISTS"]);
         let column = names::simple(&identifier(reader, "a column's name")?);
-        let _ = reader.take(&["CASCADE"]) || reader.take(&["RESTRICT"]);
+        let cascade = reader.take(&["CASCADE"]);
+        reader.take(&["RESTRICT"]);
+        first.push(without_dependents_of(name, column.clone(), cascade));
         changes.push(Box::new(move |object| {
             let Definition::Table(table) = &mut object.definition else { return Ok(()) };
             if table.column(&column).is_none() {
@@ -309,8 +320,41 @@ fn said(clause: &'static str, value: String) -> Change {
     })
 }
 
+/// Before a column goes: what is about it goes.
+fn without_dependents_of(table: &Name, column: Name, cascade: bool) -> StatementKind {
+    beforehand(table, move |model, key| cascade::drop_dependents_of_column(model, key, &column, cascade))
+}
+
+/// Before a key goes: what points at it goes.
+fn without_foreign_keys_to(table: &Name, constraint: Name) -> StatementKind {
+    beforehand(table, move |model, key| {
+        let Some(table) = model.table(&key.name) else { return };
+        let keys =
+            table.primary_key.iter().map(|key| (key, true)).chain(table.unique_keys.iter().map(|key| (key, false)));
+        let found = keys.into_iter().find(|(key, _)| key.name == constraint);
+        let Some((columns, primary)) =
+            found.map(|(key, primary)| (key.parts.iter().map(|part| part.column.clone()).collect::<Vec<_>>(), primary))
+        else {
+            return;
+        };
+        cascade::drop_foreign_keys_to(model, &key.name, &columns, primary);
+    })
+}
+
+fn beforehand(table: &Name, change: impl Fn(&mut Model, &ObjectKey) + Send + Sync + 'static) -> StatementKind {
+    StatementKind::Amend(Amendment {
+        kinds: vec![Kind::Table, Kind::ForeignTable],
+        name: table.clone(),
+        if_exists: true,
+        apply: Arc::new(move |model, key| {
+            change(model, key);
+            Ok(())
+        }),
+    })
+}
+
 /// Takes a column out, with the constraints and clauses that can't be without it, as the server does.
-fn drop_column(table: &mut Table, column: &Name) {
+pub fn drop_column(table: &mut Table, column: &Name) {
     let mentions =
         |condition: &Expression, table: &Table| settle::mentioned(&table.columns, condition).contains(&column);
     let gone: Vec<Option<Name>> =

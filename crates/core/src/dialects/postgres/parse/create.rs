@@ -25,7 +25,8 @@ pub fn create(
         let foreign = reader.tokens[reader.position - 2].is_word(reader.text, "FOREIGN");
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
         if is_from_query(reader) {
-            return Err(from_query(reader));
+            let name = own_name(reader, session, "the table's name")?;
+            return if temporary { Ok(left_out(reader, &format!("table {name}"))) } else { Err(from_query(reader)) };
         }
         let (table, found) = table::table(reader, session, foreign)?;
         spans = Some(found);
@@ -132,11 +133,7 @@ pub fn create(
     };
     reader.finish()?;
     if temporary {
-        let whole = reader.location(0..reader.tokens.len());
-        let message = format!("{} is temporary, so it is no part of the schema", objects[0].key());
-        return Ok(vec![StatementKind::Aside(Box::new(
-            Diagnostic::new(Code::WV008, message).at(whole, "left out of the snapshot"),
-        ))]);
+        return Ok(left_out(reader, &objects[0].key().to_string()));
     }
     comments::formerly(reader, comments, spans.as_ref(), &objects[0], &mut formerly, diagnostics);
     objects[0].formerly = formerly;
@@ -161,6 +158,13 @@ pub fn create(
         or_replace: replace,
     });
     Ok(created.collect())
+}
+
+/// The note on something temporary.
+fn left_out(reader: &Reader<'_>, what: &str) -> Vec<StatementKind> {
+    let whole = reader.location(0..reader.tokens.len());
+    let message = format!("{what} is temporary, so it is no part of the schema");
+    vec![StatementKind::Aside(Box::new(Diagnostic::new(Code::WV008, message).at(whole, "left out of the snapshot")))]
 }
 
 /// A language without a handler is the extension of that name

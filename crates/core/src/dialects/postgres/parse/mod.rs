@@ -21,7 +21,7 @@ use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Definition, Expression, Formerly, Kind, Name, Object, Plain, is};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
-pub use alter_table::DEFAULT_OF_CHILDREN;
+pub use alter_table::{DEFAULT_OF_CHILDREN, drop_column};
 pub use objects::canonical_type;
 pub use table::set_identity_options;
 

@@ -48,6 +48,32 @@ impl Planner<'_> {
         self.drop_all(&called, &gone);
     }
 
+    /// A sequence goes with the column that owns it, unless it is let go before.
+    pub(super) fn keep_sequences(&mut self, removed: &BTreeSet<ObjectKey>) {
+        let planning = self.planning;
+        let goes = |table: &Name, column: &Name| {
+            let key = ObjectKey::new(Kind::Table, table.clone());
+            let anew = self.again.contains(&key) && !self.ordered.contains(table);
+            let without = |want: &Table| want.column(column).is_none();
+            anew || removed.contains(&key) || planning.want.table(table).is_some_and(without)
+        };
+        let mut steps = Vec::new();
+        for object in self.have().of_kind(Kind::Sequence) {
+            let Definition::Plain(plain) = &object.definition else { continue };
+            let owner = plain.owner.as_ref().zip(plain.clauses.value("owned by"));
+            if planning.want.get(&object.key()).is_some()
+                && owner.is_some_and(|(table, column)| goes(table, &names::simple(column)))
+            {
+                let statement = format!("ALTER SEQUENCE {} OWNED BY NONE", object.name);
+                steps.push(Step::new(format!("let {} belong to no column", object.key()), vec![statement]));
+            }
+        }
+        if !steps.is_empty() {
+            self.progress.lose();
+        }
+        self.steps.extend(steps);
+    }
+
     /// What tables that stay use of these, with all that it uses itself.
     fn called_by_tables(&self, keys: &BTreeSet<ObjectKey>) -> BTreeSet<ObjectKey> {
         let stays = |object: &&Object| !keys.contains(&object.key());

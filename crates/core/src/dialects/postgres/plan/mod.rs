@@ -242,6 +242,7 @@ impl<'p> Planner<'p> {
         // What is made anew is not altered as well.
         alterations.retain(|(key, _)| !self.again.contains(key));
         let detached = self.detach(&removed, &mut alterations, &outputs);
+        self.keep_sequences(&removed);
         self.drop_foreign_keys(&removed);
         self.drop_early(&removed, detached);
         let gone = self.make_room(&removed);

@@ -62,5 +62,5 @@ pub fn drop(mut reader: Reader<'_>) -> Parsed<StatementKind> {
     let if_exists = reader.take(&["IF", "EXISTS"]);
     let (_, name) = qualified_name(&mut reader)?;
     reader.finish()?;
-    Ok(StatementKind::Drop { kind, name, if_exists })
+    Ok(StatementKind::Drop { kind, name, if_exists, cascade: false })
 }
