@@ -10,7 +10,7 @@ use crate::postgres::{VERSION, model, object, postgres};
 
 fn built(texts: &[&str]) -> Build {
     let sources: Vec<Source> =
-        texts.iter().enumerate().map(|(number, text)| Source::new(format!("{number}.sql"), *text)).collect();
+        texts.iter().enumerate().map(|(number, text)| Source::new(format!("{number}.sql"), text)).collect();
     build(Engine::Postgres, VERSION, &sources)
 }
 
@@ -136,4 +136,70 @@ fn a_name_of_several_routines_is_not_that_of_one_to_come() {
         "DROP FUNCTION IF EXISTS f(integer); DROP FUNCTION IF EXISTS f;",
     ]);
     assert!(!folder.has_errors() && folder.model.is_empty());
+}
+
+#[test]
+fn what_depends_on_something_goes_with_it() {
+    let source = "CREATE TYPE kind AS ENUM ('a'); CREATE SCHEMA gone; CREATE TABLE gone.sites (id integer PRIMARY KEY);
+        CREATE FUNCTION f(integer) RETURNS integer IMMUTABLE LANGUAGE sql AS 'SELECT 1';
+        CREATE FUNCTION of_kind(kind) RETURNS integer LANGUAGE sql AS 'SELECT 1';
+        CREATE TABLE t (id serial, f integer, kind kind, site integer REFERENCES gone.sites, n integer DEFAULT f(1), CHECK (f(id) > 0));
+        CREATE INDEX calls ON t (f(id)); CREATE INDEX names ON t (f);
+        CREATE VIEW v AS SELECT f FROM t; CREATE VIEW vv AS SELECT f FROM v; CREATE VIEW sites AS SELECT id FROM gone.sites;";
+    let after = |change: &str, left: &str| {
+        let (left, made) = (model(left), model(&format!("{source} {change};")));
+        let names = |model: &Model| model.objects().map(|object| object.key().to_string()).collect::<Vec<_>>();
+        assert!(made == left, "{change}: {:?}", names(&made));
+    };
+    let without = |words: &[&str]| {
+        words.iter().fold(source.to_owned(), |text, word| {
+            assert!(text.contains(word), "{word}");
+            text.replacen(word, "", 1)
+        })
+    };
+    let view = "CREATE VIEW v AS SELECT f FROM t; CREATE VIEW vv AS SELECT f FROM v;";
+    after("DROP VIEW v CASCADE", &without(&[view]));
+    after("ALTER TABLE t DROP f CASCADE", &without(&[" f integer,", "CREATE INDEX names ON t (f);", view]));
+    after(
+        "ALTER TABLE t DROP COLUMN id",
+        &without(&["id serial,", ", CHECK (f(id) > 0)", "CREATE INDEX calls ON t (f(id));"]),
+    );
+    after(
+        "DROP FUNCTION f CASCADE",
+        &without(&[
+            "CREATE FUNCTION f(integer) RETURNS integer IMMUTABLE LANGUAGE sql AS 'SELECT 1';",
+            " DEFAULT f(1), CHECK (f(id) > 0)",
+            "CREATE INDEX calls ON t (f(id));",
+        ]),
+    );
+    after(
+        "DROP TYPE kind CASCADE",
+        &without(&[
+            "CREATE TYPE kind AS ENUM ('a');",
+            " kind kind,",
+            "CREATE FUNCTION of_kind(kind) RETURNS integer LANGUAGE sql AS 'SELECT 1';",
+        ]),
+    );
+    after(
+        "DROP SCHEMA gone CASCADE",
+        &without(&[
+            "CREATE SCHEMA gone; CREATE TABLE gone.sites (id integer PRIMARY KEY);",
+            " REFERENCES gone.sites",
+            "CREATE VIEW sites AS SELECT id FROM gone.sites;",
+        ]),
+    );
+    after(
+        "ALTER TABLE gone.sites DROP CONSTRAINT sites_pkey CASCADE; ALTER TABLE gone.sites ALTER id DROP NOT NULL",
+        &without(&[" PRIMARY KEY", " REFERENCES gone.sites"]),
+    );
+}
+
+#[test]
+fn a_label_is_renamed_where_it_is_used() {
+    let source = |label: &str| {
+        format!(
+            "CREATE TYPE mood AS ENUM ('{label}', 'b'); CREATE TABLE t (m mood DEFAULT '{label}', x text DEFAULT 'a', CHECK (m > '{label}'::mood));"
+        )
+    };
+    assert!(model(&format!("{} ALTER TYPE mood RENAME VALUE 'a' TO 'calm';", source("a"))) == model(&source("calm")));
 }

@@ -449,3 +449,59 @@ fn options_keep_their_order() {
     let found = statements("", table);
     assert!(found.iter().any(|s| s.ends_with("WITH (fillfactor = 80, autovacuum_enabled = off)")), "{found:#?}");
 }
+
+#[test]
+fn a_sequence_that_stays_is_let_go_before_its_column_goes() {
+    let position = |list: &[String], start: &str| list.iter().position(|statement| statement.starts_with(start));
+    let release = "ALTER SEQUENCE public.old_id_seq OWNED BY NONE";
+    // Another table takes the numbers.
+    let another = statements(
+        "CREATE TABLE old (id serial);",
+        "CREATE SEQUENCE old_id_seq AS integer; CREATE TABLE new (id integer NOT NULL DEFAULT nextval('old_id_seq'));
+         ALTER SEQUENCE old_id_seq OWNED BY new.id;",
+    );
+    assert!(position(&another, release) < position(&another, "DROP TABLE public.old"), "{another:#?}");
+    assert!(another.contains(&"ALTER SEQUENCE public.old_id_seq OWNED BY public.new.id".to_owned()), "{another:#?}");
+    // The table is made anew.
+    let anew = statements("CREATE TABLE old (id serial);", "CREATE TABLE old (id serial) PARTITION BY RANGE (id);");
+    assert!(
+        position(&anew, release).is_some_and(|at| Some(at) < position(&anew, "DROP TABLE public.old")),
+        "{anew:#?}"
+    );
+    assert_eq!(anew.last().map(String::as_str), Some("ALTER SEQUENCE public.old_id_seq OWNED BY public.old.id"));
+    // The column goes, the sequence stays.
+    let alone = statements(
+        "CREATE TABLE old (id serial, n integer);",
+        "CREATE SEQUENCE old_id_seq AS integer; CREATE TABLE old (n integer);",
+    );
+    assert!(
+        position(&alone, release).is_some_and(|at| Some(at) < position(&alone, "ALTER TABLE public.old DROP")),
+        "{alone:#?}"
+    );
+}
+
+#[test]
+fn a_table_that_is_made_anew_is_made_with_the_new_type() {
+    let source = |labels: &str, partitioned: &str| {
+        format!(
+            "CREATE TYPE mood AS ENUM ({labels}); CREATE TABLE a (m mood); CREATE TABLE b (m mood, n integer){partitioned};"
+        )
+    };
+    let found = statements(&source("'calm', 'busy'", ""), &source("'calm'", " PARTITION BY LIST (n)"));
+    let altered: Vec<&String> = found.iter().filter(|statement| statement.contains("SET DATA TYPE")).collect();
+    assert_eq!(altered, ["ALTER TABLE public.a ALTER COLUMN m SET DATA TYPE public.mood USING m::text::public.mood"]);
+}
+
+#[test]
+fn what_moves_along_with_a_table_is_not_moved_again() {
+    let source = |schema: &str, former: &str| {
+        format!(
+            "CREATE SCHEMA one; CREATE SCHEMA two;
+             {former}
+             CREATE TABLE {schema}.t (id serial PRIMARY KEY, n integer GENERATED ALWAYS AS IDENTITY, code text);
+             CREATE INDEX by_code ON {schema}.t (code);"
+        )
+    };
+    let found = statements(&source("one", ""), &source("two", "-- wevrun: formerly one.t"));
+    assert_eq!(found, ["ALTER TABLE one.t SET SCHEMA two"]);
+}

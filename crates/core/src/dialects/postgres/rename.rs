@@ -137,6 +137,7 @@ fn with_name(text: &str, from: &Name, to: &Name) -> String {
         return text.to_owned();
     }
     let schema = names::schema(from).unwrap_or_default();
+    let moved = names::schema(to).is_some_and(|new| new != schema);
     let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
     let mut out = String::with_capacity(text.len());
     let mut done = 0;
@@ -154,8 +155,12 @@ fn with_name(text: &str, from: &Name, to: &Name) -> String {
                     continue;
                 }
                 out.push_str(&text[done..start]);
-                if qualified {
-                    out.push_str(to.canonical())
+                // What has moved is not found without its schema, where it is named and not only meant.
+                let before = index.checked_sub(1).map_or("", |at| tokens[at].text(text)).to_ascii_uppercase();
+                let named = matches!(before.as_str(), "FROM" | "JOIN" | "ONLY" | "INTO" | "UPDATE" | "::")
+                    || tokens.get(index + 1).is_some_and(|next| next.is_symbol(text, "("));
+                if qualified || moved && named && !dot(index + 1) {
+                    out.push_str(to.canonical().trim_end_matches(names::signature(to)))
                 } else {
                     out.push_str(&names::quoted(&names::identifier(to)))
                 }
@@ -169,7 +174,7 @@ fn with_name(text: &str, from: &Name, to: &Name) -> String {
                     && (parts.len() == 1 || parts[parts.len() - 2] == schema)
                     && value.len() < 130
                 {
-                    let replaced = if parts.len() == 1 {
+                    let replaced = if parts.len() == 1 && !moved {
                         names::quoted(&names::identifier(to))
                     } else {
                         to.canonical().to_owned()
@@ -324,6 +329,53 @@ pub fn drop_constraint(table: &mut Table, name: &Name) -> bool {
     table.checks.retain(|check| check.name.as_ref() != Some(name));
     table.exclusions.retain(|check| check.name.as_ref() != Some(name));
     count(table) < before
+}
+
+/// Renames a label of an enum where it is known to be one: in defaults of columns of the type, and where it is cast to it.
+pub fn label(model: &mut Model, data_type: &Name, from: &str, to: &str) {
+    for object in model.objects_mut() {
+        let mut touched = false;
+        if let Definition::Table(table) = &mut object.definition {
+            for column in table.columns.iter_mut() {
+                let base = column.data_type.as_ref().map_or("", |own| own.canonical.trim_end_matches("[]"));
+                if let Some(default) = column.default.as_mut().filter(|_| same(&Name::new(base, base), data_type)) {
+                    touched |= replace_label(default, from, to, |_| true);
+                }
+            }
+        }
+        let own = names::identifier(data_type);
+        for expression in expressions_mut(&mut object.definition) {
+            touched |= replace_label(expression, from, to, |cast_to| *cast_to == own);
+        }
+        if touched {
+            object.text.clear();
+        }
+    }
+}
+
+/// Replaces a constant in both spellings of an expression, if the type that it is cast to is the one.
+fn replace_label(expression: &mut Expression, from: &str, to: &str, is_type: impl Fn(&String) -> bool) -> bool {
+    let with_label = |text: &str| {
+        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+        let (mut out, mut done) = (String::with_capacity(text.len()), 0);
+        for (index, token) in tokens.iter().enumerate().filter(|(_, token)| token.text(text) == from) {
+            let symbol = |at: usize, symbol: &str| tokens.get(at).is_some_and(|token| token.is_symbol(text, symbol));
+            let name_at = if symbol(index + 3, ".") { index + 4 } else { index + 2 };
+            let named = tokens.get(name_at).filter(|_| symbol(index + 1, "::"));
+            if is_type(&named.map_or_else(String::new, |name| identifier_of(*name, text))) {
+                out.push_str(&text[done..token.start as usize]);
+                out.push_str(to);
+                done = token.end as usize;
+            }
+        }
+        out + &text[done..]
+    };
+    let (written, canonical) = (with_label(expression.written()), with_label(&expression.canonical));
+    let changed = written != expression.written() || canonical != expression.canonical;
+    if changed {
+        *expression = Expression::new(canonical, &written);
+    }
+    changed
 }
 
 /// Says the names of the sequences of identity columns, which stay when the table or a column gets another.

@@ -41,17 +41,17 @@ impl Relation {
 
 /// What a FROM brings.
 #[derive(Debug, Clone, Default)]
-pub struct From {
+pub struct Tables {
     /// Its tables.
     pub relations: Vec<Relation>,
     /// Their columns, after all joins.
     pub sight: Sight,
 }
 
-impl From {
+impl Tables {
     /// Tables that are not joined.
-    pub fn of(relations: Vec<Relation>) -> From {
-        From { relations, sight: None }
+    pub fn of(relations: Vec<Relation>) -> Tables {
+        Tables { relations, sight: None }
     }
 }
 
@@ -109,19 +109,19 @@ impl Scopes {
     }
 
     /// A level begins.
-    pub fn enter(&mut self, from: From) {
+    pub fn enter(&mut self, from: Tables) {
         let relations = self.named(from.relations);
         self.levels.push(Level { relations, sight: from.sight, ..Level::default() });
     }
 
     /// A query begins whose level is that of its only SELECT.
-    pub fn enter_query(&mut self, from: From) {
+    pub fn enter_query(&mut self, from: Tables) {
         self.enter(from);
         self.levels.last_mut().expect("just pushed").open = true;
     }
 
     /// A SELECT begins.
-    pub fn enter_select(&mut self, from: From) {
+    pub fn enter_select(&mut self, from: Tables) {
         match self.levels.last_mut().filter(|level| level.open) {
             Some(level) => {
                 level.open = false;
@@ -244,8 +244,8 @@ mod tests {
     #[test]
     fn a_name_that_is_taken_around_gets_a_number() {
         let mut scopes = Scopes::empty();
-        scopes.enter(From::of(vec![relation("hives", &["id"]), relation("h", &["site"])]));
-        scopes.enter(From::of(vec![relation("hives", &["id"]), relation("h_1", &["x"]), relation("h", &["site"])]));
+        scopes.enter(Tables::of(vec![relation("hives", &["id"]), relation("h", &["site"])]));
+        scopes.enter(Tables::of(vec![relation("hives", &["id"]), relation("h_1", &["x"]), relation("h", &["site"])]));
         let names: Vec<&str> = scopes.innermost().iter().map(|relation| relation.alias.as_str()).collect();
         assert_eq!(names, ["hives_1", "h_1", "h_2"]);
         assert_eq!(scopes.qualifier("hives"), Some("hives_1"));
@@ -258,20 +258,20 @@ mod tests {
     fn a_number_fits_into_the_longest_name() {
         let long = "h".repeat(63);
         let mut scopes = Scopes::empty();
-        scopes.enter(From::of(vec![relation(&long, &["id"])]));
-        scopes.enter(From::of(vec![relation(&long, &["id"])]));
+        scopes.enter(Tables::of(vec![relation(&long, &["id"])]));
+        scopes.enter(Tables::of(vec![relation(&long, &["id"])]));
         assert_eq!(scopes.innermost()[0].alias, format!("{}_1", "h".repeat(61)));
     }
 
     #[test]
     fn a_query_and_its_only_select_are_one_level() {
         let mut scopes = Scopes::empty();
-        scopes.enter_query(From::of(vec![relation("hives", &["id"])]));
-        scopes.enter_select(From::of(vec![relation("hives", &["id"])]));
+        scopes.enter_query(Tables::of(vec![relation("hives", &["id"])]));
+        scopes.enter_select(Tables::of(vec![relation("hives", &["id"])]));
         assert_eq!(scopes.innermost()[0].alias, "hives");
         // A query in its list is not.
-        scopes.enter_query(From::of(vec![relation("hives", &["id"])]));
-        scopes.enter_select(From::of(vec![relation("hives", &["id"])]));
+        scopes.enter_query(Tables::of(vec![relation("hives", &["id"])]));
+        scopes.enter_select(Tables::of(vec![relation("hives", &["id"])]));
         assert_eq!(scopes.innermost()[0].alias, "hives_1");
     }
 
@@ -282,7 +282,7 @@ mod tests {
         assert_eq!(scopes.qualifier_of("id"), None);
         assert!(scopes.knows("id") && scopes.knows("anything"));
         // In a query within, they say whose they are; and its table has another name.
-        scopes.enter(From::of(vec![relation("hives", &["id"])]));
+        scopes.enter(Tables::of(vec![relation("hives", &["id"])]));
         assert_eq!(scopes.qualifier_of("site"), Some("hives"));
         assert_eq!(scopes.qualifier_of("id"), Some("hives_1"));
         assert!(!scopes.knows("anything"));

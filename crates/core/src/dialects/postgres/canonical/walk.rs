@@ -14,7 +14,7 @@ use super::infer;
 use super::joins::{self, Sight, Sighted};
 use super::known::Known;
 use super::outputs::*;
-use super::scope::{Columns, From, Relation, Scopes};
+use super::scope::{Columns, Relation, Scopes, Tables};
 use super::sets::*;
 use super::tree::*;
 use crate::model::Name;
@@ -52,7 +52,7 @@ impl<'k> Walk<'k> {
     }
 
     fn select_outputs(&mut self, select: &Select) -> Option<Columns> {
-        let from = self.from_of(&select.from);
+        let from = self.tables_of(&select.from);
         self.scopes.enter(from);
         let mut columns = Vec::new();
         let mut complete = true;
@@ -111,14 +111,14 @@ impl<'k> Walk<'k> {
         true
     }
 
-    fn from_of(&mut self, from: &[TableWithJoins]) -> From {
+    fn tables_of(&mut self, from: &[TableWithJoins]) -> Tables {
         let mut relations = Vec::new();
         let mut sight: Sight = Some(Vec::new());
         for table in from {
             let own = self.add_relations(table, &mut relations);
             sight = sight.zip(own).map(|(before, own)| [before, own].concat());
         }
-        From { relations, sight }
+        Tables { relations, sight }
     }
 
     fn add_relations(&mut self, table: &TableWithJoins, relations: &mut Vec<Relation>) -> Sight {
@@ -361,16 +361,16 @@ impl VisitorMut for Walk<'_> {
     fn pre_visit_statement(&mut self, statement: &mut Statement) -> ControlFlow<()> {
         let relations = match statement {
             Statement::Update(update) => {
-                let mut relations = self.from_of(std::slice::from_ref(&update.table)).relations;
+                let mut relations = self.tables_of(std::slice::from_ref(&update.table)).relations;
                 if let Some(UpdateTableFromKind::AfterSet(from) | UpdateTableFromKind::BeforeSet(from)) = &update.from {
-                    relations.extend(self.from_of(from).relations);
+                    relations.extend(self.tables_of(from).relations);
                 }
                 relations
             }
             Statement::Delete(delete) => {
                 let (FromTable::WithFromKeyword(from) | FromTable::WithoutKeyword(from)) = &delete.from;
-                let mut relations = self.from_of(from).relations;
-                relations.extend(delete.using.iter().flat_map(|using| self.from_of(using).relations));
+                let mut relations = self.tables_of(from).relations;
+                relations.extend(delete.using.iter().flat_map(|using| self.tables_of(using).relations));
                 relations
             }
             Statement::Insert(Insert { table: TableObject::TableName(name), table_alias, .. }) => {
@@ -381,7 +381,7 @@ impl VisitorMut for Walk<'_> {
             }
             _ => Vec::new(),
         };
-        self.scopes.enter(From::of(relations));
+        self.scopes.enter(Tables::of(relations));
         ControlFlow::Continue(())
     }
 
@@ -399,7 +399,7 @@ impl VisitorMut for Walk<'_> {
         self.see_ctes(query);
         fetch_as_limit(query);
         if let (SetExpr::Select(select), Some(order)) = (&mut *query.body, &mut query.order_by) {
-            let from = self.from_of(&select.from);
+            let from = self.tables_of(&select.from);
             self.scopes.enter_query(from);
             let listed = outputs_by_name(&select.projection);
             if let OrderByKind::Expressions(items) = &mut order.kind {
@@ -417,10 +417,10 @@ impl VisitorMut for Walk<'_> {
             // A SELECT without an order has a level of its own; one of several has one within the whole's.
             match &*query.body {
                 SetExpr::Select(select) => {
-                    let from = self.from_of(&select.from);
+                    let from = self.tables_of(&select.from);
                     self.scopes.enter_query(from);
                 }
-                _ => self.scopes.enter(From::default()),
+                _ => self.scopes.enter(Tables::default()),
             }
         }
         ControlFlow::Continue(())
@@ -450,7 +450,7 @@ impl VisitorMut for Walk<'_> {
     }
 
     fn pre_visit_select(&mut self, select: &mut Select) -> ControlFlow<()> {
-        let from = self.from_of(&select.from);
+        let from = self.tables_of(&select.from);
         self.scopes.enter_select(from);
         self.select(select);
         ControlFlow::Continue(())

@@ -255,11 +255,19 @@ fn data_type(reader: &mut Reader<'_>, subject: Subject, _: &Session) -> Parsed<V
         let from = literal(reader)?;
         reader.expect("TO")?;
         let to = literal(reader)?;
-        return Ok(vec![amend(subject, false, move |object| {
-            labels(object, &|list| {
-                list.iter_mut().filter(|label| **label == from).for_each(|label| *label = to.clone())
-            });
-            Ok(())
+        return Ok(vec![StatementKind::Amend(Amendment {
+            kinds: subject.kinds,
+            name: subject.name,
+            if_exists: false,
+            apply: Arc::new(move |model, key| {
+                if let Some(object) = model.get_mut(key) {
+                    labels(object, &|list| {
+                        list.iter_mut().filter(|label| **label == from).for_each(|label| *label = to.clone())
+                    });
+                }
+                super::super::rename::label(model, &key.name, &from, &to);
+                Ok(())
+            }),
         })]);
     }
     if reader.take(&["SET"]) {
