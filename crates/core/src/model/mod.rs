@@ -106,13 +106,11 @@ pub enum Kind {
     Publication,
     /// A subscription.
     Subscription,
-    /// Default privileges.
-    DefaultPrivileges,
 }
 
 impl Kind {
     /// Every kind.
-    pub const ALL: [Kind; 38] = [
+    pub const ALL: [Kind; 37] = [
         Kind::Table,
         Kind::VirtualTable,
         Kind::Index,
@@ -150,7 +148,6 @@ impl Kind {
         Kind::EventTrigger,
         Kind::Publication,
         Kind::Subscription,
-        Kind::DefaultPrivileges,
     ];
 
     /// What a person reads: `virtual table`.
@@ -193,7 +190,6 @@ impl Kind {
             Kind::EventTrigger => "event trigger",
             Kind::Publication => "publication",
             Kind::Subscription => "subscription",
-            Kind::DefaultPrivileges => "default privileges",
         }
     }
 

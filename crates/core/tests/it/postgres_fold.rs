@@ -203,3 +203,10 @@ fn a_label_is_renamed_where_it_is_used() {
     };
     assert!(model(&format!("{} ALTER TYPE mood RENAME VALUE 'a' TO 'calm';", source("a"))) == model(&source("calm")));
 }
+
+#[test]
+fn default_privileges_are_left_out_with_a_note() {
+    let build = built(&["CREATE SCHEMA s; ALTER DEFAULT PRIVILEGES IN SCHEMA s GRANT SELECT ON TABLES TO ida;"]);
+    assert!(build.model == model("CREATE SCHEMA s"));
+    assert_eq!(build.diagnostics.iter().map(|found| found.severity).collect::<Vec<_>>(), [Severity::Note]);
+}

@@ -177,13 +177,7 @@ impl Dialect for Postgres {
         // https://www.postgresql.org/docs/current/sql-commands.html has no ALTER … RENAME for these.
         !matches!(
             kind,
-            Kind::AccessMethod
-                | Kind::Cast
-                | Kind::Transform
-                | Kind::UserMapping
-                | Kind::DefaultPrivileges
-                | Kind::Extension
-                | Kind::Operator
+            Kind::AccessMethod | Kind::Cast | Kind::Transform | Kind::UserMapping | Kind::Extension | Kind::Operator
         )
     }
 

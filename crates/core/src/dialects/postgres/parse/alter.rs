@@ -14,7 +14,7 @@ pub type Change = Box<dyn Fn(&mut Object) -> Outcome + Send + Sync>;
 /// What follows ALTER.
 pub fn alter(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementKind>> {
     if reader.take(&["DEFAULT", "PRIVILEGES"]) {
-        return default_privileges(reader);
+        return Ok(vec![default_privileges(&reader)]);
     }
     for word in ["DATABASE", "ROLE", "USER", "GROUP", "SYSTEM", "TABLESPACE", "LARGE"] {
         if reader.sees(word) && !(word == "USER" && reader.sees_at(1, "MAPPING")) {
@@ -460,16 +460,11 @@ fn publication(reader: &mut Reader<'_>, session: &Session, subject: Subject) -> 
     })])
 }
 
-/// ALTER DEFAULT PRIVILEGES: an object of its own for each role, schema, kind and privilege.
-fn default_privileges(mut reader: Reader<'_>) -> Parsed<Vec<StatementKind>> {
-    let range = super::rest(&mut reader, "privileges")?;
-    let text = super::normalised(&reader, range);
-    let name = Name::new(text.as_str(), text.as_str());
-    if text.contains("revoke ") {
-        return Ok(vec![StatementKind::Session]);
-    }
-    let object = super::plain(&reader, Kind::DefaultPrivileges, name, None, Clauses::default());
-    Ok(vec![StatementKind::Create { object: Box::new(object), if_not_exists: true, or_replace: false }])
+/// ALTER DEFAULT PRIVILEGES: what somebody may do with objects to come is no object, and nothing is compared.
+fn default_privileges(reader: &Reader<'_>) -> StatementKind {
+    let whole = reader.location(0..reader.tokens.len());
+    let message = "default privileges are about objects to come, and are neither compared nor set";
+    StatementKind::Aside(Box::new(Diagnostic::new(Code::WV008, message).at(whole, "left out of the snapshot")))
 }
 
 /// What follows DROP.

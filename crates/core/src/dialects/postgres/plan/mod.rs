@@ -645,11 +645,6 @@ pub fn drop_statement(object: &Object) -> String {
     let key = object.key();
     let name = &object.name;
     match key.kind {
-        Kind::DefaultPrivileges => {
-            let text = name.canonical().replacen("grant ", "revoke ", 1);
-            let text = text.rsplit_once(" to ").map_or(text.clone(), |(head, role)| format!("{head} from {role}"));
-            format!("ALTER DEFAULT PRIVILEGES {text}")
-        }
         // Where the aggregated arguments stand decides which one is meant.
         Kind::Aggregate if let Some(ordered) = write::clauses(object).value("ordered") => {
             let base = name.canonical().trim_end_matches(super::names::signature(name));
@@ -692,7 +687,6 @@ fn is_early(kind: Kind) -> bool {
             | Kind::Statistics
             | Kind::Publication
             | Kind::EventTrigger
-            | Kind::DefaultPrivileges
     )
 }
 

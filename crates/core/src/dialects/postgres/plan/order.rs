@@ -35,7 +35,6 @@ fn rank(kind: Kind) -> u8 {
         Kind::Trigger => 21,
         Kind::EventTrigger => 24,
         Kind::Publication | Kind::Subscription => 22,
-        Kind::DefaultPrivileges => 23,
     }
 }
 

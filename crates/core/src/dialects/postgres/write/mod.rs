@@ -410,7 +410,6 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
             let default = if clauses.has("default") { "DEFAULT " } else { "" };
             format!("CREATE {default}CONVERSION {name}{definition}")
         }
-        Kind::DefaultPrivileges => format!("ALTER DEFAULT PRIVILEGES {name}"),
         Kind::Language => format!("CREATE {or_replace}LANGUAGE {name}{definition}"),
         _ => format!("CREATE {what} {name}{definition}{}", options(clauses)),
     }
