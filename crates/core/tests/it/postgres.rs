@@ -383,3 +383,11 @@ fn adopted_operators_have_files_that_say_which() {
     let files = wevrun_core::adopt::files(postgres(), &model(text), false);
     assert!(files.iter().any(|file| file.path == "public/operators/less-equal.sql"), "{files:#?}");
 }
+
+#[test]
+fn any_number_of_arguments_is_one_list() {
+    let source = "CREATE TYPE kind AS ENUM ('a', 'b'); CREATE FUNCTION is_any(id text, VARIADIC kinds kind[]) RETURNS boolean LANGUAGE sql AS 'SELECT true';";
+    let check = |call: &str| format!("{source} CREATE TABLE t (id text, CHECK ({call}));");
+    same(&check("is_any(id, 'a', 'b')"), &check("is_any(id, VARIADIC ARRAY['a'::kind, 'b'::kind])"));
+    different(&check("is_any(id, 'a', 'b')"), &check("is_any(id, VARIADIC ARRAY['a'::kind])"));
+}

@@ -75,3 +75,5 @@ ALTER TABLE shelves DROP CONSTRAINT shelves_id_key CASCADE;
 DROP SCHEMA old CASCADE;
 CREATE SCHEMA store;
 ALTER TABLE jars SET SCHEMA store;
+CREATE FUNCTION one_of(word text, VARIADIC words text[]) RETURNS boolean IMMUTABLE LANGUAGE sql AS 'SELECT word = ANY (words)';
+CREATE TABLE seals (colour varchar(10) CHECK (one_of(colour, 'red', 'gold')));

@@ -264,7 +264,7 @@ fn parse<T>(text: &str, read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::p
 /// The text with spellings that the parser does not know replaced by others that mean the same.
 fn readable(text: &str) -> Cow<'_, str> {
     let upper = text.to_ascii_uppercase();
-    if !["BOTH FROM", "LEADING FROM", "TRAILING FROM", "ISNULL", "NOTNULL", "ONLY", "&>", "OPERATOR("]
+    if !["BOTH FROM", "LEADING FROM", "TRAILING FROM", "ISNULL", "NOTNULL", "ONLY", "&>", "OPERATOR(", "VARIADIC ARRAY"]
         .iter()
         .any(|words| upper.contains(words))
     {
@@ -274,7 +274,11 @@ fn readable(text: &str) -> Cow<'_, str> {
     let is = |index: usize, word: &str| tokens.get(index).is_some_and(|token| token.is_word(text, word));
     let mut out = String::with_capacity(text.len());
     let (mut done, mut index) = (0, 0);
+    let mut closing: Vec<usize> = Vec::new();
     while index < tokens.len() {
+        // VARIADIC ARRAY[a, b]) for a, b)
+        let listed = end_of_variadic(text, &tokens, index);
+        closing.extend(listed);
         // TRIM(BOTH FROM x)
         let place = [("BOTH", "btrim("), ("LEADING", "ltrim("), ("TRAILING", "rtrim(")];
         let trim =
@@ -289,7 +293,8 @@ fn readable(text: &str) -> Cow<'_, str> {
             .or(greedy.then_some(("&> ", 0)))
             .or(postfix.map(|(_, words)| (words, 0)))
             .or(quantified_operator(text, &tokens, index))
-            .or(only.then_some(("", 0)));
+            .or(listed.map(|_| ("", 2)))
+            .or((only || closing.contains(&index)).then_some(("", 0)));
         if let Some((words, more)) = replaced {
             out.push_str(&text[done..tokens[index].start as usize]);
             out.push_str(words);
@@ -300,6 +305,23 @@ fn readable(text: &str) -> Cow<'_, str> {
     }
     out.push_str(&text[done..]);
     Cow::Owned(out)
+}
+
+/// Where the list of a `VARIADIC ARRAY[…]` ends that is the last argument: the server writes so what a function takes any number of.
+fn end_of_variadic(text: &str, tokens: &[token::Token], index: usize) -> Option<usize> {
+    let symbol = |index: usize, symbol: &str| tokens.get(index).is_some_and(|token| token.is_symbol(text, symbol));
+    if !(tokens[index].is_word(text, "VARIADIC")
+        && tokens.get(index + 1)?.is_word(text, "ARRAY")
+        && symbol(index + 2, "["))
+    {
+        return None;
+    }
+    let mut depth = 0;
+    let end = (index + 2..tokens.len()).find(|at| {
+        depth += i32::from(symbol(*at, "[")) - i32::from(symbol(*at, "]"));
+        depth == 0
+    })?;
+    symbol(end + 1, ")").then_some(end)
 }
 
 /// The symbol of `OPERATOR(public.=) ANY`, and how many tokens follow its first: the parser knows it only without ANY.
