@@ -106,6 +106,7 @@ pub fn table(reader: &mut Reader<'_>) -> Parsed<(Table, ColumnSpans)> {
         ));
     }
     add_constraints(&mut table, constraints);
+    settle(&mut table);
     Ok((table, ColumnSpans { open, close, columns: spans }))
 }
 
