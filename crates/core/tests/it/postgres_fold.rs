@@ -144,7 +144,7 @@ fn what_depends_on_something_goes_with_it() {
         CREATE FUNCTION f(integer) RETURNS integer IMMUTABLE LANGUAGE sql AS 'SELECT 1';
         CREATE FUNCTION of_kind(kind) RETURNS integer LANGUAGE sql AS 'SELECT 1';
         CREATE TABLE t (id serial, f integer, kind kind, site integer REFERENCES gone.sites, n integer DEFAULT f(1), CHECK (f(id) > 0));
-        CREATE INDEX calls ON t (f(id)); CREATE INDEX names ON t (f);
+        CREATE INDEX calls ON t (f(id)); CREATE INDEX names ON t (f); CREATE INDEX kinds ON t (kind); CREATE VIEW kinds_seen AS SELECT kind FROM t;
         CREATE VIEW v AS SELECT f FROM t; CREATE VIEW vv AS SELECT f FROM v; CREATE VIEW sites AS SELECT id FROM gone.sites;";
     let after = |change: &str, left: &str| {
         let (left, made) = (model(left), model(&format!("{source} {change};")));
@@ -177,6 +177,7 @@ fn what_depends_on_something_goes_with_it() {
         &without(&[
             "CREATE TYPE kind AS ENUM ('a');",
             " kind kind,",
+            "CREATE INDEX kinds ON t (kind); CREATE VIEW kinds_seen AS SELECT kind FROM t;",
             "CREATE FUNCTION of_kind(kind) RETURNS integer LANGUAGE sql AS 'SELECT 1';",
         ]),
     );

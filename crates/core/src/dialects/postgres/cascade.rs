@@ -2,11 +2,10 @@
 
 use std::collections::BTreeSet;
 
-use super::rename::{drop_constraint, expressions_mut};
-use super::settle::mentioned;
-use super::{canonical, names, split_list, tokens};
-use crate::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table, Unordered};
-use crate::parse::token;
+use super::rename::{drop_constraint, expressions_mut, same};
+use super::types::is_of;
+use super::{canonical, mentions, names, parse, split_list};
+use crate::model::{Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table};
 
 /// Takes out what depends on an object, for DROP … CASCADE, and the object itself
 /// (<https://www.postgresql.org/docs/current/ddl-depend.html>).
@@ -16,6 +15,7 @@ pub fn drop_with_dependents(model: &mut Model, key: &ObjectKey) {
         known.iter().filter(|(own, _)| own == key).map(|(_, object)| object.key()).collect();
     model.remove(key);
     let mut gone: BTreeSet<ObjectKey> = waiting.iter().cloned().collect();
+    let mut columns: Vec<(ObjectKey, Name)> = Vec::new();
     while let Some(next) = waiting.pop() {
         for (own, object) in &known {
             if gone.contains(&object.key()) {
@@ -26,20 +26,27 @@ pub fn drop_with_dependents(model: &mut Model, key: &ObjectKey) {
                 gone.insert(object.key());
                 waiting.push(object.key());
             } else if let (Definition::Table(table), Some(changed)) = (&object.definition, model.get_mut(own)) {
+                columns.extend(going_columns(table, &next).map(|column| (own.clone(), column)));
                 loosen(table, changed, &next);
             }
         }
     }
+    for (table, column) in columns {
+        drop_dependents_of_column(model, &table, &column, true);
+        if let Some(Definition::Table(table)) = model.get_mut(&table).map(|object| &mut object.definition) {
+            parse::drop_column(table, &column);
+        }
+    }
 }
 
-/// Takes out what depends on a column of a table that has lost it: indexes, statistics and its sequence; with CASCADE also what
-/// reads it.
+/// Takes out what depends on a column of a table, before it goes: indexes, statistics and its sequence; with CASCADE also what
+/// reads it and points at it.
 pub fn drop_dependents_of_column(model: &mut Model, table: &ObjectKey, column: &Name, cascade: bool) {
     let on_it = |object: &&Object| match &object.definition {
-        Definition::Index(index) => index.table == table.name && index_has(index, column),
+        Definition::Index(index) => index.table == table.name && is_on(index, column),
         Definition::Plain(plain) if plain.owner.as_ref() == Some(&table.name) => match plain.kind {
             Kind::Sequence => plain.clauses.value("owned by") == Some(column.canonical()),
-            Kind::Statistics => plain.clauses.get("on").is_some_and(|list| names_it(list, column)),
+            Kind::Statistics => plain.clauses.get("on").is_some_and(|list| mentions::names(list, column)),
             _ => false,
         },
         _ => false,
@@ -50,31 +57,36 @@ pub fn drop_dependents_of_column(model: &mut Model, table: &ObjectKey, column: &
         return;
     }
     let reads_it = |object: &Object| {
-        let reader =
+        let is_reader =
             matches!(object.definition.kind(), Kind::View | Kind::MaterializedView | Kind::Rule | Kind::Policy);
-        reader
-            && (object.uses.contains(&table.name) || object.definition.owner() == Some(&table.name))
-            && expressions_mut(&mut object.definition.clone()).iter().any(|expression| names_it(expression, column))
+        let of_table = object.uses.contains(&table.name) || object.definition.owner() == Some(&table.name);
+        is_reader && of_table && any_expression(object, |expression| mentions::names(expression, column))
     };
     let found: Vec<ObjectKey> =
         looked_up(model).into_iter().filter(|(_, object)| reads_it(object)).map(|(own, _)| own).collect();
     found.iter().for_each(|key| drop_with_dependents(model, key));
-    for object in model.objects_mut() {
-        let Definition::Table(other) = &mut object.definition else { continue };
-        other.foreign_keys.retain(|key| key.parent != table.name || !key.parent_columns.contains(column));
-    }
+    let in_primary_key = model.get(table).and_then(Object::as_table).and_then(|table| table.primary_key.as_ref());
+    let in_primary_key = in_primary_key.is_some_and(|key| key.has_column(column));
+    drop_foreign_keys(model, &table.name, |columns| columns.contains(column) || in_primary_key && columns.is_empty());
 }
 
 /// Takes out the foreign keys that point at a key, for DROP CONSTRAINT … CASCADE.
-pub fn drop_foreign_keys_to(model: &mut Model, table: &Name, columns: &[Name], primary: bool) {
+pub fn drop_dependents_of_key(model: &mut Model, table: &Name, constraint: &Name) {
+    let Some(own) = model.table(table) else { return };
+    let Some(key) = own.primary_key.iter().chain(own.unique_keys.iter()).find(|key| key.name == *constraint) else {
+        return;
+    };
+    let key_columns: Vec<Name> = key.parts.iter().map(|part| part.column.clone()).collect();
+    let is_primary = own.primary_key.as_ref().is_some_and(|primary| primary.name == *constraint);
+    drop_foreign_keys(model, table, |columns| columns == key_columns || is_primary && columns.is_empty());
+}
+
+/// Takes out the foreign keys that point at columns of a table; none are named where they point at its primary key.
+fn drop_foreign_keys(model: &mut Model, table: &Name, is_gone: impl Fn(&[Name]) -> bool) {
     for object in model.objects_mut() {
         let Definition::Table(other) = &mut object.definition else { continue };
         let before = other.foreign_keys.len();
-        other.foreign_keys.retain(|key| {
-            let parent = key.parent == *table
-                || names::is_unresolved(&key.parent) && names::identifier(&key.parent) == names::identifier(table);
-            !parent || !(key.parent_columns == columns || primary && key.parent_columns.is_empty())
-        });
+        other.foreign_keys.retain(|key| !same(&key.parent, table) || !is_gone(&key.parent_columns));
         if other.foreign_keys.len() != before {
             object.text.clear();
         }
@@ -107,25 +119,23 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
         return names::schema(&object.name).as_deref() == Some(&names::identifier(&gone.name));
     }
     match &object.definition {
+        // Its columns go, not the table; but children go with their parents.
         Definition::Table(table) => {
-            let clauses = ["partition of", "inherits"].map(|clause| table.clauses.value(clause).unwrap_or_default());
+            let mut parents = ["partition of", "inherits"].into_iter().filter_map(|clause| table.clauses.value(clause));
             gone.kind.is_relation()
-                && clauses.iter().any(|list| split_list(list).iter().any(|parent| parent == gone.name.canonical()))
+                && parents.any(|list| split_list(list).iter().any(|parent| parent == gone.name.canonical()))
         }
+        // What a body of text does is not looked at; what it takes and gives is.
         Definition::Plain(plain)
             if matches!(plain.kind, Kind::Function | Kind::Procedure) && !plain.clauses.has("body") =>
         {
-            // What a body of text does is not looked at; what it takes and gives is.
             let is_type = matches!(gone.kind, Kind::Type | Kind::Domain) || gone.kind.is_relation();
-            let returned = plain.clauses.value("returns").unwrap_or_default();
-            is_type
-                && object.uses.contains(&gone.name)
-                && (names::signature(&object.name).contains(gone.name.canonical())
-                    || returned.contains(gone.name.canonical()))
+            let told = [names::signature(&object.name), plain.clauses.value("returns").unwrap_or_default()];
+            is_type && object.uses.contains(&gone.name) && told.iter().any(|text| text.contains(gone.name.canonical()))
         }
         // A column may have a function's name.
         _ if gone.kind == Kind::Function && has_expressions(object.definition.kind()) => {
-            expressions_mut(&mut object.definition.clone()).iter().any(|expression| calls(expression, gone))
+            any_expression(object, |expression| needs(expression, gone))
         }
         _ => object.uses.contains(&gone.name) && object.definition.kind() != Kind::Sequence,
     }
@@ -135,27 +145,37 @@ fn has_expressions(kind: Kind) -> bool {
     matches!(kind, Kind::Index | Kind::View | Kind::MaterializedView | Kind::Rule | Kind::Policy | Kind::Statistics)
 }
 
-/// Takes out of a table what is about something that is gone: foreign keys, columns, defaults and checks.
+fn any_expression(object: &Object, is_one: impl Fn(&Expression) -> bool) -> bool {
+    expressions_mut(&mut object.definition.clone()).iter().any(|expression| is_one(expression))
+}
+
+/// The columns that can't be without it: those of a type, and those that are computed.
+fn going_columns<'t>(table: &'t Table, gone: &'t ObjectKey) -> impl Iterator<Item = Name> + 't {
+    let types: BTreeSet<Name> =
+        matches!(gone.kind, Kind::Type | Kind::Domain).then(|| gone.name.clone()).into_iter().collect();
+    let goes = move |column: &&Column| {
+        is_of(column, &types) || column.generated.as_ref().is_some_and(|own| needs(&own.expression, gone))
+    };
+    table.columns.iter().filter(goes).map(|column| column.name.clone())
+}
+
+/// Takes out of a table what is about something that is gone, and is not a whole column: foreign keys, defaults and checks.
 fn loosen(looked_up: &Table, changed: &mut Object, gone: &ObjectKey) {
     let Definition::Table(table) = &mut changed.definition else { return };
     let mut touched = false;
     for key in looked_up.foreign_keys.iter().filter(|key| gone.kind.is_relation() && key.parent == gone.name) {
         touched |= drop_constraint(table, &key.name);
     }
-    for column in looked_up.columns.iter() {
-        let base = column.data_type.as_ref().map_or("", |data_type| data_type.canonical.trim_end_matches("[]"));
-        let of_it = matches!(gone.kind, Kind::Type | Kind::Domain) && base == gone.name.canonical();
-        let computed = column.generated.as_ref().is_some_and(|generated| calls(&generated.expression, gone));
-        if of_it || computed {
-            super::parse::drop_column(table, &column.name);
-            touched = true;
-        } else if column.default.as_ref().is_some_and(|default| calls(default, gone)) {
-            table.columns.iter_mut().filter(|own| own.name == column.name).for_each(|own| own.default = None);
-            touched = true;
-        }
-    }
-    for check in looked_up.checks.iter().filter(|check| calls(&check.condition, gone)) {
+    for check in looked_up.checks.iter().filter(|check| needs(&check.condition, gone)) {
         touched |= check.name.as_ref().is_some_and(|name| drop_constraint(table, name));
+    }
+    let loses = |column: &Name| {
+        let column = looked_up.column(column);
+        column.and_then(|column| column.default.as_ref()).is_some_and(|default| needs(default, gone))
+    };
+    for column in table.columns.iter_mut().filter(|column| loses(&column.name)) {
+        column.default = None;
+        touched = true;
     }
     if touched {
         changed.text.clear();
@@ -163,31 +183,20 @@ fn loosen(looked_up: &Table, changed: &mut Object, gone: &ObjectKey) {
 }
 
 /// Whether an expression calls a function or takes numbers from a sequence.
-fn calls(expression: &Expression, gone: &ObjectKey) -> bool {
+fn needs(expression: &Expression, gone: &ObjectKey) -> bool {
     match gone.kind {
+        Kind::Function => mentions::calls(expression, &names::identifier(&gone.name)),
+        // The canonical form leaves the schema out where it is the usual one.
         Kind::Sequence => {
-            expression.canonical.contains(&format!("'{}'", gone.name.canonical().trim_start_matches("public.")))
-                || expression.canonical.contains(&format!("'{}'", gone.name))
-        }
-        Kind::Function => {
-            let own = names::identifier(&gone.name);
-            let text = expression.written();
-            let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
-            tokens
-                .windows(2)
-                .any(|pair| super::parse::identifier_of(pair[0], text) == own && pair[1].is_symbol(text, "("))
+            let short = gone.name.canonical().trim_start_matches("public.");
+            [short, gone.name.canonical()].iter().any(|name| expression.canonical.contains(&format!("'{name}'")))
         }
         _ => false,
     }
 }
 
-fn index_has(index: &crate::model::Index, column: &Name) -> bool {
+fn is_on(index: &Index, column: &Name) -> bool {
     let included = split_list(index.clauses.value("include").unwrap_or_default());
-    index.parts.iter().map(|part| &part.expression).chain(&index.predicate).any(|part| names_it(part, column))
+    index.parts.iter().map(|part| &part.expression).chain(&index.predicate).any(|part| mentions::names(part, column))
         || included.iter().any(|name| names::unquoted(name) == column.canonical())
-}
-
-fn names_it(expression: &Expression, column: &Name) -> bool {
-    let only = Unordered(vec![crate::model::Column::named(column.clone())]);
-    !mentioned(&only, expression).is_empty()
 }

@@ -5,6 +5,7 @@ mod canonical;
 mod cascade;
 mod check;
 mod members;
+mod mentions;
 mod names;
 mod parse;
 mod plan;

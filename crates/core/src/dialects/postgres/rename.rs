@@ -115,7 +115,8 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
     }
 }
 
-fn same(name: &Name, from: &Name) -> bool {
+/// Whether a name, which may not have been looked up yet, is this one.
+pub fn same(name: &Name, from: &Name) -> bool {
     name == from || names::is_unresolved(name) && names::identifier(name) == names::identifier(from)
 }
 

@@ -1,12 +1,10 @@
 //! What the server adds to what it is told: names that nobody gave, NOT NULL of keys, the sequences of serial columns.
 
-use super::{names, parse, split_list, tokens, write};
+use super::{mentions, names, split_list, write};
 use crate::fold::{Held, Taken};
 use crate::model::{
     Check, Clauses, Column, Definition, Expression, Formerly, Index, Kind, Name, Object, OnConflict, Plain, Table,
-    Unordered,
 };
-use crate::parse::TokenKind;
 
 /// Whether something of the object has no name yet.
 pub fn is_incomplete(object: &Object) -> bool {
@@ -124,7 +122,7 @@ pub fn checks(name: &Name, table: &mut Table, taken: &Taken) {
     let (own, schema) = (names::identifier(name), schema(name));
     let mut own_names = own_names(table);
     for check in table.checks.iter_mut().filter(|check| check.name.is_none()) {
-        let used = mentioned(&table.columns, &check.condition);
+        let used = mentions::columns(&table.columns, &check.condition);
         let columns = if let [only] = &used[..] { only.canonical() } else { "" };
         let made_up = names::first_free(&own, columns, "check", |name| {
             own_names.iter().any(|other| other == name) || taken.is_constraint(&names::qualified(&schema, name))
@@ -229,27 +227,6 @@ fn part_name(expression: &Expression) -> String {
     } else {
         "expr".to_owned()
     }
-}
-
-/// The columns that an expression names, each once.
-pub fn mentioned<'c>(columns: &'c Unordered<Column>, expression: &Expression) -> Vec<&'c Name> {
-    let (tokens, _) = crate::parse::token::tokenize(tokens::rules(), expression.written(), 0);
-    let text = expression.written();
-    let identifiers: Vec<String> = tokens
-        .iter()
-        .enumerate()
-        .filter(|(index, token)| {
-            let next = tokens.get(index + 1).is_some_and(|next| next.is_symbol(text, "(") || next.is_symbol(text, "."));
-            let cast = *index > 0 && tokens[index - 1].is_symbol(text, "::");
-            matches!(token.kind, TokenKind::Word | TokenKind::Quoted) && !next && !cast
-        })
-        .map(|(_, token)| parse::identifier_of(*token, text))
-        .collect();
-    columns
-        .iter()
-        .map(|column| &column.name)
-        .filter(|name| identifiers.iter().any(|id| id == name.canonical()))
-        .collect()
 }
 
 fn has_unnamed_sequence(column: &Column) -> bool {

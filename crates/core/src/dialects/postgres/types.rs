@@ -1,7 +1,10 @@
 //! Names of data types in the one form that `format_type()` gives them
 //! (<https://www.postgresql.org/docs/current/datatype.html>).
 
+use std::collections::BTreeSet;
+
 use super::names;
+use crate::model::{Column, Name};
 use crate::parse::{Parsed, Reader, TokenKind};
 
 /// Reads a type's name with its modifiers and gives the canonical form: `character varying(30)`, `public.mood[]`.
@@ -225,4 +228,17 @@ fn interval(reader: &mut Reader<'_>) -> Parsed<String> {
         }
     }
     Ok(name + &modifiers(reader)?)
+}
+
+/// Whether the column is of one of these types, or of arrays of it, or has one of these collations.
+pub fn is_of(column: &Column, types: &BTreeSet<Name>) -> bool {
+    if types.is_empty() {
+        return false;
+    }
+    if column.collation.as_ref().is_some_and(|collation| types.contains(collation)) {
+        return true;
+    }
+    let Some(data_type) = &column.data_type else { return false };
+    let base = data_type.canonical.trim_end_matches("[]");
+    types.contains(&Name::new(base, base))
 }

@@ -268,19 +268,9 @@ pub fn column_of(qualifier: Option<&str>, column: &str) -> Expr {
     }
 }
 
-/// The columns of relations as select items; none if any are not known.
-pub fn expand(relations: &[&Relation]) -> Option<Vec<SelectItem>> {
-    if relations.is_empty() {
-        return None;
-    }
-    let mut items = Vec::new();
-    for relation in relations {
-        for (column, _) in relation.columns.as_ref()? {
-            let expr = Expr::CompoundIdentifier(vec![ident(&relation.alias), ident(column)]);
-            items.push(SelectItem::ExprWithAlias { expr, alias: ident(column) });
-        }
-    }
-    Some(items)
+/// A column that `*` stands for.
+pub fn listed(qualifier: Option<&str>, column: &str) -> SelectItem {
+    SelectItem::ExprWithAlias { expr: column_of(qualifier, column), alias: ident(column) }
 }
 
 pub fn wildcard_alias(kind: &SelectItemQualifiedWildcardKind) -> Option<String> {

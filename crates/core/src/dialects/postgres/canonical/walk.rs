@@ -11,7 +11,7 @@ use sqlparser::ast::{
 use super::super::names;
 use super::expression::first_select;
 use super::infer;
-use super::joins::{self, Sight, Sighted};
+use super::joins::{self, Sight};
 use super::known::Known;
 use super::outputs::*;
 use super::scope::{Columns, Relation, Scopes, Tables};
@@ -257,21 +257,19 @@ impl<'k> Walk<'k> {
         }
         // What `*` stands for.
         let mut projection = Vec::new();
-        let scope = self.scopes.innermost().to_vec();
         for item in std::mem::take(&mut select.projection) {
-            let expanded = match &item {
+            let expanded: Option<Vec<SelectItem>> = match &item {
                 SelectItem::Wildcard(_) => self.scopes.columns().filter(|columns| !columns.is_empty()).map(|columns| {
-                    let item = |(table, column): (Option<String>, Sighted)| SelectItem::ExprWithAlias {
-                        expr: column_of(table.as_deref(), &column.name),
-                        alias: ident(&column.name),
-                    };
-                    columns.into_iter().map(item).collect()
+                    columns.iter().map(|(table, column)| listed(table.as_deref(), &column.name)).collect()
                 }),
                 SelectItem::QualifiedWildcard(kind, _) => {
                     let alias = wildcard_alias(kind);
-                    expand(
-                        &scope.iter().filter(|relation| Some(&relation.written) == alias.as_ref()).collect::<Vec<_>>(),
-                    )
+                    let mut own = self.scopes.innermost().iter();
+                    let own = own.find(|own| Some(&own.written) == alias.as_ref());
+                    own.and_then(|own| {
+                        let columns = own.columns.as_ref()?.iter();
+                        Some(columns.map(|(column, _)| listed(Some(&own.alias), column)).collect())
+                    })
                 }
                 _ => None,
             };

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::super::{cascade, settle};
+use super::super::{cascade, mentions};
 use super::access::{self, Subject, amend, missing, say};
 use super::alter::{Change, Outcome, enabled, unknown};
 use super::constraints::{Found, sees_table_constraint, table_constraint};
@@ -172,7 +172,8 @@ fn action(
         let cascade = reader.take(&["CASCADE"]);
         reader.take(&["RESTRICT"]);
         if cascade {
-            first.push(without_foreign_keys_to(name, constraint.clone()));
+            let going = constraint.clone();
+            first.push(beforehand(name, move |model, key| cascade::drop_dependents_of_key(model, &key.name, &going)));
         }
         changes.push(Box::new(move |object| {
             let Definition::Table(table) = &mut object.definition else { return Ok(()) };
@@ -187,7 +188,8 @@ fn action(
         let column = names::simple(&identifier(reader, "a column's name")?);
         let cascade = reader.take(&["CASCADE"]);
         reader.take(&["RESTRICT"]);
-        first.push(without_dependents_of(name, column.clone(), cascade));
+        let going = column.clone();
+        first.push(beforehand(name, move |model, key| cascade::drop_dependents_of_column(model, key, &going, cascade)));
         changes.push(Box::new(move |object| {
             let Definition::Table(table) = &mut object.definition else { return Ok(()) };
             if table.column(&column).is_none() {
@@ -320,27 +322,7 @@ fn said(clause: &'static str, value: String) -> Change {
     })
 }
 
-/// Before a column goes: what is about it goes.
-fn without_dependents_of(table: &Name, column: Name, cascade: bool) -> StatementKind {
-    beforehand(table, move |model, key| cascade::drop_dependents_of_column(model, key, &column, cascade))
-}
-
-/// Before a key goes: what points at it goes.
-fn without_foreign_keys_to(table: &Name, constraint: Name) -> StatementKind {
-    beforehand(table, move |model, key| {
-        let Some(table) = model.table(&key.name) else { return };
-        let keys =
-            table.primary_key.iter().map(|key| (key, true)).chain(table.unique_keys.iter().map(|key| (key, false)));
-        let found = keys.into_iter().find(|(key, _)| key.name == constraint);
-        let Some((columns, primary)) =
-            found.map(|(key, primary)| (key.parts.iter().map(|part| part.column.clone()).collect::<Vec<_>>(), primary))
-        else {
-            return;
-        };
-        cascade::drop_foreign_keys_to(model, &key.name, &columns, primary);
-    })
-}
-
+/// What a table's other changes need to have happened before.
 fn beforehand(table: &Name, change: impl Fn(&mut Model, &ObjectKey) + Send + Sync + 'static) -> StatementKind {
     StatementKind::Amend(Amendment {
         kinds: vec![Kind::Table, Kind::ForeignTable],
@@ -355,14 +337,8 @@ fn beforehand(table: &Name, change: impl Fn(&mut Model, &ObjectKey) + Send + Syn
 
 /// Takes a column out, with the constraints and clauses that can't be without it, as the server does.
 pub fn drop_column(table: &mut Table, column: &Name) {
-    let mentions =
-        |condition: &Expression, table: &Table| settle::mentioned(&table.columns, condition).contains(&column);
-    let gone: Vec<Option<Name>> =
-        table.checks.iter().filter(|check| mentions(&check.condition, table)).map(|check| check.name.clone()).collect();
-    table.checks.retain(|check| !gone.contains(&check.name));
-    let excluded: Vec<Option<Name>> =
-        table.exclusions.iter().filter(|e| mentions(&e.condition, table)).map(|e| e.name.clone()).collect();
-    table.exclusions.retain(|exclusion| !excluded.contains(&exclusion.name));
+    table.checks.retain(|check| !mentions::names(&check.condition, column));
+    table.exclusions.retain(|exclusion| !mentions::names(&exclusion.condition, column));
     table.columns.retain(|other| other.name != *column);
     table.unique_keys.retain(|key| !key.has_column(column));
     table.foreign_keys.retain(|key| !key.columns.contains(column));

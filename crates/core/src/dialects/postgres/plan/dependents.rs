@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::names;
 use super::super::rename::expressions_mut;
+use super::super::types::is_of;
 use crate::model::{Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Plain, Table};
 
 /// What is not there for a while, or for good.
@@ -29,9 +30,7 @@ pub fn in_the_way(have: &Model, want: &Model, going: &Going<'_>, major: u32) -> 
             continue;
         };
         let mut touched = touched_columns(table, wanted);
-        touched.extend(
-            table.columns.iter().filter(|column| super::swap::is_of(column, swapped)).map(|column| column.name.clone()),
-        );
+        touched.extend(table.columns.iter().filter(|column| is_of(column, swapped)).map(|column| column.name.clone()));
         let detached = columns.get(name).map_or(&[][..], Vec::as_slice);
         touched.extend_from_slice(detached);
         if touched.is_empty() {

@@ -6,8 +6,8 @@ use std::cell::OnceCell;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::names::{self, quoted};
+use super::super::types::is_of;
 use super::dependents::names_column;
-use super::swap::is_of;
 use super::{Method, Outputs, Planner};
 use crate::model::{Column, Definition, Expression, Kind, Name, Object, ObjectKey, Table};
 use crate::script::Step;

@@ -2,10 +2,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::super::names;
-use super::super::parse::identifier_of;
+use super::super::{mentions, names};
 use crate::model::{Check, Definition, Kind, Model, Name, Object, ObjectKey, Table};
-use crate::parse::token;
 
 /// Where a kind stands if nothing else decides, and in a circle.
 fn rank(kind: Kind) -> u8 {
@@ -102,13 +100,7 @@ pub fn takes_rows(object: &Object, table: &Name) -> bool {
 /// The checks of a table that call the routine.
 pub fn checks_with<'t>(table: &'t Table, routine: &Object) -> Vec<&'t Check> {
     let called = names::identifier(&routine.name);
-    let rules = super::super::tokens::rules();
-    let calls = |check: &&Check| {
-        let text = check.condition.written();
-        let (tokens, _) = token::tokenize(rules, text, 0);
-        tokens.iter().any(|token| identifier_of(*token, text) == called)
-    };
-    table.checks.iter().filter(calls).collect()
+    table.checks.iter().filter(|check| mentions::calls(&check.condition, &called)).collect()
 }
 
 /// Whether the object is a type that functions of its own read and write.

@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 
 use super::super::canonical;
 use super::super::names::{self, quoted};
+use super::super::types::is_of;
 use super::super::write;
 use super::columns::parents_of;
 use super::order::is_base_type;
@@ -23,19 +24,6 @@ pub fn is_swapped(planning: &Planning<'_>, key: &ObjectKey) -> bool {
 /// Whether columns can be of such a thing, which is renamed before another one comes in its place.
 pub fn can_step_aside(kind: Kind) -> bool {
     matches!(kind, Kind::Type | Kind::Domain | Kind::Collation)
-}
-
-/// Whether the column is of one of these types, or of arrays of it, or has one of these collations.
-pub fn is_of(column: &Column, types: &BTreeSet<Name>) -> bool {
-    if types.is_empty() {
-        return false;
-    }
-    if column.collation.as_ref().is_some_and(|collation| types.contains(collation)) {
-        return true;
-    }
-    let Some(data_type) = &column.data_type else { return false };
-    let base = data_type.canonical.trim_end_matches("[]");
-    types.contains(&Name::new(base, base))
 }
 
 fn aside(name: &Name) -> String {
