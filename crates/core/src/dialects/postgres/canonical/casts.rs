@@ -51,7 +51,7 @@ impl Walk<'_> {
             if let Some(canonical) = literal::canonical(wanted, text) {
                 *text = canonical;
             }
-            self.sure &= is_plain_word(text) || !self.known.spells_by_itself(wanted);
+            self.sure &= self.tells(text, wanted);
         }
     }
 
@@ -66,8 +66,7 @@ impl Walk<'_> {
             if let Some(canonical) = literal::canonical(&target, text) {
                 *text = canonical;
             }
-            // The type's own functions spell it, and only a server has them.
-            self.sure &= is_plain_word(text) || !self.known.spells_by_itself(&target);
+            self.sure &= self.tells(text, &target);
             // '101'::bit is B'101'.
             if matches!(target.as_str(), "\"bit\"" | "bit(1)") && text.bytes().all(|byte| matches!(byte, b'0' | b'1')) {
                 *expr = Expr::value(Value::SingleQuotedByteStringLiteral(text.clone()));
@@ -123,6 +122,31 @@ impl Walk<'_> {
             if of_text {
                 *expr = (**inner).clone();
             }
+        }
+    }
+
+    /// Whether it can be told how a constant of the type is spelled: if its own functions do that, only a server has them. Of the
+    /// engine's own, paths and texts for searching are written anew from what they were read as.
+    fn tells(&self, text: &str, data_type: &str) -> bool {
+        match infer::base(data_type).as_str() {
+            "jsonpath" | "tsquery" | "tsvector" => false,
+            _ => is_plain_word(text) || !self.known.spells_by_itself(data_type),
+        }
+    }
+
+    /// A constant that an operator or function of the engine takes for one of this type, whether the cast is written or not.
+    pub(super) fn constant_of(&mut self, expr: &mut Expr, data_type: &str) {
+        if let Expr::Cast { expr: inner, data_type: written, .. } = &*expr
+            && is_constant(inner)
+            && type_text(written) == data_type
+        {
+            *expr = (**inner).clone();
+        }
+        self.typed_constant(expr, Some(data_type));
+        if let Expr::Value(value) = &*expr
+            && let Value::SingleQuotedString(text) = &value.value
+        {
+            self.sure &= self.tells(text, data_type);
         }
     }
 

@@ -37,6 +37,8 @@ pub struct Known {
     pub(super) relations: HashSet<String>,
     pub(super) types: HashSet<String>,
     pub(super) routines: HashMap<String, Vec<Name>>,
+    /// Those that take any number of arguments.
+    variadic: HashSet<Name>,
     /// What routines return, by their names with their signatures.
     returned: HashMap<String, String>,
     pub(super) others: HashSet<String>,
@@ -62,6 +64,7 @@ impl Known {
             relations: HashSet::new(),
             types: HashSet::new(),
             routines: HashMap::new(),
+            variadic: HashSet::new(),
             returned: HashMap::new(),
             others: HashSet::new(),
             operators: HashMap::new(),
@@ -111,6 +114,10 @@ impl Known {
                 Kind::Function | Kind::Procedure | Kind::Aggregate => {
                     let base = name.trim_end_matches(names::signature(&object.name)).to_owned();
                     known.routines.entry(base).or_default().push(object.name.clone());
+                    let arguments = super::super::write::clauses(object).value("arguments").unwrap_or_default();
+                    if split_list(arguments).last().is_some_and(|last| last.starts_with("VARIADIC ")) {
+                        known.variadic.insert(object.name.clone());
+                    }
                     if let Definition::Plain(plain) = &object.definition
                         && let Some(returns) = plain.clauses.value("returns")
                         && !returns.starts_with("SETOF ")
@@ -240,7 +247,8 @@ impl Known {
     fn only_routine(&self, function: &str, arguments: usize) -> Option<&Name> {
         let takes = |name: &Name| {
             let signature = names::signature(name);
-            signature.len() > 2 && split_list(&signature[1..signature.len() - 1]).len() >= arguments
+            self.variadic.contains(name)
+                || signature.len() > 2 && split_list(&signature[1..signature.len() - 1]).len() >= arguments
         };
         let mut fitting = self.routines.get(function)?.iter().filter(|name| arguments == 0 || takes(name));
         fitting.next().filter(|_| fitting.next().is_none())
@@ -250,7 +258,16 @@ impl Known {
     pub fn parameters(&self, function: &str, arguments: usize) -> Vec<String> {
         let Some(name) = self.only_routine(function, arguments) else { return Vec::new() };
         let signature = names::signature(name).trim_start_matches('(').trim_end_matches(')');
-        split_list(signature).iter().map(|data_type| types::without_modifiers(data_type)).collect()
+        let mut parameters: Vec<String> =
+            split_list(signature).iter().map(|data_type| types::without_modifiers(data_type)).collect();
+        // The last one as often as it is given.
+        if self.variadic.contains(name)
+            && let Some(list) = parameters.pop()
+        {
+            let item = list.trim_end_matches("[]").to_owned();
+            parameters.resize(arguments.max(parameters.len()), item);
+        }
+        parameters
     }
 
     /// What the model's only routine of this name returns that so many arguments fit; nothing for what returns a set.

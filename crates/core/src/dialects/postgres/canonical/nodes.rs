@@ -81,9 +81,17 @@ impl Walk<'_> {
                 *expr = self.in_list((**value).clone(), items, *negated);
             }
             Expr::InSubquery { negated: true, expr: value, subquery } => {
+                without_names(subquery);
                 *expr = not(Expr::InSubquery { negated: false, expr: value.clone(), subquery: subquery.clone() });
             }
-            Expr::QualifiedWildcard(name, _) => *name = without_catalogue(name),
+            // t.* where a value is wanted is the whole row, as t is.
+            Expr::QualifiedWildcard(name, _) => match &name_parts(name)[..] {
+                [alias] => *expr = Expr::Identifier(ident(self.scopes.qualifier(alias).unwrap_or(alias))),
+                _ => *name = without_catalogue(name),
+            },
+            // What its columns are called is nobody's business.
+            Expr::Subquery(query) | Expr::Exists { subquery: query, negated: false } => without_names(query),
+            Expr::InSubquery { subquery, negated: false, .. } => without_names(subquery),
             Expr::Like { negated, any, expr: value, pattern, escape_char } => {
                 let operator = if *negated { BinaryOperator::PGNotLikeMatch } else { BinaryOperator::PGLikeMatch };
                 if let Some(all) = quantified(value, *any, &operator, pattern) {
@@ -193,6 +201,7 @@ impl Walk<'_> {
                 *expr = not(Expr::IsDistinctFrom(left.clone(), right.clone()));
             }
             Expr::Exists { negated: true, subquery } => {
+                without_names(subquery);
                 *expr = not(Expr::Exists { negated: false, subquery: subquery.clone() });
             }
             _ => {}
@@ -300,6 +309,15 @@ impl Walk<'_> {
             self.typed_constant(right, types.0.as_deref());
             self.typed_constant(left, types.1.as_deref());
         }
+        let searched = infer::type_of(self, left);
+        match (&op, searched.as_deref()) {
+            (BinaryOperator::StringConcat, Some("jsonb")) => self.constant_of(right, "jsonb"),
+            (BinaryOperator::AtQuestion | BinaryOperator::AtAt, Some("jsonb")) => self.constant_of(right, "jsonpath"),
+            (BinaryOperator::AtAt, Some("tsvector")) => self.constant_of(right, "tsquery"),
+            // Powers of whole numbers are those of floating-point ones.
+            (BinaryOperator::PGExp, _) => [left, right].into_iter().for_each(|side| self.widened(side, "power")),
+            _ => {}
+        }
     }
 
     /// `public.hives_id_seq` in a text, as canonical names are written.
@@ -352,6 +370,9 @@ impl Walk<'_> {
         for item in &mut function.within_group {
             self.widened(&mut item.expr, &last);
         }
+        if let FunctionArguments::Subquery(query) = &mut function.args {
+            without_names(query);
+        }
         if let FunctionArguments::List(list) = &mut function.args {
             // h.* is the whole row, as h is.
             for argument in &mut list.args {
@@ -388,8 +409,12 @@ impl Walk<'_> {
                 }
                 _ => {
                     let mut takes = takes.iter();
-                    for argument in arguments {
+                    let of_paths = last.starts_with("jsonb_path_");
+                    for (index, argument) in arguments.into_iter().enumerate() {
                         self.argument(argument, &last);
+                        if of_paths && index == 1 {
+                            self.constant_of(argument, "jsonpath");
+                        }
                         if let Some(wanted) = takes.next() {
                             self.coerced(argument, Some(wanted), true);
                         }

@@ -170,6 +170,13 @@ pub fn without_casts(expr: &mut Expr) {
     }
 }
 
+pub fn without_parentheses(expr: &Expr) -> &Expr {
+    match expr {
+        Expr::Nested(inner) => without_parentheses(inner),
+        other => other,
+    }
+}
+
 pub fn innermost(expr: &Expr) -> &Expr {
     match expr {
         Expr::Cast { expr, .. } => innermost(expr),
@@ -225,7 +232,8 @@ pub fn flatten(table: &mut TableWithJoins) {
             other => other,
         };
         // JOIN … ON true is a cross join.
-        if let JoinOperator::Join(JoinConstraint::On(Expr::Value(value))) = &join.join_operator
+        if let JoinOperator::Join(JoinConstraint::On(on)) = &join.join_operator
+            && let Expr::Value(value) = without_parentheses(on)
             && value.value == Value::Boolean(true)
         {
             join.join_operator = JoinOperator::CrossJoin(JoinConstraint::None);
@@ -265,6 +273,16 @@ pub fn column_of(qualifier: Option<&str>, column: &str) -> Expr {
     match qualifier {
         Some(alias) => Expr::CompoundIdentifier(vec![ident(alias), ident(column)]),
         None => Expr::Identifier(ident(column)),
+    }
+}
+
+/// Takes the names of a query's columns away, where nothing can name them.
+pub fn without_names(query: &mut Query) {
+    let SetExpr::Select(select) = &mut *query.body else { return };
+    for item in &mut select.projection {
+        if let SelectItem::ExprWithAlias { expr, .. } = item {
+            *item = SelectItem::UnnamedExpr(take(expr));
+        }
     }
 }
 
