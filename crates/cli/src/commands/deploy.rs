@@ -299,14 +299,26 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
             ));
             Err(match to.want {
                 None => failure.help("was the script edited after it was written?"),
-                Some(want) => compare(dialect(script.engine), found, want).differences.iter().take(10).fold(
-                    failure.help("please report it; these came out otherwise than they are wanted:"),
-                    |failure, difference| failure.help(difference.key.to_string()),
-                ),
+                Some(want) => not_as_wanted(failure, &compare(dialect(script.engine), found, want)),
             })
         }
         other => Err(live_failure(target, other)),
     }
+}
+
+/// What came out otherwise than it is wanted; or, if nothing did, what can't be read in the way that the server spells it.
+fn not_as_wanted(failure: Failure, comparison: &Comparison<'_>) -> Failure {
+    let differing: Vec<String> = comparison.differences.iter().map(|difference| difference.key.to_string()).collect();
+    let (heading, objects) = if differing.is_empty() {
+        let unproven: Vec<String> = comparison.unproven.iter().map(ToString::to_string).collect();
+        (
+            "give `--scratch URL` as well: only a server can tell that these are what is wanted, in its own words:",
+            unproven,
+        )
+    } else {
+        ("please report it; these came out otherwise than they are wanted:", differing)
+    };
+    objects.into_iter().take(10).fold(failure.help(heading), Failure::help)
 }
 
 fn shortened(statement: &str) -> String {

@@ -264,9 +264,20 @@ fn parse<T>(text: &str, read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::p
 /// The text with spellings that the parser does not know replaced by others that mean the same.
 fn readable(text: &str) -> Cow<'_, str> {
     let upper = text.to_ascii_uppercase();
-    if !["BOTH FROM", "LEADING FROM", "TRAILING FROM", "ISNULL", "NOTNULL", "ONLY", "&>", "OPERATOR(", "VARIADIC ARRAY"]
-        .iter()
-        .any(|words| upper.contains(words))
+    if ![
+        "BOTH FROM",
+        "LEADING FROM",
+        "TRAILING FROM",
+        "ISNULL",
+        "NOTNULL",
+        "ONLY",
+        "&>",
+        "OPERATOR(",
+        "VARIADIC ARRAY",
+        "::INTERVAL",
+    ]
+    .iter()
+    .any(|words| upper.contains(words))
     {
         return Cow::Borrowed(text);
     }
@@ -286,6 +297,10 @@ fn readable(text: &str) -> Cow<'_, str> {
         let postfix = [("ISNULL", "IS NULL"), ("NOTNULL", "IS NOT NULL")].into_iter().find(|(word, _)| is(index, word));
         // FROM ONLY x: counted apart.
         let only = is_only(text, &tokens, index);
+        // RANGE '1 day'::interval PRECEDING: the parser wants no cast there.
+        let bound = tokens[index].is_symbol(text, "::")
+            && is(index + 1, "INTERVAL")
+            && ["PRECEDING", "FOLLOWING"].iter().any(|word| is(index + 2, word));
         // sqlparser takes what follows this operator for a part of it.
         let greedy = tokens[index].is_symbol(text, "&>");
         let replaced = trim
@@ -294,6 +309,7 @@ fn readable(text: &str) -> Cow<'_, str> {
             .or(postfix.map(|(_, words)| (words, 0)))
             .or(quantified_operator(text, &tokens, index))
             .or(listed.map(|_| ("", 2)))
+            .or(bound.then_some(("", 1)))
             .or((only || closing.contains(&index)).then_some(("", 0)));
         if let Some((words, more)) = replaced {
             out.push_str(&text[done..tokens[index].start as usize]);
