@@ -264,7 +264,7 @@ fn case(seed: u64) -> bool {
 
     // 6: and back.
     fs::copy(file("work.db"), file("back.db")).expect("a copy");
-    let mut undo = plan::undo(dialect, "honey", &have, &want, &renames, VERSION);
+    let mut undo = plan::undo(dialect, "honey", (&have, &want), &renames, false, VERSION);
     waive_everything(&mut undo);
     let text = write(&undo);
     if let Err(error) = run(&file("back.db"), &undo, seed.is_multiple_of(5)) {

@@ -143,9 +143,9 @@ impl Script {
             let undo = plan::undo(
                 dialect,
                 &script.project,
-                &have.model,
-                &want.model,
+                (&have.model, &want.model),
                 &comparison.renames,
+                self.wishes.access,
                 script.engine_version,
             );
             files::write_atomically(path, write(&undo).as_bytes())?;

@@ -22,7 +22,7 @@ pub fn failure(failure: &Failure) {
 pub fn count(number: usize, thing: &str) -> String {
     let plural = match thing {
         "index" => "indexes".to_owned(),
-        "statistics" => thing.to_owned(),
+        "statistics" | "default privileges" => thing.to_owned(),
         "operator class" => "operator classes".to_owned(),
         thing if thing.ends_with('y') => format!("{}ies", &thing[..thing.len() - 1]),
         thing => format!("{thing}s"),

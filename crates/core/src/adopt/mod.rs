@@ -18,6 +18,9 @@ pub struct AdoptedFile {
     pub text: String,
 }
 
+/// Where it stands who may do what with objects to come, and with a schema that every database has.
+const GRANTED_ONLY: &str = "access.sql";
+
 /// Writes a model as files, ordered by path; with owners, grants and labels if `access` asks for them. Only the white space of a
 /// definition changes, and not even that where a person left a comment.
 pub fn files(dialect: &dyn Dialect, model: &Model, access: bool) -> Vec<AdoptedFile> {
@@ -44,6 +47,11 @@ pub fn files(dialect: &dyn Dialect, model: &Model, access: bool) -> Vec<AdoptedF
     for (owner, objects) in by_owner.iter().filter(|(owner, _)| model.named(owner).next().is_none()) {
         let text = objects.iter().map(|object| statement(dialect, object)).collect::<Vec<_>>().join("\n");
         files.push(AdoptedFile { path: path(dialect, objects[0].definition.kind(), owner, &mut taken), text });
+    }
+    let granted_only = model.granted_only().filter(|_| access).flat_map(|object| dialect.access_statements(object));
+    let text: String = granted_only.map(|statement| format!("{statement};\n")).collect();
+    if !text.is_empty() {
+        files.push(AdoptedFile { path: GRANTED_ONLY.to_owned(), text });
     }
     files.sort_by(|a, b| a.path.cmp(&b.path));
     files

@@ -2,11 +2,12 @@
 
 use super::{Change, Comparison, Difference, Property};
 use crate::dialects::Dialect;
-use crate::model::{Model, Object};
+use crate::model::{Kind, Model, Object};
 
 /// Adds what differs in owners, grants and labels of the objects that both models have.
 ///
-/// An owner that want does not name is no difference: it is whoever makes the object.
+/// An owner that want does not name is no difference: it is whoever makes the object. So is what nobody may do by itself in a
+/// schema that every database has.
 pub fn add_access<'m>(dialect: &dyn Dialect, comparison: &mut Comparison<'m>, have: &'m Model, want: &'m Model) {
     for wanted in want.objects() {
         let key = wanted.key();
@@ -28,7 +29,52 @@ pub fn add_access<'m>(dialect: &dyn Dialect, comparison: &mut Comparison<'m>, ha
             Change::Change { have: Box::new(present.clone()), want: wanted, formerly: None, properties: found };
         comparison.differences.push(Difference { key, change });
     }
+    for (have, want) in granted_only(dialect, have, want) {
+        let (key, change) = match (have, want) {
+            (Some(have), Some(want)) => {
+                let properties = access_properties(dialect, have, want);
+                if properties.is_empty() {
+                    continue;
+                }
+                (want.key(), Change::Change { have: Box::new(have.clone()), want, formerly: None, properties })
+            }
+            (None, Some(want)) => (want.key(), Change::Create(want)),
+            (Some(have), None) => (have.key(), Change::Remove(have)),
+            (None, None) => continue,
+        };
+        comparison.differences.push(Difference { key, change });
+    }
     comparison.differences.sort_by(|a, b| a.key.cmp(&b.key));
+}
+
+/// What holds by itself if nothing is said of it, so counts only if want says it.
+pub const UNLESS_SAID: [&str; 2] = ["owner", "granted to everybody"];
+
+/// What is only granted on, in have and in want, side by side. Default privileges that name no role are those of whoever creates
+/// the objects: of a role that the other side names and this one does not. Of a schema that every database has, nothing counts
+/// if want says nothing.
+pub fn granted_only<'m>(
+    dialect: &dyn Dialect,
+    have: &'m Model,
+    want: &'m Model,
+) -> Vec<(Option<&'m Object>, Option<&'m Object>)> {
+    let alone = |one: &Object, there: &Model| there.find_granted_only(&one.key()).is_none();
+    let mut left: Vec<&Object> = have.granted_only().filter(|object| alone(object, want)).collect();
+    let mut pairs = Vec::new();
+    for wanted in want.granted_only() {
+        let mut found = have.find_granted_only(&wanted.key());
+        if found.is_none() {
+            let may_be =
+                |other: &&&Object| dialect.may_be_those_of(wanted, other) || dialect.may_be_those_of(other, wanted);
+            let is_same = |other: &&&Object| access_properties(dialect, other, wanted).is_empty();
+            found = left.iter().filter(may_be).find(is_same).or_else(|| left.iter().find(may_be)).copied();
+            left.retain(|other| found.is_none_or(|found| found.name != other.name));
+        }
+        pairs.push((found, Some(wanted)));
+    }
+    let counts = left.into_iter().filter(|object| object.definition.kind() == Kind::DefaultPrivileges);
+    pairs.extend(counts.map(|object| (Some(object), None)));
+    pairs
 }
 
 /// What differs in the owner, the grants and the labels of an object.
@@ -43,7 +89,7 @@ pub fn access_properties(dialect: &dyn Dialect, have: &Object, want: &Object) ->
     names.dedup();
     names
         .into_iter()
-        .filter(|name| !is_owners(name) && (*name != "owner" || want.contains_key("owner")))
+        .filter(|name| !is_owners(name) && (!UNLESS_SAID.contains(&name.as_str()) || want.contains_key(*name)))
         .map(|name| Property { name: name.clone(), have: have.get(name).cloned(), want: want.get(name).cloned() })
         .filter(|property| property.have != property.want)
         .collect()

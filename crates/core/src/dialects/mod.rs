@@ -78,6 +78,11 @@ pub trait Dialect: Sync {
         Vec::new()
     }
 
+    /// Whether default privileges that name no role may be these, which do.
+    fn may_be_those_of(&self, _nameless: &Object, _other: &Object) -> bool {
+        false
+    }
+
     /// Takes an object out with all that depends on it, as DROP … CASCADE does.
     fn drop_with_dependents(&self, model: &mut Model, key: &ObjectKey) {
         model.remove(key);

@@ -73,6 +73,13 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
                 }
                 // The file that creates it comes later.
                 StatementKind::Drop { kind, name, if_exists: true, .. } if !folder.has(dropped(kind), &name) => {}
+                StatementKind::Grant(grant) => {
+                    let own = |object: &Object| object.location.is_some_and(|other| other.source == location.source);
+                    (grant.apply)(&mut folder.folded.model, &own);
+                    if grant.of_many {
+                        deferred.push(Statement { location, kind: StatementKind::Grant(grant) });
+                    }
+                }
                 kind @ (StatementKind::Alter { .. } | StatementKind::Drop { .. } | StatementKind::Amend(_)) => {
                     deferred.push(Statement { location, kind });
                 }
@@ -96,6 +103,10 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
                 folder.drop(kind, &name, (if_exists, cascade), location);
             }
             StatementKind::Amend(amendment) => folder.amend(&amendment, location),
+            StatementKind::Grant(grant) => {
+                let others = |object: &Object| object.location.is_none_or(|other| other.source != location.source);
+                (grant.apply)(&mut folder.folded.model, &others);
+            }
             _ => {}
         }
     }

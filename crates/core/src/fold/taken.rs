@@ -31,7 +31,8 @@ impl Taken {
         self.constraints.contains_key(name)
     }
 
-    pub(super) fn add(&mut self, held: Held) {
+    /// Counts what an object holds.
+    pub fn add(&mut self, held: Held) {
         held.relations.into_iter().for_each(|name| *self.relations.entry(name).or_default() += 1);
         held.constraints.into_iter().for_each(|name| *self.constraints.entry(name).or_default() += 1);
     }

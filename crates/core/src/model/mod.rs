@@ -23,7 +23,7 @@ pub use definition::{Definition, Event, Index, IndexPart, Plain, Timing, Trigger
 pub use expression::{Expression, is_sure};
 pub use fingerprint::{Fingerprint, hex};
 pub use name::Name;
-pub use table::{Action, Check, Column, ForeignKey, Generated, Key, KeyPart, OnConflict, Table};
+pub use table::{Action, Check, Column, ForeignKey, Generated, Key, KeyPart, OfParent, OnConflict, Table};
 pub use unordered::Unordered;
 
 use crate::source::Location;
@@ -106,11 +106,13 @@ pub enum Kind {
     Publication,
     /// A subscription.
     Subscription,
+    /// What roles may do with objects to come. It is no part of the structure.
+    DefaultPrivileges,
 }
 
 impl Kind {
     /// Every kind.
-    pub const ALL: [Kind; 37] = [
+    pub const ALL: [Kind; 38] = [
         Kind::Table,
         Kind::VirtualTable,
         Kind::Index,
@@ -148,6 +150,7 @@ impl Kind {
         Kind::EventTrigger,
         Kind::Publication,
         Kind::Subscription,
+        Kind::DefaultPrivileges,
     ];
 
     /// What a person reads: `virtual table`.
@@ -190,6 +193,7 @@ impl Kind {
             Kind::EventTrigger => "event trigger",
             Kind::Publication => "publication",
             Kind::Subscription => "subscription",
+            Kind::DefaultPrivileges => "default privileges",
         }
     }
 
@@ -294,6 +298,7 @@ impl Formerly {
 #[derive(Debug, Clone, Default)]
 pub struct Model {
     objects: BTreeMap<ObjectKey, Object>,
+    granted_only: BTreeMap<ObjectKey, Object>,
 }
 
 impl Model {
@@ -355,8 +360,8 @@ impl Model {
     }
 
     /// All objects, taken out.
-    pub fn into_objects(self) -> impl Iterator<Item = Object> {
-        self.objects.into_values()
+    pub fn take_objects(&mut self) -> Vec<Object> {
+        std::mem::take(&mut self.objects).into_values().collect()
     }
 
     /// The objects of one kind, ordered by name.
@@ -381,6 +386,27 @@ impl Model {
         owned
     }
 
+    /// What is no part of the structure, and yet roles may do something with it: objects to come, and a schema that every
+    /// database has. Ordered by kind and name.
+    pub fn granted_only(&self) -> impl Iterator<Item = &Object> {
+        self.granted_only.values()
+    }
+
+    /// The one of this key, if anything is granted or revoked there.
+    pub fn find_granted_only(&self, key: &ObjectKey) -> Option<&Object> {
+        self.granted_only.get(key)
+    }
+
+    /// Adds one; gives back the one of the same key that was there.
+    pub fn insert_granted_only(&mut self, object: Object) -> Option<Object> {
+        self.granted_only.insert(object.key(), object)
+    }
+
+    /// Takes one out.
+    pub fn remove_granted_only(&mut self, key: &ObjectKey) -> Option<Object> {
+        self.granted_only.remove(key)
+    }
+
     /// How many objects there are.
     pub fn len(&self) -> usize {
         self.objects.len()
@@ -398,7 +424,9 @@ impl Model {
 
     /// The model without some objects.
     pub fn without(&self, keys: &[String]) -> Model {
-        self.objects().filter(|object| !keys.contains(&object.key().to_string())).cloned().collect()
+        let mut model = self.clone();
+        model.objects.retain(|key, _| !keys.contains(&key.to_string()));
+        model
     }
 
     /// The hash of the canonical structure.
@@ -414,8 +442,16 @@ impl PartialEq for Model {
     }
 }
 
+impl Extend<Object> for Model {
+    fn extend<I: IntoIterator<Item = Object>>(&mut self, objects: I) {
+        self.objects.extend(objects.into_iter().map(|object| (object.key(), object)));
+    }
+}
+
 impl FromIterator<Object> for Model {
     fn from_iter<I: IntoIterator<Item = Object>>(objects: I) -> Self {
-        Model { objects: objects.into_iter().map(|object| (object.key(), object)).collect() }
+        let mut model = Model::default();
+        model.extend(objects);
+        model
     }
 }

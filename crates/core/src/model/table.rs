@@ -38,6 +38,25 @@ pub struct Table {
     /// What else is said of it.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     pub clauses: Clauses,
+    /// What a partition says of itself that it has with its parent. It comes and goes with that, and is kept only to know its name if
+    /// the partition is detached.
+    #[serde(skip)]
+    pub of_parent: Beside<OfParent>,
+}
+
+/// Constraints and indexes of a partition that are parts of its parent's.
+#[derive(Debug, Clone, Default)]
+pub struct OfParent {
+    /// The primary key.
+    pub primary_key: Option<Key>,
+    /// UNIQUE constraints.
+    pub unique_keys: Vec<Key>,
+    /// CHECK constraints.
+    pub checks: Vec<Check>,
+    /// Foreign keys.
+    pub foreign_keys: Vec<ForeignKey>,
+    /// Indexes.
+    pub indexes: Vec<Object>,
 }
 
 fn is_empty<T>(list: &Unordered<T>) -> bool {

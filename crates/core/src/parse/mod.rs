@@ -7,7 +7,7 @@ mod statement;
 pub mod token;
 
 pub use reader::{Parsed, Reader};
-pub use statement::{AlterTable, Amendment, Constraints, Session, Statement, StatementKind};
+pub use statement::{AlterTable, Amendment, Constraints, Grant, Session, Statement, StatementKind};
 pub use token::{Token, TokenKind};
 
 use crate::diagnostics::{Code, Diagnostic};

@@ -25,7 +25,10 @@ impl Statement {
         match &self.kind {
             StatementKind::Alter { table: subject, .. } | StatementKind::Drop { name: subject, .. } => subject == name,
             StatementKind::Amend(amendment) => amendment.name == *name,
-            StatementKind::Create { .. } | StatementKind::Aside(_) | StatementKind::Session => false,
+            StatementKind::Create { .. }
+            | StatementKind::Grant(_)
+            | StatementKind::Aside(_)
+            | StatementKind::Session => false,
         }
     }
 }
@@ -62,6 +65,8 @@ pub enum StatementKind {
     },
     /// Any other change of an object that was created before.
     Amend(Amendment),
+    /// A change of who may do what with many objects, or with what is no part of the structure.
+    Grant(Grant),
     /// Something that is no part of a schema, with the note that says so.
     Aside(Box<Diagnostic>),
     /// A session setting: stepped over.
@@ -75,6 +80,8 @@ pub struct Session {
     pub path: Vec<SmolStr>,
     /// What a new object has if its statement does not say it, by clause: `tablespace`.
     pub defaults: BTreeMap<SmolStr, SmolStr>,
+    /// The default privileges of whoever runs the source, by their name.
+    pub granted: BTreeMap<Name, Object>,
 }
 
 /// A change of an object that was created before, as the dialect that read it makes it.
@@ -88,6 +95,22 @@ pub struct Amendment {
     pub if_exists: bool,
     /// Makes the change. It gets the model and the key of the object that was found.
     pub apply: Apply,
+}
+
+/// A change of who may do what, as the dialect that read it makes it.
+#[derive(Clone)]
+pub struct Grant {
+    /// Whether it is about many objects: it is made for those that its own file has created before, and once all files are read
+    /// for those of other files.
+    pub of_many: bool,
+    /// Makes the change, for the objects that it is about.
+    pub apply: Arc<dyn Fn(&mut Model, &dyn Fn(&Object) -> bool) + Send + Sync>,
+}
+
+impl fmt::Debug for Grant {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Grant").field("of_many", &self.of_many).finish_non_exhaustive()
+    }
 }
 
 /// The change itself.

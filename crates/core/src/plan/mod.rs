@@ -145,18 +145,21 @@ pub fn script(
 
 /// The way back: from want to have, with the renames the other way round.
 ///
-/// What it can't bring back is named in its steps; nothing is known of the data that there will be by then.
+/// What it can't bring back is named in its steps; nothing is known of the data that there will be by then. `access`: whether
+/// owners, grants and labels go back too.
 pub fn undo(
     dialect: &dyn Dialect,
     project: &str,
-    have: &Model,
-    want: &Model,
+    (have, want): (&Model, &Model),
     renames: &Renames,
+    access: bool,
     version: EngineVersion,
 ) -> Script {
     let comparison = compare_with(dialect, want, have, renames.inverted());
     let evidence = Evidence::default();
-    let planning = Planning { way_back: true, ..Planning::new(dialect, (want, have), &comparison, version, &evidence) };
+    let wishes = Wishes { access, ..Wishes::default() };
+    let planning =
+        Planning { way_back: true, wishes, ..Planning::new(dialect, (want, have), &comparison, version, &evidence) };
     planned(dialect, project, &planning)
 }
 

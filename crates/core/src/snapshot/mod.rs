@@ -93,6 +93,9 @@ pub struct SnapshotFile {
     sources: Vec<SourceFile>,
     /// Ordered by kind and name.
     objects: Vec<ObjectRecord>,
+    /// What is no part of the structure, and yet roles may do something with it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    granted_only: Vec<ObjectRecord>,
 }
 
 /// One object, as it is read.
@@ -119,6 +122,21 @@ struct ObjectRecord {
     /// The source file that it was read from.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     file: Option<String>,
+}
+
+impl From<ObjectRecord> for Object {
+    fn from(record: ObjectRecord) -> Object {
+        Object {
+            name: record.name,
+            definition: record.definition,
+            text: record.text,
+            formerly: record.formerly,
+            access: record.access,
+            uses: record.uses,
+            names_in: record.names_in,
+            location: None,
+        }
+    }
 }
 
 /// The same, as it is written: nothing is copied.
@@ -177,6 +195,12 @@ impl Snapshot {
         let lines: Vec<String> =
             objects.into_par_iter().map(|object| json(&ObjectLine::new(object, sources))).collect();
         push_lines(&mut out, lines.into_iter());
+        let mut granted_only =
+            self.model.granted_only().map(|object| json(&ObjectLine::new(object, sources))).peekable();
+        if granted_only.peek().is_some() {
+            out.push_str("],\n\"granted-only\": [");
+            push_lines(&mut out, granted_only);
+        }
         out.push_str("]\n}\n");
         seal::close(out)
     }
@@ -203,20 +227,10 @@ impl Snapshot {
         }
         let file: SnapshotFile =
             serde_json::from_str(text).map_err(|error| SnapshotError::Damaged(error.to_string()))?;
-        let model: Model = file
-            .objects
-            .into_iter()
-            .map(|record| Object {
-                name: record.name,
-                definition: record.definition,
-                text: record.text,
-                formerly: record.formerly,
-                access: record.access,
-                uses: record.uses,
-                names_in: record.names_in,
-                location: None,
-            })
-            .collect();
+        let mut model: Model = file.objects.into_iter().map(Object::from).collect();
+        for record in file.granted_only {
+            model.insert_granted_only(record.into());
+        }
         if model.fingerprint() != file.fingerprint {
             return Err(SnapshotError::Altered);
         }

@@ -150,7 +150,7 @@ fn pair(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
     assert!(found.is_empty(), "the dump differs:\n{found}\n{text}");
     // 6: and back.
     let renames = compare(postgres(), &a, &b).renames;
-    let undo = plan::undo(postgres(), "honey", &a, &b, &renames, version(age));
+    let undo = plan::undo(postgres(), "honey", (&a, &b), &renames, false, version(age));
     match connect(&database, Access::Write).deploy(&undo, &release(), &mut |_| {}) {
         Ok(_) => {}
         Err(LiveError::StepFailed { message, .. }) if by_rows(&message) => return Outcome::StoppedByRows,

@@ -1,8 +1,10 @@
 //! PostgreSQL, on two real servers of different age.
 
+mod access;
 mod failures;
 mod invariants;
 mod parts;
+mod releases;
 mod renames;
 mod respellings;
 mod round_trip;

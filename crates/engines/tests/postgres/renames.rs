@@ -93,3 +93,47 @@ fn every_kind_keeps_what_it_is_under_another_name() {
             .for_each(|each| each.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
     });
 }
+
+/// A column under another name is the same column to whatever reads it: one statement is all there is to do, and it is undone by one.
+#[test]
+fn what_reads_a_column_keeps_reading_it() {
+    let source = include_str!("renamed_column.sql");
+    let (before, _) = source.split_once("ALTER TABLE members RENAME COLUMN").expect("it is there");
+    for age in AGES {
+        let (database, other) = (made(age, before), made(age, before));
+        other.psql("ALTER TABLE members RENAME COLUMN name TO full_name").expect("renamed");
+        let dumped = other.dump();
+        let after = dumped.replace("    full_name text,", "    -- wevrun: formerly name\n    full_name text,");
+        assert_ne!(after, dumped);
+        let script = script_for(version(age), &read(&database), &model(&after));
+        let statements: Vec<&String> = script.plan.steps().flat_map(|step| &step.statements).collect();
+        assert_eq!(statements, ["ALTER TABLE public.members RENAME COLUMN name TO full_name"], "{age:?}");
+        connect(&database, Access::Write).deploy(&script, &release(), &mut |_| {}).expect("it runs");
+        let left = structure_difference(&database.structure(), &other.structure());
+        let left: Vec<&str> = left.lines().filter(|line| !line.contains("wevrun")).collect();
+        assert!(left.is_empty(), "{age:?}: {left:?}");
+    }
+}
+
+/// A view's own column follows its table's only if the source says so: then the view is made anew.
+#[test]
+fn views_say_what_their_columns_are_called() {
+    let before = "CREATE TABLE members (id int PRIMARY KEY, name text);
+        CREATE VIEW names AS SELECT id, name FROM members;
+        CREATE VIEW short_names AS SELECT n.name FROM names n WHERE length(n.name) < 9;";
+    let after = "CREATE TABLE members (id int PRIMARY KEY,
+            -- wevrun: formerly name
+            full_name text);
+        CREATE VIEW names AS SELECT id, full_name FROM members;
+        CREATE VIEW short_names AS SELECT n.full_name FROM names n WHERE length(n.full_name) < 9;";
+    for age in AGES {
+        let database = made(age, before);
+        database.psql("INSERT INTO members VALUES (1, 'ida')").expect("a row");
+        let script = script_for(version(age), &read(&database), &model(after));
+        connect(&database, Access::Write)
+            .deploy(&script, &release(), &mut |_| {})
+            .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", write(&script)));
+        assert!(read(&database) == model(after), "{age:?}");
+        assert_eq!(database.psql("SELECT full_name FROM short_names").expect("a row").trim(), "ida");
+    }
+}

@@ -1,7 +1,7 @@
 //! A database as source, and the source as a database: the same structure, by the server's own dump.
 
 use wevrun_core::adopt;
-use wevrun_core::compare::{add_access, compare};
+use wevrun_core::compare::compare;
 use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_engines::Access;
@@ -18,8 +18,21 @@ const OWN_TYPES: &str = include_str!("own_types.sql");
 const EXTENDED: &str = include_str!("extended.sql");
 const EVERYDAY: &str = include_str!("everyday.sql");
 const REWRITTEN: &str = include_str!("rewritten.sql");
-const SCHEMAS: [&str; 9] =
-    [COOPERATIVE, ODDITIES, BULLETIN_BOARD, EVERY_FORM, LONG_LIVED, OWN_TYPES, EXTENDED, EVERYDAY, REWRITTEN];
+const DOMAINS: &str = include_str!("domains.sql");
+const RENAMED_COLUMN: &str = include_str!("renamed_column.sql");
+const SCHEMAS: [&str; 11] = [
+    COOPERATIVE,
+    ODDITIES,
+    BULLETIN_BOARD,
+    EVERY_FORM,
+    LONG_LIVED,
+    OWN_TYPES,
+    EXTENDED,
+    EVERYDAY,
+    REWRITTEN,
+    RENAMED_COLUMN,
+    DOMAINS,
+];
 
 pub fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {
     AGES.into_iter().flat_map(|age| SCHEMAS.map(|schema| (age, schema)))
@@ -183,79 +196,6 @@ fn not_null_is_changed_in_place() {
         let found: Vec<String> = database.structure().into_iter().filter(|text| !text.contains("wevrun")).collect();
         let found = structure_difference(&found, &expected);
         assert!(found.is_empty(), "{found}\n{written}");
-    }
-}
-
-/// A view that must be made again belongs to whom it belonged, and whoever could read it still can.
-#[test]
-fn what_is_made_again_keeps_owner_and_grants() {
-    for age in AGES {
-        let source = "CREATE TABLE hives (id integer PRIMARY KEY, label varchar(20));
-            CREATE VIEW labels AS SELECT id, label FROM hives;
-            CREATE FUNCTION label_of(hives) RETURNS text LANGUAGE sql AS 'SELECT $1.label';";
-        let number = age as u8;
-        let database = made(age, source);
-        let roles = format!(
-            "CREATE ROLE reader_{number}; CREATE ROLE owner_{number}; GRANT SELECT ON labels TO reader_{number} WITH GRANT OPTION;
-             GRANT SELECT (id) ON labels TO public; ALTER VIEW labels OWNER TO owner_{number};
-             REVOKE ALL ON FUNCTION label_of(hives) FROM public;"
-        );
-        database.psql(&roles).expect("roles");
-        let access = "SELECT relname, pg_get_userbyid(relowner), relacl, (SELECT attacl FROM pg_attribute WHERE attrelid = c.oid AND attname = 'id')
-            FROM pg_class c WHERE relname = 'labels' UNION ALL SELECT proname, NULL, proacl, NULL FROM pg_proc WHERE proname = 'label_of'";
-        let before = database.psql(access).expect("rows");
-        let want = model(&source.replace("varchar(20)", "text"));
-        let script = script(&read(&database), &want);
-        let text = wevrun_core::script::write(&script);
-        assert!(text.contains("DROP VIEW"), "the server demands it: {text}");
-        connect(&database, Access::Write)
-            .deploy(&script, &release(), &mut |_| {})
-            .unwrap_or_else(|e| panic!("{e:?}\n{text}"));
-        assert_eq!(database.psql(access).expect("rows"), before, "{text}");
-        database
-            .psql(&format!("DROP OWNED BY reader_{number}, owner_{number}; DROP ROLE reader_{number}, owner_{number}"))
-            .expect("gone");
-    }
-}
-
-/// Owners and grants become what the source says, where that is asked for, and stay what they are where it is not.
-#[test]
-fn owners_and_grants_are_changed_when_asked() {
-    for age in AGES {
-        let number = age as u8;
-        let base = "CREATE TABLE hives (id integer, label text); CREATE VIEW labels AS SELECT label FROM hives;
-            CREATE FUNCTION f() RETURNS integer LANGUAGE sql AS 'SELECT 1'; CREATE SEQUENCE numbers;";
-        let before = format!(
-            "{base} GRANT SELECT, INSERT ON hives TO reader{number}; GRANT UPDATE (label) ON hives TO keeper{number};
-             REVOKE ALL ON FUNCTION f() FROM public; GRANT ALL ON labels TO keeper{number} WITH GRANT OPTION;"
-        );
-        let after = format!(
-            "{base} ALTER TABLE hives OWNER TO keeper{number}; GRANT SELECT ON hives TO reader{number};
-             GRANT USAGE ON SEQUENCE numbers TO public; CREATE TABLE lots (id integer); GRANT DELETE ON lots TO reader{number};
-             GRANT SELECT ON labels TO keeper{number};"
-        );
-        let database = Server::of(age).database();
-        let roles = format!("CREATE ROLE keeper{number}; CREATE ROLE reader{number};");
-        let _ = database.psql(&roles);
-        database.psql(&before).expect("made");
-        for wanted in [&after, &before] {
-            let (have, want) = (read(&database), model(wanted));
-            let differing = |have: &Model| {
-                let mut comparison = compare(postgres(), have, &want);
-                add_access(postgres(), &mut comparison, have, &want);
-                comparison.differences.len()
-            };
-            assert!(differing(&have) > 3, "{age:?}");
-            let comparison = compare(postgres(), &have, &want);
-            let wishes = Wishes { access: true, ..Wishes::default() };
-            let evidence = Evidence::default();
-            let script =
-                plan::script(postgres(), "honey", (&have, &want), &comparison, wishes, version(age), &evidence);
-            connect(&database, Access::Write)
-                .deploy(&script, &release(), &mut |_| {})
-                .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", wevrun_core::script::write(&script)));
-            assert_eq!(differing(&read(&database)), 0, "{age:?}: {}", wevrun_core::script::write(&script));
-        }
     }
 }
 

@@ -9,11 +9,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::names;
 use super::tokens::literal;
 use super::write;
-use crate::compare::Property;
-use crate::model::{Kind, Object};
+use crate::compare::{Property, UNLESS_SAID};
+use crate::model::{Clauses, Kind, Object};
 
 /// What ALL means for an object of the kind. MAINTAIN, which tables have since 17, is a part of all or said by itself.
-fn all(kind: Kind) -> &'static [&'static str] {
+pub fn all(kind: Kind) -> &'static [&'static str] {
     match kind {
         Kind::Sequence => &["select", "update", "usage"],
         Kind::Function | Kind::Procedure | Kind::Aggregate => &["execute"],
@@ -26,7 +26,7 @@ fn all(kind: Kind) -> &'static [&'static str] {
 }
 
 /// What everybody may do with an object of the kind if nothing else is said.
-fn usual_for_everybody(kind: Kind) -> Option<&'static str> {
+pub fn usual_for_everybody(kind: Kind) -> Option<&'static str> {
     match kind {
         Kind::Function | Kind::Procedure | Kind::Aggregate => Some("execute"),
         Kind::Type | Kind::Domain | Kind::Language => Some("usage"),
@@ -34,12 +34,57 @@ fn usual_for_everybody(kind: Kind) -> Option<&'static str> {
     }
 }
 
+/// Says that everybody may do no more than what is granted. Said first: the clauses of grants add to it.
+pub const EVERYBODY_STARTS_WITH_NOTHING: &str = "revoke all from public";
+
+/// The kind of object on which something is granted: of default privileges, the kind of the objects to come. Their clauses are
+/// `on`, `schema` if they hold in one only, and `role` if it is said who creates these objects.
+pub fn kind_granted_on(object: &Object) -> Kind {
+    match write::clauses(object).value("on").filter(|_| object.definition.kind() == Kind::DefaultPrivileges) {
+        None => object.definition.kind(),
+        Some("TABLES") => Kind::Table,
+        Some("SEQUENCES") => Kind::Sequence,
+        Some("FUNCTIONS") => Kind::Function,
+        Some("TYPES") => Kind::Type,
+        Some("SCHEMAS") => Kind::Schema,
+        Some(_) => Kind::DefaultPrivileges,
+    }
+}
+
+/// Whether an object that is created gets what these default privileges say, if the right role creates it.
+fn comes_under(default: &Object, object: &Object) -> bool {
+    let kind = match object.definition.kind() {
+        Kind::View | Kind::MaterializedView | Kind::ForeignTable => Kind::Table,
+        Kind::Procedure | Kind::Aggregate => Kind::Function,
+        Kind::Domain => Kind::Type,
+        kind => kind,
+    };
+    let schema = write::clauses(default).value("schema");
+    kind_granted_on(default) == kind
+        && schema.is_none_or(|schema| names::schema(&object.name).as_deref() == Some(schema))
+}
+
+/// Whether default privileges that name no role, so are those of whoever deploys, may be these, which do.
+pub fn may_be_those_of(nameless: &Object, other: &Object) -> bool {
+    let [nameless, other] = [nameless, other].map(write::clauses);
+    nameless.has("on")
+        && !nameless.has("role")
+        && other.has("role")
+        && ["on", "schema"].iter().all(|clause| nameless.value(clause) == other.value(clause))
+}
+
+/// What roles may do with an object when it has just been created, by these default privileges.
+pub fn at_birth<'o>(defaults: impl Iterator<Item = &'o Object>, object: &Object) -> Clauses {
+    let apply = defaults.filter(|default| comes_under(default, object));
+    apply.flat_map(|default| default.access.iter()).map(|(clause, value)| (clause, value.clone())).collect()
+}
+
 const WITH_OPTION: &str = " with grant option";
 
 /// The facts, each under what it is about: `owner`, `granted to ida`, `label of a provider`.
 pub fn facts(object: &Object) -> BTreeMap<String, String> {
-    let kind = object.definition.kind();
-    let owner = object.access.value("owner");
+    let kind = kind_granted_on(object);
+    let owner = object.access.value("owner").or_else(|| write::clauses(object).value("role"));
     let mut facts = BTreeMap::new();
     let mut granted: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     for (clause, value) in object.access.iter() {
@@ -54,11 +99,18 @@ pub fn facts(object: &Object) -> BTreeMap<String, String> {
             privileges.extend(single(kind, privilege).into_iter().map(|privilege| format!("{privilege}{option}")));
         }
     }
-    if let Some(usual) = usual_for_everybody(kind) {
+    let from_nothing = object.access.has(EVERYBODY_STARTS_WITH_NOTHING);
+    let in_schema = write::clauses(object).has("schema");
+    if let Some(usual) = usual_for_everybody(kind).filter(|_| !in_schema) {
         let everybody = granted.remove("public").unwrap_or_default();
-        if !everybody.contains(usual) && object.access.has("revoke all from public") {
+        if !everybody.contains(usual) && from_nothing {
             facts.insert("granted to public".to_owned(), "nothing".to_owned());
         }
+    } else if from_nothing {
+        // What everybody may do in a schema that every database has depends on the version, if nothing is said.
+        let everybody: Vec<String> = granted.remove("public").unwrap_or_default().into_iter().collect();
+        let list = if everybody.is_empty() { "nothing".to_owned() } else { everybody.join(", ") };
+        facts.insert(UNLESS_SAID[1].to_owned(), list);
     }
     // What the owner may do is the owner's by right.
     for (role, mut privileges) in granted.into_iter().filter(|(role, _)| owner != Some(role)) {
@@ -92,38 +144,52 @@ fn single(kind: Kind, privilege: &str) -> Vec<String> {
     words.into_iter().flat_map(|word| columns.iter().map(move |column| format!("{word}{}", of(column)))).collect()
 }
 
-/// What GRANT and REVOKE call an object.
-fn granted(object: &Object) -> String {
-    match object.definition.kind() {
+/// The words that stand before GRANT or REVOKE, and those by which they call the object.
+fn granted(object: &Object) -> (String, String) {
+    let clauses = write::clauses(object);
+    let what = match object.definition.kind() {
+        Kind::DefaultPrivileges => {
+            let role = clauses.value("role").map(|role| format!("FOR ROLE {role} ")).unwrap_or_default();
+            let schema = clauses.value("schema").map(|schema| format!("IN SCHEMA {} ", names::quoted(schema)));
+            let before = format!("ALTER DEFAULT PRIVILEGES {role}{}", schema.unwrap_or_default());
+            return (before, clauses.value("on").unwrap_or_default().to_owned());
+        }
         Kind::View | Kind::MaterializedView | Kind::ForeignTable | Kind::Table => format!("TABLE {}", object.name),
         Kind::Function | Kind::Procedure | Kind::Aggregate => format!("ROUTINE {}", object.name),
         Kind::Type | Kind::Domain => format!("TYPE {}", object.name),
         kind => write::subject(kind, &object.name),
-    }
+    };
+    (String::new(), what)
+}
+
+/// The role that a fact is about: of `granted to ida`, ida.
+fn role_of(fact: &str) -> Option<&str> {
+    if fact == UNLESS_SAID[1] { Some("public") } else { fact.strip_prefix("granted to ") }
 }
 
 /// The statements that make these facts of an object what want says. A role whose grants differ loses all of them first.
 pub fn changes(want: &Object, differing: &[Property]) -> Vec<String> {
-    let kind = want.definition.kind();
-    let what = granted(want);
+    let kind = kind_granted_on(want);
+    let (before, what) = granted(want);
     let mut changes = Vec::new();
     for property in differing {
-        if let Some(role) = property.name.strip_prefix("granted to ") {
-            changes.push(format!("REVOKE ALL ON {what} FROM {role}"));
+        if let Some(role) = role_of(&property.name) {
+            if property.have.is_some() || role == "public" {
+                changes.push(format!("{before}REVOKE ALL ON {what} FROM {role}"));
+            }
             let usual = usual_for_everybody(kind).filter(|_| role == "public" && property.want.is_none());
-            changes.extend(usual.map(|usual| format!("GRANT {} ON {what} TO public", usual.to_uppercase())));
+            changes.extend(usual.map(|usual| format!("{before}GRANT {} ON {what} TO public", usual.to_uppercase())));
         } else if let (Some(label), None) = (property.name.strip_prefix("label of "), &property.want) {
             changes.push(label_statement(want, label, "NULL"));
         }
     }
     let is_wanted = |clause: &str| {
-        differing.iter().any(|property| match property.name.split_once(' ') {
-            None => clause == property.name,
-            Some(("granted", _)) => {
-                let role = property.name.trim_start_matches("granted to ");
+        differing.iter().any(|property| match (role_of(&property.name), property.name.strip_prefix("label of ")) {
+            (Some(role), _) => {
                 clause.rsplit_once(" to ").is_some_and(|(head, to)| head.starts_with("grant ") && to == role)
             }
-            Some(_) => clause.strip_prefix("label ") == property.name.strip_prefix("label of "),
+            (None, Some(label)) => clause.strip_prefix("label ") == Some(label),
+            (None, None) => clause == property.name,
         })
     };
     let mut only = want.clone();
@@ -137,14 +203,13 @@ pub fn changes(want: &Object, differing: &[Property]) -> Vec<String> {
 /// The statements that give an object its owner, grants and labels.
 pub fn statements(object: &Object) -> Vec<String> {
     let kind = object.definition.kind();
-    let what = granted(object);
-    let subject = write::subject(kind, &object.name);
+    let (before, what) = granted(object);
     let mut statements = Vec::new();
     if let Some(owner) = object.access.value("owner") {
-        statements.push(format!("ALTER {subject} OWNER TO {owner}"));
+        statements.push(format!("ALTER {} OWNER TO {owner}", write::subject(kind, &object.name)));
     }
-    if object.access.has("revoke all from public") {
-        statements.push(format!("REVOKE ALL ON {what} FROM public"));
+    if object.access.has(EVERYBODY_STARTS_WITH_NOTHING) {
+        statements.push(format!("{before}REVOKE ALL ON {what} FROM public"));
     }
     for (clause, value) in object.access.iter() {
         if let Some((privilege, role)) = clause.strip_prefix("grant ").and_then(|rest| rest.rsplit_once(" to ")) {
@@ -152,7 +217,7 @@ pub fn statements(object: &Object) -> Vec<String> {
             let (word, columns) = privilege
                 .split_once('(')
                 .map_or((privilege, String::new()), |(word, columns)| (word, format!("({columns}")));
-            statements.push(format!("GRANT {}{columns} ON {what} TO {role}{option}", word.to_uppercase()));
+            statements.push(format!("{before}GRANT {}{columns} ON {what} TO {role}{option}", word.to_uppercase()));
         } else if let Some(label) = clause.strip_prefix("label ") {
             statements.push(label_statement(object, label, &literal(&value.canonical)));
         }

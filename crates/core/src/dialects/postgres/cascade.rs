@@ -97,7 +97,6 @@ fn drop_foreign_keys(model: &mut Model, table: &Name, is_gone: impl Fn(&[Name]) 
 fn looked_up(model: &Model) -> Vec<(ObjectKey, Object)> {
     let mut whole = model.clone();
     canonical::finish(&mut whole);
-    let objects: Vec<Object> = whole.into_objects().collect();
     let own_key = |object: &Object| {
         let key = object.key();
         if model.get(&key).is_some() {
@@ -107,7 +106,7 @@ fn looked_up(model: &Model) -> Vec<(ObjectKey, Object)> {
         let same = |own: &&Object| own.location == object.location && own.definition.kind() == key.kind;
         model.of_kind(key.kind).find(same).map(Object::key)
     };
-    objects.into_iter().filter_map(|object| Some((own_key(&object)?, object))).collect()
+    whole.take_objects().into_iter().filter_map(|object| Some((own_key(&object)?, object))).collect()
 }
 
 /// Whether an object can't be without another one.

@@ -109,6 +109,10 @@ impl Dialect for Postgres {
         access::statements(object)
     }
 
+    fn may_be_those_of(&self, nameless: &Object, other: &Object) -> bool {
+        access::may_be_those_of(nameless, other)
+    }
+
     fn drop_with_dependents(&self, model: &mut Model, key: &ObjectKey) {
         cascade::drop_with_dependents(model, key);
     }
@@ -178,7 +182,13 @@ impl Dialect for Postgres {
         // https://www.postgresql.org/docs/current/sql-commands.html has no ALTER … RENAME for these.
         !matches!(
             kind,
-            Kind::AccessMethod | Kind::Cast | Kind::Transform | Kind::UserMapping | Kind::Extension | Kind::Operator
+            Kind::AccessMethod
+                | Kind::Cast
+                | Kind::Transform
+                | Kind::UserMapping
+                | Kind::Extension
+                | Kind::Operator
+                | Kind::DefaultPrivileges
         )
     }
 
@@ -204,7 +214,10 @@ impl Dialect for Postgres {
     }
 
     fn create_statement(&self, object: &Object) -> String {
-        write::statements(object).join(";\n")
+        match object.definition.kind() {
+            Kind::DefaultPrivileges => access::statements(object).join(";\n"),
+            _ => write::statements(object).join(";\n"),
+        }
     }
 
     fn client_command(&self) -> &'static str {

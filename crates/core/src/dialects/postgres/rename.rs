@@ -1,5 +1,6 @@
 //! Renames, with what refers to the renamed thing, as the server does them: it keeps references by identity.
 
+use super::canonical::{self, Renamed};
 use super::names;
 use super::parse::identifier_of;
 use super::tokens;
@@ -196,10 +197,10 @@ fn with_name(text: &str, from: &Name, to: &Name) -> String {
 
 /// Renames a column, and what refers to it.
 pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
+    canonical::follow_column(model, &Renamed { table, from, to, in_canonical: false });
     for object in model.objects_mut() {
         let own = object.name == *table;
         let stands_on = object.definition.owner() == Some(table);
-        let uses = object.uses.contains(table);
         let mut touched = false;
         if own {
             touched = true;
@@ -260,7 +261,7 @@ pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
                 rename_in_list(&mut index.clauses, "include", from, to);
             }
         }
-        if own || stands_on || uses {
+        if (own || stands_on) && !canonical::holds_queries(&object.definition) {
             for expression in expressions_mut(&mut object.definition) {
                 touched |= replace_word(expression, from, to);
             }

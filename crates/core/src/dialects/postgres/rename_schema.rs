@@ -11,8 +11,8 @@ use crate::parse::{Token, TokenKind, token};
 /// Renames a schema. The server keeps references by identity, but for what stands in the bodies of routines.
 pub fn schema(model: &mut Model, from: &Name, to: &Name) {
     let rename = Rename { from: names::unquoted(from.canonical()), to };
-    let objects: Vec<Object> = std::mem::take(model).into_objects().collect();
-    *model = objects.into_iter().map(|object| rename.object(object, from)).collect();
+    let objects = model.take_objects();
+    model.extend(objects.into_iter().map(|object| rename.object(object, from)));
 }
 
 /// A name once the schema is renamed.

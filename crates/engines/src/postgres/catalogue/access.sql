@@ -36,6 +36,29 @@ FROM (
     /*own pg_type t.oid*/
 ) x
 ORDER BY x.name, x.subject;
+SELECT 'grants on', 'public', format(E'ALTER SCHEMA public OWNER TO %I;\nREVOKE ALL ON SCHEMA public FROM public;', pg_get_userbyid(n.nspowner))
+  || coalesce((SELECT string_agg(format(E'\nGRANT %s ON SCHEMA public TO %s%s;', a.privilege_type, CASE WHEN a.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(a.grantee)) END,
+       CASE WHEN a.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END), '' ORDER BY a.grantee, a.privilege_type)
+     FROM aclexplode(coalesce(n.nspacl, acldefault('n', n.nspowner))) a WHERE a.grantee <> n.nspowner), '')
+FROM pg_namespace n WHERE n.nspname = 'public';
+SELECT 'default privileges of', quote_ident(pg_get_userbyid(x.defaclrole)), string_agg(format('ALTER DEFAULT PRIVILEGES FOR ROLE %I %s%s;', pg_get_userbyid(x.defaclrole), x.place, x.change), E'\n' ORDER BY x.place, x.change DESC)
+FROM (
+  SELECT d.defaclrole, coalesce('IN SCHEMA ' || quote_ident(n.nspname) || ' ', '') AS place, c.change
+  FROM pg_default_acl d LEFT JOIN pg_namespace n ON n.oid = d.defaclnamespace,
+    LATERAL (SELECT CASE d.defaclobjtype WHEN 'r' THEN 'TABLES' WHEN 'S' THEN 'SEQUENCES' WHEN 'f' THEN 'FUNCTIONS' WHEN 'T' THEN 'TYPES' WHEN 'n' THEN 'SCHEMAS' ELSE 'LARGE OBJECTS' END AS what) w,
+    LATERAL (
+      SELECT format('GRANT %s ON %s TO %s%s', a.privilege_type, w.what, CASE WHEN a.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(a.grantee)) END,
+        CASE WHEN a.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END) AS change
+      FROM aclexplode(d.defaclacl) a WHERE a.grantee <> d.defaclrole
+      UNION ALL
+      -- Those of the whole database stand instead of what everybody may do by itself; those of a schema are added.
+      SELECT format('REVOKE ALL ON %s FROM public', w.what)
+      WHERE d.defaclnamespace = 0 AND d.defaclobjtype IN ('f', 'T') AND NOT EXISTS (SELECT FROM aclexplode(d.defaclacl) a WHERE a.grantee = 0)
+    ) c
+  WHERE n.nspname IS DISTINCT FROM 'wevrun'
+) x
+GROUP BY x.defaclrole
+ORDER BY 2;
 SELECT 'label of', l.objname,
   format('SECURITY LABEL FOR %I ON %s %s IS %L;', l.provider, upper(l.objtype), l.objname, l.label)
 FROM pg_seclabels l

@@ -2,17 +2,22 @@ WITH other_storage AS MATERIALIZED (
   -- Most types of varying length are stored EXTENDED; these are not.
   SELECT array_agg(oid) AS types, array_agg(oid::bigint << 8 | ascii(typstorage::text)) AS pairs FROM pg_type WHERE typlen = -1 AND typstorage <> 'x'
 ), constraints AS (
-  SELECT k.conrelid, string_agg('CONSTRAINT ' || quote_ident(k.conname) || ' '
+  SELECT k.conrelid, string_agg(k.said, E',\n    ' ORDER BY k.place, k.conname) FILTER (WHERE NOT k.late) AS listed,
+    string_agg(k.said, E',\n    ADD ' ORDER BY k.place, k.conname) FILTER (WHERE k.late) AS later
+  FROM (
+  -- CREATE TABLE takes NOT VALID, and forgets it.
+  SELECT k.conrelid, k.conname, position(k.contype IN 'puxcf') AS place, NOT k.convalidated /*18+ AND k.conenforced*/ AND c.relkind <> 'f' AS late,
+    'CONSTRAINT ' || quote_ident(k.conname) || ' '
       || CASE WHEN k.contype = 'c' THEN 'CHECK (' || pg_get_expr(k.conbin, k.conrelid) || ')' || CASE WHEN k.connoinherit THEN ' NO INHERIT' ELSE '' END
         /*18+ || CASE WHEN NOT k.conenforced THEN ' NOT ENFORCED' ELSE '' END*/
         || CASE WHEN NOT k.convalidated /*18+ AND k.conenforced*/ THEN ' NOT VALID' ELSE '' END
       -- The usual form of a primary key: by the server's function it takes twice as long.
       WHEN k.contype = 'p' AND cardinality(k.conkey) = 1 AND NOT k.condeferrable AND i.indnatts = 1 AND ic.reloptions IS NULL AND ic.reltablespace = 0
       THEN 'PRIMARY KEY (' || (SELECT quote_ident(a.attname) FROM pg_attribute a WHERE a.attrelid = k.conrelid AND a.attnum = k.conkey[1]) || ')'
-      ELSE pg_get_constraintdef(k.oid) END, E',\n    '
-    ORDER BY position(k.contype IN 'puxcf'), k.conname) AS listed
-  FROM pg_constraint k LEFT JOIN pg_index i ON k.contype = 'p' AND i.indexrelid = k.conindid LEFT JOIN pg_class ic ON ic.oid = i.indexrelid
+      ELSE pg_get_constraintdef(k.oid) END AS said
+  FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid LEFT JOIN pg_index i ON k.contype = 'p' AND i.indexrelid = k.conindid LEFT JOIN pg_class ic ON ic.oid = i.indexrelid
   WHERE k.conrelid >= 16384 AND k.contype IN ('p', 'u', 'x', 'c', 'f') AND k.conparentid = 0 AND (k.conislocal OR k.contype = 'f') /*share k.conrelid*/
+  ) k
   GROUP BY k.conrelid
 ), parents AS (
   SELECT h.inhrelid, string_agg(format('%I.%I', pn.nspname, pc.relname), ', ' ORDER BY h.inhseqno) AS listed
@@ -36,6 +41,7 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
      FROM (VALUES ('', c.reloptions), ('toast.', tc.reloptions)) x(prefix, options), pg_options_to_table(x.options) o HAVING count(*) > 0),
     CASE WHEN ts.spcname IS NOT NULL THEN format(E'\nTABLESPACE %I', ts.spcname) END) ELSE '' END
     || ';'
+    || CASE WHEN k.later IS NULL THEN '' ELSE E'\nALTER TABLE ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || E'\n    ADD ' || k.later || ';' END
     || CASE WHEN cols.altered THEN coalesce((SELECT string_agg(concat(
         CASE WHEN a.attidentity <> '' THEN (SELECT format(E'\nALTER TABLE %I.%I ALTER COLUMN %I ADD GENERATED %s AS IDENTITY (SEQUENCE NAME %I.%I START %s INCREMENT %s MINVALUE %s MAXVALUE %s CACHE %s%s%s);',
             n.nspname, c.relname, a.attname, CASE a.attidentity WHEN 'a' THEN 'ALWAYS' ELSE 'BY DEFAULT' END, sn.nspname, sc.relname,
@@ -63,6 +69,10 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
       WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped), '') ELSE '' END
     || CASE WHEN c.relispartition OR c.reloftype <> 0 OR c.relrowsecurity OR c.relforcerowsecurity OR c.relreplident <> 'd'
     THEN concat(
+    -- What a partition has with its parent is its own if it is detached.
+    CASE WHEN c.relispartition THEN (SELECT string_agg(format(E'\nALTER TABLE ONLY %I.%I ADD CONSTRAINT %I %s;', n.nspname, c.relname, w.conname, pg_get_constraintdef(w.oid)), '' ORDER BY w.conname)
+       FROM pg_constraint w JOIN pg_constraint wp ON wp.oid = w.conparentid
+       WHERE w.conrelid = c.oid AND wp.conrelid <> c.oid AND w.contype IN ('p', 'u', 'f')) END,
     CASE WHEN c.relispartition THEN format(E'\nALTER TABLE %s ATTACH PARTITION %I.%I %s;', p.listed, n.nspname, c.relname, pg_get_expr(c.relpartbound, c.oid)) END,
     /*18+ CASE WHEN c.relispartition THEN (SELECT string_agg(format(E'\nALTER TABLE %I.%I ADD CONSTRAINT %I NOT NULL %I;', n.nspname, c.relname, nn.conname, na.attname), '' ORDER BY nn.conname)
       FROM pg_constraint nn JOIN pg_attribute na ON na.attrelid = nn.conrelid AND na.attnum = nn.conkey[1]

@@ -247,8 +247,26 @@ impl Walk<'_> {
         }
     }
 
+    /// Takes the cast of a domain's value to what the domain is made of away: operators and functions are given no other.
+    fn without_domain_cast(&self, expr: &mut Expr) {
+        let Expr::Cast { expr: inner, data_type, .. } = expr else { return };
+        let declared = match &**inner {
+            Expr::Identifier(name) => self.scopes.declared_type(None, &ident_value(name)),
+            Expr::CompoundIdentifier(parts) => match &parts[..] {
+                [.., alias, name] => self.scopes.declared_type(Some(&ident_value(alias)), &ident_value(name)),
+                _ => None,
+            },
+            _ => None,
+        };
+        let made_of = declared.filter(|own| self.known.is_domain(own)).map(|own| self.known.effective_type(own));
+        if made_of.is_some_and(|made_of| infer::base(&made_of) == type_text(data_type)) {
+            *expr = (**inner).clone();
+        }
+    }
+
     /// Takes a cast from `expr` away that is there because the other operand has this type.
     pub(super) fn coerced(&self, expr: &mut Expr, other: Option<&str>, comparison: bool) {
+        self.without_domain_cast(expr);
         let Expr::Cast { expr: inner, data_type, .. } = expr else { return };
         let target = type_text(data_type);
         let base = infer::base;
@@ -291,6 +309,7 @@ impl Walk<'_> {
     /// An argument of a function, without the casts that the function brings upon it.
     pub(super) fn argument(&self, argument: &mut Expr, function: &str) {
         without_casts(argument);
+        self.without_domain_cast(argument);
         self.widened(argument, function);
         if let Expr::Cast { expr: inner, .. } = &*argument
             && OF_CASELESS.contains(&function)

@@ -5,6 +5,7 @@
 //! schema known; what remains different is different.
 
 use std::borrow::Cow;
+use std::ops::Range;
 
 use sqlparser::ast::{Expr, Query, SetExpr, VisitMut};
 use sqlparser::parser::Parser;
@@ -67,12 +68,14 @@ impl<'k> Scope<'k> {
                 Around::Routine(Relation::new(names::identifier(&object.name), Some(arguments(&plain.clauses))))
             }
             (Definition::Plain(plain), Some(owner)) if matches!(plain.kind, Kind::Rule | Kind::Trigger) => {
-                let row = |name: &str| Relation::new(name.to_owned(), columns(owner));
+                let row = |name: &str| Relation::new(name.to_owned(), columns(owner)).of(owner.canonical().to_owned());
                 let (meant, other) =
                     if plain.clauses.value("on") == Some("insert") { ("new", "old") } else { ("old", "new") };
                 Around::Rows([row(meant), row(other)])
             }
-            (_, Some(owner)) => Around::Table(Relation::new(names::identifier(owner), columns(owner))),
+            (_, Some(owner)) => {
+                Around::Table(Relation::new(names::identifier(owner), columns(owner)).of(owner.canonical().to_owned()))
+            }
             (_, None) => Around::Nothing,
         };
         Scope { known, own_schema: super::own_schema(object), home_schema: super::home_schema(object), around }
@@ -96,11 +99,11 @@ impl<'k> Scope<'k> {
         Spelling { text: format!("{columns} where ({})", condition.text), ..condition }.of(text)
     }
 
-    fn walk(&self, scopes: Scopes) -> Walk<'_> {
+    pub(super) fn walk(&self, scopes: Scopes) -> Walk<'_> {
         Walk::new(self.known, (&self.own_schema, &self.home_schema), scopes)
     }
 
-    fn scopes(&self) -> Scopes {
+    pub(super) fn scopes(&self) -> Scopes {
         match &self.around {
             Around::Nothing => Scopes::empty(),
             Around::Table(relation) => Scopes::of_table(relation.clone()),
@@ -172,24 +175,9 @@ impl<'k> Scope<'k> {
             let returned = self.expression(&trimmed[6..], None);
             return Spelling { text: format!("RETURN {}", returned.text), ..returned };
         }
-        let (tokens, _) = token::tokenize(tokens::rules(), trimmed, 0);
-        let atomic = word("begin");
-        let inside = match &tokens[..] {
-            [_, second, .., last] if atomic && second.is_word(trimmed, "ATOMIC") => {
-                &trimmed[second.end as usize..last.start as usize]
-            }
-            _ => trimmed,
-        };
-        let (tokens, _) = token::tokenize(tokens::rules(), inside, 0);
-        let mut parts = Vec::new();
-        let mut start = 0;
-        for token in tokens.iter().filter(|token| token.is_symbol(inside, ";")) {
-            parts.push(&inside[start..token.start as usize]);
-            start = token.end as usize;
-        }
-        parts.push(&inside[start..]);
+        let parts = parts_of_body(trimmed).into_iter().map(|part| &trimmed[part]);
         let parts: Vec<Spelling> =
-            parts.into_iter().filter(|part| !part.trim().is_empty()).map(|part| self.statement(part)).collect();
+            parts.filter(|part| !part.trim().is_empty()).map(|part| self.statement(part)).collect();
         let sure = parts.iter().all(|part| part.sure);
         Spelling { text: parts.into_iter().map(|part| part.text).collect::<Vec<_>>().join("; "), sure }
     }
@@ -218,6 +206,26 @@ impl<'k> Scope<'k> {
     }
 }
 
+/// Where the statements of a body stand: between the semicolons of `BEGIN ATOMIC …; END`, or of what is without these words.
+pub(super) fn parts_of_body(text: &str) -> Vec<Range<usize>> {
+    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+    let inside = match &tokens[..] {
+        [first, second, .., last] if first.is_word(text, "BEGIN") && second.is_word(text, "ATOMIC") => {
+            second.end as usize..last.start as usize
+        }
+        _ => 0..text.len(),
+    };
+    let mut parts = Vec::new();
+    let mut start = inside.start;
+    let ends = tokens.iter().filter(|token| token.is_symbol(text, ";") && inside.contains(&(token.start as usize)));
+    for token in ends {
+        parts.push(start..token.start as usize);
+        start = token.end as usize;
+    }
+    parts.push(start..inside.end);
+    parts
+}
+
 /// The named arguments of a routine, with their types.
 fn arguments(clauses: &Clauses) -> Vec<(String, Option<String>)> {
     super::super::split_list(clauses.value("arguments").unwrap_or_default())
@@ -235,7 +243,7 @@ fn arguments(clauses: &Clauses) -> Vec<(String, Option<String>)> {
 
 /// Does what goes as deep as the text has operators, on a stack that is long enough; nothing for a text that no stack is long
 /// enough for. `a OR b OR c …` is a tree as deep as it is long, and real views have 1,700 of them.
-fn with_room<T>(text: &str, work: impl FnOnce() -> Option<T>) -> Option<T> {
+pub(super) fn with_room<T>(text: &str, work: impl FnOnce() -> Option<T>) -> Option<T> {
     /// Bytes of stack that a level takes, measured: 2 KiB, with and without optimization.
     const LEVEL: usize = 4096;
     /// More levels than this are no schema.
@@ -253,7 +261,10 @@ fn with_room<T>(text: &str, work: impl FnOnce() -> Option<T>) -> Option<T> {
 }
 
 /// Reads the whole text; none if it can't be read to its end.
-fn parse<T>(text: &str, read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::parser::ParserError>) -> Option<T> {
+pub(super) fn parse<T>(
+    text: &str,
+    read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::parser::ParserError>,
+) -> Option<T> {
     let text = readable(text);
     let mut parser = Parser::new(&tokens::RULES).with_recursion_limit(DEPTH).try_with_sql(&text).ok()?;
     let read = read(&mut parser).ok()?;

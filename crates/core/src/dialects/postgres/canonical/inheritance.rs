@@ -10,7 +10,8 @@ use super::super::sameness::Constraint;
 use super::super::{attributes, names, settle, split_list, write};
 use crate::fold::Taken;
 use crate::model::{
-    Beside, Check, Clauses, Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table,
+    Beside, Check, Clauses, Column, Definition, Expression, ForeignKey, Index, Key, Kind, Model, Name, Object,
+    ObjectKey, Table,
 };
 
 /// Completes all tables that have a parent or a type.
@@ -124,7 +125,7 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) 
 }
 
 /// What the NOT NULL constraints of a partition's parent are called.
-fn not_null_names(model: &Model, partition: &Table) -> HashMap<Name, Name> {
+pub fn not_null_names(model: &Model, partition: &Table) -> HashMap<Name, Name> {
     let Some((name, parent)) = parents(partition).pop().and_then(|name| Some((name.clone(), model.table(&name)?)))
     else {
         return HashMap::new();
@@ -261,19 +262,26 @@ fn column_comments(table: &mut Table) {
 fn without_constraints_of(table: &mut Table, parent: &Table, partition: bool) {
     // A child of INHERITS that says a constraint again has it as its own as well; a partition's is merged.
     if partition {
-        table.checks.retain(|check| {
-            let same = |other: &&Check| other.name == check.name && !other.clauses.has("no inherit");
-            !parent.checks.iter().any(|other| same(&other))
-        });
-        let columns = |key: &crate::model::Key| key.parts.iter().map(|part| part.column.clone()).collect::<Vec<_>>();
-        if let (Some(own), Some(other)) = (&table.primary_key, &parent.primary_key)
-            && columns(own) == columns(other)
-        {
-            table.primary_key = None;
-        }
-        table.unique_keys.retain(|key| !parent.unique_keys.iter().any(|other| columns(key) == columns(other)));
-        table.foreign_keys.retain(|key| !parent.foreign_keys.iter().any(|other| key.says_what(other)));
+        let of_parent = &mut table.of_parent.0;
+        let is_parents = |check: &mut Check| {
+            let same = |other: &Check| other.name == check.name && !other.clauses.has("no inherit");
+            parent.checks.iter().any(same)
+        };
+        of_parent.checks.extend(table.checks.0.extract_if(.., is_parents));
+        let key = table
+            .primary_key
+            .take_if(|own| parent.primary_key.as_ref().is_some_and(|other| columns_of(own) == columns_of(other)));
+        of_parent.primary_key = of_parent.primary_key.take().or(key);
+        let is_parents = |key: &mut Key| parent.unique_keys.iter().any(|other| columns_of(key) == columns_of(other));
+        of_parent.unique_keys.extend(table.unique_keys.0.extract_if(.., is_parents));
+        let is_parents = |key: &mut ForeignKey| parent.foreign_keys.iter().any(|other| key.says_what(other));
+        of_parent.foreign_keys.extend(table.foreign_keys.0.extract_if(.., is_parents));
     }
+}
+
+/// The columns of a key.
+pub fn columns_of(key: &Key) -> Vec<&Name> {
+    key.parts.iter().map(|part| &part.column).collect()
 }
 
 /// An index of a partition that is part of its parent's comes and goes with that: one that was attached, and the first that says
@@ -308,7 +316,14 @@ fn attached_indexes(model: &mut Model) {
             gone.extend(same.first().map(|object| object.key()));
         }
     }
-    gone.iter().for_each(|key| drop(model.remove(key)));
+    for key in gone {
+        let Some(object) = model.remove(&key) else { continue };
+        let Definition::Index(index) = &object.definition else { continue };
+        let table = model.get_mut(&ObjectKey::new(Kind::Table, index.table.clone()));
+        if let Some(Definition::Table(table)) = table.map(|table| &mut table.definition) {
+            table.of_parent.0.indexes.push(object);
+        }
+    }
 }
 
 /// The partitions of every partitioned table, at every depth.
@@ -329,7 +344,8 @@ fn partitions(model: &Model) -> HashMap<Name, Vec<&Name>> {
     found
 }
 
-fn says_the_same(index: &Index, other: &Index) -> bool {
+/// Whether two indexes index the same in the same way, whatever their tables and names.
+pub fn says_the_same(index: &Index, other: &Index) -> bool {
     let clause = |name: &str| index.clauses.value(name) == other.clauses.value(name);
     index.unique == other.unique
         && index.parts == other.parts

@@ -4,6 +4,7 @@ mod casts;
 mod copies;
 mod exclusion;
 mod expression;
+mod follow;
 mod infer;
 mod inheritance;
 mod interval;
@@ -16,6 +17,7 @@ mod operators;
 mod outputs;
 mod scope;
 mod sets;
+mod standalone;
 mod tree;
 mod uses;
 mod walk;
@@ -25,26 +27,28 @@ pub use known::multirange;
 pub use literal::canonical as constant;
 pub use operators::DROPPED;
 use rayon::prelude::*;
+pub use standalone::standalone;
 
-use super::names;
 use super::rename::{all_clauses, expressions_mut, types_mut};
 use super::write;
-use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, OnConflict};
+use super::{mentions, names};
+use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, OnConflict};
+pub use follow::Renamed;
 use known::Known;
 
 /// Makes a folded model canonical.
 pub fn finish(model: &mut Model) {
     copies::expand(model);
     let known = Known::of(model);
-    let mut objects: Vec<Object> = std::mem::take(model).into_objects().collect();
+    let mut objects = model.take_objects();
     objects.par_iter_mut().for_each(|object| resolve(object, &known));
-    *model = objects.into_iter().collect();
+    model.extend(objects);
     inheritance::expand(model);
     operators::place_members(model);
     referenced_columns(model);
     let mut known = Known::of(model);
     view_columns(model, &mut known);
-    let mut objects: Vec<Object> = std::mem::take(model).into_objects().collect();
+    let mut objects = model.take_objects();
     objects.par_iter_mut().for_each(|object| {
         operator_classes::settle(object, &known, &own_schema(object));
         let scope = expression::Scope::of(object, &known);
@@ -54,7 +58,7 @@ pub fn finish(model: &mut Model) {
             object.text = write::statements(object).join(";\n");
         }
     });
-    *model = objects.into_iter().collect();
+    model.extend(objects);
 }
 
 /// Whether the person's own text may hold a password: then it is kept nowhere.
@@ -491,6 +495,86 @@ fn is_body(head: &str) -> bool {
 
 /// The columns of views, with their types as far as they can be known.
 pub type Outputs = std::collections::HashMap<Name, scope::Columns>;
+
+/// Whether an object's expressions may be queries, or hold some.
+pub fn holds_queries(definition: &Definition) -> bool {
+    match definition {
+        Definition::View(_) => true,
+        Definition::Plain(plain) => {
+            matches!(plain.kind, Kind::Function | Kind::Procedure | Kind::Rule | Kind::Policy)
+        }
+        _ => false,
+    }
+}
+
+/// Lets what reads a column read it under its new name, in queries and in what holds some.
+pub fn follow_column(model: &mut Model, renamed: &Renamed<'_>) {
+    let mentions = |object: &Object| {
+        let definition = &mut object.definition.clone();
+        holds_queries(definition)
+            && expressions_mut(definition)
+                .iter()
+                .any(|text| mentions::names(text, renamed.from) || text.written().contains('*'))
+    };
+    let touched: Vec<ObjectKey> = model.objects().filter(|object| mentions(object)).map(Object::key).collect();
+    if touched.is_empty() {
+        return;
+    }
+    let mut known = Known::of(model);
+    view_columns(model, &mut known);
+    for key in touched {
+        let Some(object) = model.get(&key) else { continue };
+        let scope = expression::Scope::of(object, &known);
+        let mut changed = object.clone();
+        match &mut changed.definition {
+            Definition::View(view) => {
+                let own = key.name == *renamed.table && view.columns.is_empty();
+                follow(&mut view.query, |text, in_canonical| {
+                    let text = scope.followed_query(text, &Renamed { in_canonical, ..*renamed })?;
+                    if own { scope.with_output(&text, renamed.from, renamed.to) } else { Some(text) }
+                });
+            }
+            Definition::Plain(plain) => {
+                for (clause, value) in plain.clauses.iter_mut() {
+                    match clause {
+                        "body" | "do" => follow(value, |text, in_canonical| {
+                            scope.followed_body(text, &Renamed { in_canonical, ..*renamed })
+                        }),
+                        "using" | "with check" | "where" => follow(value, |text, in_canonical| {
+                            scope.followed_expression(text, &Renamed { in_canonical, ..*renamed })
+                        }),
+                        _ => {}
+                    }
+                }
+            }
+            _ => {}
+        }
+        if changed.definition != object.definition {
+            changed.text.clear();
+            model.insert(changed);
+        }
+    }
+}
+
+/// Changes both spellings of an expression, if they can be read. `followed` gets a text, and whether it is canonical.
+fn follow(expression: &mut Expression, followed: impl Fn(&str, bool) -> Option<String>) {
+    let (sure, written) = (expression.is_sure(), expression.written().to_owned());
+    // A source that is still being read has one spelling.
+    let is_raw = expression.canonical == written;
+    let Some(after) = followed(&written, false) else { return };
+    let canonical = match (sure, is_raw) {
+        (false, _) => None,
+        (true, true) => Some(after.clone()),
+        (true, false) => followed(&expression.canonical, true),
+    };
+    if after == written {
+        return;
+    }
+    *expression = match canonical {
+        Some(canonical) => Expression::new(canonical, &after),
+        None => Expression::unsure(&after, &after),
+    };
+}
 
 /// The columns of all views of a model.
 pub fn view_outputs(model: &Model) -> Outputs {

@@ -2,7 +2,7 @@
 
 use super::super::names;
 use super::joins::{Sight, Sighted};
-use super::known::Known;
+use crate::model::Name;
 
 /// Columns by name, with their types as far as they are known.
 pub type Columns = Vec<(String, Option<String>)>;
@@ -16,15 +16,28 @@ pub struct Relation {
     pub alias: String,
     /// Its columns; none if they are not known.
     pub columns: Option<Columns>,
+    /// The table or view that it is, with its own columns; none for anything else.
+    pub table: Option<String>,
 }
 
 impl Relation {
     /// A relation under the name that the text has for it.
     pub fn new(name: String, columns: Option<Columns>) -> Relation {
-        Relation { alias: name.clone(), written: name, columns }
+        Relation { alias: name.clone(), written: name, columns, table: None }
     }
 
-    fn is_called(&self, name: &str) -> bool {
+    /// The rows of a table or view.
+    pub fn of(self, table: String) -> Relation {
+        Relation { table: Some(table), ..self }
+    }
+
+    /// Whether it is this table or view.
+    pub fn is(&self, table: &Name) -> bool {
+        self.table.as_deref() == Some(table.canonical())
+    }
+
+    /// Whether this qualifier means it.
+    pub fn is_called(&self, name: &str) -> bool {
         self.written == name || self.alias == name
     }
 
@@ -175,16 +188,15 @@ impl Scopes {
         self.relations().find(|relation| relation.is_called(qualifier))
     }
 
-    /// The type of a column by its qualifier and name.
-    pub fn column_type(&self, known: &Known, qualifier: Option<&str>, name: &str) -> Option<String> {
+    /// The type that a column is declared to have, by its qualifier and name.
+    pub fn declared_type(&self, qualifier: Option<&str>, name: &str) -> Option<&str> {
         let merged = self.levels.iter().rev().find_map(|level| level.merged(name)).filter(|_| qualifier.is_none());
         if let Some(merged) = merged {
-            return merged.data_type.as_deref().map(|data_type| known.effective_type(data_type));
+            return merged.data_type.as_deref();
         }
         let relations = self.relations().filter(|relation| qualifier.is_none_or(|alias| relation.is_called(alias)));
         let mut columns = relations.flat_map(|relation| relation.columns.iter().flatten());
-        let (_, data_type) = columns.find(|(column, _)| column == name)?;
-        data_type.as_deref().map(|data_type| known.effective_type(data_type))
+        columns.find(|(column, _)| column == name)?.1.as_deref()
     }
 
     /// Whether the text stands in no query: columns need no qualifier.
@@ -209,6 +221,17 @@ impl Scopes {
             }
         }
         None
+    }
+
+    /// The relation that a column without a qualifier is of.
+    pub fn relation_of(&self, column: &str) -> Option<&Relation> {
+        let holds = |relation: &&Relation| relation.columns.iter().flatten().any(|(name, _)| name == column);
+        self.levels.iter().rev().find_map(|level| {
+            match level.sight.iter().flatten().find(|sighted| sighted.name == column) {
+                Some(sighted) => level.relations.iter().find(|own| sighted.table.as_ref() == Some(&own.written)),
+                None => level.relations.iter().find(holds),
+            }
+        })
     }
 
     /// Whether a name without a qualifier can be told: as a column, as a whole row, or because there is nothing else around.

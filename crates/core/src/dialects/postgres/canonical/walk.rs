@@ -39,7 +39,7 @@ impl<'k> Walk<'k> {
 
     /// The type of a column by its qualifier and name.
     pub fn column_type(&self, qualifier: Option<&str>, name: &str) -> Option<String> {
-        self.scopes.column_type(self.known, qualifier, name)
+        self.scopes.declared_type(qualifier, name).map(|data_type| self.known.effective_type(data_type))
     }
 
     /// The names and types of a query's columns.
@@ -111,6 +111,12 @@ impl<'k> Walk<'k> {
         true
     }
 
+    /// The table or view that a name in FROM means; none if it is a WITH query, or not known.
+    pub fn relation(&self, parts: &[String]) -> Option<String> {
+        let is_cte = parts.len() == 1 && self.ctes.iter().any(|(cte, _)| *cte == parts[0]);
+        if is_cte { None } else { self.known.relation_in_query(parts, self.own_schema) }
+    }
+
     fn tables_of(&mut self, from: &[TableWithJoins]) -> Tables {
         let mut relations = Vec::new();
         let mut sight: Sight = Some(Vec::new());
@@ -137,19 +143,24 @@ impl<'k> Walk<'k> {
             TableFactor::Table { name, alias, args: None, .. } => {
                 let parts = name_parts(name);
                 let last = parts.last().cloned().unwrap_or_default();
-                let cte = if parts.len() == 1 { self.ctes.iter().rev().find(|(cte, _)| *cte == last) } else { None };
-                let mut columns = match cte {
-                    Some((_, columns)) => columns.clone(),
+                let found = self.relation(&parts);
+                let mut columns = match &found {
+                    Some(name) => self.known.columns.get(name).cloned(),
                     None => {
-                        let name = self.known.relation_in_query(&parts, self.own_schema);
-                        name.and_then(|name| self.known.columns.get(&name).cloned())
+                        let cte = self.ctes.iter().rev().find(|(cte, _)| parts.len() == 1 && *cte == last);
+                        cte.and_then(|(_, columns)| columns.clone())
                     }
                 };
                 let called = alias.as_ref().map_or(last, |alias| ident_value(&alias.name));
                 if let Some(alias) = alias {
                     rename_columns(&mut columns, alias);
                 }
-                relations.push(Relation::new(called, columns));
+                let own_names = alias.as_ref().is_some_and(|alias| !alias.columns.is_empty());
+                let relation = Relation::new(called, columns);
+                relations.push(match found.filter(|_| !own_names) {
+                    Some(table) => relation.of(table),
+                    None => relation,
+                });
             }
             TableFactor::Derived { subquery, alias: Some(alias), .. } => {
                 let mut columns = self.outputs(subquery);
@@ -353,10 +364,19 @@ impl<'k> Walk<'k> {
     }
 }
 
-impl VisitorMut for Walk<'_> {
-    type Break = ();
+/// The number of a column in place of its name.
+fn number_output(expr: &mut Expr, outputs: Option<&[(String, Option<String>)]>) {
+    let Expr::Identifier(name) = expr else { return };
+    let name = ident_value(name);
+    let position = outputs.iter().flat_map(|columns| columns.iter()).position(|(column, _)| *column == name);
+    if let Some(position) = position {
+        *expr = Expr::value(Value::Number((position + 1).to_string(), false));
+    }
+}
 
-    fn pre_visit_statement(&mut self, statement: &mut Statement) -> ControlFlow<()> {
+impl Walk<'_> {
+    /// What a statement that is no query has in sight.
+    pub fn enter_statement(&mut self, statement: &Statement) {
         let relations = match statement {
             Statement::Update(update) => {
                 let mut relations = self.tables_of(std::slice::from_ref(&update.table)).relations;
@@ -380,6 +400,39 @@ impl VisitorMut for Walk<'_> {
             _ => Vec::new(),
         };
         self.scopes.enter(Tables::of(relations));
+    }
+
+    /// What a query has in sight. A SELECT has a level of its own; one of several has one within the whole's.
+    pub fn enter_query(&mut self, query: &Query) {
+        self.see_ctes(query);
+        match &*query.body {
+            SetExpr::Select(select) => {
+                let from = self.tables_of(&select.from);
+                self.scopes.enter_query(from);
+            }
+            _ => self.scopes.enter(Tables::default()),
+        }
+    }
+
+    /// What it had in sight goes out of sight.
+    pub fn leave_query(&mut self, query: &Query) {
+        self.scopes.leave();
+        let gone = query.with.as_ref().map_or(0, |with| with.cte_tables.len());
+        self.ctes.truncate(self.ctes.len() - gone.min(self.ctes.len()));
+    }
+
+    /// What a SELECT has in sight.
+    pub fn enter_select(&mut self, select: &Select) {
+        let from = self.tables_of(&select.from);
+        self.scopes.enter_select(from);
+    }
+}
+
+impl VisitorMut for Walk<'_> {
+    type Break = ();
+
+    fn pre_visit_statement(&mut self, statement: &mut Statement) -> ControlFlow<()> {
+        self.enter_statement(statement);
         ControlFlow::Continue(())
     }
 
@@ -394,40 +447,28 @@ impl VisitorMut for Walk<'_> {
         {
             *query.body = select;
         }
-        self.see_ctes(query);
+        self.enter_query(query);
+        let is_ordered_set = query.order_by.is_some() && !matches!(&*query.body, SetExpr::Select(_));
+        let outputs = if is_ordered_set { self.outputs(query) } else { None };
         fetch_as_limit(query);
-        if let (SetExpr::Select(select), Some(order)) = (&mut *query.body, &mut query.order_by) {
-            let from = self.tables_of(&select.from);
-            self.scopes.enter_query(from);
-            let listed = outputs_by_name(&select.projection);
-            if let OrderByKind::Expressions(items) = &mut order.kind {
-                for item in items {
-                    self.resolve_output(&mut item.expr, &listed, true);
-                    usual_order(item);
-                }
-            }
-        } else {
-            if let Some(order) = &mut query.order_by
-                && let OrderByKind::Expressions(items) = &mut order.kind
-            {
-                items.iter_mut().for_each(usual_order);
-            }
-            // A SELECT without an order has a level of its own; one of several has one within the whole's.
+        if let Some(order) = &mut query.order_by
+            && let OrderByKind::Expressions(items) = &mut order.kind
+        {
             match &*query.body {
                 SetExpr::Select(select) => {
-                    let from = self.tables_of(&select.from);
-                    self.scopes.enter_query(from);
+                    let listed = outputs_by_name(&select.projection);
+                    items.iter_mut().for_each(|item| self.resolve_output(&mut item.expr, &listed, true));
                 }
-                _ => self.scopes.enter(Tables::default()),
+                // Of several SELECTs the server says the numbers of the columns.
+                _ => items.iter_mut().for_each(|item| number_output(&mut item.expr, outputs.as_deref())),
             }
+            items.iter_mut().for_each(usual_order);
         }
         ControlFlow::Continue(())
     }
 
     fn post_visit_query(&mut self, query: &mut Query) -> ControlFlow<()> {
-        self.scopes.leave();
-        let gone = query.with.as_ref().map_or(0, |with| with.cte_tables.len());
-        self.ctes.truncate(self.ctes.len() - gone.min(self.ctes.len()));
+        self.leave_query(query);
         one_set(&mut query.body);
         // FOR UPDATE of the only table that there is.
         if let SetExpr::Select(select) = &*query.body
@@ -448,8 +489,7 @@ impl VisitorMut for Walk<'_> {
     }
 
     fn pre_visit_select(&mut self, select: &mut Select) -> ControlFlow<()> {
-        let from = self.tables_of(&select.from);
-        self.scopes.enter_select(from);
+        self.enter_select(select);
         self.select(select);
         ControlFlow::Continue(())
     }

@@ -1,10 +1,10 @@
-//! What a statement is about, and COMMENT, GRANT, REVOKE, SECURITY LABEL, OWNER.
+//! What a statement is about, and COMMENT, SECURITY LABEL, OWNER.
 
 use std::sync::Arc;
 
-use super::{identifier, names, objects, operators, own_name, path, routine};
+use super::{grants, identifier, names, objects, operators, own_name, path, routine};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, Table};
+use crate::model::{Clauses, Definition, Kind, Name, Object, Table};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind, TokenKind};
 
 /// An object that exists, as `TABLE hives` or `FUNCTION weigh(integer)` or `TRIGGER touch ON hives` names it.
@@ -142,15 +142,18 @@ pub fn amend(
     })
 }
 
-/// A change of who may do what with an object, which is no part of its text.
-fn amend_access(subject: Subject, change: impl Fn(&mut Clauses) + Send + Sync + 'static) -> StatementKind {
+/// A change of whose an object is or who may do what with it, which is no part of its text. That of the schema that every
+/// database has is kept apart.
+pub fn change_access(subject: Subject, change: impl Fn(&mut Object) + Send + Sync + 'static) -> StatementKind {
+    if subject.kinds == [Kind::Schema] && subject.name.canonical() == "public" {
+        return grants::change_granted_only(super::public_schema(), change);
+    }
     StatementKind::Amend(Amendment {
         kinds: subject.kinds,
         name: subject.name,
         if_exists: true,
         apply: Arc::new(move |model, key| {
-            let Some(object) = model.get_mut(key) else { return Ok(()) };
-            change(&mut object.access);
+            model.get_mut(key).into_iter().for_each(&change);
             Ok(())
         }),
     })
@@ -269,85 +272,6 @@ fn comment_on_constraint(object: &mut Object, name: &Name, text: Option<&str>) {
     }
 }
 
-/// What follows GRANT or REVOKE. Memberships in roles belong to the whole server.
-pub fn privileges(mut reader: Reader<'_>, session: &Session, grants: bool) -> Parsed<Vec<StatementKind>> {
-    let start = reader.position;
-    let Some(on) = (start..reader.tokens.len()).find(|index| reader.tokens[*index].is_word(reader.text, "ON")) else {
-        return Ok(vec![StatementKind::Session]);
-    };
-    if !grants {
-        reader.take(&["GRANT", "OPTION", "FOR"]);
-    }
-    let privileges = super::normalised(&reader, reader.position..on);
-    reader.position = on + 1;
-    if reader.take(&["ALL"]) {
-        // ON ALL TABLES IN SCHEMA: what that means depends on what there is at that moment.
-        return Ok(vec![StatementKind::Session]);
-    }
-    if ["DATABASE", "TABLESPACE", "PARAMETER", "LARGE"].iter().any(|word| reader.take(&[word])) {
-        return Ok(vec![StatementKind::Session]);
-    }
-    let named = kinds(&mut reader)
-        .unwrap_or(KINDS.iter().find(|(words, _)| *words == ["TABLE"]).map_or(&[], |(_, kinds)| kinds));
-    let mut subjects = vec![subject_name(&mut reader, session, named)?];
-    while reader.take_symbol(",") {
-        subjects.push(subject_name(&mut reader, session, named)?);
-    }
-    if !reader.take(&["TO"]) && !reader.take(&["FROM"]) {
-        return Err(reader.expected(if grants { "TO" } else { "FROM" }));
-    }
-    let mut roles = Vec::new();
-    loop {
-        reader.take(&["GROUP"]);
-        roles.push(names::quoted(&identifier(&mut reader, "a role")?));
-        if !reader.take_symbol(",") {
-            break;
-        }
-    }
-    let with_option = reader.take(&["WITH", "GRANT", "OPTION"]);
-    let amended = subjects.into_iter().map(|name| {
-        let (privileges, roles) = (privileges.clone(), roles.clone());
-        amend_access(Subject { kinds: named.to_vec(), name }, move |access| {
-            for role in &roles {
-                for privilege in split_privileges(&privileges) {
-                    let clause = format!("grant {privilege} to {role}");
-                    if grants {
-                        access.say(&clause, if with_option { "with grant option" } else { "" });
-                    } else if privilege == "all" {
-                        let gone: Vec<String> = access
-                            .iter()
-                            .map(|(clause, _)| clause.to_owned())
-                            .filter(|clause| clause.starts_with("grant ") && clause.ends_with(&format!(" to {role}")))
-                            .collect();
-                        gone.iter().for_each(|clause| drop(access.remove(clause)));
-                        if role == "public" {
-                            // What everybody may do with routines and types if nothing is said.
-                            access.say("revoke all from public", "");
-                        }
-                    } else {
-                        access.remove(&clause);
-                        // The one thing that everybody may do with routines, types and languages.
-                        if role == "public" && matches!(privilege.as_str(), "execute" | "usage") {
-                            access.say("revoke all from public", "");
-                        }
-                    }
-                }
-            }
-        })
-    });
-    Ok(amended.collect())
-}
-
-/// `select, update (a, b)` as its parts; all is one part.
-fn split_privileges(text: &str) -> Vec<String> {
-    let mut depth = 0;
-    let parts = text.split(|ch| {
-        depth += i32::from(ch == '(') - i32::from(ch == ')');
-        ch == ',' && depth == 0
-    });
-    parts.map(|part| part.trim().trim_end_matches(" privileges").to_owned()).collect()
-}
-
 /// What follows SECURITY LABEL.
 pub fn label(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementKind>> {
     let provider = if reader.take(&["FOR"]) {
@@ -366,11 +290,11 @@ pub fn label(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementK
     };
     let text = objects::comment_text(&mut reader)?;
     let on = column.map_or_else(String::new, |column| format!(" on {}", names::quoted(&column)));
-    Ok(vec![amend_access(subject, move |access| {
+    Ok(vec![change_access(subject, move |object| {
         let clause = format!("label {provider}{on}");
         match &text {
-            Some(text) => access.say(&clause, text.as_str()),
-            None => drop(access.remove(&clause)),
+            Some(text) => object.access.say(&clause, text.as_str()),
+            None => drop(object.access.remove(&clause)),
         }
     })])
 }
@@ -381,7 +305,7 @@ pub fn owner(reader: &mut Reader<'_>, subject: Subject) -> Parsed<StatementKind>
         Some(token) if token.kind != TokenKind::Symbol => names::quoted(&super::identifier_of(token, reader.text)),
         _ => return Err(reader.expected("a role")),
     };
-    Ok(amend_access(subject, move |access| access.set("owner", Expression::plain(role.as_str()))))
+    Ok(change_access(subject, move |object| object.access.say("owner", role.as_str())))
 }
 
 /// An unknown part of an object, as a finding.

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::access::{self, Subject, amend, kinds, say, say_of_index, subject_name};
-use super::{definitions, expression, identifier, names, objects, operators, own_name};
+use super::{definitions, expression, grants, identifier, names, objects, operators, own_name};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, ObjectKey, Plain};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
@@ -12,9 +12,9 @@ pub type Outcome = Result<(), Box<Diagnostic>>;
 pub type Change = Box<dyn Fn(&mut Object) -> Outcome + Send + Sync>;
 
 /// What follows ALTER.
-pub fn alter(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementKind>> {
+pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<StatementKind>> {
     if reader.take(&["DEFAULT", "PRIVILEGES"]) {
-        return Ok(vec![default_privileges(&reader)]);
+        return grants::default_privileges(reader, session);
     }
     for word in ["DATABASE", "ROLE", "USER", "GROUP", "SYSTEM", "TABLESPACE", "LARGE"] {
         if reader.sees(word) && !(word == "USER" && reader.sees_at(1, "MAPPING")) {
@@ -458,13 +458,6 @@ fn publication(reader: &mut Reader<'_>, session: &Session, subject: Subject) -> 
         }
         Ok(())
     })])
-}
-
-/// ALTER DEFAULT PRIVILEGES: what somebody may do with objects to come is no object, and nothing is compared.
-fn default_privileges(reader: &Reader<'_>) -> StatementKind {
-    let whole = reader.location(0..reader.tokens.len());
-    let message = "default privileges are about objects to come, and are neither compared nor set";
-    StatementKind::Aside(Box::new(Diagnostic::new(Code::WV008, message).at(whole, "left out of the snapshot")))
 }
 
 /// What follows DROP.

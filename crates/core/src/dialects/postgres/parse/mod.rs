@@ -6,6 +6,7 @@ mod alter_table;
 mod comments;
 mod constraints;
 mod create;
+mod grants;
 mod objects;
 mod operators;
 mod replication;
@@ -47,6 +48,7 @@ pub fn statement(
             made.iter_mut().for_each(|kind| {
                 if let StatementKind::Create { object, .. } = kind {
                     apply_defaults(&mut object.definition, session);
+                    grants::apply_granted(object, session);
                 }
             });
             Ok(made)
@@ -54,7 +56,7 @@ pub fn statement(
         "ALTER" => alter::alter(reader, session),
         "DROP" => alter::drop_objects(reader, session),
         "COMMENT" => access::comment(reader, session),
-        "GRANT" | "REVOKE" => access::privileges(reader, session, word == "GRANT"),
+        "GRANT" | "REVOKE" => grants::privileges(reader, session, word == "GRANT"),
         "SECURITY" if reader.take(&["LABEL"]) => access::label(reader, session),
         "SET" => {
             settings(&mut reader, session);
@@ -454,6 +456,21 @@ fn object(reader: &Reader<'_>, name: Name, definition: Definition) -> Object {
 
 fn plain(reader: &Reader<'_>, kind: Kind, name: Name, owner: Option<Name>, clauses: Clauses) -> Object {
     object(reader, name, Definition::Plain(Plain { kind, owner, clauses }))
+}
+
+/// The schema that every database has, of which only who may do what is kept.
+fn public_schema() -> Object {
+    let definition = Definition::Plain(Plain { kind: Kind::Schema, owner: None, clauses: Clauses::default() });
+    Object {
+        name: names::global("public"),
+        definition,
+        text: String::new(),
+        formerly: Formerly::default(),
+        access: Clauses::default(),
+        uses: Vec::new(),
+        names_in: None,
+        location: None,
+    }
 }
 
 /// The name that a CREATE statement tries to give, even if the rest can't be read.

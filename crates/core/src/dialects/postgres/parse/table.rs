@@ -64,8 +64,13 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
     }
     options(reader, &mut table.clauses)?;
     take_constraints(&mut table, found);
-    // A new table has no rows that could break a rule.
+    // A new table has no rows that could break a rule: NOT VALID says nothing (`transformCheckConstraints()` of parse_utilcmd.c).
     table.columns.iter_mut().for_each(|column| drop(column.clauses.remove("not null not valid")));
+    if !table.clauses.has(is::SERVER) {
+        let checks = table.checks.iter_mut().map(|check| &mut check.clauses);
+        let keys = table.foreign_keys.iter_mut().map(|key| &mut key.clauses);
+        checks.chain(keys).for_each(|clauses| drop(clauses.remove("not valid")));
+    }
     merge_keys(&mut table);
     Ok((object(reader, name, Definition::Table(table)), spans))
 }

@@ -12,6 +12,7 @@ mod guards;
 mod labels;
 mod operators;
 mod order;
+mod partitions;
 mod plain;
 mod swap;
 mod table;
@@ -25,7 +26,7 @@ use super::access;
 use super::canonical;
 use super::names::quoted;
 use super::write;
-use crate::compare::{Change, access_properties, compare_with};
+use crate::compare::{Change, access_properties, compare_with, granted_only};
 use crate::model::{
     Beside, Check, Clauses, Definition, Fingerprint, Kind, Model, Name, Object, ObjectKey, Plain, Table,
 };
@@ -41,9 +42,21 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     if planning.comparison.is_identical() && planning.wishes.column_order.is_empty() && !planning.wishes.access {
         return Plan::default();
     }
+    let Some((have, steps)) = partitions::detached_first(planning) else { return Plan { parts: parts(planning) } };
+    let comparison = compare_with(&Postgres, &have, planning.want, planning.comparison.renames.clone());
+    let sides = (&have, planning.want);
+    let rest = Planning::new(&Postgres, sides, &comparison, planning.version, planning.evidence);
+    let rest = Planning { wishes: planning.wishes.clone(), way_back: planning.way_back, ..rest };
+    let mut parts = parts(&rest);
+    partitions::put_first(&mut parts, steps);
+    Plan { parts }
+}
+
+/// The parts of a plan that needs no preparation.
+fn parts(planning: &Planning<'_>) -> Vec<Part> {
     let planner = Planner::planned(planning, Progress::counting(planning));
     let Some(late) = concurrently::find(planning, &planner.have, &planner.again) else {
-        return Plan { parts: transactions(planning, planner, planning) };
+        return transactions(planning, planner, planning);
     };
     // The transaction leads to want without what is done later.
     let comparison = compare_with(&Postgres, planning.have, &late.goal, late.renames.clone());
@@ -53,7 +66,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     let planner = Planner::planned(&first, Progress::counting(planning));
     let mut parts = transactions(&first, planner, planning);
     parts.push(late.part(planning));
-    Plan { parts }
+    parts
 }
 
 /// The parts that are transactions: more than one if labels must be there first, or if it takes too many locks.
@@ -77,17 +90,40 @@ fn access_steps(planning: &Planning<'_>) -> Vec<Step> {
     if !planning.wishes.access {
         return Vec::new();
     }
-    let steps = planning.want.objects().filter_map(|want| {
+    let differing = |have: &Object, want: &Object| access::changes(want, &access_properties(&Postgres, have, want));
+    let mut steps: Vec<(ObjectKey, Vec<String>)> = Vec::new();
+    for want in planning.want.objects() {
         let key = want.key();
         let statements = match planning.have.get(&planning.comparison.renames.key_in_have(&key)) {
-            Some(have) => access::changes(want, &access_properties(&Postgres, have, want)),
-            None => access::statements(want),
+            Some(have) => differing(have, want),
+            None => {
+                let access = access::at_birth(planning.have.granted_only(), want);
+                let unlike_birth = differing(&Object { access, ..want.clone() }, want);
+                let mut statements = access::statements(want);
+                statements.retain(|statement| !unlike_birth.contains(statement));
+                statements.extend(unlike_birth);
+                statements
+            }
         };
-        let mut step = Step::new(format!("settle who may do what with {key}"), statements);
-        step.notes.push("owners, grants and labels are no part of the proof".to_owned());
-        (!step.statements.is_empty()).then_some(step)
-    });
-    steps.collect()
+        steps.push((key, statements));
+    }
+    for sides in granted_only(&Postgres, planning.have, planning.want) {
+        let (have, want) = sides;
+        // The one that knows the role, if they are default privileges.
+        let named = [have, want].into_iter().flatten().max_by_key(|object| write::clauses(object).has("role"));
+        let Some(named) = named else { continue };
+        let with = |access: Option<Clauses>| Object { access: access.unwrap_or_default(), ..named.clone() };
+        let [have, want] = [have, want].map(|side| with(side.map(|object| object.access.clone())));
+        steps.push((named.key(), differing(&have, &want)));
+    }
+    let steps = steps.into_iter().filter(|(_, statements)| !statements.is_empty());
+    steps
+        .map(|(key, statements)| {
+            let mut step = Step::new(format!("settle who may do what with {key}"), statements);
+            step.notes.push("owners, grants and labels are no part of the proof".to_owned());
+            step
+        })
+        .collect()
 }
 
 /// The schemas in which names are looked for where nothing else is said.
@@ -299,6 +335,7 @@ impl<'p> Planner<'p> {
         let renames = &self.planning.comparison.renames;
         let mut steps = Vec::new();
         for (kind, from, to) in &renames.tables {
+            steps.extend(self.schema_to_move_to(to));
             let mut current = from.clone();
             let what = write::keywords(*kind);
             let (old_schema, new_schema) = (super::names::schema(from), super::names::schema(to));
@@ -326,6 +363,14 @@ impl<'p> Planner<'p> {
             steps.push(Step::new(format!("rename column {table}.{from} to {to}"), vec![statement]));
         }
         self.steps.extend(steps);
+    }
+
+    /// The step that makes the schema of a new name, if there is none yet.
+    fn schema_to_move_to(&mut self, name: &Name) -> Option<Step> {
+        let key = ObjectKey::new(Kind::Schema, super::names::global(&super::names::schema(name)?));
+        let object = self.planning.want.get(&key).filter(|_| self.have.get(&key).is_none())?;
+        self.have.to_mut().insert(object.clone());
+        Some(Step::new(format!("create {key}"), write::statements(object)))
     }
 
     /// A constraint that is the same but for its name is renamed: nothing is checked or built again.
@@ -405,6 +450,7 @@ impl<'p> Planner<'p> {
                 Change::Create(object) => Some(object.key()),
                 _ => None,
             })
+            .filter(|key| self.have().get(key).is_none())
             .collect();
         keys.extend(self.again.iter().filter(|key| planning.want.get(key).is_some()).cloned());
         keys.extend(alterations.iter().map(|(key, _)| key.clone()));

@@ -32,7 +32,7 @@ fn rank(kind: Kind) -> u8 {
         Kind::Policy => 20,
         Kind::Trigger => 21,
         Kind::EventTrigger => 24,
-        Kind::Publication | Kind::Subscription => 22,
+        Kind::Publication | Kind::Subscription | Kind::DefaultPrivileges => 22,
     }
 }
 

@@ -212,7 +212,12 @@ impl TableChange<'_> {
         let mut statements = write::table_settings(table, have, want);
         let (mut set, mut reset, mut actions) = (Vec::new(), Vec::new(), Vec::new());
         let mut rewrites = false;
-        for clause in have.differing(want) {
+        // Parameters in the order in which they were said, as the server keeps them.
+        let place =
+            |clause: &str| want.listed("with.").position(|(name, _)| clause.strip_prefix("with.") == Some(name));
+        let mut differing = have.differing(want);
+        differing.sort_by_key(|clause| place(clause));
+        for clause in differing {
             let value = want.value(clause);
             match clause {
                 "unlogged" => {
@@ -232,7 +237,7 @@ impl TableChange<'_> {
                 _ => {
                     if let Some(name) = clause.strip_prefix("with.") {
                         match value {
-                            Some(value) => set.push(format!("{name} = {}", write::parameter_value(value))),
+                            Some(_) => set.push(format!("{name} = {}", write::parameter_value(want.written(clause)))),
                             None => reset.push(name.to_owned()),
                         }
                     }

@@ -1,0 +1,28 @@
+-- A column that many things read gets another name.
+CREATE TABLE members (id int primary key, name text, other text);
+CREATE TABLE lots (id int primary key, member int references members, name text, kilos numeric);
+CREATE VIEW v AS SELECT id, name FROM members;
+CREATE VIEW w AS SELECT upper(name) AS shout FROM members ORDER BY name;
+CREATE VIEW x AS SELECT v.name FROM v WHERE v.name <> 'x';
+CREATE VIEW y AS SELECT 1 AS name, id FROM members WHERE name IS NULL;
+CREATE VIEW everything AS SELECT *, count(*) OVER () FROM members;
+CREATE VIEW both_sides AS SELECT m.*, l.name AS lot FROM members m JOIN lots l ON l.member = m.id AND l.name = m.name;
+CREATE VIEW grouped AS SELECT name, count(*) FROM members GROUP BY name HAVING max(name) > 'a' ORDER BY count(*), name;
+CREATE VIEW sub AS SELECT (SELECT name FROM members m WHERE m.id = l.member) , name AS lot, (SELECT max(x.name) FROM (SELECT name FROM members) x) FROM lots l WHERE EXISTS (SELECT FROM members WHERE members.name = l.name);
+CREATE VIEW un AS SELECT name FROM members UNION SELECT name FROM lots ORDER BY name;
+CREATE VIEW cte AS WITH q AS (SELECT name, id FROM members WHERE name IS NOT NULL) SELECT q.name, row(q.id, q.name) IS NULL AS e FROM q;
+CREATE MATERIALIZED VIEW mv AS SELECT lower(name) FROM members;
+CREATE FUNCTION f(name text) RETURNS text LANGUAGE sql BEGIN ATOMIC UPDATE members SET name = f.name WHERE members.name IS NULL; INSERT INTO members (id, name) VALUES (1, 'a') ON CONFLICT (id) DO UPDATE SET name = excluded.name; SELECT max(m.name) FROM members m; END;
+CREATE FUNCTION g(int) RETURNS text LANGUAGE sql RETURN (SELECT name FROM members WHERE id = $1);
+CREATE RULE r AS ON INSERT TO members WHERE new.name = 'x' DO ALSO INSERT INTO lots (id, name) VALUES (new.id, new.name);
+ALTER TABLE lots ENABLE ROW LEVEL SECURITY;
+CREATE POLICY p ON lots USING (EXISTS (SELECT FROM members m WHERE m.name = lots.name) AND name <> 'a');
+CREATE POLICY p2 ON members USING (name <> 'a' AND EXISTS (SELECT FROM lots l WHERE l.name = members.name));
+CREATE INDEX ON members (lower(name));
+ALTER TABLE members ADD CHECK (name <> '');
+CREATE FUNCTION tf() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RETURN new; END $$;
+CREATE TRIGGER t BEFORE UPDATE OF name ON members FOR EACH ROW WHEN (old.name IS DISTINCT FROM new.name) EXECUTE FUNCTION tf();
+ALTER TABLE members RENAME COLUMN name TO full_name;
+ALTER VIEW x RENAME COLUMN name TO called;
+CREATE VIEW x2 AS SELECT called FROM x;
+ALTER VIEW v RENAME COLUMN name TO called;
