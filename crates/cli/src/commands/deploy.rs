@@ -348,3 +348,20 @@ fn since_the_script(to: &Target<'_>, found: &Model) {
     };
     comparison::print_drift(&comparison, &view);
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use wevrun_core::model::{Kind, Name, ObjectKey};
+
+    #[test]
+    fn an_outcome_that_only_a_server_could_tell_is_no_fault_to_report() {
+        let nothing = Model::empty();
+        let mut comparison = compare(dialect(wevrun_core::Engine::Postgres), &nothing, &nothing);
+        let view = ObjectKey::new(Kind::View, Name::new("public.frames", "public.frames"));
+        comparison.unproven.push(view);
+        let told = not_as_wanted(Failure::new("the outcome is not proven"), &comparison);
+        assert!(told.help[0].starts_with("give `--scratch URL`"), "{:?}", told.help);
+        assert_eq!(told.help[1..], ["view public.frames"]);
+    }
+}

@@ -84,8 +84,8 @@ snapshot, and says so."
 
     WV008 Note "a temporary object is not part of the schema"
 "A temporary table, view or trigger lives as long as one connection, so no database can be
-compared with it. Roles, databases and tablespaces belong to the whole server, and default
-privileges are about objects to come: they are left out as well."
+compared with it. Roles, databases and tablespaces belong to the whole server: they are left
+out as well."
 
     WV009 Error "a comment speaks to Wevrun, but not in words it knows"
 "A comment that begins with `wevrun:` is an instruction. There is one:

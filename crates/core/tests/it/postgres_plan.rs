@@ -505,3 +505,29 @@ fn what_moves_along_with_a_table_is_not_moved_again() {
     let found = statements(&source("one", ""), &source("two", "-- wevrun: formerly one.t"));
     assert_eq!(found, ["ALTER TABLE one.t SET SCHEMA two"]);
 }
+
+#[test]
+fn a_partition_is_detached_before_all_else() {
+    let lots = "CREATE TABLE lots (year integer, label text, PRIMARY KEY (year)) PARTITION BY LIST (year); CREATE INDEX ON lots (label);";
+    let have = format!("{lots} CREATE TABLE one PARTITION OF lots FOR VALUES IN (2024);");
+    let want = format!("{lots} CREATE TABLE one (year integer, label text NOT NULL, more text, PRIMARY KEY (year));");
+    let statements = statements(&have, &want);
+    assert_eq!(
+        statements,
+        [
+            "ALTER TABLE public.lots DETACH PARTITION public.one",
+            "DROP INDEX public.one_label_idx",
+            "ALTER TABLE public.one ALTER COLUMN label SET NOT NULL",
+            "ALTER TABLE public.one ADD COLUMN more text",
+        ]
+    );
+}
+
+#[test]
+fn a_schema_is_there_before_what_moves_into_it() {
+    let want = "CREATE SCHEMA bees;
+        -- wevrun: formerly public.queens
+        CREATE TABLE bees.queens (id integer);";
+    let statements = statements("CREATE TABLE queens (id integer);", want);
+    assert_eq!(statements, ["CREATE SCHEMA bees", "ALTER TABLE public.queens SET SCHEMA bees"]);
+}

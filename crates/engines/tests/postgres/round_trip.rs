@@ -18,9 +18,10 @@ const OWN_TYPES: &str = include_str!("own_types.sql");
 const EXTENDED: &str = include_str!("extended.sql");
 const EVERYDAY: &str = include_str!("everyday.sql");
 const REWRITTEN: &str = include_str!("rewritten.sql");
+const DETACHED: &str = include_str!("detached.sql");
 const DOMAINS: &str = include_str!("domains.sql");
 const RENAMED_COLUMN: &str = include_str!("renamed_column.sql");
-const SCHEMAS: [&str; 11] = [
+const SCHEMAS: [&str; 12] = [
     COOPERATIVE,
     ODDITIES,
     BULLETIN_BOARD,
@@ -32,6 +33,7 @@ const SCHEMAS: [&str; 11] = [
     REWRITTEN,
     RENAMED_COLUMN,
     DOMAINS,
+    DETACHED,
 ];
 
 pub fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {

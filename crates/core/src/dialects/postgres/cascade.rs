@@ -95,8 +95,7 @@ fn drop_foreign_keys(model: &mut Model, table: &Name, is_gone: impl Fn(&[Name]) 
 
 /// All objects, each with the key that it has here, as they are once names are looked up.
 fn looked_up(model: &Model) -> Vec<(ObjectKey, Object)> {
-    let mut whole = model.clone();
-    canonical::finish(&mut whole);
+    let mut whole = canonical::finished(model);
     let own_key = |object: &Object| {
         let key = object.key();
         if model.get(&key).is_some() {

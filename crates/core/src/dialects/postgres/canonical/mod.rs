@@ -27,7 +27,7 @@ pub use known::multirange;
 pub use literal::canonical as constant;
 pub use operators::DROPPED;
 use rayon::prelude::*;
-pub use standalone::standalone;
+pub use standalone::{standalone, without_parent};
 
 use super::rename::{all_clauses, expressions_mut, types_mut};
 use super::write;
@@ -59,6 +59,13 @@ pub fn finish(model: &mut Model) {
         }
     });
     model.extend(objects);
+}
+
+/// A canonical copy of a model that is still being folded.
+pub fn finished(model: &Model) -> Model {
+    let mut whole = model.clone();
+    finish(&mut whole);
+    whole
 }
 
 /// Whether the person's own text may hold a password: then it is kept nowhere.

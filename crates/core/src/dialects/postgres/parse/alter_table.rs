@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::super::{cascade, mentions};
+use super::super::{canonical, cascade, mentions};
 use super::access::{self, Subject, amend, missing, say};
 use super::alter::{Change, Outcome, enabled, unknown};
 use super::constraints::{Found, sees_table_constraint, table_constraint};
@@ -55,12 +55,14 @@ pub fn actions(
     }
     if reader.take(&["DETACH", "PARTITION"]) {
         let partition = own_name(reader, session, "a partition's name")?;
-        let subject = Subject { kinds: vec![Kind::Table, Kind::ForeignTable], name: partition };
-        return Ok(vec![amend(subject, if_exists, |object| {
-            let Definition::Table(table) = &mut object.definition else { return Ok(()) };
-            table.clauses.remove("partition of");
-            table.clauses.remove("bound");
-            Ok(())
+        return Ok(vec![StatementKind::Amend(Amendment {
+            kinds: vec![Kind::Table, Kind::ForeignTable],
+            name: partition,
+            if_exists,
+            apply: Arc::new(|model, key| {
+                model.extend(canonical::standalone(&canonical::finished(model), key).unwrap_or_default());
+                Ok(())
+            }),
         })]);
     }
     let mut changes: Vec<Change> = Vec::new();
@@ -356,16 +358,14 @@ fn switch(
 ) -> Parsed<()> {
     if reader.take(&["NO", "INHERIT"]) {
         let parent = super::reference(reader, "a parent's name")?;
-        changes.push(on_table(move |table| {
-            let left: Vec<&str> = table.clauses.value("inherits").unwrap_or_default().split(", ").collect();
-            let left: Vec<&str> = left.into_iter().filter(|other| *other != parent.canonical()).collect();
-            let left = left.join(", ");
-            if left.is_empty() {
-                drop(table.clauses.remove("inherits"))
-            } else {
-                table.clauses.say("inherits", left)
-            }
-            Ok(())
+        others.push(StatementKind::Amend(Amendment {
+            kinds: vec![Kind::Table, Kind::ForeignTable],
+            name: name.clone(),
+            if_exists: false,
+            apply: Arc::new(move |model, key| {
+                model.extend(canonical::without_parent(&canonical::finished(model), key, &parent));
+                Ok(())
+            }),
         }));
         return Ok(());
     }

@@ -1,0 +1,23 @@
+-- Partitions and children that stand on their own, with what they had from their parents.
+CREATE TABLE hives (id int PRIMARY KEY);
+CREATE TABLE lots (id int, year int NOT NULL, hive int REFERENCES hives, label text DEFAULT 'x', CHECK (year > 2000), CONSTRAINT lu UNIQUE (year, label), PRIMARY KEY (year, id)) PARTITION BY LIST (year);
+CREATE INDEX ON lots (label);
+CREATE INDEX named ON lots (lower(label));
+CREATE TABLE lots_2024 PARTITION OF lots FOR VALUES IN (2024);
+CREATE TABLE lots_2025 PARTITION OF lots (label DEFAULT 'y', CHECK (id > 0)) FOR VALUES IN (2025) PARTITION BY LIST (year);
+CREATE TABLE lots_2025_a PARTITION OF lots_2025 FOR VALUES IN (2025);
+CREATE TABLE lots_2026 (id int NOT NULL, year int NOT NULL, hive int, label text, CONSTRAINT own_key PRIMARY KEY (year, id), CHECK (year > 2000));
+ALTER TABLE lots_2026 RENAME CONSTRAINT lots_2026_year_check TO lots_year_check;
+CREATE INDEX own_index ON lots_2026 (label);
+ALTER TABLE lots ATTACH PARTITION lots_2026 FOR VALUES IN (2026);
+ALTER TABLE lots DETACH PARTITION lots_2024;
+ALTER TABLE lots DETACH PARTITION lots_2026;
+ALTER TABLE lots DETACH PARTITION lots_2025;
+ALTER TABLE lots_2024 DROP CONSTRAINT lots_2024_year_label_key, ADD COLUMN more int;
+DROP INDEX lots_2024_label_idx;
+CREATE TABLE animals (id int NOT NULL, name text DEFAULT 'a', CHECK (id > 0), CONSTRAINT mine CHECK (id < 9) NO INHERIT);
+CREATE TABLE bees (queen boolean, name text) INHERITS (animals);
+CREATE TABLE wasps () INHERITS (animals);
+ALTER TABLE bees NO INHERIT animals;
+ALTER TABLE wasps NO INHERIT animals;
+ALTER TABLE wasps DROP COLUMN name;
