@@ -41,7 +41,7 @@ pub struct Table {
     /// What a partition says of itself that it has with its parent. It comes and goes with that, and is kept only to know its name if
     /// the partition is detached.
     #[serde(skip)]
-    pub of_parent: Beside<OfParent>,
+    pub of_parent: Beside<Box<OfParent>>,
 }
 
 /// Constraints and indexes of a partition that are parts of its parent's.

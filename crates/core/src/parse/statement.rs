@@ -104,8 +104,11 @@ pub struct Grant {
     /// for those of other files.
     pub of_many: bool,
     /// Makes the change, for the objects that it is about.
-    pub apply: Arc<dyn Fn(&mut Model, &dyn Fn(&Object) -> bool) + Send + Sync>,
+    pub apply: ApplyGrant,
 }
+
+/// The change of a grant. It gets the model, and which objects it is about.
+pub type ApplyGrant = Arc<dyn Fn(&mut Model, &dyn Fn(&Object) -> bool) + Send + Sync>;
 
 impl fmt::Debug for Grant {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

@@ -134,7 +134,7 @@ impl Follow<'_> {
             _ => return None,
         };
         let own = self.walk.scopes.innermost().iter();
-        let meant = own.filter(|own| alias.as_ref().is_none_or(|alias| own.is_called(alias)));
+        let mut meant = own.filter(|own| alias.as_ref().is_none_or(|alias| own.is_called(alias)));
         let has_it = |own: &super::scope::Relation| own.columns.iter().flatten().any(|(name, _)| self.is_from(name));
         let touched = meant.clone().any(|own| own.is(self.renamed.table) && has_it(own));
         if !touched {
@@ -142,7 +142,7 @@ impl Follow<'_> {
         }
         match alias {
             Some(_) => {
-                let own = meant.last()?;
+                let own = meant.next()?;
                 Some(own.columns.as_ref()?.iter().map(|(column, _)| listed(Some(&own.written), column)).collect())
             }
             None => {
