@@ -6,14 +6,14 @@ use crate::model::{Kind, Model, Object};
 
 /// Adds what differs in owners, grants and labels of the objects that both models have.
 ///
-/// An owner that want does not name is no difference: it is whoever makes the object. So is what nobody may do by itself in a
+/// An owner that one of them does not name is no difference: it is whoever makes the object. Nor is what everybody may do by itself in a
 /// schema that every database has.
 pub fn add_access<'m>(dialect: &dyn Dialect, comparison: &mut Comparison<'m>, have: &'m Model, want: &'m Model) {
     for wanted in want.objects() {
         let key = wanted.key();
         let have_name = comparison.renames.key_in_have(&key).name;
         let Some(present) = have.find(key.kind, &have_name) else { continue };
-        let found = access_properties(dialect, present, wanted);
+        let found = told_by_both(access_properties(dialect, present, wanted));
         if found.is_empty() {
             continue;
         }
@@ -32,19 +32,27 @@ pub fn add_access<'m>(dialect: &dyn Dialect, comparison: &mut Comparison<'m>, ha
     for (have, want) in granted_only(dialect, have, want) {
         let (key, change) = match (have, want) {
             (Some(have), Some(want)) => {
-                let properties = access_properties(dialect, have, want);
+                let properties = told_by_both(access_properties(dialect, have, want));
                 if properties.is_empty() {
                     continue;
                 }
                 (want.key(), Change::Change { have: Box::new(have.clone()), want, formerly: None, properties })
             }
-            (None, Some(want)) => (want.key(), Change::Create(want)),
+            (None, Some(want)) if want.definition.kind() == Kind::DefaultPrivileges => {
+                (want.key(), Change::Create(want))
+            }
             (Some(have), None) => (have.key(), Change::Remove(have)),
-            (None, None) => continue,
+            (None, _) => continue,
         };
         comparison.differences.push(Difference { key, change });
     }
     comparison.differences.sort_by(|a, b| a.key.cmp(&b.key));
+}
+
+/// Without what one side leaves open: a release does not differ from what it was made of.
+fn told_by_both(properties: Vec<Property>) -> Vec<Property> {
+    let is_open = |property: &Property| UNLESS_SAID.contains(&property.name.as_str()) && property.have.is_none();
+    properties.into_iter().filter(|property| !is_open(property)).collect()
 }
 
 /// What holds by itself if nothing is said of it, so counts only if want says it.

@@ -277,6 +277,10 @@ fn grants_on_many_and_on_the_schema_public_count() {
     // What everybody may do in the schema public depends on the version, so it counts only if want says it.
     let usage = format!("{tables} REVOKE CREATE ON SCHEMA public FROM PUBLIC;");
     assert_eq!(granted_otherwise(&usage, tables), none);
+    assert_eq!(granted_otherwise(tables, &usage), none);
+    let owned = format!("{tables} ALTER TABLE t OWNER TO ida; ALTER SCHEMA public OWNER TO ida;");
+    assert_eq!(granted_otherwise(&owned, tables), none);
+    assert_eq!(granted_otherwise(tables, &owned), none);
     let nothing = format!("{tables} REVOKE ALL ON SCHEMA public FROM PUBLIC; GRANT USAGE ON SCHEMA public TO ida;");
     let told = "schema public: granted to everybody: usage -> nothing; granted to ida: - -> usage";
     assert_eq!(granted_otherwise(&usage, &nothing), [told]);

@@ -18,10 +18,11 @@ const OWN_TYPES: &str = include_str!("own_types.sql");
 const EXTENDED: &str = include_str!("extended.sql");
 const EVERYDAY: &str = include_str!("everyday.sql");
 const REWRITTEN: &str = include_str!("rewritten.sql");
+const RENAMED_TABLE: &str = include_str!("renamed_table.sql");
 const DETACHED: &str = include_str!("detached.sql");
 const DOMAINS: &str = include_str!("domains.sql");
 const RENAMED_COLUMN: &str = include_str!("renamed_column.sql");
-const SCHEMAS: [&str; 12] = [
+const SCHEMAS: [&str; 13] = [
     COOPERATIVE,
     ODDITIES,
     BULLETIN_BOARD,
@@ -34,6 +35,7 @@ const SCHEMAS: [&str; 12] = [
     RENAMED_COLUMN,
     DOMAINS,
     DETACHED,
+    RENAMED_TABLE,
 ];
 
 pub fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {

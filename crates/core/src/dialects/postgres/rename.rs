@@ -1,6 +1,6 @@
 //! Renames, with what refers to the renamed thing, as the server does them: it keeps references by identity.
 
-use super::canonical::{self, Renamed};
+use super::canonical::{self, Renamed, What};
 use super::names;
 use super::parse::identifier_of;
 use super::tokens;
@@ -37,6 +37,8 @@ pub fn object(model: &mut Model, key: &ObjectKey, to: &Name) {
 }
 
 fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
+    let by_words =
+        key.kind.is_relation().then(|| canonical::follow(model, &Renamed { table: &key.name, what: What::Itself(to) }));
     let Some(mut renamed) = model.remove(key) else { return };
     renamed.name = to.clone();
     renamed.text.clear();
@@ -91,14 +93,19 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
             }
         }
         for data_type in types_mut(&mut object.definition) {
-            touched |= replace_in(data_type, &from, to);
+            touched |= replace_in(data_type, &from, to, false);
         }
         if object.uses.contains(&from)
             || is_column_owner
             || matches!(key.kind, Kind::Function | Kind::Sequence | Kind::Type)
         {
+            let own = object.definition.kind();
+            let is_read = by_words.as_ref().is_some_and(|unreadable| {
+                canonical::holds_queries(&object.definition)
+                    && !unreadable.contains(&ObjectKey::new(own, object.name.clone()))
+            });
             for expression in expressions_mut(&mut object.definition) {
-                touched |= replace_in(expression, &from, to);
+                touched |= replace_in(expression, &from, to, is_read);
             }
         }
         for used in object.uses.iter_mut().filter(|used| **used == from) {
@@ -121,10 +128,10 @@ pub fn same(name: &Name, from: &Name) -> bool {
     name == from || names::is_unresolved(name) && names::identifier(name) == names::identifier(from)
 }
 
-/// Replaces a dotted name in both spellings of an expression.
-fn replace_in(expression: &mut Expression, from: &Name, to: &Name) -> bool {
-    let written = with_name(expression.written(), from, to);
-    let canonical = with_name(&expression.canonical, from, to);
+/// Replaces a dotted name in both spellings of an expression; only where it stands in a text, if `in_texts`.
+fn replace_in(expression: &mut Expression, from: &Name, to: &Name, in_texts: bool) -> bool {
+    let written = with_name(expression.written(), from, to, in_texts);
+    let canonical = with_name(&expression.canonical, from, to, in_texts);
     let changed = written != expression.written() || canonical != expression.canonical;
     if changed {
         *expression = Expression::new(canonical, &written);
@@ -133,7 +140,7 @@ fn replace_in(expression: &mut Expression, from: &Name, to: &Name) -> bool {
 }
 
 /// The text with one object's name in place of another's, qualified or not.
-fn with_name(text: &str, from: &Name, to: &Name) -> String {
+fn with_name(text: &str, from: &Name, to: &Name, in_texts: bool) -> String {
     let own = names::identifier(from);
     if !text.contains(&own) {
         return text.to_owned();
@@ -146,7 +153,7 @@ fn with_name(text: &str, from: &Name, to: &Name) -> String {
     for (index, token) in tokens.iter().enumerate() {
         let dot = |at: usize| tokens.get(at).is_some_and(|token| token.is_symbol(text, "."));
         match token.kind {
-            TokenKind::Word | TokenKind::Quoted if identifier_of(*token, text) == own => {
+            TokenKind::Word | TokenKind::Quoted if !in_texts && identifier_of(*token, text) == own => {
                 let qualified = index >= 2 && dot(index - 1) && identifier_of(tokens[index - 2], text) == schema;
                 let alone = index == 0 || !dot(index - 1);
                 if !qualified && !alone {
@@ -181,7 +188,12 @@ fn with_name(text: &str, from: &Name, to: &Name) -> String {
                     } else {
                         to.canonical().to_owned()
                     };
-                    if names::parts(&value).len() <= 2 && index > 0 && tokens[index - 1].is_symbol(text, "(") {
+                    let cast =
+                        |at: usize, word: &str| tokens.get(index + at).is_some_and(|token| token.is_word(text, word));
+                    let is_name = index > 0 && tokens[index - 1].is_symbol(text, "(")
+                        || tokens.get(index + 1).is_some_and(|token| token.is_symbol(text, "::"))
+                            && cast(2, "REGCLASS");
+                    if names::parts(&value).len() <= 2 && is_name {
                         out.push_str(&text[done..token.start as usize]);
                         out.push_str(&tokens::literal(&replaced));
                         done = token.end as usize;
@@ -197,7 +209,7 @@ fn with_name(text: &str, from: &Name, to: &Name) -> String {
 
 /// Renames a column, and what refers to it.
 pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
-    canonical::follow_column(model, &Renamed { table, from, to, in_canonical: false });
+    let by_words = canonical::follow(model, &Renamed { table, what: What::Column(from, to) });
     for object in model.objects_mut() {
         let own = object.name == *table;
         let stands_on = object.definition.owner() == Some(table);
@@ -261,7 +273,9 @@ pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
                 rename_in_list(&mut index.clauses, "include", from, to);
             }
         }
-        if (own || stands_on) && !canonical::holds_queries(&object.definition) {
+        let by_words =
+            by_words.contains(&object.key()) || (own || stands_on) && !canonical::holds_queries(&object.definition);
+        if by_words {
             for expression in expressions_mut(&mut object.definition) {
                 touched |= replace_word(expression, from, to);
             }

@@ -260,6 +260,14 @@ pub(super) fn with_room<T>(text: &str, work: impl FnOnce() -> Option<T>) -> Opti
     stacker::maybe_grow(room, room, work)
 }
 
+/// The same, but none if the text has to be respelled to be read: what is printed then is not what was written.
+pub(super) fn parse_as_it_stands<T>(
+    text: &str,
+    read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::parser::ParserError>,
+) -> Option<T> {
+    if matches!(readable(text), Cow::Borrowed(_)) { parse(text, read) } else { None }
+}
+
 /// Reads the whole text; none if it can't be read to its end.
 pub(super) fn parse<T>(
     text: &str,

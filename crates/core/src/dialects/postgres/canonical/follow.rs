@@ -1,62 +1,159 @@
-//! What queries say once a column that they read is called otherwise. The server keeps columns by number: the query reads the same
-//! column, and what it calls its own columns stays.
+//! What queries say once a column or table that they read is called otherwise. The server keeps both by number: the query reads the
+//! same, and what it calls its own columns stays.
 
+use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 
 use sqlparser::ast::{
-    Assignment, AssignmentTarget, Expr, Insert, ObjectName, ObjectNamePart, OnInsert, Query, Select, SelectItem,
-    Statement, TableObject, VisitMut, VisitorMut,
+    Assignment, AssignmentTarget, DataType, Expr, Ident, Insert, ObjectName, ObjectNamePart, OnInsert, Query, Select,
+    SelectItem, SelectItemQualifiedWildcardKind, Statement, TableFactor, TableObject, VisitMut, VisitorMut,
 };
 
-use super::expression::{Scope, parse, parts_of_body, with_room};
+use super::super::rename::expressions_mut;
+use super::super::{mentions, names};
+use super::expression::{Scope, parse, parse_as_it_stands, parts_of_body, with_room};
+use super::known::Known;
 use super::outputs::output_name;
 use super::tree::{first_select_mut, ident, ident_value, listed, name_parts, wildcard_alias};
+use super::view_columns;
 use super::walk::Walk;
-use crate::model::Name;
+use crate::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey};
 
-/// A column of a table or view under a new name.
+/// What is called otherwise.
+#[derive(Clone, Copy)]
 pub struct Renamed<'n> {
-    /// The table's name.
+    /// The table or view, by the name that it has.
     pub table: &'n Name,
-    /// What the column was called.
-    pub from: &'n Name,
-    /// What it is called.
-    pub to: &'n Name,
-    /// Whether the text is canonical: then all columns of queries have a name where it counts.
-    pub in_canonical: bool,
+    /// What of it.
+    pub what: What<'n>,
+}
+
+/// What of a table or view is called otherwise.
+#[derive(Clone, Copy)]
+pub enum What<'n> {
+    /// A column: what it was called, and what it is called.
+    Column(&'n Name, &'n Name),
+    /// The table or view itself: its new name.
+    Itself(&'n Name),
+}
+
+/// Whether an object's expressions may be queries, or hold some.
+pub fn holds_queries(definition: &Definition) -> bool {
+    match definition {
+        Definition::View(_) => true,
+        Definition::Plain(plain) => {
+            matches!(plain.kind, Kind::Function | Kind::Procedure | Kind::Rule | Kind::Policy)
+        }
+        _ => false,
+    }
+}
+
+/// Lets what reads a column or a table read it under its new name, in queries and in what holds some. Gives the objects of which a
+/// query can't be read.
+pub fn follow(model: &mut Model, renamed: &Renamed<'_>) -> BTreeSet<ObjectKey> {
+    let named = |text: &Expression| match renamed.what {
+        What::Column(from, _) => mentions::names(text, from) || text.written().contains('*'),
+        What::Itself(_) => text.written().contains(&names::identifier(renamed.table)),
+    };
+    let touched = |object: &Object| {
+        let mut definition = object.definition.clone();
+        holds_queries(&definition) && expressions_mut(&mut definition).iter().any(|text| named(text))
+    };
+    let touched: Vec<ObjectKey> = model.objects().filter(|object| touched(object)).map(Object::key).collect();
+    let mut unreadable = BTreeSet::new();
+    if touched.is_empty() {
+        return unreadable;
+    }
+    let mut known = Known::of(model);
+    view_columns(model, &mut known);
+    for key in touched {
+        let Some(object) = model.get(&key) else { continue };
+        let scope = Scope::of(object, &known);
+        let mut changed = object.clone();
+        if !scope.follow_in(&mut changed, renamed) {
+            unreadable.insert(key);
+        } else if changed.definition != object.definition {
+            changed.text.clear();
+            model.insert(changed);
+        }
+    }
+    unreadable
+}
+
+/// Changes both spellings of an expression; false if one can't be read. `followed` gets a text, and whether it is canonical.
+fn both(expression: &mut Expression, followed: impl Fn(&str, bool) -> Option<String>) -> bool {
+    let (sure, written) = (expression.is_sure(), expression.written().to_owned());
+    // A source that is still being read has one spelling.
+    let is_raw = expression.canonical == written;
+    let Some(after) = followed(&written, false) else { return false };
+    if after == written {
+        return true;
+    }
+    let canonical = match (sure, is_raw) {
+        (false, _) => None,
+        (true, true) => Some(after.clone()),
+        (true, false) => followed(&expression.canonical, true),
+    };
+    *expression = match canonical {
+        Some(canonical) => Expression::new(canonical, &after),
+        None => Expression::unsure(&after, &after),
+    };
+    true
 }
 
 impl Scope<'_> {
-    /// A view's query once the column is called otherwise; none if it can't be read.
-    pub fn followed_query(&self, text: &str, renamed: &Renamed<'_>) -> Option<String> {
+    /// Changes the queries of an object; false if one can't be read.
+    fn follow_in(&self, object: &mut Object, renamed: &Renamed<'_>) -> bool {
+        match &mut object.definition {
+            Definition::View(view) => {
+                let own = object.name == *renamed.table && view.columns.is_empty();
+                both(&mut view.query, |text, in_canonical| {
+                    let text = self.followed_query(text, self.following(renamed, in_canonical))?;
+                    match renamed.what {
+                        What::Column(from, to) if own => self.with_output(&text, from, to),
+                        _ => Some(text),
+                    }
+                })
+            }
+            Definition::Plain(plain) => plain.clauses.iter_mut().all(|(clause, value)| match clause {
+                "body" | "do" => {
+                    both(value, |text, in_canonical| self.followed_body(text, || self.following(renamed, in_canonical)))
+                }
+                "using" | "with check" | "where" => both(value, |text, in_canonical| {
+                    self.followed_expression(text, self.following(renamed, in_canonical))
+                }),
+                _ => true,
+            }),
+            _ => true,
+        }
+    }
+
+    fn followed_query(&self, text: &str, mut follow: Follow<'_>) -> Option<String> {
         with_room(text, || {
-            let mut query = parse(text, |parser| parser.parse_query())?;
-            let mut follow = self.following(renamed);
+            let mut query = parse_as_it_stands(text, |parser| parser.parse_query())?;
             let _ = VisitMut::visit(&mut *query, &mut follow);
             Some(query.to_string())
         })
     }
 
-    /// The same of an expression that may hold queries.
-    pub fn followed_expression(&self, text: &str, renamed: &Renamed<'_>) -> Option<String> {
+    fn followed_expression(&self, text: &str, mut follow: Follow<'_>) -> Option<String> {
         with_room(text, || {
-            let mut expression = parse(text, |parser| parser.parse_expr())?;
-            let mut follow = self.following(renamed);
+            let mut expression = parse_as_it_stands(text, |parser| parser.parse_expr())?;
             let _ = VisitMut::visit(&mut expression, &mut follow);
             Some(expression.to_string())
         })
     }
 
-    /// The same of the body of a routine or a rule.
-    pub fn followed_body(&self, text: &str, renamed: &Renamed<'_>) -> Option<String> {
+    /// The body of a routine or a rule.
+    fn followed_body<'f>(&self, text: &str, follow: impl Fn() -> Follow<'f>) -> Option<String> {
         let returned = text.trim_start().get(..6).is_some_and(|head| head.eq_ignore_ascii_case("return"));
         if returned {
             let start = text.len() - text.trim_start().len() + 6;
-            return Some(format!("{} {}", &text[..start], self.followed_expression(&text[start..], renamed)?));
+            return Some(format!("{} {}", &text[..start], self.followed_expression(&text[start..], follow())?));
         }
         let (mut out, mut done) = (String::new(), 0);
         for part in parts_of_body(text) {
-            let followed = self.followed_statement(&text[part.clone()], renamed)?;
+            let followed = self.followed_statement(&text[part.clone()], follow())?;
             out.push_str(&text[done..part.start]);
             let blank = text[part.clone()].len() - text[part.clone()].trim_start().len();
             out.push_str(&text[part.start..part.start + blank]);
@@ -66,24 +163,23 @@ impl Scope<'_> {
         Some(out + &text[done..])
     }
 
-    fn followed_statement(&self, text: &str, renamed: &Renamed<'_>) -> Option<String> {
+    fn followed_statement(&self, text: &str, mut follow: Follow<'_>) -> Option<String> {
         if text.trim().is_empty() || text.trim().eq_ignore_ascii_case("nothing") {
             return Some(text.trim().to_owned());
         }
         with_room(text, || {
-            let mut statement = parse(text, |parser| parser.parse_statement())?;
-            let mut follow = self.following(renamed);
+            let mut statement = parse_as_it_stands(text, |parser| parser.parse_statement())?;
             let _ = VisitMut::visit(&mut statement, &mut follow);
             Some(statement.to_string())
         })
     }
 
-    fn following<'f>(&'f self, renamed: &'f Renamed<'f>) -> Follow<'f> {
-        Follow { walk: self.walk(self.scopes()), renamed, outputs: Vec::new(), inserts: false }
+    fn following<'f>(&'f self, renamed: &'f Renamed<'f>, in_canonical: bool) -> Follow<'f> {
+        Follow { walk: self.walk(self.scopes()), renamed, in_canonical, outputs: Vec::new(), inserts: false }
     }
 
     /// A view's query with another name for one of its own columns; none if it can't be said in it.
-    pub fn with_output(&self, text: &str, from: &Name, to: &Name) -> Option<String> {
+    fn with_output(&self, text: &str, from: &Name, to: &Name) -> Option<String> {
         with_room(text, || {
             let mut query = parse(text, |parser| parser.parse_query())?;
             let select = first_select_mut(&mut query)?;
@@ -103,6 +199,8 @@ struct Follow<'f> {
     /// Knows what is in sight.
     walk: Walk<'f>,
     renamed: &'f Renamed<'f>,
+    /// Whether the text is canonical: then all columns of queries have a name where it counts.
+    in_canonical: bool,
     /// What the columns of the queries around are called.
     outputs: Vec<Vec<Option<String>>>,
     /// Whether the statement inserts into the table: then EXCLUDED is a row of it.
@@ -111,7 +209,33 @@ struct Follow<'f> {
 
 impl Follow<'_> {
     fn is_from(&self, column: &str) -> bool {
-        column == self.renamed.from.canonical()
+        matches!(self.renamed.what, What::Column(from, _) if from.canonical() == column)
+    }
+
+    /// The column under its new name, if it is the one.
+    fn column(&self, column: &str) -> Option<Ident> {
+        match self.renamed.what {
+            What::Column(_, to) if self.is_from(column) => Some(ident(to.canonical())),
+            _ => None,
+        }
+    }
+
+    /// The table's own identifier, if it is called otherwise and this qualifier, which is no alias, means it.
+    fn qualifier(&self, qualifier: &str) -> Option<Ident> {
+        let What::Itself(to) = self.renamed.what else { return None };
+        let meant = self.walk.scopes.called(qualifier).filter(|relation| relation.is(self.renamed.table))?;
+        (!meant.has_alias).then(|| ident(&names::identifier(to)))
+    }
+
+    /// A name of the table under its new name.
+    fn moved(&self, name: &ObjectName, to: &Name) -> ObjectName {
+        let stays = names::schema(self.renamed.table) == names::schema(to);
+        let mut parts = names::parts(to.canonical());
+        let unqualified = name.0.len() == 1 && stays || self.in_canonical && parts[0] == "public";
+        if unqualified && parts.len() > 1 {
+            parts.remove(0);
+        }
+        ObjectName(parts.iter().map(|part| ObjectNamePart::Identifier(ident(part))).collect())
     }
 
     /// Whether a column means the one that has a new name.
@@ -153,10 +277,9 @@ impl Follow<'_> {
     }
 
     fn rename(&self, name: &mut ObjectName) {
-        if name_parts(name).last().is_some_and(|column| self.is_from(column))
-            && let Some(last) = name.0.last_mut()
-        {
-            *last = ObjectNamePart::Identifier(ident(self.renamed.to.canonical()));
+        let new = name_parts(name).last().and_then(|column| self.column(column));
+        if let (Some(new), Some(last)) = (new, name.0.last_mut()) {
+            *last = ObjectNamePart::Identifier(new);
         }
     }
 
@@ -193,7 +316,7 @@ impl VisitorMut for Follow<'_> {
                 }
             }
             Statement::Update(update) => {
-                let sqlparser::ast::TableFactor::Table { name, .. } = &update.table.relation else {
+                let TableFactor::Table { name, .. } = &update.table.relation else {
                     return ControlFlow::Continue(());
                 };
                 if self.is_table(name) {
@@ -201,6 +324,15 @@ impl VisitorMut for Follow<'_> {
                 }
             }
             _ => {}
+        }
+        ControlFlow::Continue(())
+    }
+
+    fn pre_visit_relation(&mut self, name: &mut ObjectName) -> ControlFlow<()> {
+        if let What::Itself(to) = self.renamed.what
+            && self.is_table(name)
+        {
+            *name = self.moved(name, to);
         }
         ControlFlow::Continue(())
     }
@@ -222,6 +354,13 @@ impl VisitorMut for Follow<'_> {
 
     fn pre_visit_select(&mut self, select: &mut Select) -> ControlFlow<()> {
         self.walk.enter_select(select);
+        for item in &mut select.projection {
+            if let SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(name), _) = item
+                && let Some(new) = name_parts(name).pop().and_then(|qualifier| self.qualifier(&qualifier))
+            {
+                *name = ObjectName(vec![ObjectNamePart::Identifier(new)]);
+            }
+        }
         let items = std::mem::take(&mut select.projection);
         select.projection =
             items.into_iter().flat_map(|item| self.expanded(&item).unwrap_or_else(|| vec![item])).collect();
@@ -237,7 +376,7 @@ impl VisitorMut for Follow<'_> {
         let outputs = self.outputs.pop().unwrap_or_default();
         for (item, before) in select.projection.iter_mut().zip(outputs) {
             if let (SelectItem::UnnamedExpr(expr), Some(before)) = (&*item, before)
-                && !self.renamed.in_canonical
+                && !self.in_canonical
                 && output_name(expr) != before
             {
                 *item = SelectItem::ExprWithAlias { expr: expr.clone(), alias: ident(&before) };
@@ -248,18 +387,29 @@ impl VisitorMut for Follow<'_> {
     }
 
     fn post_visit_expr(&mut self, expr: &mut Expr) -> ControlFlow<()> {
-        let column = match expr {
-            Expr::Identifier(column) if self.is_meant(None, &ident_value(column)) => Some(column),
-            Expr::CompoundIdentifier(parts) => match &mut parts[..] {
-                [.., qualifier, column] if self.is_meant(Some(&ident_value(qualifier)), &ident_value(column)) => {
-                    Some(column)
+        match expr {
+            Expr::Identifier(name) => {
+                let value = ident_value(name);
+                let row = || self.qualifier(&value).filter(|_| self.walk.scopes.relation_of(&value).is_none());
+                let new = if self.is_meant(None, &value) { self.column(&value) } else { row() };
+                new.into_iter().for_each(|new| *name = new);
+            }
+            Expr::CompoundIdentifier(parts) => {
+                let [.., qualifier, column] = &mut parts[..] else { return ControlFlow::Continue(()) };
+                let value = ident_value(qualifier);
+                if self.is_meant(Some(&value), &ident_value(column)) {
+                    self.column(&ident_value(column)).into_iter().for_each(|new| *column = new);
                 }
-                _ => None,
-            },
-            _ => None,
-        };
-        if let Some(column) = column {
-            *column = ident(self.renamed.to.canonical());
+                self.qualifier(&value).into_iter().for_each(|new| *qualifier = new);
+            }
+            Expr::Cast { data_type: DataType::Custom(name, _), .. } => {
+                if let What::Itself(to) = self.renamed.what
+                    && self.is_table(name)
+                {
+                    *name = self.moved(name, to);
+                }
+            }
+            _ => {}
         }
         ControlFlow::Continue(())
     }

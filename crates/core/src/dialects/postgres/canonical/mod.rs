@@ -23,17 +23,17 @@ mod uses;
 mod walk;
 
 pub use copies::expand_one as copy_likes;
+pub use follow::{Renamed, What, follow, holds_queries};
 pub use known::multirange;
 pub use literal::canonical as constant;
 pub use operators::DROPPED;
 use rayon::prelude::*;
 pub use standalone::{standalone, without_parent};
 
+use super::names;
 use super::rename::{all_clauses, expressions_mut, types_mut};
 use super::write;
-use super::{mentions, names};
-use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, OnConflict};
-pub use follow::Renamed;
+use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, OnConflict};
 use known::Known;
 
 /// Makes a folded model canonical.
@@ -502,86 +502,6 @@ fn is_body(head: &str) -> bool {
 
 /// The columns of views, with their types as far as they can be known.
 pub type Outputs = std::collections::HashMap<Name, scope::Columns>;
-
-/// Whether an object's expressions may be queries, or hold some.
-pub fn holds_queries(definition: &Definition) -> bool {
-    match definition {
-        Definition::View(_) => true,
-        Definition::Plain(plain) => {
-            matches!(plain.kind, Kind::Function | Kind::Procedure | Kind::Rule | Kind::Policy)
-        }
-        _ => false,
-    }
-}
-
-/// Lets what reads a column read it under its new name, in queries and in what holds some.
-pub fn follow_column(model: &mut Model, renamed: &Renamed<'_>) {
-    let mentions = |object: &Object| {
-        let definition = &mut object.definition.clone();
-        holds_queries(definition)
-            && expressions_mut(definition)
-                .iter()
-                .any(|text| mentions::names(text, renamed.from) || text.written().contains('*'))
-    };
-    let touched: Vec<ObjectKey> = model.objects().filter(|object| mentions(object)).map(Object::key).collect();
-    if touched.is_empty() {
-        return;
-    }
-    let mut known = Known::of(model);
-    view_columns(model, &mut known);
-    for key in touched {
-        let Some(object) = model.get(&key) else { continue };
-        let scope = expression::Scope::of(object, &known);
-        let mut changed = object.clone();
-        match &mut changed.definition {
-            Definition::View(view) => {
-                let own = key.name == *renamed.table && view.columns.is_empty();
-                follow(&mut view.query, |text, in_canonical| {
-                    let text = scope.followed_query(text, &Renamed { in_canonical, ..*renamed })?;
-                    if own { scope.with_output(&text, renamed.from, renamed.to) } else { Some(text) }
-                });
-            }
-            Definition::Plain(plain) => {
-                for (clause, value) in plain.clauses.iter_mut() {
-                    match clause {
-                        "body" | "do" => follow(value, |text, in_canonical| {
-                            scope.followed_body(text, &Renamed { in_canonical, ..*renamed })
-                        }),
-                        "using" | "with check" | "where" => follow(value, |text, in_canonical| {
-                            scope.followed_expression(text, &Renamed { in_canonical, ..*renamed })
-                        }),
-                        _ => {}
-                    }
-                }
-            }
-            _ => {}
-        }
-        if changed.definition != object.definition {
-            changed.text.clear();
-            model.insert(changed);
-        }
-    }
-}
-
-/// Changes both spellings of an expression, if they can be read. `followed` gets a text, and whether it is canonical.
-fn follow(expression: &mut Expression, followed: impl Fn(&str, bool) -> Option<String>) {
-    let (sure, written) = (expression.is_sure(), expression.written().to_owned());
-    // A source that is still being read has one spelling.
-    let is_raw = expression.canonical == written;
-    let Some(after) = followed(&written, false) else { return };
-    let canonical = match (sure, is_raw) {
-        (false, _) => None,
-        (true, true) => Some(after.clone()),
-        (true, false) => followed(&expression.canonical, true),
-    };
-    if after == written {
-        return;
-    }
-    *expression = match canonical {
-        Some(canonical) => Expression::new(canonical, &after),
-        None => Expression::unsure(&after, &after),
-    };
-}
 
 /// The columns of all views of a model.
 pub fn view_outputs(model: &Model) -> Outputs {

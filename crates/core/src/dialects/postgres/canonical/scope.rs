@@ -18,12 +18,14 @@ pub struct Relation {
     pub columns: Option<Columns>,
     /// The table or view that it is, with its own columns; none for anything else.
     pub table: Option<String>,
+    /// Whether FROM gives it a name of its own.
+    pub has_alias: bool,
 }
 
 impl Relation {
     /// A relation under the name that the text has for it.
     pub fn new(name: String, columns: Option<Columns>) -> Relation {
-        Relation { alias: name.clone(), written: name, columns, table: None }
+        Relation { alias: name.clone(), written: name, columns, table: None, has_alias: false }
     }
 
     /// The rows of a table or view.

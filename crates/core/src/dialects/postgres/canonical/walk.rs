@@ -4,8 +4,8 @@ use std::ops::ControlFlow;
 
 use sqlparser::ast::{
     AccessExpr, DataType, Expr, FromTable, FunctionArg, FunctionArgExpr, GroupByExpr, Insert, ObjectName,
-    ObjectNamePart, OrderByKind, Query, Select, SelectItem, SetExpr, Statement, TableAlias, TableFactor, TableObject,
-    TableWithJoins, UpdateTableFromKind, Value, VisitorMut,
+    ObjectNamePart, OrderByKind, Query, Select, SelectItem, SetExpr, Statement, TableAlias, TableAliasColumnDef,
+    TableFactor, TableObject, TableWithJoins, UpdateTableFromKind, Value, VisitorMut,
 };
 
 use super::super::names;
@@ -156,7 +156,7 @@ impl<'k> Walk<'k> {
                     rename_columns(&mut columns, alias);
                 }
                 let own_names = alias.as_ref().is_some_and(|alias| !alias.columns.is_empty());
-                let relation = Relation::new(called, columns);
+                let relation = Relation { has_alias: alias.is_some(), ..Relation::new(called, columns) };
                 relations.push(match found.filter(|_| !own_names) {
                     Some(table) => relation.of(table),
                     None => relation,
@@ -255,6 +255,37 @@ impl<'k> Walk<'k> {
                 let name = ident(&found.alias);
                 *alias = Some(TableAlias { explicit: true, name, columns: Vec::new(), at: None });
             }
+        }
+    }
+
+    /// Names for some columns of a table: the server lists all.
+    fn complete_alias(&self, alias: &mut TableAlias) {
+        let named = alias.columns.len();
+        let called = |relation: &&Relation| relation.is_called(&ident_value(&alias.name));
+        let columns = self.scopes.innermost().iter().find(called).and_then(|relation| relation.columns.as_ref());
+        if let Some(columns) = columns.filter(|columns| named > 0 && named < columns.len()) {
+            let rest =
+                columns[named..].iter().map(|(name, _)| TableAliasColumnDef { name: ident(name), data_type: None });
+            alias.columns.extend(rest.collect::<Vec<_>>());
+        }
+    }
+
+    /// The columns into which a statement inserts, if it does not say them: the first ones, as many as there are values.
+    fn name_inserted(&mut self, insert: &mut Insert) {
+        let (TableObject::TableName(table), Some(source)) = (&insert.table, &insert.source) else { return };
+        if !insert.columns.is_empty() {
+            return;
+        }
+        let count = match &*source.body {
+            SetExpr::Values(values) => values.rows.first().map(|row| row.len()),
+            _ => self.outputs(source).map(|columns| columns.len()),
+        };
+        let known = self.known;
+        let columns = self.relation(&name_parts(table)).and_then(|name| known.columns.get(&name));
+        if let (Some(count), Some(columns)) = (count, columns) {
+            let named =
+                columns.iter().take(count).map(|(name, _)| ObjectName(vec![ObjectNamePart::Identifier(ident(name))]));
+            insert.columns = named.collect();
         }
     }
 
@@ -432,6 +463,9 @@ impl VisitorMut for Walk<'_> {
     type Break = ();
 
     fn pre_visit_statement(&mut self, statement: &mut Statement) -> ControlFlow<()> {
+        if let Statement::Insert(insert) = statement {
+            self.name_inserted(insert);
+        }
         self.enter_statement(statement);
         ControlFlow::Continue(())
     }
@@ -537,6 +571,9 @@ impl VisitorMut for Walk<'_> {
                     self.argument(expr, &function);
                 }
             }
+        }
+        if let TableFactor::Table { alias: Some(alias), args: None, .. } = factor {
+            self.complete_alias(alias);
         }
         if let TableFactor::Table { name, alias, args, .. } = factor {
             let own = name_parts(name).pop().unwrap_or_default();

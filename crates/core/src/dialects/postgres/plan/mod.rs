@@ -8,6 +8,7 @@ mod dependents;
 mod detached;
 mod drops;
 mod foreign_keys;
+mod grants;
 mod guards;
 mod labels;
 mod operators;
@@ -26,7 +27,7 @@ use super::access;
 use super::canonical;
 use super::names::quoted;
 use super::write;
-use crate::compare::{Change, access_properties, compare_with, granted_only};
+use crate::compare::{Change, compare_with};
 use crate::model::{
     Beside, Check, Clauses, Definition, Fingerprint, Kind, Model, Name, Object, ObjectKey, Plain, Table,
 };
@@ -76,54 +77,13 @@ fn transactions<'p>(planning: &'p Planning<'p>, planner: Planner<'p>, whole: &Pl
     if !planner.progress.fits() {
         planner = Planner::planned(planning, Progress::cutting(whole));
     }
-    planner.steps.extend(access_steps(whole));
+    planner.steps.extend(grants::steps(whole));
     let labels = labels::first(planning, &planner.early_labels);
     // A plan's first part begins in have, which its head says.
     let from = labels.as_ref().map(|_| labels::state_after(planning, &planner.early_labels));
     let mut parts: Vec<Part> = labels.into_iter().collect();
     parts.extend(planner.transactions(from));
     parts
-}
-
-/// Owners, grants and labels as want has them, where that is asked for.
-fn access_steps(planning: &Planning<'_>) -> Vec<Step> {
-    if !planning.wishes.access {
-        return Vec::new();
-    }
-    let differing = |have: &Object, want: &Object| access::changes(want, &access_properties(&Postgres, have, want));
-    let mut steps: Vec<(ObjectKey, Vec<String>)> = Vec::new();
-    for want in planning.want.objects() {
-        let key = want.key();
-        let statements = match planning.have.get(&planning.comparison.renames.key_in_have(&key)) {
-            Some(have) => differing(have, want),
-            None => {
-                let access = access::at_birth(planning.have.granted_only(), want);
-                let unlike_birth = differing(&Object { access, ..want.clone() }, want);
-                let mut statements = access::statements(want);
-                statements.retain(|statement| !unlike_birth.contains(statement));
-                statements.extend(unlike_birth);
-                statements
-            }
-        };
-        steps.push((key, statements));
-    }
-    for sides in granted_only(&Postgres, planning.have, planning.want) {
-        let (have, want) = sides;
-        // The one that knows the role, if they are default privileges.
-        let named = [have, want].into_iter().flatten().max_by_key(|object| write::clauses(object).has("role"));
-        let Some(named) = named else { continue };
-        let with = |access: Option<Clauses>| Object { access: access.unwrap_or_default(), ..named.clone() };
-        let [have, want] = [have, want].map(|side| with(side.map(|object| object.access.clone())));
-        steps.push((named.key(), differing(&have, &want)));
-    }
-    let steps = steps.into_iter().filter(|(_, statements)| !statements.is_empty());
-    steps
-        .map(|(key, statements)| {
-            let mut step = Step::new(format!("settle who may do what with {key}"), statements);
-            step.notes.push("owners, grants and labels are no part of the proof".to_owned());
-            step
-        })
-        .collect()
 }
 
 /// The schemas in which names are looked for where nothing else is said.

@@ -1,0 +1,20 @@
+-- A table that many things read gets another name, and moves into another schema.
+CREATE SCHEMA other;
+CREATE TABLE lots (id int primary key, lots int, name text);
+CREATE VIEW a AS SELECT count(*) AS lots FROM lots;
+CREATE VIEW b AS SELECT lots.lots, lots.id AS x FROM lots WHERE lots.lots > 1;
+CREATE VIEW c AS SELECT l.lots, l.name AS lots2 FROM lots l JOIN lots ON l.id = lots.id;
+CREATE VIEW d AS SELECT lots.* FROM lots;
+CREATE VIEW e AS SELECT (SELECT max(lots) FROM lots x WHERE x.id = lots.id) AS m FROM lots;
+CREATE VIEW f AS WITH lots2 AS (SELECT * FROM lots) SELECT id FROM lots2;
+CREATE TABLE people (id int primary key, lots int);
+CREATE VIEW h AS SELECT people.lots FROM people, lots AS lots WHERE lots.id = people.id;
+CREATE VIEW i AS SELECT x FROM lots AS x(x, y);
+CREATE FUNCTION g() RETURNS SETOF int LANGUAGE sql BEGIN ATOMIC INSERT INTO lots (id, lots) VALUES (1, 2); UPDATE lots SET lots = lots.lots + 1 WHERE lots.id = 1; DELETE FROM lots WHERE lots.lots IS NULL; SELECT lots FROM lots; END;
+CREATE RULE r AS ON INSERT TO people DO ALSO INSERT INTO lots VALUES (new.id, new.lots);
+ALTER TABLE people ENABLE ROW LEVEL SECURITY;
+CREATE POLICY p ON people USING (EXISTS (SELECT FROM lots WHERE lots.lots = people.lots));
+CREATE VIEW j AS SELECT 'lots'::regclass::text AS n, lots::text AS whole FROM (SELECT id FROM lots) z(lots);
+CREATE VIEW k AS SELECT x.lots FROM (SELECT lots FROM lots) x;
+ALTER TABLE lots RENAME TO harvest_lots;
+ALTER TABLE harvest_lots SET SCHEMA other;
