@@ -306,6 +306,19 @@ fn a_renamed_column_is_renamed_for_whoever_reads_it() {
 }
 
 #[test]
+fn a_renamed_table_is_renamed_for_whoever_reads_it() {
+    let source = |table: &str| {
+        format!(
+            "CREATE TABLE {table} (id integer, lots integer); CREATE TABLE log (id integer, n integer);
+             CREATE VIEW v AS SELECT count(*) AS lots, max({table}.lots) AS most FROM {table} WHERE {table}.id > 1;
+             CREATE RULE r AS ON INSERT TO {table} DO ALSO INSERT INTO log VALUES (new.id, new.lots);
+             CREATE VIEW w AS SELECT lots.n FROM log lots;"
+        )
+    };
+    same(&format!("{} ALTER TABLE lots RENAME TO harvests;", source("lots")), &source("harvests"));
+}
+
+#[test]
 fn what_a_partition_had_with_its_parent_is_its_own_when_it_is_detached() {
     let lots = "CREATE TABLE lots (year integer, label text DEFAULT 'x', PRIMARY KEY (year), CHECK (year > 2000)) PARTITION BY LIST (year);
         CREATE INDEX ON lots (label);";

@@ -224,7 +224,9 @@ impl Follow<'_> {
     fn qualifier(&self, qualifier: &str) -> Option<Ident> {
         let What::Itself(to) = self.renamed.what else { return None };
         let meant = self.walk.scopes.called(qualifier).filter(|relation| relation.is(self.renamed.table))?;
-        (!meant.has_alias).then(|| ident(&names::identifier(to)))
+        // The rows of a rule are rows of the table too, and have their own names.
+        let is_own = !meant.has_alias && meant.written == names::identifier(self.renamed.table);
+        is_own.then(|| ident(&names::identifier(to)))
     }
 
     /// A name of the table under its new name.
