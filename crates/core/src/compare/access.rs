@@ -51,12 +51,16 @@ pub fn add_access<'m>(dialect: &dyn Dialect, comparison: &mut Comparison<'m>, ha
 
 /// Without what one side leaves open: a release does not differ from what it was made of.
 fn told_by_both(properties: Vec<Property>) -> Vec<Property> {
-    let is_open = |property: &Property| UNLESS_SAID.contains(&property.name.as_str()) && property.have.is_none();
-    properties.into_iter().filter(|property| !is_open(property)).collect()
+    properties.into_iter().filter(|property| property.have.is_some() || !holds_by_itself(&property.name)).collect()
 }
 
-/// What holds by itself if nothing is said of it, so counts only if want says it.
-pub const UNLESS_SAID: [&str; 2] = ["owner", "granted to everybody"];
+/// The fact of what everybody may do where the engine's version decides what that is if nothing is said.
+pub const EVERYBODY: &str = "granted to everybody";
+
+/// Whether a fact holds by itself if nothing is said of it, so counts only if it is said.
+fn holds_by_itself(fact: &str) -> bool {
+    matches!(fact, "owner" | EVERYBODY)
+}
 
 /// What is only granted on, in have and in want, side by side. Default privileges that name no role are those of whoever creates
 /// the objects: of a role that the other side names and this one does not. Of a schema that every database has, nothing counts
@@ -73,9 +77,10 @@ pub fn granted_only<'m>(
         let mut found = have.find_granted_only(&wanted.key());
         if found.is_none() {
             let may_be =
-                |other: &&&Object| dialect.may_be_those_of(wanted, other) || dialect.may_be_those_of(other, wanted);
-            let is_same = |other: &&&Object| access_properties(dialect, other, wanted).is_empty();
-            found = left.iter().filter(may_be).find(is_same).or_else(|| left.iter().find(may_be)).copied();
+                |other: &Object| dialect.may_be_those_of(wanted, other) || dialect.may_be_those_of(other, wanted);
+            let mut candidates: Vec<&Object> = left.iter().copied().filter(|other| may_be(other)).collect();
+            candidates.sort_by_key(|other| !access_properties(dialect, other, wanted).is_empty());
+            found = candidates.first().copied();
             left.retain(|other| found.is_none_or(|found| found.name != other.name));
         }
         pairs.push((found, Some(wanted)));
@@ -97,7 +102,7 @@ pub fn access_properties(dialect: &dyn Dialect, have: &Object, want: &Object) ->
     names.dedup();
     names
         .into_iter()
-        .filter(|name| !is_owners(name) && (!UNLESS_SAID.contains(&name.as_str()) || want.contains_key(*name)))
+        .filter(|name| !is_owners(name) && (!holds_by_itself(name) || want.contains_key(*name)))
         .map(|name| Property { name: name.clone(), have: have.get(name).cloned(), want: want.get(name).cloned() })
         .filter(|property| property.have != property.want)
         .collect()

@@ -6,7 +6,7 @@ mod properties;
 mod renames;
 mod unproven;
 
-pub use access::{UNLESS_SAID, access_properties, add_access, granted_only};
+pub use access::{EVERYBODY, access_properties, add_access, granted_only};
 pub use lookalikes::lookalikes;
 pub use properties::{Property, column_words};
 pub use renames::Renames;

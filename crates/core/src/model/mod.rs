@@ -264,6 +264,20 @@ pub struct Object {
 }
 
 impl Object {
+    /// An object of which nothing is known but its structure.
+    pub fn new(name: Name, definition: Definition) -> Object {
+        Object {
+            name,
+            definition,
+            text: String::new(),
+            formerly: Formerly::default(),
+            access: Clauses::default(),
+            uses: Vec::new(),
+            names_in: None,
+            location: None,
+        }
+    }
+
     /// The object's key.
     pub fn key(&self) -> ObjectKey {
         ObjectKey::new(self.definition.kind(), self.name.clone())

@@ -9,7 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::names;
 use super::tokens::literal;
 use super::write;
-use crate::compare::{Property, UNLESS_SAID};
+use crate::compare::{EVERYBODY, Property};
 use crate::model::{Clauses, Kind, Object};
 
 /// What ALL means for an object of the kind. MAINTAIN, which tables have since 17, is a part of all or said by itself.
@@ -110,7 +110,7 @@ pub fn facts(object: &Object) -> BTreeMap<String, String> {
         // What everybody may do in a schema that every database has depends on the version, if nothing is said.
         let everybody: Vec<String> = granted.remove("public").unwrap_or_default().into_iter().collect();
         let list = if everybody.is_empty() { "nothing".to_owned() } else { everybody.join(", ") };
-        facts.insert(UNLESS_SAID[1].to_owned(), list);
+        facts.insert(EVERYBODY.to_owned(), list);
     }
     // What the owner may do is the owner's by right.
     for (role, mut privileges) in granted.into_iter().filter(|(role, _)| owner != Some(role)) {
@@ -164,7 +164,7 @@ fn granted(object: &Object) -> (String, String) {
 
 /// The role that a fact is about: of `granted to ida`, ida.
 fn role_of(fact: &str) -> Option<&str> {
-    if fact == UNLESS_SAID[1] { Some("public") } else { fact.strip_prefix("granted to ") }
+    if fact == EVERYBODY { Some("public") } else { fact.strip_prefix("granted to ") }
 }
 
 /// The statements that make these facts of an object what want says. A role whose grants differ loses all of them first.

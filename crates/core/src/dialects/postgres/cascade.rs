@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::rename::{drop_constraint, expressions_mut, same};
+use super::rename::{any_expression, drop_constraint, same};
 use super::types::is_of;
 use super::{canonical, mentions, names, parse, split_list};
 use crate::model::{Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table};
@@ -141,10 +141,6 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
 
 fn has_expressions(kind: Kind) -> bool {
     matches!(kind, Kind::Index | Kind::View | Kind::MaterializedView | Kind::Rule | Kind::Policy | Kind::Statistics)
-}
-
-fn any_expression(object: &Object, is_one: impl Fn(&Expression) -> bool) -> bool {
-    expressions_mut(&mut object.definition.clone()).iter().any(|expression| is_one(expression))
 }
 
 /// The columns that can't be without it: those of a type, and those that are computed.

@@ -441,6 +441,11 @@ pub fn types_mut(definition: &mut Definition) -> Vec<&mut Expression> {
     }
 }
 
+/// Whether any expression or query of an object is one of these.
+pub fn any_expression(object: &Object, is_one: impl Fn(&Expression) -> bool) -> bool {
+    expressions_mut(&mut object.definition.clone()).iter().any(|expression| is_one(expression))
+}
+
 /// The expressions and queries of a definition.
 pub fn expressions_mut(definition: &mut Definition) -> Vec<&mut Expression> {
     match definition {

@@ -3,7 +3,7 @@
 use super::{mentions, names, split_list, write};
 use crate::fold::{Held, Taken};
 use crate::model::{
-    Check, Clauses, Column, Definition, Expression, Formerly, Index, Kind, Name, Object, OnConflict, Plain, Table,
+    Check, Clauses, Column, Definition, Expression, Index, Kind, Name, Object, OnConflict, Plain, Table,
 };
 
 /// Whether something of the object has no name yet.
@@ -28,14 +28,9 @@ pub fn settle(object: &mut Object, taken: &Taken) -> Vec<Object> {
             let sequences = serial_columns(&object.name, table, taken);
             self::table(&object.name, table, taken);
             let plain = sequences.into_iter().map(|(name, plain)| Object {
-                name,
-                definition: Definition::Plain(plain),
-                text: String::new(),
-                formerly: Formerly::default(),
-                access: Clauses::default(),
-                uses: Vec::new(),
                 names_in: object.names_in.clone(),
                 location: object.location,
+                ..Object::new(name, Definition::Plain(plain))
             });
             plain.collect()
         }

@@ -9,11 +9,12 @@ use sqlparser::ast::{
     SelectItem, SelectItemQualifiedWildcardKind, Statement, TableFactor, TableObject, VisitMut, VisitorMut,
 };
 
-use super::super::rename::expressions_mut;
+use super::super::rename::any_expression;
 use super::super::{mentions, names};
-use super::expression::{Scope, parse, parse_as_it_stands, parts_of_body, with_room};
+use super::expression::{Scope, parse_as_it_stands, parts_of_body, with_room};
 use super::known::Known;
 use super::outputs::output_name;
+use super::scope::Relation;
 use super::tree::{first_select_mut, ident, ident_value, listed, name_parts, wildcard_alias};
 use super::view_columns;
 use super::walk::Walk;
@@ -55,11 +56,8 @@ pub fn follow(model: &mut Model, renamed: &Renamed<'_>) -> BTreeSet<ObjectKey> {
         What::Column(from, _) => mentions::names(text, from) || text.written().contains('*'),
         What::Itself(_) => text.written().contains(&names::identifier(renamed.table)),
     };
-    let touched = |object: &Object| {
-        let mut definition = object.definition.clone();
-        holds_queries(&definition) && expressions_mut(&mut definition).iter().any(|text| named(text))
-    };
-    let touched: Vec<ObjectKey> = model.objects().filter(|object| touched(object)).map(Object::key).collect();
+    let touched = |object: &&Object| holds_queries(&object.definition) && any_expression(object, named);
+    let touched: Vec<ObjectKey> = model.objects().filter(touched).map(Object::key).collect();
     let mut unreadable = BTreeSet::new();
     if touched.is_empty() {
         return unreadable;
@@ -181,7 +179,7 @@ impl Scope<'_> {
     /// A view's query with another name for one of its own columns; none if it can't be said in it.
     fn with_output(&self, text: &str, from: &Name, to: &Name) -> Option<String> {
         with_room(text, || {
-            let mut query = parse(text, |parser| parser.parse_query())?;
+            let mut query = parse_as_it_stands(text, |parser| parser.parse_query())?;
             let select = first_select_mut(&mut query)?;
             let item = select.projection.iter_mut().find(|item| match item {
                 SelectItem::UnnamedExpr(expr) => output_name(expr) == from.canonical(),
@@ -261,7 +259,7 @@ impl Follow<'_> {
         };
         let own = self.walk.scopes.innermost().iter();
         let mut meant = own.filter(|own| alias.as_ref().is_none_or(|alias| own.is_called(alias)));
-        let has_it = |own: &super::scope::Relation| own.columns.iter().flatten().any(|(name, _)| self.is_from(name));
+        let has_it = |own: &Relation| own.columns.iter().flatten().any(|(name, _)| self.is_from(name));
         let touched = meant.clone().any(|own| own.is(self.renamed.table) && has_it(own));
         if !touched {
             return None;

@@ -19,7 +19,7 @@ use std::ops::Range;
 use super::names;
 use super::types;
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Clauses, Definition, Expression, Formerly, Kind, Name, Object, Plain, is};
+use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, Plain, is};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
 pub use alter_table::{DEFAULT_OF_CHILDREN, drop_column};
@@ -442,16 +442,8 @@ fn data_type(reader: &mut Reader<'_>) -> Parsed<Expression> {
 /// An object of this statement.
 fn object(reader: &Reader<'_>, name: Name, definition: Definition) -> Object {
     let location = reader.location(0..reader.tokens.len());
-    Object {
-        name,
-        definition,
-        text: reader.text[location.range()].to_owned(),
-        formerly: Formerly::default(),
-        access: Clauses::default(),
-        uses: Vec::new(),
-        names_in: None,
-        location: Some(location),
-    }
+    let text = reader.text[location.range()].to_owned();
+    Object { text, location: Some(location), ..Object::new(name, definition) }
 }
 
 fn plain(reader: &Reader<'_>, kind: Kind, name: Name, owner: Option<Name>, clauses: Clauses) -> Object {
@@ -461,16 +453,7 @@ fn plain(reader: &Reader<'_>, kind: Kind, name: Name, owner: Option<Name>, claus
 /// The schema that every database has, of which only who may do what is kept.
 fn public_schema() -> Object {
     let definition = Definition::Plain(Plain { kind: Kind::Schema, owner: None, clauses: Clauses::default() });
-    Object {
-        name: names::global("public"),
-        definition,
-        text: String::new(),
-        formerly: Formerly::default(),
-        access: Clauses::default(),
-        uses: Vec::new(),
-        names_in: None,
-        location: None,
-    }
+    Object::new(names::global("public"), definition)
 }
 
 /// The name that a CREATE statement tries to give, even if the rest can't be read.
