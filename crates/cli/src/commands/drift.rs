@@ -67,8 +67,8 @@ impl Drift {
                 side: name.to_owned(),
                 fingerprint: model.fingerprint().to_string(),
             };
-            let (have, want) = (side(&released_name, &released), side(&live.name, &live.model));
-            json::print(&JsonComparison::new(&comparison, have, want, identical, self.details).as_drift());
+            let sides = (side(&released_name, &released), side(&live.name, &live.model));
+            json::print(&JsonComparison::new(dialect, &comparison, sides, identical, self.details).as_drift());
         } else {
             let view = View {
                 have: (released_name, released.fingerprint().short().to_owned()),

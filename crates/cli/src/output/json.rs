@@ -3,6 +3,8 @@
 use serde::Serialize;
 use serde_json::Value;
 use wevrun_core::compare::{Change, Comparison, Property};
+use wevrun_core::dialects::Dialect;
+use wevrun_core::model::Object;
 use wevrun_core::plan::{Clearance, Plan, Risk};
 
 /// Prints a document on standard output.
@@ -81,21 +83,22 @@ struct JsonOrder {
 impl JsonComparison {
     /// From a comparison; `identical` is whether the command calls it so.
     pub fn new(
+        dialect: &dyn Dialect,
         comparison: &Comparison<'_>,
-        have: JsonSide,
-        want: JsonSide,
+        (have, want): (JsonSide, JsonSide),
         identical: bool,
         details: bool,
     ) -> JsonComparison {
         let (create, remove, change) = comparison.counts();
+        let text = |object: &Object| dialect.text(object).into_owned();
         let changes = comparison.differences.iter().map(|difference| {
-            let (word, have, want, formerly, properties): (_, _, _, _, &[Property]) = match &difference.change {
-                Change::Create(object) => ("create", None, Some(&object.text), None, &[]),
-                Change::Remove(object) => ("remove", Some(&object.text), None, None, &[]),
+            let (word, have, want, formerly, properties): (_, Option<&Object>, Option<&Object>, _, &[Property]) = match &difference.change {
+                Change::Create(object) => ("create", None, Some(object), None, &[]),
+                Change::Remove(object) => ("remove", Some(object), None, None, &[]),
                 Change::Change { have, want, formerly, properties } => (
                     "change",
-                    Some(&have.text),
-                    Some(&want.text),
+                    Some(have),
+                    Some(want),
                     formerly.as_ref().map(ToString::to_string),
                     properties,
                 ),
@@ -106,8 +109,8 @@ impl JsonComparison {
                 change: word,
                 formerly,
                 properties: properties.iter().map(JsonProperty::new).collect(),
-                have: have.filter(|_| details).cloned(),
-                want: want.filter(|_| details).cloned(),
+                have: have.filter(|_| details).map(text),
+                want: want.filter(|_| details).map(text),
             }
         });
         let names = |names: &[wevrun_core::model::Name]| names.iter().map(ToString::to_string).collect();

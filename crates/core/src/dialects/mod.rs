@@ -159,6 +159,15 @@ pub trait Dialect: Sync {
     /// The CREATE statement of an object, from its structure, without a semicolon.
     fn create_statement(&self, object: &Object) -> String;
 
+    /// The CREATE statement of an object as it was written, or from its structure if that is known no more.
+    fn text<'o>(&self, object: &'o Object) -> Cow<'o, str> {
+        if object.text.is_empty() {
+            Cow::Owned(self.create_statement(object))
+        } else {
+            Cow::Borrowed(&object.text)
+        }
+    }
+
     /// How a person runs a script with the engine's own client: `… < THIS_FILE`.
     fn client_command(&self) -> &'static str;
 

@@ -7,7 +7,7 @@
 mod alter;
 mod taken;
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 
 use crate::diagnostics::{Code, Diagnostic, Severity};
 use crate::dialects::Dialect;
@@ -30,14 +30,15 @@ pub struct Folded {
 /// Folds all sources, in order, into one model.
 pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
     let mut folder =
-        Folder { dialect, folded: Folded::default(), names: BTreeMap::new(), vacated: HashSet::new(), taken: None };
+        Folder { dialect, folded: Folded::default(), names: HashMap::new(), vacated: HashSet::new(), taken: None };
     let mut deferred: Vec<Statement> = Vec::new();
     for source in sources {
         folder.folded.diagnostics.extend(source.diagnostics);
         folder.folded.unreadable.extend(source.unreadable);
         // Where each name is created last, to know the DROPs that only make room for a CREATE after them.
         let mut last_create: HashMap<Name, usize> = HashMap::new();
-        for (index, statement) in source.statements.iter().enumerate() {
+        let drops = source.statements.iter().any(|statement| matches!(statement.kind, StatementKind::Drop { .. }));
+        for (index, statement) in source.statements.iter().enumerate().filter(|_| drops) {
             if let StatementKind::Create { object, .. } = &statement.kind {
                 last_create.extend(dialect.short_name(&object.name).map(|short| (short, index)));
                 last_create.insert(object.name.clone(), index);
@@ -117,7 +118,7 @@ struct Folder<'d> {
     dialect: &'d dyn Dialect,
     folded: Folded,
     /// Which kinds of object have a name.
-    names: BTreeMap<Name, Vec<Kind>>,
+    names: HashMap<Name, Vec<Kind>>,
     /// Names that a rename has made free.
     vacated: HashSet<Name>,
     /// What is in use, counted once the first name must be made up.
@@ -239,8 +240,20 @@ impl Folder<'_> {
                 diagnostic.at(head(location), "this change")
             });
         }
+        let same_objects = self.folded.model.len() == before;
+        if let Some(object) = self.folded.model.get_mut(&key)
+            && same_objects
+            && !self.dialect.is_incomplete(object)
+        {
+            let nothing = Taken::default();
+            self.dialect.settle(object, self.taken.as_ref().unwrap_or(&nothing));
+            if let Some(taken) = &mut self.taken {
+                taken.add(self.dialect.held_names(object));
+            }
+            return;
+        }
         match self.folded.model.remove(&key) {
-            Some(mut object) if self.folded.model.len() + 1 == before => {
+            Some(mut object) if same_objects => {
                 let brought = self.settle(&mut object);
                 self.put(object);
                 for object in brought {

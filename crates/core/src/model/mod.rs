@@ -249,7 +249,7 @@ pub struct Object {
     pub name: Name,
     /// The canonical structure.
     pub definition: Definition,
-    /// The CREATE statement as it was written, without the semicolon.
+    /// The CREATE statement as it was written, without the semicolon; nothing if what was said later has made it untrue.
     pub text: String,
     /// What the object and its columns were called before.
     pub formerly: Formerly,

@@ -4,6 +4,7 @@
 
 mod seal;
 
+use std::borrow::Cow;
 use std::fmt::Write;
 
 use rayon::prelude::*;
@@ -11,6 +12,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use smol_str::SmolStr;
 
+use crate::dialects::{Dialect, dialect};
 use crate::engine::{Engine, EngineVersion};
 use crate::model::{Clauses, Definition, Fingerprint, Formerly, Model, Name, Object};
 use crate::source::Source;
@@ -144,7 +146,7 @@ impl From<ObjectRecord> for Object {
 struct ObjectLine<'o> {
     name: &'o Name,
     definition: &'o Definition,
-    text: &'o str,
+    text: Cow<'o, str>,
     #[serde(skip_serializing_if = "Formerly::is_empty")]
     formerly: &'o Formerly,
     #[serde(skip_serializing_if = "Clauses::is_empty")]
@@ -158,11 +160,11 @@ struct ObjectLine<'o> {
 }
 
 impl<'o> ObjectLine<'o> {
-    fn new(object: &'o Object, sources: &'o [Source]) -> ObjectLine<'o> {
+    fn new(dialect: &dyn Dialect, object: &'o Object, sources: &'o [Source]) -> ObjectLine<'o> {
         ObjectLine {
             name: &object.name,
             definition: &object.definition,
-            text: &object.text,
+            text: dialect.text(object),
             formerly: &object.formerly,
             access: &object.access,
             uses: &object.uses,
@@ -191,12 +193,12 @@ impl Snapshot {
         out.push_str("\"sources\": [");
         push_lines(&mut out, self.sources.iter().map(json));
         out.push_str("],\n\"objects\": [");
+        let dialect = dialect(self.engine);
+        let line = |object| json(&ObjectLine::new(dialect, object, sources));
         let objects: Vec<&Object> = self.model.objects().collect();
-        let lines: Vec<String> =
-            objects.into_par_iter().map(|object| json(&ObjectLine::new(object, sources))).collect();
+        let lines: Vec<String> = objects.into_par_iter().map(line).collect();
         push_lines(&mut out, lines.into_iter());
-        let mut granted_only =
-            self.model.granted_only().map(|object| json(&ObjectLine::new(object, sources))).peekable();
+        let mut granted_only = self.model.granted_only().map(line).peekable();
         if granted_only.peek().is_some() {
             out.push_str("],\n\"granted-only\": [");
             push_lines(&mut out, granted_only);

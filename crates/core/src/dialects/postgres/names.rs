@@ -99,8 +99,24 @@ pub fn parts(name: &str) -> Vec<String> {
     parts
 }
 
+/// The schema and the identifier of a name in which nothing is in quotes, as nearly all are.
+fn without_quotes(name: &str) -> Option<(Option<&str>, &str)> {
+    let end = name.find(['(', ' ', '"']).unwrap_or(name.len());
+    let (name, rest) = name.split_at(end);
+    if rest.starts_with('"') {
+        return None;
+    }
+    match name.rsplit_once('.') {
+        Some((schema, identifier)) => Some((schema.rsplit('.').next(), identifier)),
+        None => Some((None, name)),
+    }
+}
+
 /// The schema and the identifier of an object's name. What has no schema has none.
 pub fn split(name: &Name) -> (Option<String>, String) {
+    if let Some((schema, identifier)) = without_quotes(name.canonical()) {
+        return (schema.map(str::to_owned), identifier.to_owned());
+    }
     let mut parts = parts(name.canonical());
     let last = parts.pop().unwrap_or_default();
     (parts.pop(), last)
@@ -108,17 +124,17 @@ pub fn split(name: &Name) -> (Option<String>, String) {
 
 /// The identifier of an object's name, without its schema.
 pub fn identifier(name: &Name) -> String {
-    split(name).1
+    without_quotes(name.canonical()).map_or_else(|| split(name).1, |(_, identifier)| identifier.to_owned())
 }
 
 /// The schema of an object's name.
 pub fn schema(name: &Name) -> Option<String> {
-    split(name).0
+    without_quotes(name.canonical()).map_or_else(|| split(name).0, |(schema, _)| schema.map(str::to_owned))
 }
 
 /// Whether the name has no schema yet.
 pub fn is_unresolved(name: &Name) -> bool {
-    parts(name.canonical()).len() == 1
+    without_quotes(name.canonical()).map_or_else(|| split(name).0.is_none(), |(schema, _)| schema.is_none())
 }
 
 /// The argument types of a routine's name, with the parentheses.

@@ -137,8 +137,10 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
         if key_columns.contains(&column.name) {
             column.not_null = Some(OnConflict::Abort);
         }
-        let usual = names::made_up(&own, column.name.canonical(), "not_null");
-        column.not_null_name.0.take_if(|name| !partition && name.canonical() == usual);
+        if !partition && column.not_null_name.is_some() {
+            let usual = names::made_up(&own, column.name.canonical(), "not_null");
+            column.not_null_name.0.take_if(|name| name.canonical() == usual);
+        }
         if has_unnamed_sequence(column) {
             let free = free_sequence(&schema, &own, column, taken);
             // The usual name says nothing.

@@ -2,8 +2,8 @@ WITH other_storage AS MATERIALIZED (
   -- Most types of varying length are stored EXTENDED; these are not.
   SELECT array_agg(oid) AS types, array_agg(oid::bigint << 8 | ascii(typstorage::text)) AS pairs FROM pg_type WHERE typlen = -1 AND typstorage <> 'x'
 ), constraints AS (
-  SELECT k.conrelid, string_agg(k.said, E',\n    ' ORDER BY k.place, k.conname) FILTER (WHERE NOT k.late) AS listed,
-    string_agg(k.said, E',\n    ADD ' ORDER BY k.place, k.conname) FILTER (WHERE k.late) AS later
+  SELECT k.conrelid, string_agg(k.said, E',\n' ORDER BY k.place, k.conname) FILTER (WHERE NOT k.late) AS listed,
+    string_agg(k.said, E',\nADD ' ORDER BY k.place, k.conname) FILTER (WHERE k.late) AS later
   FROM (
   -- CREATE TABLE takes NOT VALID, and forgets it.
   SELECT k.conrelid, k.conname, position(k.contype IN 'puxcf') AS place, NOT k.convalidated /*18+ AND k.conenforced*/ AND c.relkind <> 'f' AS late,
@@ -29,7 +29,7 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
   -- Where there are many, by ||: concat() and format() take three times as long.
   'CREATE ' || CASE WHEN c.relpersistence = 'u' THEN 'UNLOGGED ' ELSE '' END || CASE WHEN c.relkind = 'f' THEN 'FOREIGN ' ELSE '' END
     || 'TABLE ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || ' ('
-    || coalesce(E'\n    ' || coalesce(cols.listed || E',\n    ' || k.listed, cols.listed, k.listed) || E'\n', '') || ')'
+    || coalesce(E'\n' || coalesce(cols.listed || E',\n' || k.listed, cols.listed, k.listed) || E'\n', '') || ')'
     || CASE WHEN NOT c.relispartition AND p.listed IS NOT NULL THEN E'\nINHERITS (' || p.listed || ')' ELSE '' END
     || CASE WHEN c.relkind = 'p' THEN E'\nPARTITION BY ' || pg_get_partkeydef(c.oid) ELSE '' END
     || CASE WHEN c.relkind = 'f' OR c.reloptions IS NOT NULL OR tc.reloptions IS NOT NULL OR am.amname <> 'heap' OR c.reltablespace <> 0
@@ -41,7 +41,7 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
      FROM (VALUES ('', c.reloptions), ('toast.', tc.reloptions)) x(prefix, options), pg_options_to_table(x.options) o HAVING count(*) > 0),
     CASE WHEN ts.spcname IS NOT NULL THEN format(E'\nTABLESPACE %I', ts.spcname) END) ELSE '' END
     || ';'
-    || CASE WHEN k.later IS NULL THEN '' ELSE E'\nALTER TABLE ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || E'\n    ADD ' || k.later || ';' END
+    || CASE WHEN k.later IS NULL THEN '' ELSE E'\nALTER TABLE ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || E'\nADD ' || k.later || ';' END
     || CASE WHEN cols.altered THEN coalesce((SELECT string_agg(concat(
         CASE WHEN a.attidentity <> '' THEN (SELECT format(E'\nALTER TABLE %I.%I ALTER COLUMN %I ADD GENERATED %s AS IDENTITY (SEQUENCE NAME %I.%I START %s INCREMENT %s MINVALUE %s MAXVALUE %s CACHE %s%s%s);',
             n.nspname, c.relname, a.attname, CASE a.attidentity WHEN 'a' THEN 'ALWAYS' ELSE 'BY DEFAULT' END, sn.nspname, sc.relname,
@@ -115,7 +115,7 @@ LEFT JOIN LATERAL (
             CASE WHEN nn.conname <> c.relname || '_' || a.attname || '_not_null' THEN ' CONSTRAINT ' || quote_ident(nn.conname) ELSE '' END
             || ' NOT NULL' || CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END ELSE '' END
           FROM pg_constraint nn WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum AND nn.conislocal),*/ ' NOT NULL' /*18+ )*/ END,
-      E',\n    ' ORDER BY a.attnum) FILTER (WHERE a.attislocal OR c.relispartition) AS listed,
+      E',\n' ORDER BY a.attnum) FILTER (WHERE a.attislocal OR c.relispartition) AS listed,
     bool_or(a.attidentity <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 /*14+ OR a.attcompression <> ''*/
       OR (a.attoptions IS NOT NULL AND NOT (cardinality(a.attoptions) = 1 AND a.attoptions[1] LIKE 'pg\_attver=%'))
       OR (a.attlen = -1 AND CASE a.attstorage WHEN 'x' THEN a.atttypid = ANY ((SELECT types FROM other_storage)::oid[])

@@ -12,7 +12,7 @@ use sqlparser::parser::Parser;
 
 use super::super::{names, tokens};
 use super::known::Known;
-use super::scope::{Relation, Scopes};
+use super::scope::{Columns, Relation, Scopes};
 use super::walk::Walk;
 use crate::model::{Clauses, Definition, Expression, Kind, Name, Object};
 use crate::parse::{TokenKind, token};
@@ -124,6 +124,18 @@ impl<'k> Scope<'k> {
         spelled.unwrap_or_else(|| plain_tokens(text))
     }
 
+    /// The canonical form of a column's default. It names no column, so that it is the same wherever it stands in a schema.
+    pub fn column_default(&self, text: &str, data_type: Option<&str>) -> Expression {
+        let key = [&self.own_schema, &self.home_schema, data_type.unwrap_or_default(), text].join("\0");
+        let spelled = || self.known.defaults.lock().expect("nothing panics while it is held");
+        if let Some(known) = spelled().get(&key) {
+            return known.clone();
+        }
+        let expression = self.expression(text, data_type).of(text);
+        spelled().insert(key, expression.clone());
+        expression
+    }
+
     /// Whether values of a column of this type go through a domain's rules or a length's.
     pub fn fits_values(&self, data_type: &str) -> bool {
         data_type.contains('(') && !data_type.starts_with("interval") || self.known.is_domain(data_type)
@@ -198,7 +210,7 @@ impl<'k> Scope<'k> {
     }
 
     /// The names and types of a query's columns, as far as they can be known.
-    pub fn outputs(&self, text: &str) -> Option<Vec<(String, Option<String>)>> {
+    pub fn outputs(&self, text: &str) -> Option<Columns> {
         with_room(text, || {
             let query = parse(text, |parser| parser.parse_query())?;
             self.walk(Scopes::empty()).outputs(&query)
@@ -227,7 +239,7 @@ pub(super) fn parts_of_body(text: &str) -> Vec<Range<usize>> {
 }
 
 /// The named arguments of a routine, with their types.
-fn arguments(clauses: &Clauses) -> Vec<(String, Option<String>)> {
+fn arguments(clauses: &Clauses) -> Columns {
     super::super::split_list(clauses.value("arguments").unwrap_or_default())
         .into_iter()
         .filter_map(|argument| {

@@ -2,12 +2,15 @@
 
 use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
-use std::sync::LazyLock;
+use std::sync::{LazyLock, Mutex};
+
+use rayon::prelude::*;
 
 use super::super::names;
 use super::super::parse::identifier_of;
 use super::super::{split_list, tokens, types};
-use crate::model::{Clauses, Definition, Kind, Model, Name};
+use super::scope::Columns;
+use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Table};
 use crate::parse::{Token, TokenKind, token};
 
 /// The types of `pg_catalog` that have no spelling of their own in the grammar.
@@ -47,7 +50,9 @@ pub struct Known {
     /// The default operator classes: `public.weight USING btree`.
     pub(super) default_classes: HashMap<String, String>,
     /// The types of the columns of every table, and of the views whose columns are known.
-    pub columns: HashMap<String, Vec<(String, Option<String>)>>,
+    pub columns: HashMap<String, Columns>,
+    /// Defaults of columns that have been spelled: the same few stand on many columns.
+    pub(super) defaults: Mutex<HashMap<String, Expression>>,
     /// What domains are made of.
     domains: HashMap<String, String>,
     /// The range types of multiranges, which are made with them.
@@ -56,9 +61,33 @@ pub struct Known {
     structured: HashMap<String, bool>,
 }
 
+/// The columns of all tables.
+fn columns(model: &Model) -> HashMap<String, Columns> {
+    let tables: Vec<(&Name, &Table)> = model
+        .objects()
+        .filter_map(|object| match &object.definition {
+            Definition::Table(table) => Some((&object.name, table)),
+            _ => None,
+        })
+        .collect();
+    let columns = tables.par_iter().map(|(name, table)| {
+        let columns = table.columns.iter().map(|column| {
+            let data_type = column.data_type.as_ref().map(|data_type| data_type.canonical.clone());
+            (column.name.canonical().to_owned(), data_type)
+        });
+        (name.canonical().to_owned(), columns.collect())
+    });
+    columns.collect()
+}
+
 impl Known {
     /// Everything in a model.
     pub fn of(model: &Model) -> Known {
+        let (columns, known) = rayon::join(|| columns(model), || Known::without_columns(model));
+        Known { columns, ..known }
+    }
+
+    fn without_columns(model: &Model) -> Known {
         let mut known = Known {
             identifiers: HashSet::new(),
             relations: HashSet::new(),
@@ -70,6 +99,7 @@ impl Known {
             operators: HashMap::new(),
             default_classes: HashMap::new(),
             columns: HashMap::new(),
+            defaults: Mutex::default(),
             domains: HashMap::new(),
             multiranges: HashMap::new(),
             structured: HashMap::new(),
@@ -140,13 +170,6 @@ impl Known {
                     }
                     known.others.insert(name.clone());
                 }
-            }
-            if let Definition::Table(table) = &object.definition {
-                let columns = table.columns.iter().map(|column| {
-                    let data_type = column.data_type.as_ref().map(|data_type| data_type.canonical.clone());
-                    (column.name.canonical().to_owned(), data_type)
-                });
-                known.columns.insert(name, columns.collect());
             }
         }
         known

@@ -32,7 +32,6 @@ pub use standalone::{standalone, without_parent};
 
 use super::names;
 use super::rename::{all_clauses, expressions_mut, types_mut};
-use super::write;
 use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, OnConflict};
 use known::Known;
 
@@ -54,8 +53,8 @@ pub fn finish(model: &mut Model) {
         let scope = expression::Scope::of(object, &known);
         expressions(object, &scope);
         object.uses = known.uses(object);
-        if object.text.is_empty() || may_hold_secrets(object.definition.kind()) {
-            object.text = write::statements(object).join(";\n");
+        if may_hold_secrets(object.definition.kind()) {
+            object.text.clear();
         }
     });
     model.extend(objects);
@@ -426,7 +425,7 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
             for column in table.columns.iter_mut() {
                 let data_type = types.iter().find(|(name, _)| *name == column.name).and_then(|(_, t)| t.as_deref());
                 if let Some(default) = &mut column.default {
-                    canonical(default, data_type);
+                    *default = scope.column_default(default.written(), data_type);
                     // The server keeps a default that says nothing only if NULL has to be made to fit the column
                     // (`AddRelationNewConstraints()` of heap.c).
                     let fitted = data_type.is_some_and(|data_type| scope.fits_values(data_type));

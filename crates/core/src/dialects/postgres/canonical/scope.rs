@@ -1,11 +1,44 @@
 //! What the names in a query can mean, level by level, and what the server calls the tables of each level.
 
+use std::ops::{Deref, DerefMut};
+use std::sync::Arc;
+
 use super::super::names;
 use super::joins::{Sight, Sighted};
 use crate::model::Name;
 
-/// Columns by name, with their types as far as they are known.
-pub type Columns = Vec<(String, Option<String>)>;
+/// Columns by name, with their types as far as they are known. A copy is cheap: every expression of a table has one.
+#[derive(Debug, Clone, Default)]
+pub struct Columns(Arc<Vec<(String, Option<String>)>>);
+
+impl Deref for Columns {
+    type Target = Vec<(String, Option<String>)>;
+
+    fn deref(&self) -> &Self::Target {
+        &self.0
+    }
+}
+
+impl DerefMut for Columns {
+    fn deref_mut(&mut self) -> &mut Self::Target {
+        Arc::make_mut(&mut self.0)
+    }
+}
+
+impl FromIterator<(String, Option<String>)> for Columns {
+    fn from_iter<I: IntoIterator<Item = (String, Option<String>)>>(columns: I) -> Columns {
+        Columns(Arc::new(columns.into_iter().collect()))
+    }
+}
+
+impl<'c> IntoIterator for &'c Columns {
+    type Item = &'c (String, Option<String>);
+    type IntoIter = std::slice::Iter<'c, (String, Option<String>)>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.0.iter()
+    }
+}
 
 /// Something whose columns an expression can name.
 #[derive(Debug, Clone, Default)]

@@ -53,7 +53,7 @@ pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
         }
     }
     indexes.insert(0, object);
-    indexes.iter_mut().for_each(|object| object.text = write::statements(object).join(";\n"));
+    indexes.iter_mut().for_each(|object| object.text.clear());
     Some(indexes)
 }
 

@@ -348,7 +348,7 @@ pub fn function_relation(function: String, alias: Option<&TableAlias>) -> Relati
     };
     let mut columns = match usual {
         Some(usual) => Some(usual.iter().map(|name| ((*name).to_owned(), None)).collect()),
-        None if single() => Some(vec![(name.clone(), None)]),
+        None if single() => Some(Columns::from_iter([(name.clone(), None)])),
         None => None,
     };
     if let Some(alias) = alias {
@@ -356,7 +356,7 @@ pub fn function_relation(function: String, alias: Option<&TableAlias>) -> Relati
         let typed = |column: &sqlparser::ast::TableAliasColumnDef| {
             Some((ident_value(&column.name), Some(type_text(column.data_type.as_ref()?))))
         };
-        match alias.columns.iter().map(typed).collect::<Option<Vec<_>>>().filter(|typed| !typed.is_empty()) {
+        match alias.columns.iter().map(typed).collect::<Option<Columns>>().filter(|typed| !typed.is_empty()) {
             Some(typed) => columns = Some(typed),
             None => rename_columns(&mut columns, alias),
         }

@@ -54,7 +54,7 @@ impl<'k> Walk<'k> {
     fn select_outputs(&mut self, select: &Select) -> Option<Columns> {
         let from = self.tables_of(&select.from);
         self.scopes.enter(from);
-        let mut columns = Vec::new();
+        let mut columns = Columns::default();
         let mut complete = true;
         for item in &select.projection {
             match item {
@@ -70,7 +70,7 @@ impl<'k> Walk<'k> {
                     let alias = wildcard_alias(kind);
                     let mut own = self.scopes.innermost().iter();
                     match own.find(|own| Some(&own.written) == alias.as_ref()).and_then(|own| own.columns.clone()) {
-                        Some(own) => columns.extend(own),
+                        Some(own) => columns.extend(own.iter().cloned()),
                         None => complete = false,
                     }
                 }
@@ -426,7 +426,7 @@ impl Walk<'_> {
                 // Its name is taken in the query that it may hold, its columns are not in sight there.
                 let alias = table_alias.as_ref().map(|alias| ident_value(&alias.alias));
                 let name = alias.unwrap_or_else(|| name_parts(name).pop().unwrap_or_default());
-                vec![Relation::new(name, Some(Columns::new()))]
+                vec![Relation::new(name, Some(Columns::default()))]
             }
             _ => Vec::new(),
         };
@@ -494,7 +494,7 @@ impl VisitorMut for Walk<'_> {
                     items.iter_mut().for_each(|item| self.resolve_output(&mut item.expr, &listed, true));
                 }
                 // Of several SELECTs the server says the numbers of the columns.
-                _ => items.iter_mut().for_each(|item| number_output(&mut item.expr, outputs.as_deref())),
+                _ => items.iter_mut().for_each(|item| number_output(&mut item.expr, outputs.as_ref().map(|columns| &columns[..]))),
             }
             items.iter_mut().for_each(usual_order);
         }

@@ -265,7 +265,6 @@ pub fn change_granted_only(object: Object, change: impl Fn(&mut Object) + Send +
             let known = model.remove_granted_only(&object.key());
             let mut object = known.unwrap_or_else(|| object.clone());
             change(&mut object);
-            object.text = access::statements(&object).join(";\n");
             if !object.access.is_empty() {
                 model.insert_granted_only(object);
             }

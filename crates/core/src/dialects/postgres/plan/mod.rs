@@ -391,7 +391,10 @@ impl<'p> Planner<'p> {
                 Change::Remove(_) => return false,
             };
             let routine = matches!(object.definition.kind(), Kind::Function | Kind::Procedure);
-            object.key() != want.key() && !routine && new.iter().any(|label| object.text.contains(label.as_str()))
+            object.key() != want.key() && !routine && {
+                let statements = write::statements(object);
+                new.iter().any(|label| statements.iter().any(|statement| statement.contains(label.as_str())))
+            }
         })
     }
 
