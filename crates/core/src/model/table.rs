@@ -119,6 +119,10 @@ pub struct Column {
     /// differs is no difference, since no person says it and a rename of the table leaves it behind.
     #[serde(default, skip_serializing_if = "is_unnamed")]
     pub not_null_name: Beside<Option<Name>>,
+    /// Whether NOT NULL is only that of the tables that this one inherits from, as far as the engine tells it apart (PostgreSQL 18).
+    /// It is no difference, since other versions do not.
+    #[serde(default, skip_serializing_if = "is_own")]
+    pub not_null_inherited: Beside<bool>,
     /// COLLATE, canonical.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub collation: Option<Name>,
@@ -141,12 +145,22 @@ impl Column {
             data_type: None,
             not_null: None,
             not_null_name: Beside(None),
+            not_null_inherited: Beside(false),
             collation: None,
             default: None,
             generated: None,
             clauses: Clauses::default(),
         }
     }
+
+    /// Whether anything is kept beside NOT NULL that is no part of the structure.
+    pub(super) fn has_more_of_not_null(&self) -> bool {
+        self.not_null_name.is_some() || *self.not_null_inherited
+    }
+}
+
+fn is_own(inherited: &Beside<bool>) -> bool {
+    !**inherited
 }
 
 fn is_unnamed(name: &Beside<Option<Name>>) -> bool {

@@ -146,7 +146,7 @@ pub fn script(
 /// The way back: from want to have, with the renames the other way round.
 ///
 /// What it can't bring back is named in its steps; nothing is known of the data that there will be by then. `access`: whether
-/// owners, grants and labels go back too.
+/// owners, grants and labels of what stays go back too; what is made again has them in any case.
 pub fn undo(
     dialect: &dyn Dialect,
     project: &str,

@@ -21,8 +21,9 @@ const REWRITTEN: &str = include_str!("rewritten.sql");
 const RENAMED_TABLE: &str = include_str!("renamed_table.sql");
 const DETACHED: &str = include_str!("detached.sql");
 const DOMAINS: &str = include_str!("domains.sql");
+const NAMELESS: &str = include_str!("nameless.sql");
 const RENAMED_COLUMN: &str = include_str!("renamed_column.sql");
-const SCHEMAS: [&str; 13] = [
+const SCHEMAS: [&str; 14] = [
     COOPERATIVE,
     ODDITIES,
     BULLETIN_BOARD,
@@ -36,6 +37,7 @@ const SCHEMAS: [&str; 13] = [
     DOMAINS,
     DETACHED,
     RENAMED_TABLE,
+    NAMELESS,
 ];
 
 pub fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {

@@ -1,6 +1,7 @@
 //! What the server adds to what it is told: names that nobody gave, NOT NULL of keys, the sequences of serial columns.
 
-use super::{mentions, names, split_list, write};
+use super::canonical::{exclusion_expressions, index_column};
+use super::{mentions, names, write};
 use crate::fold::{Held, Taken};
 use crate::model::{
     Check, Clauses, Column, Definition, Expression, Index, Kind, Name, Object, OnConflict, Plain, Table,
@@ -185,45 +186,20 @@ fn included(clauses: &Clauses) -> Vec<String> {
 }
 
 fn exclusion_columns(check: &Check) -> Vec<String> {
-    let text = &check.condition.canonical;
-    let inner = text.split_once('(').map_or("", |(_, rest)| rest.strip_suffix(')').unwrap_or(rest));
-    split_list(inner)
-        .iter()
-        .map(|element| {
-            if element.starts_with('(') {
-                return "expr".to_owned();
-            }
-            let word = element.split([' ', '(']).next().unwrap_or_default();
-            names::unquoted(word.rsplit('.').next().unwrap_or(word))
-        })
-        .chain(included(&check.clauses))
-        .collect()
+    let expressions = exclusion_expressions(check.condition.written());
+    expressions.iter().map(|expression| index_column(expression)).chain(included(&check.clauses)).collect()
 }
 
 /// The columns of an index as a part of its made-up name.
 fn index_columns(index: &Index) -> String {
     let mut columns: Vec<String> = Vec::new();
-    for name in index.parts.iter().map(|part| part_name(&part.expression)).chain(included(&index.clauses)) {
+    for name in index.parts.iter().map(|part| index_column(part.expression.written())).chain(included(&index.clauses)) {
         // A second one of the same name gets a number (`ChooseIndexColumnNames()`).
         let number = (1..).map(|number| format!("{name}{number}"));
         let free = std::iter::once(name.clone()).chain(number).find(|name| !columns.contains(name));
         columns.extend(free);
     }
     names::addition(columns.iter().map(String::as_str))
-}
-
-/// How the server calls an index's column in the name that it makes up: the column, the function, or `expr`.
-fn part_name(expression: &Expression) -> String {
-    let text = expression.written().trim();
-    let end = text.find(|ch: char| !(ch.is_alphanumeric() || matches!(ch, '_' | '"' | '.'))).unwrap_or(text.len());
-    let (word, rest) = (&text[..end], text[end..].trim_start());
-    let last = word.rsplit('.').next().unwrap_or(word);
-    let last = if last.starts_with('"') { names::unquoted(last) } else { names::folded(last) };
-    if rest.is_empty() || (rest.starts_with('(') && rest.ends_with(')') && !word.is_empty()) {
-        last
-    } else {
-        "expr".to_owned()
-    }
 }
 
 fn has_unnamed_sequence(column: &Column) -> bool {

@@ -114,7 +114,8 @@ LEFT JOIN LATERAL (
       || CASE WHEN NOT a.attnotnull THEN '' ELSE /*18+ coalesce((SELECT CASE WHEN nn.convalidated THEN
             CASE WHEN nn.conname <> c.relname || '_' || a.attname || '_not_null' THEN ' CONSTRAINT ' || quote_ident(nn.conname) ELSE '' END
             || ' NOT NULL' || CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END ELSE '' END
-          FROM pg_constraint nn WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum AND nn.conislocal),*/ ' NOT NULL' /*18+ )*/ END,
+          FROM pg_constraint nn WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum AND nn.conislocal),
+          CASE WHEN a.attinhcount > 0 AND NOT c.relispartition THEN '' ELSE*/ ' NOT NULL' /*18+ END)*/ END,
       E',\n' ORDER BY a.attnum) FILTER (WHERE a.attislocal OR c.relispartition) AS listed,
     bool_or(a.attidentity <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 /*14+ OR a.attcompression <> ''*/
       OR (a.attoptions IS NOT NULL AND NOT (cardinality(a.attoptions) = 1 AND a.attoptions[1] LIKE 'pg\_attver=%'))

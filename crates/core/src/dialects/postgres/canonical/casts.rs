@@ -1,6 +1,6 @@
 //! The casts that the server adds by itself, and constants in the spelling of their type.
 
-use sqlparser::ast::{Array, CastKind, Expr, Value};
+use sqlparser::ast::{Array, BinaryOperator, CastKind, Expr, Value};
 
 use super::infer;
 use super::literal;
@@ -222,8 +222,35 @@ impl Walk<'_> {
         }
     }
 
-    /// `n / 2::float8` is `n::float8 / 2`: the server spells both in the same way.
+    /// `citext` has but comparisons with its own kind, and patterns: everything else is done with it as text
+    /// (<https://www.postgresql.org/docs/current/citext.html>).
+    pub(super) fn caseless_as_text(&self, expr: &mut Expr, op: &BinaryOperator, other: &Expr) {
+        use BinaryOperator as Op;
+        if is_constant(expr) || infer::type_of(self, expr).as_deref() != Some(infer::CASELESS) {
+            return;
+        }
+        let as_text = match op {
+            Op::Eq | Op::NotEq | Op::Lt | Op::LtEq | Op::Gt | Op::GtEq => {
+                !is_constant(other) && infer::type_of(self, other).is_some_and(|other| infer::is_text(&other))
+            }
+            Op::Modulo | Op::PGCustomBinaryOperator(_) => true,
+            _ => false,
+        };
+        if as_text {
+            *expr = cast(expr.clone(), custom("text"));
+        }
+    }
+
+    /// `n / 2::float8` is `n::float8 / 2`: the server spells both in the same way. A number that says no type makes a `real` one too.
     pub(super) fn widened_by_constant(&self, constant: &Expr, other: &mut Expr) {
+        if matches!(constant, Expr::Value(value) if matches!(value.value, Value::Number(..)))
+            && !is_constant(other)
+            && !is_cast_constant(other)
+            && infer::type_of(self, other).as_deref() == Some("real")
+        {
+            *other = cast(other.clone(), custom("double precision"));
+            return;
+        }
         let Expr::Cast { data_type, .. } = constant else { return };
         let target = type_text(data_type);
         if !is_cast_constant(constant) || !infer::is_number(&target) || is_constant(other) || is_cast_constant(other) {
@@ -325,6 +352,10 @@ impl Walk<'_> {
         let Expr::Cast { expr: inner, data_type, .. } = argument else { return };
         let target = type_text(data_type);
         let Some(own) = infer::type_of(self, inner) else { return };
+        if infer::base(&own) == "bit varying" && target.trim_matches('"') == "bit" {
+            *argument = (**inner).clone();
+            return;
+        }
         let of_moments = matches!(
             function,
             "generate_series" | "to_char" | "date_trunc" | "date_part" | "extract" | "age" | "timezone"

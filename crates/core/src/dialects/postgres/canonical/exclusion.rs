@@ -23,8 +23,15 @@ pub fn canonical(condition: &str, scope: &Scope<'_>) -> Option<Spelling> {
     Some(Spelling { text: format!("USING {method} ({})", elements?.join(", ")), sure })
 }
 
+/// What the elements are about, without operator classes and operators.
+pub fn expressions(condition: &str) -> Vec<String> {
+    let inner = condition.split_once('(').map_or("", |(_, rest)| rest.strip_suffix(')').unwrap_or(rest));
+    let expression = |element: &String| element[..end_of_expression(element)].to_owned();
+    split_list(inner).iter().map(expression).collect()
+}
+
 /// Where a column, a call or what stands in parentheses ends.
-fn end_of_expression(element: &str) -> usize {
+pub fn end_of_expression(element: &str) -> usize {
     let (mut depth, mut quote) = (0, None);
     for (at, ch) in element.char_indices() {
         match (quote, ch) {

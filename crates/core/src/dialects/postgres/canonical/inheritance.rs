@@ -218,6 +218,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         }
         result.default = result.default.filter(|default| !is_null(default));
         result.not_null = own.not_null.or(parent.not_null);
+        result.not_null_inherited = Beside(own.not_null.is_none() && parent.not_null.is_some());
         if result.default.is_none() && parent.default.is_some() {
             result.clauses.say("no default", "");
         }

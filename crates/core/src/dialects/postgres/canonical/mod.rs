@@ -15,6 +15,7 @@ mod nodes;
 mod operator_classes;
 mod operators;
 mod outputs;
+mod partition_key;
 mod scope;
 mod sets;
 mod standalone;
@@ -23,10 +24,12 @@ mod uses;
 mod walk;
 
 pub use copies::expand_one as copy_likes;
+pub use exclusion::expressions as exclusion_expressions;
 pub use follow::{Renamed, What, follow, holds_queries};
 pub use known::multirange;
 pub use literal::canonical as constant;
 pub use operators::DROPPED;
+pub use outputs::index_column;
 use rayon::prelude::*;
 pub use standalone::{standalone, without_parent};
 
@@ -439,6 +442,11 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
             }
             for check in table.checks.iter_mut() {
                 canonical(&mut check.condition, Some("boolean"));
+            }
+            if let Some(key) = table.clauses.get("partition by").cloned()
+                && let Some(spelling) = partition_key::canonical(&key.canonical, scope)
+            {
+                table.clauses.set("partition by", spelling.of(key.written()));
             }
             for check in table.exclusions.iter_mut() {
                 if let Some(spelling) = exclusion::canonical(check.condition.written(), scope) {

@@ -303,6 +303,8 @@ impl Walk<'_> {
             **left = self.without_text_cast(take(left));
             **right = self.without_text_cast(take(right));
         }
+        self.caseless_as_text(left, op, right);
+        self.caseless_as_text(right, op, left);
         self.operands(left, right, comparison);
         if matches!(op, BinaryOperator::AtArrow | BinaryOperator::ArrowAt) {
             let types = (infer::type_of(self, left), infer::type_of(self, right));

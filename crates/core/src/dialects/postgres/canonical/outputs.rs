@@ -2,7 +2,7 @@
 
 use sqlparser::ast::{AccessExpr, Expr, Ident, SelectItem, TrimWhereField, Value};
 
-use super::expression::first_select;
+use super::expression::{self, first_select};
 use super::tree::*;
 
 pub fn outputs_by_name(projection: &[SelectItem]) -> Vec<(String, Expr)> {
@@ -19,6 +19,12 @@ pub fn outputs_by_name(projection: &[SelectItem]) -> Vec<(String, Expr)> {
 /// What the server calls a column that has no alias (`FigureColname()`).
 pub fn output_name(expr: &Expr) -> String {
     named(expr).map_or_else(|| "?column?".to_owned(), |(name, _)| name)
+}
+
+/// What the server calls the column of an index that is an expression (`FigureIndexColname()`).
+pub fn index_column(text: &str) -> String {
+    let expression = expression::with_room(text, || expression::parse(text, |parser| parser.parse_expr()));
+    expression.as_ref().and_then(named).map_or_else(|| "expr".to_owned(), |(name, _)| name)
 }
 
 /// The name, and whether it is better than a type's.

@@ -304,7 +304,11 @@ pub fn rename_columns(columns: &mut Option<Columns>, alias: &TableAlias) {
     }
     let listed: Vec<String> = alias.columns.iter().map(|column| ident_value(&column.name)).collect();
     match columns {
-        Some(columns) => columns.iter_mut().zip(listed).for_each(|(column, name)| column.0 = name),
+        Some(columns) => {
+            let more = listed.iter().skip(columns.len()).map(|name| (name.clone(), None)).collect::<Vec<_>>();
+            columns.iter_mut().zip(listed).for_each(|(column, name)| column.0 = name);
+            columns.extend(more);
+        }
         None => *columns = Some(listed.into_iter().map(|name| (name, None)).collect()),
     }
 }
@@ -337,7 +341,7 @@ pub fn one_kind_of_function(factor: &mut TableFactor) {
     }
 }
 
-pub fn function_relation(function: String, alias: Option<&TableAlias>) -> Relation {
+pub fn function_relation(function: String, alias: Option<&TableAlias>, with_ordinality: bool) -> Relation {
     let name = alias.map_or_else(|| function.clone(), |alias| ident_value(&alias.name));
     let usual = function_columns(&function);
     let single = || {
@@ -347,10 +351,13 @@ pub fn function_relation(function: String, alias: Option<&TableAlias>) -> Relati
         )
     };
     let mut columns = match usual {
-        Some(usual) => Some(usual.iter().map(|name| ((*name).to_owned(), None)).collect()),
+        Some(usual) => Some(usual.iter().map(|name| ((*name).to_owned(), None)).collect::<Columns>()),
         None if single() => Some(Columns::from_iter([(name.clone(), None)])),
         None => None,
     };
+    if let Some(columns) = columns.as_mut().filter(|_| with_ordinality) {
+        columns.push(("ordinality".to_owned(), Some("bigint".to_owned())));
+    }
     if let Some(alias) = alias {
         // f() AS x(a integer, b text) says all columns.
         let typed = |column: &sqlparser::ast::TableAliasColumnDef| {

@@ -170,11 +170,14 @@ impl<'k> Walk<'k> {
             TableFactor::NestedJoin { table_with_joins, alias: None } => {
                 return self.add_relations(table_with_joins, relations);
             }
-            TableFactor::Table { name, alias, .. } | TableFactor::Function { name, alias, .. } => {
+            TableFactor::Table { name, alias, with_ordinality, .. }
+            | TableFactor::Function { name, alias, with_ordinality, .. } => {
                 let last = name_parts(name).pop().unwrap_or_default();
-                relations.push(function_relation(last, alias.as_ref()));
+                relations.push(function_relation(last, alias.as_ref(), *with_ordinality));
             }
-            TableFactor::UNNEST { alias, .. } => relations.push(function_relation("unnest".to_owned(), alias.as_ref())),
+            TableFactor::UNNEST { alias, with_ordinality, .. } => {
+                relations.push(function_relation("unnest".to_owned(), alias.as_ref(), *with_ordinality));
+            }
             TableFactor::NestedJoin { table_with_joins, alias: Some(alias) } => {
                 let sight = self.add_relations(table_with_joins, &mut Vec::new());
                 let mut columns =
@@ -572,9 +575,12 @@ impl VisitorMut for Walk<'_> {
                 }
             }
         }
-        if let TableFactor::Table { alias: Some(alias), args: None, .. } = factor {
+        if let TableFactor::Table { alias: Some(alias), args: None, .. }
+        | TableFactor::Function { alias: Some(alias), .. } = factor
+        {
             self.complete_alias(alias);
         }
+        let with_ordinality = matches!(factor, TableFactor::Function { with_ordinality: true, .. });
         if let TableFactor::Table { name, alias, args, .. } = factor {
             let own = name_parts(name).pop().unwrap_or_default();
             let redundant = args.is_none()
@@ -606,7 +612,8 @@ impl VisitorMut for Walk<'_> {
                     column.data_type = column.data_type.as_ref().map(|data_type| self.data_type(data_type));
                 }
                 // The server lists what the columns of a function are called anyway.
-                let listed: Vec<String> = alias.columns.iter().map(|column| ident_value(&column.name)).collect();
+                let mut listed: Vec<String> = alias.columns.iter().map(|column| ident_value(&column.name)).collect();
+                listed.pop_if(|last| with_ordinality && last == "ordinality");
                 let untyped = alias.columns.iter().all(|column| column.data_type.is_none());
                 if let Some(function) = function
                     && untyped

@@ -1,5 +1,7 @@
 //! CREATE of everything but tables and routines.
 
+use std::ops::Range;
+
 use super::{
     after_keyword, column_list, data_type as read_type, definitions, expression, foreign_options, identifier, names,
     object, own_name, path, plain, reference, rest, run, storage_parameters, text_or_null, whole,
@@ -259,18 +261,34 @@ fn index_parts(reader: &mut Reader<'_>) -> Parsed<Vec<IndexPart>> {
     Ok(parts)
 }
 
+/// `(name COLLATE "C")` is a column: the server takes collations away before it looks (`ComputeIndexAttrs()` of indexcmds.c).
+fn collated_column(reader: &mut Reader<'_>) -> Option<(Range<usize>, Option<Name>)> {
+    let mut ahead = reader.clone();
+    ahead.expect_symbol("(").ok()?;
+    let start = ahead.position;
+    path(&mut ahead, "a column").ok()?;
+    let column = start..ahead.position;
+    let collation = ahead.take(&["COLLATE"]).then(|| path(&mut ahead, "a collation's name"))?.ok()?;
+    ahead.expect_symbol(")").ok()?;
+    reader.position = ahead.position;
+    Some((column, table::collation(&collation)))
+}
+
 fn index_part(reader: &mut Reader<'_>) -> Parsed<IndexPart> {
     let start = reader.position;
-    if reader.sees_symbol("(") {
-        reader.parenthesised()?;
+    let (range, collation) = if let Some(column) = collated_column(reader) {
+        column
     } else {
-        path(reader, "a column or an expression")?;
+        if !reader.sees_symbol("(") {
+            path(reader, "a column or an expression")?;
+        }
         if reader.sees_symbol("(") {
             reader.parenthesised()?;
         }
-    }
-    let expression = expression(reader, start..reader.position);
-    let mut part = IndexPart { expression, collation: None, descending: false, clauses: Clauses::default() };
+        (start..reader.position, None)
+    };
+    let expression = expression(reader, range);
+    let mut part = IndexPart { expression, collation, descending: false, clauses: Clauses::default() };
     if reader.take(&["COLLATE"]) {
         part.collation = table::collation(&path(reader, "a collation's name")?);
     }

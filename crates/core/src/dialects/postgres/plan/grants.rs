@@ -6,9 +6,11 @@ use crate::model::{Clauses, Object, ObjectKey};
 use crate::plan::Planning;
 use crate::script::Step;
 
-/// Owners, grants and labels as want has them, where that is asked for.
+/// Owners, grants and labels as want has them, where that is asked for. On the way back what had been removed gets its own again,
+/// asked or not.
 pub fn steps(planning: &Planning<'_>) -> Vec<Step> {
-    if !planning.wishes.access {
+    let asked = planning.wishes.access;
+    if !asked && !planning.way_back {
         return Vec::new();
     }
     let differing = |have: &Object, want: &Object| access::changes(want, &access_properties(&Postgres, have, want));
@@ -16,7 +18,8 @@ pub fn steps(planning: &Planning<'_>) -> Vec<Step> {
     for want in planning.want.objects() {
         let key = want.key();
         let statements = match planning.have.get(&planning.comparison.renames.key_in_have(&key)) {
-            Some(have) => differing(have, want),
+            Some(have) if asked => differing(have, want),
+            Some(_) => continue,
             None => {
                 let access = access::at_birth(planning.have.granted_only(), want);
                 let unlike_birth = differing(&Object { access, ..want.clone() }, want);
@@ -28,7 +31,7 @@ pub fn steps(planning: &Planning<'_>) -> Vec<Step> {
         };
         steps.push((key, statements));
     }
-    for sides in granted_only(&Postgres, planning.have, planning.want) {
+    for sides in granted_only(&Postgres, planning.have, planning.want).into_iter().filter(|_| asked) {
         let (have, want) = sides;
         // The one that knows the role, if they are default privileges.
         let named = [have, want].into_iter().flatten().max_by_key(|object| write::clauses(object).has("role"));

@@ -121,7 +121,7 @@ fn column_constraints(column: &Column) -> String {
 }
 
 fn not_null(column: &Column) -> String {
-    if column.not_null.is_none() || column.clauses.has("not null not valid") {
+    if column.not_null.is_none() || *column.not_null_inherited || column.clauses.has("not null not valid") {
         return String::new();
     }
     let name = column.not_null_name.as_ref().map(|name| format!(" CONSTRAINT {}", quoted(name.canonical())));
