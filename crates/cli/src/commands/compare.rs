@@ -113,7 +113,13 @@ impl Compare {
         };
         if self.format == Format::Json {
             let identical = identical && comparison.unproven.is_empty();
-            json::print(&JsonComparison::new(dialect, &comparison, (side(&have), side(&want)), identical, self.details));
+            json::print(&JsonComparison::new(
+                dialect,
+                &comparison,
+                (side(&have), side(&want)),
+                identical,
+                self.details,
+            ));
         } else {
             let named = |loaded: &Loaded| (loaded.name.clone(), loaded.model.fingerprint().short().to_owned());
             let view = View {

@@ -92,17 +92,14 @@ impl JsonComparison {
         let (create, remove, change) = comparison.counts();
         let text = |object: &Object| dialect.text(object).into_owned();
         let changes = comparison.differences.iter().map(|difference| {
-            let (word, have, want, formerly, properties): (_, Option<&Object>, Option<&Object>, _, &[Property]) = match &difference.change {
-                Change::Create(object) => ("create", None, Some(object), None, &[]),
-                Change::Remove(object) => ("remove", Some(object), None, None, &[]),
-                Change::Change { have, want, formerly, properties } => (
-                    "change",
-                    Some(have),
-                    Some(want),
-                    formerly.as_ref().map(ToString::to_string),
-                    properties,
-                ),
-            };
+            let (word, have, want, formerly, properties): (_, Option<&Object>, Option<&Object>, _, &[Property]) =
+                match &difference.change {
+                    Change::Create(object) => ("create", None, Some(object), None, &[]),
+                    Change::Remove(object) => ("remove", Some(object), None, None, &[]),
+                    Change::Change { have, want, formerly, properties } => {
+                        ("change", Some(have), Some(want), formerly.as_ref().map(ToString::to_string), properties)
+                    }
+                };
             JsonChange {
                 kind: difference.key.kind.word(),
                 name: difference.key.name.to_string(),

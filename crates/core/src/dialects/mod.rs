@@ -161,11 +161,7 @@ pub trait Dialect: Sync {
 
     /// The CREATE statement of an object as it was written, or from its structure if that is known no more.
     fn text<'o>(&self, object: &'o Object) -> Cow<'o, str> {
-        if object.text.is_empty() {
-            Cow::Owned(self.create_statement(object))
-        } else {
-            Cow::Borrowed(&object.text)
-        }
+        if object.text.is_empty() { Cow::Owned(self.create_statement(object)) } else { Cow::Borrowed(&object.text) }
     }
 
     /// How a person runs a script with the engine's own client: `… < THIS_FILE`.

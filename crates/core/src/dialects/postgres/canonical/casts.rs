@@ -73,6 +73,21 @@ impl Walk<'_> {
                 return;
             }
         }
+        // The server casts each item of a list that is written out.
+        if let (Expr::Array(array), Some(of)) = (&mut **inner, target.strip_suffix("[]"))
+            && infer::is_number(of)
+            && array
+                .elem
+                .iter()
+                .all(|item| matches!(item, Expr::Value(value) if matches!(value.value, Value::Number(..))))
+        {
+            for item in &mut array.elem {
+                *item = cast(item.clone(), custom(of));
+                self.cast(item);
+            }
+            *expr = (**inner).clone();
+            return;
+        }
         if matches!(target.as_str(), "regclass")
             && let Expr::Value(value) = &mut **inner
             && let Value::SingleQuotedString(text) = &mut value.value
@@ -89,15 +104,17 @@ impl Walk<'_> {
                 Value::SingleQuotedString(text) => {
                     let number = literal::number(&infer::base(&target), text).filter(|_| infer::is_number(&target));
                     if let Some(number) = number {
+                        // A number says its type by its size.
+                        let by_itself = target == literal::type_of_number(&number);
                         let number = Expr::value(Value::Number(number, false));
-                        *expr = if target == "integer" { number } else { cast(number, data_type.clone()) };
+                        *expr = if by_itself { number } else { cast(number, data_type.clone()) };
                     } else if target == "boolean" && matches!(text.as_str(), "t" | "f" | "true" | "false") {
                         *expr = Expr::value(Value::Boolean(text.starts_with('t')));
                     } else if matches!(target.as_str(), "text" | "character varying" | "bpchar") {
                         *expr = (**inner).clone();
                     }
                 }
-                Value::Number(..) if target == "integer" => *expr = (**inner).clone(),
+                Value::Number(number, _) if target == literal::type_of_number(number) => *expr = (**inner).clone(),
                 _ => {}
             }
             return;
@@ -306,6 +323,10 @@ impl Walk<'_> {
             }
             return;
         }
+        if comparison && target == "oid" && infer::type_of(self, inner).is_some_and(|own| own.starts_with("reg")) {
+            *expr = (**inner).clone();
+            return self.coerced(expr, other, comparison);
+        }
         let Some(own) = infer::type_of(self, inner) else {
             if comparison && infer::is_text(&target) && other.is_none_or(infer::is_text) {
                 *expr = (**inner).clone();
@@ -336,6 +357,11 @@ impl Walk<'_> {
     /// An argument of a function, without the casts that the function brings upon it.
     pub(super) fn argument(&self, argument: &mut Expr, function: &str) {
         without_casts(argument);
+        if let Expr::Array(array) = argument
+            && are_cast_alike(&array.elem)
+        {
+            array.elem.iter_mut().for_each(without_casts);
+        }
         self.without_domain_cast(argument);
         self.widened(argument, function);
         if let Expr::Cast { expr: inner, .. } = &*argument
@@ -363,6 +389,25 @@ impl Walk<'_> {
         let of_numbers = matches!(
             function,
             "sqrt"
+                | "cbrt"
+                | "sin"
+                | "cos"
+                | "tan"
+                | "asin"
+                | "acos"
+                | "atan"
+                | "atan2"
+                | "radians"
+                | "degrees"
+                | "corr"
+                | "covar_pop"
+                | "covar_samp"
+                | "regr_avgx"
+                | "regr_avgy"
+                | "regr_count"
+                | "regr_intercept"
+                | "regr_r2"
+                | "regr_slope"
                 | "percentile_cont"
                 | "power"
                 | "exp"

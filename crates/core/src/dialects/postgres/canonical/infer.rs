@@ -2,6 +2,7 @@
 
 use sqlparser::ast::{BinaryOperator, Expr, FunctionArg, FunctionArgExpr, FunctionArguments, UnaryOperator, Value};
 
+use super::literal;
 use super::tree::{ident_value, type_text};
 use super::walk::Walk;
 
@@ -30,8 +31,7 @@ fn type_within(walk: &Walk<'_>, expr: &Expr, deeper: usize) -> Option<String> {
         Expr::Interval(_) => Some("interval".to_owned()),
         Expr::Value(value) => match &value.value {
             Value::Boolean(_) => Some("boolean".to_owned()),
-            Value::Number(number, _) if number.contains('.') => Some("numeric".to_owned()),
-            Value::Number(..) => Some("integer".to_owned()),
+            Value::Number(number, _) => Some(literal::type_of_number(number).to_owned()),
             _ => None,
         },
         Expr::Function(function) => {

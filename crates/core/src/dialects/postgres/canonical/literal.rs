@@ -136,6 +136,22 @@ pub fn number(base: &str, text: &str) -> Option<String> {
     Some(if fraction.is_empty() { format!("{sign}{whole}") } else { format!("{sign}{whole}.{fraction}") })
 }
 
+/// Whether a number is written with a power of ten, which makes it a `numeric` whatever its size.
+pub fn has_exponent(number: &str) -> bool {
+    number.contains(['e', 'E']) && !number.starts_with("0x") && !number.starts_with("0X")
+}
+
+/// The type of a number that says none (<https://www.postgresql.org/docs/current/sql-syntax-lexical.html#SQL-SYNTAX-CONSTANTS-NUMERIC>).
+pub fn type_of_number(number: &str) -> &'static str {
+    if number.parse::<i32>().is_ok() {
+        "integer"
+    } else if number.parse::<i64>().is_ok() {
+        "bigint"
+    } else {
+        "numeric"
+    }
+}
+
 /// An array of plain items without blanks between them.
 fn array(text: &str) -> Option<String> {
     let inner = text.trim().strip_prefix('{')?.strip_suffix('}')?;

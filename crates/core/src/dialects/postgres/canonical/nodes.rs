@@ -21,7 +21,12 @@ impl Walk<'_> {
                 if let Value::Number(number, _) = &mut value.value
                     && let Some(canonical) = literal::number("numeric", number)
                 {
+                    let is_numeric = literal::has_exponent(number) && !canonical.contains('.');
                     *number = canonical;
+                    if is_numeric {
+                        *expr = cast(take(expr), custom("numeric"));
+                        return self.cast(expr);
+                    }
                 }
                 let plain = match &value.value {
                     Value::DollarQuotedString(text) => Some(text.value.clone()),
@@ -30,6 +35,11 @@ impl Walk<'_> {
                     | Value::NationalStringLiteral(text) => Some(text.clone()),
                     _ => None,
                 };
+                // X'1F' is eight bits.
+                if let Value::HexStringLiteral(digits) = &value.value {
+                    let bits = digits.chars().filter_map(|digit| Some(format!("{:04b}", digit.to_digit(16)?)));
+                    value.value = Value::SingleQuotedByteStringLiteral(bits.collect());
+                }
                 if let Some(text) = plain {
                     value.value = Value::SingleQuotedString(text.replace('\'', "''"));
                 }
@@ -120,6 +130,14 @@ impl Walk<'_> {
                 self.node(expr);
             }
             Expr::BinaryOp { .. } => self.binary(expr),
+            Expr::AnyOp { left, right, compare_op: BinaryOperator::Eq, .. } if matches!(**right, Expr::Subquery(_)) => {
+                let Expr::Subquery(subquery) = take(right) else { return };
+                *expr = Expr::InSubquery { expr: left.clone(), subquery, negated: false };
+            }
+            Expr::AnyOp { is_some: is_some @ true, .. } => {
+                *is_some = false;
+                self.node(expr);
+            }
             Expr::AnyOp { left, right, compare_op, .. } | Expr::AllOp { left, right, compare_op } => {
                 **left = self.without_text_cast(take(left));
                 **right = self.array_items(take(right), left);
@@ -187,8 +205,10 @@ impl Walk<'_> {
             Expr::Collate { collation, .. } => *collation = without_catalogue(collation),
             Expr::Array(array) => {
                 array.named = true;
-                let items: Vec<&mut Expr> = array.elem.iter_mut().collect();
-                self.siblings(items);
+                // A list of constants of one type that is not theirs by themselves has it from nobody else.
+                if !are_cast_alike(&array.elem) {
+                    self.siblings(array.elem.iter_mut().collect());
+                }
             }
             Expr::Tuple(items) => {
                 items.iter_mut().for_each(without_casts);
@@ -410,6 +430,19 @@ impl Walk<'_> {
                     }
                 }
                 _ => {
+                    let moment = arguments.get(usize::from(last == "date_bin"));
+                    let moment =
+                        moment.and_then(|moment| infer::type_of(self, moment)).filter(|own| infer::is_moment(own));
+                    match (last.as_str(), &mut arguments[..], moment) {
+                        ("date_bin", [width, _, origin], moment) => {
+                            self.constant_of(width, "interval");
+                            if let Some(moment) = moment {
+                                self.constant_of(origin, &moment);
+                            }
+                        }
+                        ("generate_series", [_, _, step], Some(_)) => self.constant_of(step, "interval"),
+                        _ => {}
+                    }
                     let mut takes = takes.iter();
                     let of_paths = last.starts_with("jsonb_path_");
                     for (index, argument) in arguments.into_iter().enumerate() {

@@ -243,6 +243,16 @@ pub fn flatten(table: &mut TableWithJoins) {
 
 /// The expression itself, for who puts another in its place. A copy of every level of a deep one would take the square of its
 /// length.
+/// Whether all are numbers that are cast to one and the same type.
+pub fn are_cast_alike(items: &[Expr]) -> bool {
+    let target = |item: &Expr| match item {
+        Expr::Cast { expr, data_type, .. } if is_constant(expr) => Some(type_text(data_type)),
+        _ => None,
+    };
+    let first = items.first().and_then(target).filter(|target| super::infer::is_number(target));
+    first.is_some() && items.iter().all(|item| target(item) == first)
+}
+
 pub fn take(expr: &mut Expr) -> Expr {
     std::mem::replace(expr, Expr::value(Value::Null))
 }

@@ -497,8 +497,18 @@ impl VisitorMut for Walk<'_> {
                     items.iter_mut().for_each(|item| self.resolve_output(&mut item.expr, &listed, true));
                 }
                 // Of several SELECTs the server says the numbers of the columns.
-                _ => items.iter_mut().for_each(|item| number_output(&mut item.expr, outputs.as_ref().map(|columns| &columns[..]))),
+                _ => items
+                    .iter_mut()
+                    .for_each(|item| number_output(&mut item.expr, outputs.as_ref().map(|columns| &columns[..]))),
             }
+            // What is ordered already can't be ordered again (`addTargetToSortList()`).
+            let mut kept: Vec<Expr> = Vec::new();
+            items.retain(|item| {
+                !kept.contains(&item.expr) && {
+                    kept.push(item.expr.clone());
+                    true
+                }
+            });
             items.iter_mut().for_each(usual_order);
         }
         ControlFlow::Continue(())
