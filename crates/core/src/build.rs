@@ -50,7 +50,9 @@ impl Reading {
 
     /// The model of all of them.
     pub fn finish(self) -> Build {
-        let folded = self.folded();
+        let dialect = dialect(self.engine);
+        let mut folded = self.folded();
+        folded.model.objects_mut().for_each(|object| dialect.unfold(object));
         finish(folded.model, folded.diagnostics)
     }
 

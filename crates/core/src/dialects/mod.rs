@@ -156,6 +156,9 @@ pub trait Dialect: Sync {
     /// Checks the engine's own rules and its version's limits.
     fn check(&self, model: &Model, version: EngineVersion, checks: &mut Checks<'_>);
 
+    /// Writes what the engine has spelled so that it would read something else from it in the form that it was read from.
+    fn unfold(&self, _: &mut Object) {}
+
     /// The CREATE statement of an object, from its structure, without a semicolon.
     fn create_statement(&self, object: &Object) -> String;
 

@@ -153,3 +153,35 @@ fn grants_of_many_and_of_objects_to_come() {
         assert_eq!(held(), at_first, "{age:?}");
     }
 }
+
+/// What a script has removed comes back to whom it belonged, and with what was granted on it, whether that was asked for or not.
+#[test]
+fn the_way_back_gives_what_is_made_again_its_grants() {
+    for age in AGES {
+        let number = age as u8;
+        let kept = "CREATE TABLE hives (id integer);";
+        let database = made(age, kept);
+        let _ = database.psql(&format!("CREATE ROLE teller{number}; CREATE ROLE lender{number};"));
+        let more = format!(
+            "CREATE TABLE lots (id integer, lot text); CREATE VIEW labels AS SELECT lot FROM lots;
+             CREATE FUNCTION f() RETURNS integer LANGUAGE sql AS 'SELECT 1'; REVOKE ALL ON FUNCTION f() FROM public;
+             GRANT SELECT ON lots, labels TO teller{number}; GRANT UPDATE (lot) ON lots TO teller{number};
+             ALTER TABLE lots OWNER TO lender{number}; GRANT INSERT ON hives TO teller{number};"
+        );
+        database.psql(&more).expect("made");
+        let access = "SELECT relname, pg_get_userbyid(relowner), relacl, (SELECT string_agg(attacl::text, ' ') FROM pg_attribute WHERE attrelid = c.oid)
+            FROM pg_class c WHERE relname IN ('lots', 'labels', 'hives') UNION ALL SELECT proname, NULL, proacl, NULL FROM pg_proc WHERE proname = 'f' ORDER BY 1";
+        let (before, have, want) = (database.psql(access).expect("rows"), read(&database), model(kept));
+        let comparison = compare(postgres(), &have, &want);
+        let back = plan::undo(postgres(), "honey", (&have, &want), &comparison.renames, false, version(age));
+        for script in [script(&have, &want), back] {
+            let text = write(&script);
+            connect(&database, Access::Write)
+                .deploy(&script, &release(), &mut |_| {})
+                .unwrap_or_else(|error| panic!("{age:?}: {error}\n{text}"));
+        }
+        assert_eq!(database.psql(access).expect("rows"), before, "{age:?}");
+        let _ = database
+            .psql(&format!("DROP OWNED BY teller{number}, lender{number}; DROP ROLE teller{number}, lender{number}"));
+    }
+}

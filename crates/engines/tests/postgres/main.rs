@@ -2,6 +2,7 @@
 
 mod access;
 mod failures;
+mod inherits;
 mod invariants;
 mod parts;
 mod releases;

@@ -48,3 +48,6 @@ CREATE TABLE samples (id integer, kind text) PARTITION BY LIST (kind COLLATE "C"
 CREATE TABLE visits (at timestamp NOT NULL, who text NOT NULL CHECK (who <> ''));
 CREATE TABLE day_visits (at timestamp, until timestamp) INHERITS (visits);
 CREATE TABLE night_visits (at timestamp NOT NULL, lamp boolean DEFAULT true) INHERITS (visits);
+CREATE TABLE marks (note text, kind text, UNIQUE (note, kind));
+CREATE TABLE red_marks (shade text) INHERITS (marks);
+ALTER TABLE ONLY red_marks ALTER COLUMN note SET NOT NULL;

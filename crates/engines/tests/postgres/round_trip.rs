@@ -90,6 +90,23 @@ fn adopting_and_deploying_gives_the_same_database() {
     }
 }
 
+/// A dump is a source as any other: what it says is read by the server as it stands, and so it is by `psql`.
+#[test]
+fn a_dump_as_source_is_deployed_as_psql_reads_it() {
+    for age in AGES {
+        for source in [COOPERATIVE, BULLETIN_BOARD, EVERYDAY] {
+            let dump = made(age, source).dump();
+            let (by_psql, deployed) = (made(age, &dump), Server::of(age).database());
+            let want = model(&dump);
+            let script = script(&Model::empty(), &want);
+            let outcome = connect(&deployed, Access::Write).deploy(&script, &release(), &mut |_| {});
+            outcome.unwrap_or_else(|error| panic!("{age:?}: {error}"));
+            let found = structure_difference(&by_psql.structure(), &deployed.structure());
+            assert!(found.is_empty(), "{age:?}: {found}");
+        }
+    }
+}
+
 #[test]
 fn psql_runs_the_script_with_the_same_result() {
     for age in AGES {

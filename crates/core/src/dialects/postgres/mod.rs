@@ -15,6 +15,7 @@ mod sameness;
 mod settle;
 mod tokens;
 mod types;
+mod unfolded;
 mod write;
 
 use std::borrow::Cow;
@@ -211,6 +212,10 @@ impl Dialect for Postgres {
 
     fn check(&self, model: &Model, version: EngineVersion, checks: &mut Checks<'_>) {
         check::check(model, version, checks);
+    }
+
+    fn unfold(&self, object: &mut Object) {
+        unfolded::unfold(object);
     }
 
     fn create_statement(&self, object: &Object) -> String {

@@ -58,6 +58,10 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
             SELECT FROM pg_inherits h JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = a.attname
             WHERE h.inhrelid = a.attrelid AND pa.atthasdef AND pa.attgenerated = '')
           THEN format(E'\nALTER TABLE ONLY %I.%I ALTER COLUMN %I SET DEFAULT NULL;', n.nspname, c.relname, a.attname) END,
+        CASE WHEN a.attnotnull AND NOT a.attislocal AND NOT c.relispartition AND NOT EXISTS (
+            SELECT FROM pg_inherits h JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = a.attname
+            WHERE h.inhrelid = a.attrelid AND pa.attnotnull)
+          THEN format(E'\nALTER TABLE ONLY %I.%I ALTER COLUMN %I SET NOT NULL;', n.nspname, c.relname, a.attname) END,
         CASE WHEN a.attstattarget >= 0 THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STATISTICS %s;', n.nspname, c.relname, a.attname, a.attstattarget) END,
         CASE WHEN a.attstorage <> t.typstorage THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STORAGE %s;', n.nspname, c.relname, a.attname,
           CASE a.attstorage WHEN 'p' THEN 'PLAIN' WHEN 'e' THEN 'EXTERNAL' WHEN 'm' THEN 'MAIN' ELSE 'EXTENDED' END) END,

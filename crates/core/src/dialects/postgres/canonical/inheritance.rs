@@ -230,8 +230,11 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
     if result.default.is_none() && inherited.default.is_some() {
         result.clauses.say("no default", "");
         differs.push("without a default");
-    } else if written(&result) != written(&inherited) || !in_key && result.not_null != inherited.not_null {
+    } else if written(&result) != written(&inherited) || partition && !in_key && result.not_null != inherited.not_null {
         differs.push("with another default");
+    }
+    if !partition && !in_key && result.not_null != inherited.not_null {
+        differs.push("with a NOT NULL of its own");
     }
     if method(&result) != method(&inherited) {
         differs.push("with another compression");

@@ -40,6 +40,9 @@ impl<'c> IntoIterator for &'c Columns {
     }
 }
 
+/// What every table has beside its columns (<https://www.postgresql.org/docs/current/ddl-system-columns.html>).
+const SYSTEM_COLUMNS: [&str; 6] = ["tableoid", "xmin", "cmin", "xmax", "cmax", "ctid"];
+
 /// Something whose columns an expression can name.
 #[derive(Debug, Clone, Default)]
 pub struct Relation {
@@ -248,6 +251,11 @@ impl Scopes {
             let holds = |relation: &&Relation| relation.columns.iter().flatten().any(|(name, _)| name == column);
             if let Some(found) = level.relations.iter().find(holds) {
                 return (!self.is_bare()).then_some(found.alias.as_str());
+            }
+            if SYSTEM_COLUMNS.contains(&column)
+                && let Some(only) = level.relations.iter().find(|relation| relation.table.is_some())
+            {
+                return (!self.is_bare()).then_some(only.alias.as_str());
             }
             // The only relation whose columns are not known.
             let mut unknown = level.relations.iter().filter(|relation| relation.columns.is_none());

@@ -18,7 +18,8 @@ pub struct Found {
 /// A NOT NULL constraint.
 #[derive(Debug, Clone)]
 pub struct NotNull {
-    column: Name,
+    /// Of which column.
+    pub column: Name,
     name: Option<Name>,
     attributes: Clauses,
 }

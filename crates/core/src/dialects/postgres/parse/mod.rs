@@ -12,7 +12,6 @@ mod operators;
 mod replication;
 mod routine;
 mod table;
-mod unfolded;
 
 use std::ops::Range;
 
@@ -238,7 +237,7 @@ fn expression(reader: &Reader<'_>, range: Range<usize>) -> Expression {
     if inner != range && !stands_alone(reader, inner.clone()) {
         inner = inner.start - 1..inner.end + 1;
     }
-    Expression::plain(unfolded::unfolded(reader.written(inner)))
+    Expression::plain(reader.written(inner))
 }
 
 /// Whether it is an expression without parentheses around it, as a query and a row of values are not.

@@ -356,6 +356,14 @@ pub fn take_constraints(table: &mut Table, found: Found) {
     table.checks.extend(constraints.checks);
     table.foreign_keys.extend(constraints.foreign_keys);
     table.exclusions.extend(exclusions);
+    // What a column is that comes from elsewhere can be said without the column.
+    if ["inherits", "partition of", "of"].iter().any(|clause| table.clauses.has(clause)) {
+        for constraint in &not_null {
+            if table.column(&constraint.column).is_none() {
+                table.columns.push(Column::named(constraint.column.clone()));
+            }
+        }
+    }
     for column in table.columns.iter_mut() {
         not_null.iter().for_each(|constraint| constraint.apply(column));
     }

@@ -38,30 +38,7 @@ impl TableChange<'_> {
             if column.clauses.has("inherited") {
                 continue; // goes with the parent's
             }
-            let own = quoted(column.name.canonical());
-            let mut step =
-                self.step(format!("drop column {table}.{}", column.name), vec![format!("DROP COLUMN {own}")]);
-            if column.generated.is_none() {
-                let probe = Probe::HasValues(self.original_table(), self.original_column(&column.name));
-                if self.answer(&probe) == Some(false) {
-                    step.statements
-                        .insert(0, super::must_not_hold(&Probe::HasValues(table.clone(), column.name.clone())));
-                    step.notes.push(format!(
-                        "column {table}.{} holds no values, so nothing is lost; the script stops if it does by then",
-                        column.name
-                    ));
-                } else {
-                    let certain = match self.answer(&probe) {
-                        Some(true) => "it holds values, and they are destroyed",
-                        _ => "any values in it are destroyed",
-                    };
-                    let mut risk = Risk::new(RiskKind::LosesColumn, format!("column {table}.{}", column.name), certain);
-                    risk.ways_out
-                        .push(format!("if it was renamed, write on the new column: -- wevrun: formerly {own}"));
-                    step.risks.push(risk);
-                }
-            }
-            steps.push(step);
+            steps.push(self.drop_column(column));
         }
         let mut later = Vec::new();
         for column in self.want.columns.iter() {
@@ -79,7 +56,32 @@ impl TableChange<'_> {
         steps.extend(later.into_iter().map(|column| self.add_column(column)));
     }
 
-    fn add_column(&self, column: &Column) -> Step {
+    pub(super) fn drop_column(&self, column: &Column) -> Step {
+        let (table, own) = (self.table(), quoted(column.name.canonical()));
+        let mut step = self.step(format!("drop column {table}.{}", column.name), vec![format!("DROP COLUMN {own}")]);
+        if column.generated.is_some() {
+            return step;
+        }
+        let probe = Probe::HasValues(self.original_table(), self.original_column(&column.name));
+        if self.answer(&probe) == Some(false) {
+            step.statements.insert(0, super::must_not_hold(&Probe::HasValues(table.clone(), column.name.clone())));
+            step.notes.push(format!(
+                "column {table}.{} holds no values, so nothing is lost; the script stops if it does by then",
+                column.name
+            ));
+        } else {
+            let certain = match self.answer(&probe) {
+                Some(true) => "it holds values, and they are destroyed",
+                _ => "any values in it are destroyed",
+            };
+            let mut risk = Risk::new(RiskKind::LosesColumn, format!("column {table}.{}", column.name), certain);
+            risk.ways_out.push(format!("if it was renamed, write on the new column: -- wevrun: formerly {own}"));
+            step.risks.push(risk);
+        }
+        step
+    }
+
+    pub(super) fn add_column(&self, column: &Column) -> Step {
         let table = self.table();
         let mut step = self
             .step(format!("add column {table}.{}", column.name), vec![format!("ADD COLUMN {}", write::column(column))]);

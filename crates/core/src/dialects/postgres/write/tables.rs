@@ -270,6 +270,9 @@ pub fn table_extras(out: &mut Vec<String>, name: &Name, table: &Table) {
             let default = column.default.as_ref().map_or("NULL", Expression::written);
             out.push(format!("ALTER TABLE ONLY {name} ALTER COLUMN {own} SET DEFAULT {default}"));
         }
+        if child && how.contains("NOT NULL") {
+            out.push(format!("ALTER TABLE ONLY {name} ALTER COLUMN {own} SET NOT NULL"));
+        }
         if how.contains("compression") {
             let method = column.clauses.value("compression").unwrap_or("default");
             out.push(format!("ALTER TABLE ONLY {name} ALTER COLUMN {own} SET COMPRESSION {method}"));

@@ -4,10 +4,24 @@
 //! into the array; BETWEEN in an AND comes back as an AND in an AND, and read again the two are one. Unfolded, a database made
 //! from an adopted source has the very dump of the first.
 
-use super::super::split_list;
+use super::rename::expressions_mut;
+use super::split_list;
+use crate::model::{Expression, Object};
+
+/// Unfolds what an object's definition holds. A source that a person or a dump gives stays as it is: the server shall read it as it
+/// stands.
+pub fn unfold(object: &mut Object) {
+    for expression in expressions_mut(&mut object.definition) {
+        let written = expression.written();
+        let text = unfolded(written);
+        if text != written {
+            *expression = Expression::new(expression.canonical.clone(), &text);
+        }
+    }
+}
 
 /// The text with both forms unfolded.
-pub fn unfolded(text: &str) -> String {
+fn unfolded(text: &str) -> String {
     let mut text = text.to_owned();
     if text.contains("])::text[])") {
         for (operator, word) in [(" = ANY ((ARRAY[", " IN ("), (" <> ALL ((ARRAY[", " NOT IN (")] {
