@@ -10,6 +10,7 @@ mod drops;
 mod foreign_keys;
 mod grants;
 mod guards;
+mod inheritance;
 mod labels;
 mod operators;
 mod order;

@@ -1,9 +1,9 @@
 //! Changes of a table, in place: one ALTER TABLE for what can share it.
 
-use super::super::names::{self, quoted};
+use super::super::names::quoted;
 use super::super::sameness::Constraint;
 use super::super::write;
-use crate::model::{Check, Clauses, Column, ForeignKey, Key, Model, Name, Object, Table};
+use crate::model::{Check, Column, ForeignKey, Key, Name, Object, Table};
 use crate::plan::{Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 
@@ -76,7 +76,7 @@ impl TableChange<'_> {
         self.answer(&Probe::HasRows(self.original_table())) == Some(false)
     }
 
-    fn may_refuse(&self, step: &mut Step, object: String, explanation: &str) {
+    pub(super) fn may_refuse(&self, step: &mut Step, object: String, explanation: &str) {
         if !self.has_no_rows() {
             step.risks.push(Risk::new(RiskKind::MayRefuseRows, object, explanation));
         }
@@ -169,138 +169,6 @@ impl TableChange<'_> {
                 false,
             );
         }
-    }
-
-    fn inheritance(&self, steps: &mut Vec<Step>) {
-        let table = self.table();
-        let (have, want) = (&self.have.clauses, &self.want.clauses);
-        let differs =
-            have.value("partition of") != want.value("partition of") || have.get("bound") != want.get("bound");
-        if differs {
-            if let Some(parent) = have.value("partition of") {
-                let statement = format!("ALTER TABLE {parent} DETACH PARTITION {table}");
-                steps.push(Step::new(format!("detach partition {table} from {parent}"), vec![statement]));
-            }
-            if let (Some(parent), Some(bound)) = (want.value("partition of"), want.get("bound")) {
-                let statement = format!("ALTER TABLE {parent} ATTACH PARTITION {table} {}", bound.written());
-                let mut step = Step::new(format!("attach partition {table} to {parent}"), vec![statement]);
-                self.may_refuse(
-                    &mut step,
-                    format!("table {table}"),
-                    "rows that do not belong into the partition stop the script",
-                );
-                steps.push(step);
-            }
-        }
-        let list = |clauses: &Clauses| super::super::split_list(clauses.value("inherits").unwrap_or_default());
-        let (before, after) = (list(have), list(want));
-        let title = format!("change the parents of {table}");
-        let has = |model: &Model, parent: &String, column: &Column| {
-            let parent = model.table(&Name::new(parent.as_str(), parent.as_str()));
-            parent.is_some_and(|parent| parent.column(&column.name).is_some())
-        };
-        let (stays, goes): (Vec<&String>, Vec<&String>) = before.iter().partition(|parent| after.contains(parent));
-        steps.extend(goes.iter().map(|parent| self.step(title.as_str(), vec![format!("NO INHERIT {parent}")])));
-        let renamed = &self.planning.renamed;
-        let left_behind = self.have.columns.iter().filter(|column| {
-            column.clauses.has("inherited")
-                && self.want.column(&column.name).is_none()
-                && goes.iter().any(|parent| has(renamed, parent, column))
-                && !stays.iter().any(|parent| has(renamed, parent, column))
-        });
-        steps.extend(left_behind.map(|column| self.drop_column(column)));
-        let mut missing: Vec<&Column> = self.want.columns.iter().collect();
-        missing.retain(|column| column.clauses.has("inherited") && self.have.column(&column.name).is_none());
-        for parent in after.iter().filter(|parent| !before.contains(parent)) {
-            let (own, others): (Vec<&Column>, Vec<&Column>) =
-                missing.into_iter().partition(|column| has(self.planning.want, parent, column));
-            missing = others;
-            let checks = self.checks_of(parent);
-            steps.push(if own.is_empty() && checks.is_empty() {
-                self.step(title.as_str(), vec![format!("INHERIT {parent}")])
-            } else {
-                self.inherit_with(parent, &own, &checks)
-            });
-        }
-    }
-
-    /// The CHECKs of a parent, and of its parents, that the table has not.
-    fn checks_of(&self, parent: &str) -> Vec<&Check> {
-        let mut seen = vec![Name::new(parent, parent)];
-        let mut found = Vec::new();
-        let mut at = 0;
-        while let Some(table) = seen.get(at).map(|name| self.planning.want.table(name)) {
-            at += 1;
-            let Some(table) = table else { continue };
-            let comes = |check: &&Check| {
-                !check.clauses.has("no inherit") && !self.have.checks.iter().any(|own| own.name == check.name)
-            };
-            found.extend(table.checks.iter().filter(comes));
-            let above = super::columns::parents_of(table).into_iter().filter(|name| !seen.contains(name));
-            let above: Vec<Name> = above.collect();
-            seen.extend(above);
-        }
-        found
-    }
-
-    /// Makes the table a child of a parent whose columns or checks it has not yet. They come by a parent that is there but for a moment
-    /// and has only these: added to the table itself they would be its own, as well as the parent's.
-    fn inherit_with(&self, parent: &str, columns: &[&Column], checks: &[&Check]) -> Step {
-        let table = self.table();
-        let schema = names::schema(table).unwrap_or_default();
-        let between = names::qualified(&schema, &names::made_up(&names::identifier(table), "", "to_inherit"));
-        let added: Vec<Step> = columns.iter().map(|column| self.add_column(column)).collect();
-        // What a column says beside its parent's is the table's own.
-        let says_itself =
-            |column: &Column| column.clauses.value("inherited").is_some_and(|how| how.contains("NOT NULL"));
-        let of_parent = |column: &Column| {
-            let mut column = column.clone();
-            column.not_null = column.not_null.filter(|_| !says_itself(&column));
-            column
-        };
-        let definitions: Vec<String> = (columns.iter())
-            .map(|column| format!("ADD COLUMN {}", write::column(&of_parent(column))))
-            .chain(checks.iter().map(|check| format!("ADD {}", write::check_constraint(check))))
-            .collect();
-        let listed = columns.iter().map(|column| column.name.canonical());
-        let listed = listed.chain(checks.iter().filter_map(|check| Some(check.name.as_ref()?.canonical())));
-        // The conditions of checks may name columns that the table has already.
-        let named = self.want.columns.iter().filter(|column| {
-            let is_new = columns.iter().any(|new| new.name == column.name);
-            !is_new && checks.iter().any(|check| super::dependents::names_column(&check.condition, &column.name))
-        });
-        let named = named.filter_map(|column| {
-            let data_type = &column.data_type.as_ref()?.canonical;
-            let collation = column.collation.as_ref().map_or_else(String::new, |name| format!(" COLLATE {name}"));
-            Some(format!("{} {data_type}{collation}", quoted(column.name.canonical())))
-        });
-        let mut step = Step::new(
-            format!("let {table} inherit {} from {parent}", listed.collect::<Vec<_>>().join(", ")),
-            vec![
-                format!("CREATE TABLE {between} ({})", named.collect::<Vec<_>>().join(", ")),
-                format!("ALTER TABLE {table} INHERIT {between}"),
-                format!("ALTER TABLE {between}\n    {}", definitions.join(",\n    ")),
-                format!("ALTER TABLE {table} INHERIT {parent}"),
-                format!("ALTER TABLE {table} NO INHERIT {between}"),
-                format!("DROP TABLE {between}"),
-            ],
-        );
-        step.statements.extend(columns.iter().filter(|column| says_itself(column)).map(|column| {
-            format!("ALTER TABLE ONLY {table} ALTER COLUMN {} SET NOT NULL", quoted(column.name.canonical()))
-        }));
-        for one in added {
-            step.statements.extend(one.statements.into_iter().skip(1));
-            step.risks.extend(one.risks);
-            step.notes.extend(one.notes);
-        }
-        if !checks.is_empty() {
-            self.may_refuse(
-                &mut step,
-                format!("table {table}"),
-                "rows that break a check of the parent stop the script",
-            );
-        }
-        step
     }
 
     fn settings(&self, steps: &mut Vec<Step>) {
