@@ -28,7 +28,7 @@ use crate::check::Checks;
 use crate::diagnostics::Diagnostic;
 use crate::engine::{Engine, EngineVersion};
 use crate::fold::{Held, Taken};
-use crate::model::{Clauses, Definition, Kind, Model, Name, Object, ObjectKey};
+use crate::model::{Clauses, Definition, Kind, Model, Name, Object, ObjectKey, Table};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
 use crate::plan::{Plan, Planning, Probe};
 
@@ -306,6 +306,17 @@ pub(crate) fn attributes(clauses: &Clauses) -> Vec<(String, String)> {
             (attribute[..end].to_owned(), attribute[end..].trim_start().to_owned())
         })
         .collect()
+}
+
+/// The names of the tables, or of the type, that a table has columns from.
+fn parents_of(table: &Table) -> Vec<Name> {
+    let clauses = ["inherits", "partition of", "of"].into_iter().filter_map(|clause| table.clauses.value(clause));
+    clauses.flat_map(listed_names).collect()
+}
+
+/// The names in a list of canonical names.
+fn listed_names(text: &str) -> Vec<Name> {
+    split_list(text).iter().map(|name| Name::new(name.as_str(), name.as_str())).collect()
 }
 
 /// The items between commas outside parentheses and quotes.

@@ -76,10 +76,7 @@ impl Walk<'_> {
         // The server casts each item of a list that is written out.
         if let (Expr::Array(array), Some(of)) = (&mut **inner, target.strip_suffix("[]"))
             && infer::is_number(of)
-            && array
-                .elem
-                .iter()
-                .all(|item| matches!(item, Expr::Value(value) if matches!(value.value, Value::Number(..))))
+            && array.elem.iter().all(is_bare_number)
         {
             for item in &mut array.elem {
                 *item = cast(item.clone(), custom(of));
@@ -260,7 +257,7 @@ impl Walk<'_> {
 
     /// `n / 2::float8` is `n::float8 / 2`: the server spells both in the same way. A number that says no type makes a `real` one too.
     pub(super) fn widened_by_constant(&self, constant: &Expr, other: &mut Expr) {
-        if matches!(constant, Expr::Value(value) if matches!(value.value, Value::Number(..)))
+        if is_bare_number(constant)
             && !is_constant(other)
             && !is_cast_constant(other)
             && infer::type_of(self, other).as_deref() == Some("real")
@@ -382,56 +379,8 @@ impl Walk<'_> {
             *argument = (**inner).clone();
             return;
         }
-        let of_moments = matches!(
-            function,
-            "generate_series" | "to_char" | "date_trunc" | "date_part" | "extract" | "age" | "timezone"
-        );
-        let of_numbers = matches!(
-            function,
-            "sqrt"
-                | "cbrt"
-                | "sin"
-                | "cos"
-                | "tan"
-                | "asin"
-                | "acos"
-                | "atan"
-                | "atan2"
-                | "radians"
-                | "degrees"
-                | "corr"
-                | "covar_pop"
-                | "covar_samp"
-                | "regr_avgx"
-                | "regr_avgy"
-                | "regr_count"
-                | "regr_intercept"
-                | "regr_r2"
-                | "regr_slope"
-                | "percentile_cont"
-                | "power"
-                | "exp"
-                | "ln"
-                | "log"
-                | "floor"
-                | "ceil"
-                | "round"
-                | "trunc"
-                | "mod"
-                | "sign"
-                | "sum"
-                | "avg"
-                | "max"
-                | "min"
-                | "to_char"
-                | "generate_series"
-                | "lpad"
-                | "repeat"
-                | "left"
-                | "right"
-        );
-        if of_moments && infer::is_moment(&own) && infer::is_moment(&target)
-            || of_numbers
+        if OF_MOMENTS.contains(&function) && infer::is_moment(&own) && infer::is_moment(&target)
+            || OF_NUMBERS.contains(&function)
                 && infer::is_number(&own)
                 && infer::is_number(&target)
                 && infer::rank(&own) < infer::rank(&target)
@@ -440,6 +389,18 @@ impl Walk<'_> {
         }
     }
 }
+
+/// The functions that take moments of another type than they are given.
+const OF_MOMENTS: &[&str] = &["generate_series", "to_char", "date_trunc", "date_part", "extract", "age", "timezone"];
+
+/// The functions that take numbers of another type than they are given (<https://www.postgresql.org/docs/current/functions-math.html>).
+#[rustfmt::skip]
+const OF_NUMBERS: &[&str] = &[
+    "acos", "asin", "atan", "atan2", "avg", "cbrt", "ceil", "corr", "cos", "covar_pop", "covar_samp", "degrees", "exp", "floor",
+    "generate_series", "left", "ln", "log", "lpad", "max", "min", "mod", "percentile_cont", "power", "radians", "regr_avgx", "regr_avgy",
+    "regr_count", "regr_intercept", "regr_r2", "regr_slope", "repeat", "right", "round", "sign", "sin", "sqrt", "sum", "tan", "to_char",
+    "trunc",
+];
 
 /// The functions that are there for `citext` too (<https://www.postgresql.org/docs/current/citext.html>): a cast chooses between them.
 const OF_CASELESS: [&str; 9] = [

@@ -7,7 +7,7 @@ use std::collections::{HashMap, HashSet};
 
 use super::super::parse::DEFAULT_OF_CHILDREN;
 use super::super::sameness::Constraint;
-use super::super::{attributes, names, settle, split_list, write};
+use super::super::{attributes, listed_names, names, settle, write};
 use crate::fold::Taken;
 use crate::model::{
     Beside, Check, Clauses, Column, Definition, Expression, ForeignKey, Index, Key, Kind, Model, Name, Object,
@@ -52,7 +52,7 @@ pub fn expand(model: &mut Model) {
 
 fn parents(table: &Table) -> Vec<Name> {
     let listed = table.clauses.value("partition of").or(table.clauses.value("inherits")).unwrap_or_default();
-    split_list(listed).iter().map(|name| Name::new(name.as_str(), name.as_str())).collect()
+    listed_names(listed)
 }
 
 /// A composite type as the table that its rows could be of.
@@ -140,8 +140,8 @@ pub fn not_null_names(model: &Model, partition: &Table) -> HashMap<Name, Name> {
     found
 }
 
-/// The parents, their parents, and so on.
-fn ancestors(model: &Model, table: &Table) -> Vec<Table> {
+/// The parents of a table, their parents, and so on.
+pub fn ancestors(model: &Model, table: &Table) -> Vec<Table> {
     let mut seen: Vec<Name> = Vec::new();
     let mut waiting = parents(table);
     let mut found = Vec::new();

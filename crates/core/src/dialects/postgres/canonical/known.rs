@@ -240,6 +240,23 @@ impl Known {
         }
     }
 
+    /// The table that a child or partition means, which was taken for one of the first schema in sight: one of `public`, or the only
+    /// one that is called so, if there is none.
+    pub fn parent(&self, name: &Name) -> Name {
+        if self.relations.contains(name.canonical()) {
+            return name.clone();
+        }
+        let identifier = names::identifier(name);
+        let public = names::qualified("public", &identifier);
+        if self.relations.contains(public.canonical()) {
+            return public;
+        }
+        let all = self.relations.iter().map(|other| Name::new(other.as_str(), other.as_str()));
+        let mut called = all.filter(|other| names::identifier(other) == identifier);
+        let only = called.next().filter(|_| called.next().is_none());
+        only.unwrap_or_else(|| name.clone())
+    }
+
     /// A relation by what a query says, if it is one of the model's.
     pub fn relation_in_query(&self, parts: &[String], own: &str) -> Option<String> {
         match parts {

@@ -26,6 +26,7 @@ mod walk;
 pub use copies::expand_one as copy_likes;
 pub use exclusion::expressions as exclusion_expressions;
 pub use follow::{Renamed, What, follow, holds_queries};
+pub use inheritance::ancestors;
 pub use known::multirange;
 pub use literal::canonical as constant;
 pub use operators::DROPPED;
@@ -33,8 +34,8 @@ pub use outputs::index_column;
 use rayon::prelude::*;
 pub use standalone::{standalone, without_parent};
 
-use super::names;
 use super::rename::{all_clauses, expressions_mut, types_mut};
+use super::{listed_names, names};
 use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, OnConflict};
 use known::Known;
 
@@ -129,6 +130,14 @@ fn resolve(object: &mut Object, known: &Known) {
         Definition::Table(table) => {
             for key in table.foreign_keys.iter_mut() {
                 key.parent = known.relation(&key.parent, &own);
+            }
+            for clause in ["inherits", "partition of"] {
+                let Some(listed) = table.clauses.value(clause).map(str::to_owned) else { continue };
+                let parents: Vec<Name> = listed_names(&listed).iter().map(|parent| known.parent(parent)).collect();
+                let parents = parents.iter().map(Name::canonical).collect::<Vec<_>>().join(", ");
+                if parents != listed {
+                    table.clauses.say(clause, parents);
+                }
             }
             let table_name = names::identifier(&object.name);
             let unlogged = table.clauses.has("unlogged");

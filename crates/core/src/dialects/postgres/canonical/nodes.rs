@@ -380,6 +380,24 @@ impl Walk<'_> {
         Some(data_type.strip_prefix("public.").unwrap_or(data_type).to_owned())
     }
 
+    /// Constants whose type only the moments beside them tell.
+    fn constants_of_moments(&mut self, function: &str, arguments: &mut [&mut Expr]) {
+        match (function, arguments) {
+            ("date_bin", [width, moment, origin]) => {
+                self.constant_of(width, "interval");
+                if let Some(own) = infer::type_of(self, moment).filter(|own| infer::is_moment(own)) {
+                    self.constant_of(origin, &own);
+                }
+            }
+            ("generate_series", [from, _, step])
+                if infer::type_of(self, from).is_some_and(|own| infer::is_moment(&own)) =>
+            {
+                self.constant_of(step, "interval");
+            }
+            _ => {}
+        }
+    }
+
     pub(super) fn function(&mut self, function: &mut Function) {
         let resolved = self.resolved(&function.name);
         let takes = match &function.args {
@@ -430,19 +448,7 @@ impl Walk<'_> {
                     }
                 }
                 _ => {
-                    let moment = arguments.get(usize::from(last == "date_bin"));
-                    let moment =
-                        moment.and_then(|moment| infer::type_of(self, moment)).filter(|own| infer::is_moment(own));
-                    match (last.as_str(), &mut arguments[..], moment) {
-                        ("date_bin", [width, _, origin], moment) => {
-                            self.constant_of(width, "interval");
-                            if let Some(moment) = moment {
-                                self.constant_of(origin, &moment);
-                            }
-                        }
-                        ("generate_series", [_, _, step], Some(_)) => self.constant_of(step, "interval"),
-                        _ => {}
-                    }
+                    self.constants_of_moments(&last, &mut arguments);
                     let mut takes = takes.iter();
                     let of_paths = last.starts_with("jsonb_path_");
                     for (index, argument) in arguments.into_iter().enumerate() {

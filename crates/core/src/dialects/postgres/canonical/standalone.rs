@@ -3,7 +3,7 @@
 
 use super::super::rename::same;
 use super::super::sameness::Constraint;
-use super::super::{names, settle, split_list, write};
+use super::super::{listed_names, names, settle, write};
 use super::inheritance::{columns_of, not_null_names, says_the_same};
 use crate::fold::Taken;
 use crate::model::{Beside, Clauses, Definition, Index, Kind, Model, Name, Object, ObjectKey, Table};
@@ -61,11 +61,8 @@ pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
 /// (<https://www.postgresql.org/docs/current/sql-altertable.html#SQL-ALTERTABLE-DESC-INHERIT>). The model is canonical.
 pub fn without_parent(model: &Model, key: &ObjectKey, parent: &Name) -> Option<Object> {
     let mut object = model.get(key)?.clone();
-    let left: Vec<Name> = split_list(write::clauses(&object).value("inherits")?)
-        .iter()
-        .map(|name| Name::new(name.as_str(), name.as_str()))
-        .filter(|other| !same(parent, other))
-        .collect();
+    let mut left = listed_names(write::clauses(&object).value("inherits")?);
+    left.retain(|other| !same(parent, other));
     let gone = model.tables().find(|(name, _)| same(parent, name)).map(|(_, table)| table)?;
     let still = |column: &Name| left.iter().filter_map(|name| model.table(name)).any(|t| t.column(column).is_some());
     let Definition::Table(table) = &mut object.definition else { return None };

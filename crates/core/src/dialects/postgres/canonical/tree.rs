@@ -241,8 +241,6 @@ pub fn flatten(table: &mut TableWithJoins) {
     }
 }
 
-/// The expression itself, for who puts another in its place. A copy of every level of a deep one would take the square of its
-/// length.
 /// Whether all are numbers that are cast to one and the same type.
 pub fn are_cast_alike(items: &[Expr]) -> bool {
     let target = |item: &Expr| match item {
@@ -253,6 +251,13 @@ pub fn are_cast_alike(items: &[Expr]) -> bool {
     first.is_some() && items.iter().all(|item| target(item) == first)
 }
 
+/// Whether it is a number that says no type.
+pub fn is_bare_number(expr: &Expr) -> bool {
+    matches!(expr, Expr::Value(value) if matches!(value.value, Value::Number(..)))
+}
+
+/// The expression itself, for who puts another in its place. A copy of every level of a deep one would take the square of its
+/// length.
 pub fn take(expr: &mut Expr) -> Expr {
     std::mem::replace(expr, Expr::value(Value::Null))
 }

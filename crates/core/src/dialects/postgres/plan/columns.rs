@@ -3,9 +3,9 @@
 use std::collections::BTreeSet;
 
 use super::super::names::quoted;
-use super::super::write;
+use super::super::{parents_of, write};
 use super::table::TableChange;
-use crate::model::{Column, Expression, Kind, Model, Name, Table};
+use crate::model::{Column, Expression, Kind, Model, Name};
 use crate::plan::{Clearance, Probe, Risk, RiskKind};
 use crate::script::Step;
 
@@ -133,10 +133,7 @@ impl TableChange<'_> {
 
     /// Whether the column is one of a parent that had it before, or of the type that the table is of.
     fn is_of_a_parent(&self, column: &Column) -> bool {
-        let has = |model: &Model, parent: &Name| {
-            let table = model.table(parent).or_else(|| model.find(Kind::ForeignTable, parent)?.as_table());
-            table.is_some_and(|table| table.column(&column.name).is_some())
-        };
+        let has = |model: &Model, parent: &Name| has_column(model, parent, &column.name);
         let (before, after) = (&self.have.clauses, &self.want.clauses);
         let same =
             ["inherits", "partition of", "of"].into_iter().all(|clause| before.value(clause) == after.value(clause));
@@ -406,10 +403,10 @@ enum Reach {
     WithParent,
 }
 
-/// The names of the tables, or of the type, that a table has columns from.
-pub fn parents_of(table: &Table) -> Vec<Name> {
-    let clauses = ["inherits", "partition of", "of"].into_iter().filter_map(|clause| table.clauses.value(clause));
-    clauses.flat_map(super::super::split_list).map(|name| Name::new(name.as_str(), name.as_str())).collect()
+/// Whether a table, foreign or not, has the column.
+pub(super) fn has_column(model: &Model, table: &Name, column: &Name) -> bool {
+    let table = model.table(table).or_else(|| model.find(Kind::ForeignTable, table)?.as_table());
+    table.is_some_and(|table| table.column(column).is_some())
 }
 
 /// The names of the tables and types from which tables have columns.

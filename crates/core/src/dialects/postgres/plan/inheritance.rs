@@ -1,87 +1,90 @@
 //! Of which tables a table is a part or a child.
 
+use super::super::canonical::ancestors;
 use super::super::names::{self, quoted};
-use super::super::write;
+use super::super::{listed_names, write};
+use super::columns::has_column;
 use super::table::TableChange;
-use crate::model::{Check, Clauses, Column, Model, Name};
+use crate::model::{Check, Column, Name, Table};
 use crate::script::Step;
 
 impl TableChange<'_> {
     pub(super) fn inheritance(&self, steps: &mut Vec<Step>) {
-        let table = self.table();
-        let (have, want) = (&self.have.clauses, &self.want.clauses);
-        let differs =
-            have.value("partition of") != want.value("partition of") || have.get("bound") != want.get("bound");
-        if differs {
-            if let Some(parent) = have.value("partition of") {
-                let statement = format!("ALTER TABLE {parent} DETACH PARTITION {table}");
-                steps.push(Step::new(format!("detach partition {table} from {parent}"), vec![statement]));
-            }
-            if let (Some(parent), Some(bound)) = (want.value("partition of"), want.get("bound")) {
-                let statement = format!("ALTER TABLE {parent} ATTACH PARTITION {table} {}", bound.written());
-                let mut step = Step::new(format!("attach partition {table} to {parent}"), vec![statement]);
-                self.may_refuse(
-                    &mut step,
-                    format!("table {table}"),
-                    "rows that do not belong into the partition stop the script",
-                );
-                steps.push(step);
-            }
+        self.partition(steps);
+        self.parents_that_go(steps);
+        self.parents_that_come(steps);
+    }
+
+    fn partition(&self, steps: &mut Vec<Step>) {
+        let (have, want, table) = (&self.have.clauses, &self.want.clauses, self.table());
+        if have.value("partition of") == want.value("partition of") && have.get("bound") == want.get("bound") {
+            return;
         }
-        let list = |clauses: &Clauses| super::super::split_list(clauses.value("inherits").unwrap_or_default());
-        let (before, after) = (list(have), list(want));
-        let title = format!("change the parents of {table}");
-        let has = |model: &Model, parent: &String, column: &Column| {
-            let parent = model.table(&Name::new(parent.as_str(), parent.as_str()));
-            parent.is_some_and(|parent| parent.column(&column.name).is_some())
+        if let Some(parent) = have.value("partition of") {
+            let statement = format!("ALTER TABLE {parent} DETACH PARTITION {table}");
+            steps.push(Step::new(format!("detach partition {table} from {parent}"), vec![statement]));
+        }
+        if let (Some(parent), Some(bound)) = (want.value("partition of"), want.get("bound")) {
+            let statement = format!("ALTER TABLE {parent} ATTACH PARTITION {table} {}", bound.written());
+            let mut step = Step::new(format!("attach partition {table} to {parent}"), vec![statement]);
+            let explanation = "rows that do not belong into the partition stop the script";
+            self.may_refuse(&mut step, format!("table {table}"), explanation);
+            steps.push(step);
+        }
+    }
+
+    /// With a parent go the columns that only this parent has: the server leaves them behind.
+    fn parents_that_go(&self, steps: &mut Vec<Step>) {
+        let after = inherited_from(self.want);
+        let (stay, go): (Vec<Name>, Vec<Name>) =
+            inherited_from(self.have).into_iter().partition(|parent| after.contains(parent));
+        steps.extend(go.iter().map(|parent| self.parent_step(format!("NO INHERIT {parent}"))));
+        let of_one = |parents: &[Name], column: &Column| {
+            parents.iter().any(|parent| has_column(&self.planning.renamed, parent, &column.name))
         };
-        let (stays, goes): (Vec<&String>, Vec<&String>) = before.iter().partition(|parent| after.contains(parent));
-        steps.extend(goes.iter().map(|parent| self.step(title.as_str(), vec![format!("NO INHERIT {parent}")])));
-        let renamed = &self.planning.renamed;
         let left_behind = self.have.columns.iter().filter(|column| {
             column.clauses.has("inherited")
                 && self.want.column(&column.name).is_none()
-                && goes.iter().any(|parent| has(renamed, parent, column))
-                && !stays.iter().any(|parent| has(renamed, parent, column))
+                && of_one(&go, column)
+                && !of_one(&stay, column)
         });
         steps.extend(left_behind.map(|column| self.drop_column(column)));
+    }
+
+    fn parents_that_come(&self, steps: &mut Vec<Step>) {
+        let (want, before) = (self.planning.want, inherited_from(self.have));
         let mut missing: Vec<&Column> = self.want.columns.iter().collect();
         missing.retain(|column| column.clauses.has("inherited") && self.have.column(&column.name).is_none());
-        for parent in after.iter().filter(|parent| !before.contains(parent)) {
-            let (own, others): (Vec<&Column>, Vec<&Column>) =
-                missing.into_iter().partition(|column| has(self.planning.want, parent, column));
-            missing = others;
+        for parent in inherited_from(self.want).iter().filter(|parent| !before.contains(parent)) {
+            let columns: Vec<&Column> =
+                missing.extract_if(.., |column| has_column(want, parent, &column.name)).collect();
             let checks = self.checks_of(parent);
-            steps.push(if own.is_empty() && checks.is_empty() {
-                self.step(title.as_str(), vec![format!("INHERIT {parent}")])
+            steps.push(if columns.is_empty() && checks.is_empty() {
+                self.parent_step(format!("INHERIT {parent}"))
             } else {
-                self.inherit_with(parent, &own, &checks)
+                self.inherit_with(parent, &columns, &checks)
             });
         }
     }
 
+    fn parent_step(&self, action: String) -> Step {
+        self.step(format!("change the parents of {}", self.table()), vec![action])
+    }
+
     /// The CHECKs of a parent, and of its parents, that the table has not.
-    fn checks_of(&self, parent: &str) -> Vec<&Check> {
-        let mut seen = vec![Name::new(parent, parent)];
-        let mut found = Vec::new();
-        let mut at = 0;
-        while let Some(table) = seen.get(at).map(|name| self.planning.want.table(name)) {
-            at += 1;
-            let Some(table) = table else { continue };
-            let comes = |check: &&Check| {
-                !check.clauses.has("no inherit") && !self.have.checks.iter().any(|own| own.name == check.name)
-            };
-            found.extend(table.checks.iter().filter(comes));
-            let above = super::columns::parents_of(table).into_iter().filter(|name| !seen.contains(name));
-            let above: Vec<Name> = above.collect();
-            seen.extend(above);
-        }
-        found
+    fn checks_of(&self, parent: &Name) -> Vec<Check> {
+        let Some(parent) = self.planning.want.table(parent) else { return Vec::new() };
+        let family = std::iter::once(parent.clone()).chain(ancestors(self.planning.want, parent));
+        let mut checks: Vec<Check> = family.flat_map(|table| table.checks.0).collect();
+        checks.retain(|check| {
+            !check.clauses.has("no inherit") && !self.have.checks.iter().any(|own| own.name == check.name)
+        });
+        checks
     }
 
     /// Makes the table a child of a parent whose columns or checks it has not yet. They come by a parent that is there but for a moment
     /// and has only these: added to the table itself they would be its own, as well as the parent's.
-    fn inherit_with(&self, parent: &str, columns: &[&Column], checks: &[&Check]) -> Step {
+    fn inherit_with(&self, parent: &Name, columns: &[&Column], checks: &[Check]) -> Step {
         let table = self.table();
         let schema = names::schema(table).unwrap_or_default();
         let between = names::qualified(&schema, &names::made_up(&names::identifier(table), "", "to_inherit"));
@@ -138,4 +141,9 @@ impl TableChange<'_> {
         }
         step
     }
+}
+
+/// The tables that one inherits from, in order.
+fn inherited_from(table: &Table) -> Vec<Name> {
+    listed_names(table.clauses.value("inherits").unwrap_or_default())
 }
