@@ -77,7 +77,7 @@ impl<'m> Checks<'m> {
     }
 
     /// Reports that a table or view does not exist.
-    fn unknown_relation(&mut self, object: &Object, name: &Name, after: Option<&str>, what: &str) {
+    pub fn unknown_relation(&mut self, object: &Object, name: &Name, after: Option<&str>, what: &str) {
         if self.is_unreadable(name) {
             return;
         }
@@ -99,7 +99,7 @@ impl<'m> Checks<'m> {
     }
 
     /// Reports that a table has no such column.
-    fn unknown_column(&mut self, object: &Object, owner: &Object, table: &Table, column: &Name, what: &str) {
+    pub fn unknown_column(&mut self, object: &Object, owner: &Object, table: &Table, column: &Name, what: &str) {
         let diagnostic = Diagnostic::new(
             Code::WV111,
             format!("{what} names column `{column}`, which table {} does not have", owner.name),
@@ -173,7 +173,8 @@ impl<'m> Checks<'m> {
     /// The column that an index part names, if it is no expression.
     fn plain(&self, expression: &crate::model::Expression) -> Option<Name> {
         let name = expression.canonical.trim_matches('"');
-        let word = name.chars().all(|ch| ch.is_alphanumeric() || ch == '_')
+        let word = !name.is_empty()
+            && name.chars().all(|ch| ch.is_alphanumeric() || ch == '_')
             && !name.starts_with(|ch: char| ch.is_ascii_digit())
             && !["true", "false", "null"].iter().any(|constant| name.eq_ignore_ascii_case(constant));
         word.then(|| Name::new(name, expression.written().trim_matches(['"', '`', '[', ']'])))

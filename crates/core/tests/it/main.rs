@@ -9,7 +9,10 @@ mod plan;
 mod postgres;
 mod postgres_extensions;
 mod postgres_fold;
+mod postgres_inherits;
+mod postgres_names;
 mod postgres_plan;
+mod postgres_spellings;
 mod script;
 mod splitting;
 

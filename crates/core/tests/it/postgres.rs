@@ -203,38 +203,6 @@ fn included_files_are_found_outside_texts_and_rows() {
     assert_eq!(found, ["one.sql", "two files.sql", "three.sql"]);
 }
 
-/// The table of respellings: what a person writes, and what each server makes of it, are the same.
-#[test]
-fn a_pattern_and_each_servers_spelling_are_the_same() {
-    let schema = include_str!("../../../engines/tests/postgres/respellings/schema.sql");
-    let patterns: Vec<&str> =
-        include_str!("../../../engines/tests/postgres/respellings/patterns.txt").lines().collect();
-    let columns = [
-        include_str!("../../../engines/tests/postgres/respellings/spelled-15.txt"),
-        include_str!("../../../engines/tests/postgres/respellings/spelled-18.txt"),
-    ];
-    for column in columns {
-        let mut rows = 0;
-        for row in column.lines() {
-            let (name, spelled) = row.split_once('\t').expect("a name and a statement");
-            let number: usize = name[1..].parse().expect("a number");
-            let pattern: Vec<&str> = patterns[number - 1].split('\t').collect();
-            let written = match pattern[..] {
-                ["check", condition] => format!("ALTER TABLE hives ADD CONSTRAINT {name} CHECK ({condition})"),
-                ["default", data_type, default] => format!("CREATE TABLE {name} (x {data_type} DEFAULT ({default}))"),
-                ["index", key] => format!("CREATE INDEX {name} ON hives ({key})"),
-                ["view", query] => format!("CREATE VIEW {name} AS {query}"),
-                _ => panic!("no pattern: {pattern:?}"),
-            };
-            let spelled = spelled.replace('⏎', "\n");
-            let [one, other] = [&written, &spelled].map(|text| model(&format!("{schema}\n{text};\n")));
-            assert!(one == other, "{written}\n{spelled}");
-            rows += 1;
-        }
-        assert!(rows >= 380, "{rows}");
-    }
-}
-
 /// Nonsense is answered, not followed for ever.
 #[test]
 fn partitions_in_a_circle_end() {

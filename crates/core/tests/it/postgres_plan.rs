@@ -8,7 +8,7 @@ use wevrun_core::plan::{self, Clearance, Evidence, Wishes};
 use wevrun_core::source::Source;
 use wevrun_core::{Engine, EngineVersion};
 
-fn model(text: &str) -> Model {
+pub fn model(text: &str) -> Model {
     let newest = EngineVersion { major: 18, minor: 0 };
     let built = build(Engine::Postgres, newest, &[Source::new("a.sql", text)]);
     let errors: Vec<_> = built.diagnostics.iter().filter(|found| found.is_error()).collect();
@@ -17,7 +17,7 @@ fn model(text: &str) -> Model {
 }
 
 /// The statements from one source to the other, each on one line, for this version.
-fn statements_for(major: u32, have: &str, want: &str) -> Vec<String> {
+pub fn statements_for(major: u32, have: &str, want: &str) -> Vec<String> {
     let (have, want, postgres) = (model(have), model(want), dialect(Engine::Postgres));
     let comparison = compare(postgres, &have, &want);
     let version = EngineVersion { major, minor: 0 };

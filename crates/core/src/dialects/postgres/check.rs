@@ -1,9 +1,10 @@
 //! The engine's own rules and its versions' limits.
 
+use super::{listed_names, parents_of};
 use crate::check::Checks;
 use crate::diagnostics::{Code, Diagnostic};
 use crate::engine::EngineVersion;
-use crate::model::{Clauses, Definition, Kind, Model, Object};
+use crate::model::{Clauses, Column, Definition, Kind, Model, Name, Object};
 
 /// A construct and the first version that has it (<https://www.postgresql.org/docs/release/>).
 struct Since {
@@ -11,9 +12,10 @@ struct Since {
     what: &'static str,
 }
 
-/// Everything that is newer than the project's version, and keys over columns that are not there.
+/// Everything that is newer than the project's version, parents that are not there, and what is said of columns that nobody has.
 pub fn check(model: &Model, version: EngineVersion, checks: &mut Checks<'_>) {
     for object in model.objects() {
+        parents(model, object, checks);
         for found in newer(object).into_iter().filter(|since| since.version > version.major) {
             let diagnostic = Diagnostic::new(
                 Code::WV130,
@@ -23,6 +25,28 @@ pub fn check(model: &Model, version: EngineVersion, checks: &mut Checks<'_>) {
             .help(format!("raise `engine-version` in wevrun.toml to {}.0, or do without", found.version));
             checks.add(diagnostic);
         }
+    }
+}
+
+/// A table's parents are there, and it says nothing of a column that neither it nor they have.
+fn parents(model: &Model, object: &Object, checks: &mut Checks<'_>) {
+    let Definition::Table(table) = &object.definition else { return };
+    let known = |name: &Name| {
+        [Kind::Table, Kind::ForeignTable, Kind::Type].iter().any(|kind| model.find(*kind, name).is_some())
+    };
+    for (clause, what) in [("inherits", "parent"), ("partition of", "partitioned table")] {
+        let unknown =
+            listed_names(table.clauses.value(clause).unwrap_or_default()).into_iter().filter(|name| !known(name));
+        unknown.for_each(|name| checks.unknown_relation(object, &name, None, what));
+    }
+    let strays: Vec<&Column> = table.columns.iter().filter(|column| column.data_type.is_none()).collect();
+    if strays.is_empty() || !parents_of(table).iter().all(known) {
+        return;
+    }
+    let mut others = table.clone();
+    others.columns.0.retain(|column| column.data_type.is_some());
+    for stray in strays {
+        checks.unknown_column(object, object, &others, &stray.name, &object.key().to_string());
     }
 }
 

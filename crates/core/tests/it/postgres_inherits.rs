@@ -1,0 +1,182 @@
+//! Tables that inherit: what they have from their parents, how they come to it and how they lose it, without a server.
+
+use wevrun_core::build::build;
+use wevrun_core::compare::compare;
+use wevrun_core::model::Kind;
+use wevrun_core::plan;
+use wevrun_core::source::Source;
+use wevrun_core::{Engine, EngineVersion};
+
+use crate::postgres::{object, postgres};
+use crate::postgres_plan::{model, statements_for};
+
+const STAMPS: &str = "CREATE TABLE stamps (made timestamptz NOT NULL DEFAULT now(), note text);";
+
+fn between(have: &str, want: &str) -> Vec<String> {
+    statements_for(18, &format!("{STAMPS} {have}"), &format!("{STAMPS} {want}"))
+}
+
+/// The codes and messages of what is wrong with a source.
+fn errors(text: &str) -> Vec<String> {
+    let newest = EngineVersion { major: 18, minor: 0 };
+    let found = build(Engine::Postgres, newest, &[Source::new("a.sql", text)]).diagnostics;
+    let errors = found.iter().filter(|found| found.is_error());
+    errors.map(|found| format!("{} {}", found.code.name(), found.message)).collect()
+}
+
+/// Added to the table itself, the columns would be its own as well.
+#[test]
+fn the_columns_of_a_new_parent_come_by_one_that_is_there_for_a_moment() {
+    let statements = between("CREATE TABLE hives (id integer);", "CREATE TABLE hives (id integer) INHERITS (stamps);");
+    assert_eq!(
+        statements,
+        [
+            "CREATE TABLE public.hives_to_inherit ()",
+            "ALTER TABLE public.hives INHERIT public.hives_to_inherit",
+            "ALTER TABLE public.hives_to_inherit ADD COLUMN made timestamp with time zone DEFAULT now() NOT NULL, ADD COLUMN note text",
+            "ALTER TABLE public.hives INHERIT public.stamps",
+            "ALTER TABLE public.hives NO INHERIT public.hives_to_inherit",
+            "DROP TABLE public.hives_to_inherit",
+        ]
+    );
+}
+
+#[test]
+fn a_parent_whose_columns_are_there_is_just_named() {
+    let own = "CREATE TABLE hives (id integer, made timestamptz NOT NULL DEFAULT now(), note text)";
+    let statements = between(&format!("{own};"), &format!("{own} INHERITS (stamps);"));
+    assert_eq!(statements, ["ALTER TABLE public.hives INHERIT public.stamps"]);
+}
+
+/// The checks of the parent's parents are among them, one that is not inherited is not. A check may be about a column that the
+/// table has.
+#[test]
+fn the_checks_of_a_new_parent_and_of_its_parents_come_with_it() {
+    let parents = "CREATE TABLE marks (label text, CONSTRAINT labelled CHECK (label <> ''), CONSTRAINT own CHECK (label <> 'x') NO INHERIT);
+        CREATE TABLE seals (wax text, CONSTRAINT waxed CHECK (wax <> '')) INHERITS (marks);";
+    let statements = between(
+        &format!("{parents} CREATE TABLE hives (label text);"),
+        &format!("{parents} CREATE TABLE hives (label text) INHERITS (seals);"),
+    );
+    assert_eq!(statements[0], "CREATE TABLE public.hives_to_inherit (label text)");
+    assert_eq!(
+        statements[2],
+        "ALTER TABLE public.hives_to_inherit ADD COLUMN wax text, ADD CONSTRAINT waxed CHECK (wax <> ''), \
+         ADD CONSTRAINT labelled CHECK (label <> '')"
+    );
+    assert_eq!(statements.len(), 6, "{statements:?}");
+}
+
+/// What another parent or the table itself has stays.
+#[test]
+fn the_columns_of_a_parent_go_with_it_unless_somebody_else_has_them() {
+    let others = "CREATE TABLE notes (note text);";
+    let statements = between(
+        &format!("{others} CREATE TABLE hives (id integer) INHERITS (stamps, notes);"),
+        &format!("{others} CREATE TABLE hives (id integer) INHERITS (notes);"),
+    );
+    let kept: Vec<&String> = statements.iter().filter(|statement| statement.starts_with("ALTER TABLE")).collect();
+    assert_eq!(
+        kept,
+        ["ALTER TABLE public.hives NO INHERIT public.stamps", "ALTER TABLE public.hives DROP COLUMN made"]
+    );
+    let own = "CREATE TABLE hives (id integer, made timestamptz NOT NULL DEFAULT now(), note text)";
+    let statements = between(&format!("{own} INHERITS (stamps);"), &format!("{own};"));
+    assert_eq!(statements, ["ALTER TABLE public.hives NO INHERIT public.stamps"]);
+}
+
+/// A column that brings no values into a table with rows is a risk, whoever brings it.
+#[test]
+fn a_parents_column_that_must_not_be_null_needs_values() {
+    let parent = "CREATE TABLE owners (name text NOT NULL);";
+    let have = model(&format!("{parent} CREATE TABLE hives (id integer);"));
+    let want = model(&format!("{parent} CREATE TABLE hives (id integer) INHERITS (owners);"));
+    let comparison = compare(postgres(), &have, &want);
+    let version = EngineVersion { major: 18, minor: 0 };
+    let evidence = plan::Evidence::default();
+    let wishes = plan::Wishes::default();
+    let script = plan::script(postgres(), "honey", (&have, &want), &comparison, wishes, version, &evidence);
+    let risks: Vec<_> = script.plan.steps().flat_map(|step| &step.risks).collect();
+    assert!(risks.iter().any(|risk| risk.kind == plan::RiskKind::NeedsValues && risk.object.contains("hives.name")));
+}
+
+/// Whether a child says NOT NULL itself is kept for writing, and no difference: only version 18 tells it.
+#[test]
+fn not_null_of_a_listed_column_may_be_the_parents_alone() {
+    let with = |not_null: &str| {
+        model(&format!("{STAMPS} CREATE TABLE hives (made timestamptz{not_null} DEFAULT now()) INHERITS (stamps);"))
+    };
+    let (inherited, own) = (with(""), with(" NOT NULL"));
+    assert!(inherited == own && inherited.fingerprint() == own.fingerprint());
+    let written = |model| postgres().create_statement(object(model, "table public.hives"));
+    assert!(!written(&inherited).contains("NOT NULL") && written(&own).contains("NOT NULL"));
+}
+
+#[test]
+fn not_null_of_a_column_that_only_the_parent_lists_is_said_after_the_table() {
+    let child = "CREATE TABLE hives (id integer) INHERITS (stamps);";
+    let own = format!("{child} ALTER TABLE ONLY hives ALTER COLUMN note SET NOT NULL;");
+    let statements = between("", &own);
+    assert_eq!(
+        statements.last().map(String::as_str),
+        Some("ALTER TABLE ONLY public.hives ALTER COLUMN note SET NOT NULL")
+    );
+    assert!(model(&format!("{STAMPS} {own}")) != model(&format!("{STAMPS} {child}")));
+    let listed = "CREATE TABLE hives (id integer, CONSTRAINT noted NOT NULL note) INHERITS (stamps);";
+    assert!(model(&format!("{STAMPS} {own}")) == model(&format!("{STAMPS} {listed}")));
+}
+
+#[test]
+fn what_is_said_of_a_column_that_nobody_has_is_an_error() {
+    for stray in [
+        "CREATE TABLE hives (id integer, CONSTRAINT noted NOT NULL nte) INHERITS (stamps);",
+        "CREATE TABLE hives (id integer) INHERITS (stamps); ALTER TABLE ONLY hives ALTER COLUMN nte SET NOT NULL;",
+        "CREATE TABLE days (note text) PARTITION BY LIST (note);
+         CREATE TABLE hives PARTITION OF days (nte NOT NULL) FOR VALUES IN ('a');",
+    ] {
+        let found = errors(&format!("{STAMPS} {stray}"));
+        assert_eq!(found.len(), 1, "{found:?}");
+        assert!(found[0].starts_with("WV111") && found[0].contains("`nte`"), "{found:?}");
+    }
+    // What a parent that is not there would have had is nobody's guess.
+    let found = errors("CREATE TABLE hives (CONSTRAINT noted NOT NULL note) INHERITS (stamps);");
+    assert!(found.len() == 1 && found[0].starts_with("WV110"), "{found:?}");
+}
+
+/// What a script has removed comes back with what was granted on it; nothing is granted on what stayed.
+#[test]
+fn the_way_back_grants_what_had_been_granted() {
+    let have = model(
+        "CREATE TABLE hives (id integer); CREATE TABLE lots (id integer, lot text); ALTER TABLE lots OWNER TO keeper;
+         GRANT SELECT ON lots TO teller; GRANT UPDATE (lot) ON lots TO teller; GRANT SELECT ON hives TO teller;",
+    );
+    let want = model("CREATE TABLE hives (id integer);");
+    let comparison = compare(postgres(), &have, &want);
+    let version = EngineVersion { major: 18, minor: 0 };
+    let back = plan::undo(postgres(), "honey", (&have, &want), &comparison.renames, false, version);
+    let statements = back.plan.steps().flat_map(|step| &step.statements).map(String::as_str);
+    let granted: Vec<&str> = statements.filter(|s| s.contains("GRANT") || s.contains("OWNER")).collect();
+    assert_eq!(
+        granted,
+        [
+            "ALTER TABLE public.lots OWNER TO keeper",
+            "GRANT SELECT ON TABLE public.lots TO teller",
+            "GRANT UPDATE (lot) ON TABLE public.lots TO teller",
+        ]
+    );
+    assert_eq!(want.of_kind(Kind::Table).count(), 1);
+}
+
+/// A parent without a schema is looked for where names are, as the server does.
+#[test]
+fn a_parent_is_found_in_another_schema() {
+    let found = model(
+        "CREATE SCHEMA a; CREATE SCHEMA b; CREATE TABLE b.marks (note text); CREATE TABLE b.days (day date) PARTITION BY LIST (day);
+         CREATE TABLE public.seals (wax text); SET search_path = a, b, public;
+         CREATE TABLE red (shade text) INHERITS (marks, seals); CREATE TABLE first PARTITION OF days DEFAULT;",
+    );
+    let columns = |key: &str| object(&found, key).as_table().expect("a table").columns.len();
+    assert_eq!((columns("table a.red"), columns("table a.first")), (3, 1));
+    let lost = errors("CREATE TABLE red (shade text) INHERITS (marcs); CREATE TABLE marks (note text);");
+    assert!(lost.len() == 1 && lost[0].contains("uses parent `public.marcs`, which is not defined"), "{lost:?}");
+}
