@@ -144,6 +144,15 @@ impl Context {
         }
     }
 
+    /// Lets sides that do not say their engine have that of a database beside them, if no other is asked for.
+    pub fn assume(&mut self, sides: &[&Side]) {
+        let live = sides.iter().find_map(|side| match side {
+            Side::Live(_, url) => Some(url.engine()),
+            _ => None,
+        });
+        self.engine = self.engine.or(live);
+    }
+
     /// The engine for sides that do not say theirs.
     fn assumed_engine(&self, side: &str) -> Ended<Engine> {
         self.engine.or(self.project.as_ref().map(|project| project.engine)).ok_or_else(|| {

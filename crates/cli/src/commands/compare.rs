@@ -66,7 +66,7 @@ pub struct Sides {
 
 impl Sides {
     /// Reads both.
-    pub fn load(&self, context: &Context) -> Ended<(Loaded, Loaded)> {
+    pub fn load(&self, context: &mut Context) -> Ended<(Loaded, Loaded)> {
         let Some(have) = self.target.as_ref().or(self.have.as_ref()) else {
             return Err(Failure::usage("have is missing: name a TARGET, or write --have SIDE"));
         };
@@ -79,6 +79,8 @@ impl Sides {
                     .help("in a project, want is the project's source by default"));
             }
         };
+        context.assume(&[&have, &want]);
+        let context = &*context;
         // While a server answers, the other side can be read.
         let (have, want) = std::thread::scope(|scope| {
             let other = scope.spawn(|| context.load(&want));
@@ -99,8 +101,8 @@ impl Sides {
 impl Compare {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
-        let context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
-        let (have, want) = self.sides.load(&context)?;
+        let mut context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
+        let (have, want) = self.sides.load(&mut context)?;
         let dialect = dialect(want.engine);
         let mut comparison = compare(dialect, &have.model, &want.model);
         if self.access {

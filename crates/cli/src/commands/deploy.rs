@@ -98,7 +98,7 @@ fn old_enough(target: &str, live: Option<EngineVersion>, script: &Steps) -> Ende
 impl Deploy {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
-        let context = self.scratch.of(context(directory, None)?)?;
+        let mut context = self.scratch.of(context(directory, None)?)?;
         let (script, target) = match &self.arguments[..] {
             [script, target] => (Some(PathBuf::from(script)), target),
             [target] => (None, target),
@@ -113,6 +113,7 @@ impl Deploy {
             return Err(Failure::usage(format!("a script already says what is done; {options}")));
         }
         let url = context.require_target(target)?;
+        context.engine = Some(url.engine());
         let target = &shown(target);
         let access = if self.create { Access::Create } else { Access::Write };
         match script {

@@ -114,8 +114,8 @@ fn project_name(context: &Context, want: &Loaded) -> String {
 impl Script {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
-        let context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
-        let (mut have, want) = self.sides.load(&context)?;
+        let mut context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
+        let (mut have, want) = self.sides.load(&mut context)?;
         let Made { script, comparison } =
             make(&context, (&have.name, &have.model), (have.live.as_mut(), have.engine_version), &want, &self.wishes)?;
         let dialect = dialect(want.engine);

@@ -287,6 +287,11 @@ impl Object {
     pub fn as_table(&self) -> Option<&Table> {
         if let Definition::Table(table) = &self.definition { Some(table) } else { None }
     }
+
+    /// The index, if it is one.
+    pub fn as_index(&self) -> Option<&Index> {
+        if let Definition::Index(index) = &self.definition { Some(index) } else { None }
+    }
 }
 
 /// What `-- wevrun: formerly OLD_NAME` comments say of a table and its columns.

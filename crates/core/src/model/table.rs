@@ -53,6 +53,8 @@ pub struct OfParent {
     pub unique_keys: Vec<Key>,
     /// CHECK constraints.
     pub checks: Vec<Check>,
+    /// EXCLUDE constraints.
+    pub exclusions: Vec<Check>,
     /// Foreign keys.
     pub foreign_keys: Vec<ForeignKey>,
     /// Indexes.

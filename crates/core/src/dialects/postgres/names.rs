@@ -101,7 +101,7 @@ pub fn parts(name: &str) -> Vec<String> {
 
 /// The schema and the identifier of a name in which nothing is in quotes, as nearly all are.
 fn without_quotes(name: &str) -> Option<(Option<&str>, &str)> {
-    let end = name.find(['(', ' ', '"']).unwrap_or(name.len());
+    let end = name.bytes().position(|byte| matches!(byte, b'(' | b' ' | b'"')).unwrap_or(name.len());
     let (name, rest) = name.split_at(end);
     if rest.starts_with('"') {
         return None;

@@ -138,9 +138,8 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
         if key_columns.contains(&column.name) {
             column.not_null = Some(OnConflict::Abort);
         }
-        if !partition && column.not_null_name.is_some() {
-            let usual = names::made_up(&own, column.name.canonical(), "not_null");
-            column.not_null_name.0.take_if(|name| name.canonical() == usual);
+        if !partition {
+            usual_not_null(name, column);
         }
         if has_unnamed_sequence(column) {
             let free = free_sequence(&schema, &own, column, taken);
@@ -183,6 +182,14 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
 
 fn included(clauses: &Clauses) -> Vec<String> {
     clauses.value("include").map_or_else(Vec::new, |list| list.split(", ").map(names::unquoted).collect())
+}
+
+/// The name that the server makes up for a NOT NULL says nothing.
+pub fn usual_not_null(table: &Name, column: &mut Column) {
+    if column.not_null_name.is_some() {
+        let usual = names::made_up(&names::identifier(table), column.name.canonical(), "not_null");
+        column.not_null_name.0.take_if(|name| name.canonical() == usual);
+    }
 }
 
 fn exclusion_columns(check: &Check) -> Vec<String> {

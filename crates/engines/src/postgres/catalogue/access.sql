@@ -1,6 +1,4 @@
-WITH granted_columns AS MATERIALIZED (
-  SELECT attrelid, attnum, attname, attacl FROM pg_attribute WHERE attacl IS NOT NULL AND NOT attisdropped AND attrelid >= 16384
-)
+-- Owners of tables, and grants on their columns, are said with the tables.
 SELECT 'owner and grants of', x.name, 'ALTER ' || x.subject || ' OWNER TO ' || quote_ident(pg_get_userbyid(x.owner)) || ';'
   || CASE WHEN x.acl IS NULL THEN '' ELSE concat(
     (SELECT string_agg(format(E'\nGRANT %s ON %s TO %s%s;', a.privilege_type, x.granted, CASE WHEN a.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(a.grantee)) END,
@@ -13,11 +11,14 @@ FROM (
     CASE c.relkind WHEN 'v' THEN 'VIEW ' WHEN 'm' THEN 'MATERIALIZED VIEW ' WHEN 'S' THEN 'SEQUENCE ' WHEN 'f' THEN 'FOREIGN TABLE ' ELSE 'TABLE ' END
       || quote_ident(n.nspname) || '.' || quote_ident(c.relname) AS subject,
     CASE c.relkind WHEN 'S' THEN 'SEQUENCE ' ELSE 'TABLE ' END || quote_ident(n.nspname) || '.' || quote_ident(c.relname) AS granted,
-    CASE WHEN c.oid = ANY (ARRAY(SELECT attrelid FROM granted_columns)) THEN (SELECT string_agg(format(E'\nGRANT %s (%I) ON TABLE %I.%I TO %s;', ca.privilege_type, at.attname, n.nspname, c.relname, CASE WHEN ca.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(ca.grantee)) END), '' ORDER BY at.attnum, ca.grantee, ca.privilege_type)
-     FROM (SELECT * FROM granted_columns g WHERE g.attrelid = c.oid) at, aclexplode(at.attacl) ca) END AS columns
+    CASE WHEN c.relkind IN ('v', 'm') THEN (SELECT string_agg(format(E'\nGRANT %s (%I) ON TABLE %I.%I TO %s%s;', ca.privilege_type, at.attname, n.nspname, c.relname,
+        CASE WHEN ca.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(ca.grantee)) END, CASE WHEN ca.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END), '' ORDER BY at.attnum, ca.grantee, ca.privilege_type)
+     FROM pg_attribute at, aclexplode(at.attacl) ca WHERE at.attrelid = c.oid) END AS columns
   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-  WHERE c.relkind IN ('r', 'p', 'v', 'm', 'S', 'f') AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun'
-    AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = c.oid AND d.deptype IN ('i', 'e'))
+  WHERE (c.relkind IN ('v', 'm', 'S') OR c.relkind IN ('r', 'p', 'f') AND c.relacl IS NOT NULL) AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun'
+    -- A sequence of an identity column is that of the table's owner.
+    AND (c.relkind <> 'S' OR NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = c.oid AND d.deptype = 'i'))
+    /*own pg_class c.oid*/
   UNION ALL
   SELECT p.oid::regprocedure::text, p.proowner, p.proacl, true, format('%s %s', CASE p.prokind WHEN 'a' THEN 'AGGREGATE' WHEN 'p' THEN 'PROCEDURE' ELSE 'FUNCTION' END, i.identity),
     format('%s %s', CASE p.prokind WHEN 'p' THEN 'PROCEDURE' ELSE 'FUNCTION' END, i.identity), NULL
@@ -31,8 +32,9 @@ FROM (
     /*own pg_namespace n.oid*/
   UNION ALL
   SELECT format('%I.%I', n.nspname, t.typname), t.typowner, t.typacl, true, format('TYPE %I.%I', n.nspname, t.typname), format('TYPE %I.%I', n.nspname, t.typname), NULL
-  FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace LEFT JOIN pg_class c ON c.oid = t.typrelid
-  WHERE t.oid >= 16384 AND n.nspname <> 'wevrun' AND t.typtype IN ('e', 'd', 'c', 'r') AND (t.typtype <> 'c' OR c.relkind = 'c')
+  FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace
+  WHERE t.oid >= 16384 AND n.nspname <> 'wevrun' AND t.typtype IN ('e', 'd', 'c', 'r')
+    AND (t.typtype <> 'c' OR t.typrelid IN (SELECT oid FROM pg_class WHERE relkind = 'c'))
     /*own pg_type t.oid*/
 ) x
 ORDER BY x.name, x.subject;

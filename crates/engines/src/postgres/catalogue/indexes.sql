@@ -4,18 +4,17 @@ WITH usual AS MATERIALIZED (
   JOIN LATERAL (SELECT o.opcintype AS oid UNION ALL SELECT 1043 WHERE o.opcintype = 25) t ON true
   WHERE o.opcdefault AND o.opcmethod = 403
 ), wanted AS MATERIALIZED (
-  SELECT i.*, c.relname, c.relkind, c.relispartition, c.reloptions, n.nspname, t.relname AS table_name, tn.nspname AS table_schema, ts.spcname,
-    i.indexprs IS NULL AND t.relkind <> 'p' AND am.amname = 'btree' AS usual
+  SELECT i.*, c.relname, c.relkind, c.relispartition, c.reloptions, n.nspname, t.relname AS table_name, ts.spcname,
+    i.indexprs IS NULL AND t.relkind <> 'p' AND c.relam = 403 AS usual
   FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid JOIN pg_class t ON t.oid = i.indrelid JOIN pg_namespace n ON n.oid = c.relnamespace
-  JOIN pg_namespace tn ON tn.oid = t.relnamespace JOIN pg_am am ON am.oid = c.relam
   LEFT JOIN pg_tablespace ts ON ts.oid = c.reltablespace
   WHERE c.oid >= 16384 AND t.relkind IN ('r', 'p', 'm') AND t.relpersistence <> 't' AND n.nspname <> 'wevrun'
-    AND NOT EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.contype IN ('p', 'u', 'x'))
+    AND i.indexrelid NOT IN (SELECT k.conindid FROM pg_constraint k WHERE k.contype IN ('p', 'u', 'x'))
     /*own pg_class c.oid*/ /*own pg_class t.oid*/
 )
 SELECT 'index', quote_ident(i.nspname) || '.' || quote_ident(i.relname),
   CASE WHEN parts.keys IS NULL THEN pg_get_indexdef(i.indexrelid)
-    ELSE 'CREATE ' || CASE WHEN i.indisunique THEN 'UNIQUE ' ELSE '' END || 'INDEX ' || quote_ident(i.relname) || ' ON ' || quote_ident(i.table_schema)
+    ELSE 'CREATE ' || CASE WHEN i.indisunique THEN 'UNIQUE ' ELSE '' END || 'INDEX ' || quote_ident(i.relname) || ' ON ' || quote_ident(i.nspname)
       || '.' || quote_ident(i.table_name) || ' (' || parts.keys || ')' || coalesce(' INCLUDE (' || parts.included || ')', '')
       /*15+ || CASE WHEN i.indnullsnotdistinct THEN ' NULLS NOT DISTINCT' ELSE '' END*/
       || CASE WHEN i.reloptions IS NULL THEN '' ELSE

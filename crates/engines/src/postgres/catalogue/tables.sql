@@ -62,6 +62,14 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
             SELECT FROM pg_inherits h JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = a.attname
             WHERE h.inhrelid = a.attrelid AND pa.attnotnull)
           THEN format(E'\nALTER TABLE ONLY %I.%I ALTER COLUMN %I SET NOT NULL;', n.nspname, c.relname, a.attname) END,
+        /*18+ CASE WHEN a.attnotnull AND NOT a.attislocal AND NOT c.relispartition THEN (
+            SELECT format(E'\nALTER TABLE ONLY %I.%I ADD CONSTRAINT %I NOT NULL %I;', n.nspname, c.relname, nn.conname, a.attname) FROM pg_constraint nn
+            WHERE nn.conrelid = a.attrelid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum AND nn.convalidated
+              -- One that is valid where no parent's is is the child's own, too.
+              AND (nn.conislocal OR NOT EXISTS (SELECT FROM pg_inherits h JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = a.attname
+                JOIN pg_constraint pn ON pn.conrelid = pa.attrelid AND pn.contype = 'n' AND pn.conkey[1] = pa.attnum
+                WHERE h.inhrelid = nn.conrelid AND pn.convalidated))
+              AND nn.conname <> c.relname || '_' || a.attname || '_not_null') END,*/
         CASE WHEN a.attstattarget >= 0 THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STATISTICS %s;', n.nspname, c.relname, a.attname, a.attstattarget) END,
         CASE WHEN a.attstorage <> t.typstorage THEN format(E'\nALTER TABLE %I.%I ALTER COLUMN %I SET STORAGE %s;', n.nspname, c.relname, a.attname,
           CASE a.attstorage WHEN 'p' THEN 'PLAIN' WHEN 'e' THEN 'EXTERNAL' WHEN 'm' THEN 'MAIN' ELSE 'EXTENDED' END) END,
@@ -76,7 +84,7 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
     -- What a partition has with its parent is its own if it is detached.
     CASE WHEN c.relispartition THEN (SELECT string_agg(format(E'\nALTER TABLE ONLY %I.%I ADD CONSTRAINT %I %s;', n.nspname, c.relname, w.conname, pg_get_constraintdef(w.oid)), '' ORDER BY w.conname)
        FROM pg_constraint w JOIN pg_constraint wp ON wp.oid = w.conparentid
-       WHERE w.conrelid = c.oid AND wp.conrelid <> c.oid AND w.contype IN ('p', 'u', 'f')) END,
+       WHERE w.conrelid = c.oid AND wp.conrelid <> c.oid AND w.contype IN ('p', 'u', 'f', 'x')) END,
     CASE WHEN c.relispartition THEN format(E'\nALTER TABLE %s ATTACH PARTITION %I.%I %s;', p.listed, n.nspname, c.relname, pg_get_expr(c.relpartbound, c.oid)) END,
     /*18+ CASE WHEN c.relispartition THEN (SELECT string_agg(format(E'\nALTER TABLE %I.%I ADD CONSTRAINT %I NOT NULL %I;', n.nspname, c.relname, nn.conname, na.attname), '' ORDER BY nn.conname)
       FROM pg_constraint nn JOIN pg_attribute na ON na.attrelid = nn.conrelid AND na.attnum = nn.conkey[1]
@@ -99,6 +107,10 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
         CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END), '' ORDER BY nn.conname)
       FROM pg_constraint nn JOIN pg_attribute na ON na.attrelid = nn.conrelid AND na.attnum = nn.conkey[1]
       WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND NOT nn.convalidated AND nn.conislocal), '')*/
+    || E'\nALTER TABLE ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || ' OWNER TO ' || quote_ident(pg_get_userbyid(c.relowner)) || ';'
+    || CASE WHEN cols.granted IS NOT TRUE THEN '' ELSE (SELECT string_agg(format(E'\nGRANT %s (%I) ON TABLE %I.%I TO %s%s;', ca.privilege_type, a.attname, n.nspname, c.relname,
+        CASE WHEN ca.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(ca.grantee)) END, CASE WHEN ca.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END), '' ORDER BY a.attnum, ca.grantee, ca.privilege_type)
+      FROM pg_attribute a, aclexplode(a.attacl) ca WHERE a.attrelid = c.oid AND NOT a.attisdropped) END
 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 LEFT JOIN constraints k ON k.conrelid = c.oid LEFT JOIN parents p ON p.inhrelid = c.oid
 LEFT JOIN (SELECT i.indrelid, ic.relname FROM pg_index i JOIN pg_class ic ON ic.oid = i.indexrelid WHERE i.indisclustered) clustered ON clustered.indrelid = c.oid
@@ -115,7 +127,11 @@ LEFT JOIN LATERAL (
           WHEN 's' THEN format(' GENERATED ALWAYS AS (%s) STORED', pg_get_expr(d.adbin, d.adrelid))
           WHEN 'v' THEN format(' GENERATED ALWAYS AS (%s) VIRTUAL', pg_get_expr(d.adbin, d.adrelid))
           ELSE ' DEFAULT ' || pg_get_expr(d.adbin, 0) END FROM pg_attrdef d WHERE d.adrelid = c.oid AND d.adnum = a.attnum) ELSE '' END
-      || CASE WHEN NOT a.attnotnull THEN '' ELSE /*18+ coalesce((SELECT CASE WHEN nn.convalidated THEN
+      || CASE WHEN NOT a.attnotnull THEN ''
+        -- The usual ones by one look at them all, not by one for each column.
+        /*18+ WHEN (c.oid, a.attnum, c.relname || '_' || a.attname || '_not_null') IN (SELECT nn.conrelid, nn.conkey[1], nn.conname::text
+          FROM pg_constraint nn WHERE nn.contype = 'n' AND nn.convalidated AND nn.conislocal AND NOT nn.connoinherit) THEN ' NOT NULL'*/
+        ELSE /*18+ coalesce((SELECT CASE WHEN nn.convalidated THEN
             CASE WHEN nn.conname <> c.relname || '_' || a.attname || '_not_null' THEN ' CONSTRAINT ' || quote_ident(nn.conname) ELSE '' END
             || ' NOT NULL' || CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END ELSE '' END
           FROM pg_constraint nn WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum AND nn.conislocal),
@@ -124,7 +140,8 @@ LEFT JOIN LATERAL (
     bool_or(a.attidentity <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 /*14+ OR a.attcompression <> ''*/
       OR (a.attoptions IS NOT NULL AND NOT (cardinality(a.attoptions) = 1 AND a.attoptions[1] LIKE 'pg\_attver=%'))
       OR (a.attlen = -1 AND CASE a.attstorage WHEN 'x' THEN a.atttypid = ANY ((SELECT types FROM other_storage)::oid[])
-        ELSE a.atttypid::bigint << 8 | ascii(a.attstorage::text) <> ALL ((SELECT pairs FROM other_storage)::bigint[]) END)) AS altered
+        ELSE a.atttypid::bigint << 8 | ascii(a.attstorage::text) <> ALL ((SELECT pairs FROM other_storage)::bigint[]) END)) AS altered,
+    bool_or(a.attacl IS NOT NULL) AS granted
   FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
 ) cols ON true
 WHERE c.relkind IN ('r', 'p', 'f') AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun' /*share c.oid*/

@@ -49,9 +49,8 @@ SELECT 'type', format('%I.%I', n.nspname, t.typname),
   END
 FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace
 LEFT JOIN pg_type bt ON bt.oid = t.typbasetype
-LEFT JOIN pg_class c ON c.oid = t.typrelid
 WHERE t.oid >= 16384 AND n.nspname <> 'wevrun' AND n.nspname !~ '^pg_temp' AND t.typtype IN ('e', 'd', 'r', 'c', 'b', 'p')
-  AND (t.typtype <> 'c' OR c.relkind = 'c')
+  AND (t.typtype <> 'c' OR t.typrelid IN (SELECT oid FROM pg_class WHERE relkind = 'c'))
   AND t.typinput <> 'array_in'::regproc
   /*own pg_type t.oid*/
 ORDER BY n.nspname, t.typname;

@@ -43,6 +43,7 @@ pub fn expand(model: &mut Model) {
         waiting = later;
     }
     attached_indexes(model);
+    taken_not_null_names(model);
     for object in model.objects_mut() {
         if let Definition::Table(table) = &mut object.definition {
             table.columns.iter_mut().for_each(|column| drop(column.clauses.remove(DEFAULT_OF_CHILDREN)));
@@ -93,7 +94,10 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) 
     let of_parent = table.clauses.has("partition of").then(|| not_null_names(model, table));
     let Some(mut object) = model.remove(key) else { return };
     if let Definition::Table(table) = &mut object.definition {
-        let own = std::mem::take(&mut table.columns.0);
+        let mut own = std::mem::take(&mut table.columns.0);
+        for column in own.iter_mut().filter(|_| !partition) {
+            settle::usual_not_null(&key.name, column);
+        }
         let key_columns: Vec<Name> =
             table.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect();
         let mut columns: Vec<Column> = Vec::new();
@@ -138,6 +142,32 @@ pub fn not_null_names(model: &Model, partition: &Table) -> HashMap<Name, Name> {
         }
     }
     found
+}
+
+/// Where another table's NOT NULL has the name that the server would make up for a column's, that of the column is said: the server
+/// would look for a free one (`ChooseConstraintName()` of pg_constraint.c).
+fn taken_not_null_names(model: &mut Model) {
+    let said = model.tables().flat_map(|(name, table)| {
+        let given = table.columns.iter().filter_map(|column| column.not_null_name.as_ref());
+        given.map(|given| (names::schema(name), given.clone()))
+    });
+    let taken: HashSet<(Option<String>, Name)> = said.collect();
+    if taken.is_empty() {
+        return;
+    }
+    for object in model.objects_mut() {
+        let Definition::Table(table) = &mut object.definition else { continue };
+        let partition = table.clauses.has("partition of");
+        for column in table.columns.iter_mut().filter(|column| column.not_null.is_some() && !partition) {
+            let usual = names::simple(write::not_null_name(&object.name, column).canonical());
+            if column.not_null_name.is_none()
+                && !column.clauses.has("inherited")
+                && taken.contains(&(names::schema(&object.name), usual.clone()))
+            {
+                column.not_null_name = Beside(Some(usual));
+            }
+        }
+    }
 }
 
 /// The parents of a table, their parents, and so on.
@@ -202,6 +232,10 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         result
     } else if partition {
         let mut result = Column { default, ..own.clone() };
+        // Of the parent's that is not valid a partition has one, valid or not.
+        if parent.clauses.has("not null not valid") {
+            result.not_null = own.not_null.or(parent.not_null);
+        }
         result.clauses.say("inherited", "");
         result
     } else {
@@ -233,7 +267,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
     } else if written(&result) != written(&inherited) || partition && !in_key && result.not_null != inherited.not_null {
         differs.push("with another default");
     }
-    if !partition && !in_key && result.not_null != inherited.not_null {
+    if !partition && (!in_key && result.not_null != inherited.not_null || result.not_null_name.is_some()) {
         differs.push("with a NOT NULL of its own");
     }
     if method(&result) != method(&inherited) {
@@ -278,6 +312,8 @@ fn without_constraints_of(table: &mut Table, parent: &Table, partition: bool) {
         of_parent.primary_key = of_parent.primary_key.take().or(key);
         let is_parents = |key: &mut Key| parent.unique_keys.iter().any(|other| columns_of(key) == columns_of(other));
         of_parent.unique_keys.extend(table.unique_keys.0.extract_if(.., is_parents));
+        let is_parents = |own: &mut Check| parent.exclusions.iter().any(|other| other.condition == own.condition);
+        of_parent.exclusions.extend(table.exclusions.0.extract_if(.., is_parents));
         let is_parents = |key: &mut ForeignKey| parent.foreign_keys.iter().any(|other| key.says_what(other));
         of_parent.foreign_keys.extend(table.foreign_keys.0.extract_if(.., is_parents));
     }
@@ -289,22 +325,26 @@ pub fn columns_of(key: &Key) -> Vec<&Name> {
 }
 
 /// An index of a partition that is part of its parent's comes and goes with that: one that was attached, and the first that says
-/// the same, which the server attaches by itself (`DefineIndex()` of indexcmds.c).
+/// the same, which the server attaches by itself (`DefineIndex()` of indexcmds.c). Where partitions lack their part, the index is
+/// one of the parent ONLY, and the parts that there are stand for themselves.
 fn attached_indexes(model: &mut Model) {
     let mut gone: Vec<ObjectKey> = Vec::new();
-    let indexes: Vec<(&Object, &Index)> = model
-        .of_kind(Kind::Index)
-        .filter_map(|object| match &object.definition {
-            Definition::Index(index) => Some((object, index)),
-            _ => None,
-        })
-        .collect();
-    let attached = indexes.iter().filter(|(_, index)| index.clauses.has("attached to"));
+    let partial = partial_indexes(model);
+    for object in model.objects_mut() {
+        if let Definition::Index(index) = &mut object.definition
+            && !partial.contains(&object.name)
+        {
+            index.clauses.remove("only");
+        }
+    }
+    let indexes = indexes(model);
+    let of_partial = |index: &Index| attached_to(index).is_some_and(|parent| partial.contains(&parent));
+    let attached = indexes.iter().filter(|(_, index)| index.clauses.has("attached to") && !of_partial(index));
     gone.extend(attached.map(|(object, _)| object.key()));
     let mut of_table: HashMap<&Name, Vec<(&Object, &Index)>> = HashMap::new();
     indexes.iter().for_each(|(object, index)| of_table.entry(&index.table).or_default().push((object, index)));
     let partitions = partitions(model);
-    for (_, parent) in &indexes {
+    for (_, parent) in indexes.iter().filter(|(object, _)| !partial.contains(&object.name)) {
         for name in partitions.get(&parent.table).into_iter().flatten() {
             let own = of_table.get(name).map_or(&[][..], Vec::as_slice);
             let is_there = |index: &Index| index.clauses.has("attached to") && says_the_same(index, parent);
@@ -328,6 +368,56 @@ fn attached_indexes(model: &mut Model) {
             table.of_parent.0.indexes.push(object);
         }
     }
+}
+
+fn indexes(model: &Model) -> Vec<(&Object, &Index)> {
+    let indexes = model.of_kind(Kind::Index);
+    indexes.filter_map(|object| Some((object, object.as_index()?))).collect()
+}
+
+/// The index of the parent whose part an index is.
+pub fn attached_to(index: &Index) -> Option<Name> {
+    index.clauses.value("attached to").map(|parent| Name::new(parent, parent))
+}
+
+/// The indexes ON ONLY a partitioned table of which a partition has no part, nor what is attached to it has all of its own
+/// (<https://www.postgresql.org/docs/current/sql-createindex.html>).
+fn partial_indexes(model: &Model) -> HashSet<Name> {
+    let indexes = indexes(model);
+    let only: HashMap<&Name, &Index> = indexes
+        .iter()
+        .filter(|(_, index)| index.clauses.has("only"))
+        .map(|(object, index)| (&object.name, *index))
+        .collect();
+    if only.is_empty() {
+        return HashSet::new();
+    }
+    let parts: HashSet<(Name, &Name)> =
+        indexes.iter().filter_map(|(_, index)| Some((attached_to(index)?, &index.table))).collect();
+    let mut partitions: HashMap<&str, Vec<&Name>> = HashMap::new();
+    for (name, table) in model.tables() {
+        partitions.entry(table.clauses.value("partition of").unwrap_or_default()).or_default().push(name);
+    }
+    // The index of a key can be a part, too.
+    let has_key = |partition: &Name, index: &Index| {
+        let columns =
+            |key: &Key| key.parts.iter().map(|part| names::quoted(part.column.canonical())).collect::<Vec<_>>();
+        let own: Vec<&str> = index.parts.iter().map(|part| part.expression.canonical.as_str()).collect();
+        let mut keys =
+            model.table(partition).into_iter().flat_map(|t| t.primary_key.iter().chain(t.unique_keys.iter()));
+        keys.any(|key| columns(key) == own)
+    };
+    let lacks_a_part = |(name, index): &(&&Name, &&Index)| {
+        let mut partitions = partitions.get(index.table.canonical()).into_iter().flatten();
+        partitions.any(|own| !parts.contains(&((**name).clone(), *own)) && !has_key(own, index))
+    };
+    let mut partial: HashSet<Name> = only.iter().filter(lacks_a_part).map(|(name, _)| (*name).clone()).collect();
+    let mut next: Vec<Name> = partial.iter().cloned().collect();
+    while let Some(name) = next.pop() {
+        let above = only.get(&name).and_then(|index| attached_to(index));
+        next.extend(above.filter(|above| partial.insert(above.clone())));
+    }
+    partial
 }
 
 /// The partitions of every partitioned table, at every depth.

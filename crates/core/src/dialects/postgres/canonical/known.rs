@@ -31,6 +31,17 @@ const BUILT_IN_TYPES: &[&str] = &[
     "xml", "bool", "char", "float4", "float8", "int2", "int4", "int8", "timestamptz", "timetz", "varbit", "varchar",
 ];
 
+/// Those of several words.
+const PHRASES: &[&str] = &[
+    "double precision",
+    "character varying",
+    "bit varying",
+    "timestamp with time zone",
+    "timestamp without time zone",
+    "time with time zone",
+    "time without time zone",
+];
+
 static BUILT_IN: LazyLock<HashSet<&str>> = LazyLock::new(|| BUILT_IN_TYPES.iter().copied().collect());
 
 /// Names by what they can stand for.
@@ -441,7 +452,7 @@ impl Known {
 
     /// The text of types with every name that has no schema looked up: `mood[]`, `a mood, b integer`, `TABLE(a mood)`.
     pub fn qualified_types(&self, text: &str, own: &str) -> String {
-        if BUILT_IN.contains(text) || is_built_in(text) && !self.identifiers.contains(text) {
+        if is_plainly_built_in(text) || is_built_in(text) && !self.identifiers.contains(text) {
             return text.to_owned();
         }
         let text = &*self.without_type_references(text, own);
@@ -579,6 +590,15 @@ pub fn multirange(name: &Name, clauses: &Clauses) -> String {
 pub fn is_built_in(identifier: &str) -> bool {
     // Every relation of the system's catalogue has a row type, and no name of a user's begins so by custom.
     BUILT_IN.contains(identifier) || identifier.starts_with("pg_")
+}
+
+/// Whether it is one of the server's types, or an array of it, with nothing but numbers as modifiers: `character varying(80)`.
+pub fn is_plainly_built_in(data_type: &str) -> bool {
+    let element = data_type.trim_end_matches("[]");
+    let (head, modifiers) = element.split_once('(').unwrap_or((element, ")"));
+    let numbers = modifiers.strip_suffix(')');
+    numbers.is_some_and(|list| list.bytes().all(|byte| matches!(byte, b'0'..=b'9' | b',' | b'-')))
+        && (BUILT_IN.contains(head) || PHRASES.contains(&head))
 }
 
 /// Whether two words are the end of a type's name of several words: `double precision`, `with time zone`, `interval day`.

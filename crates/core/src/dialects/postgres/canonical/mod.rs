@@ -26,7 +26,7 @@ mod walk;
 pub use copies::expand_one as copy_likes;
 pub use exclusion::expressions as exclusion_expressions;
 pub use follow::{Renamed, What, follow, holds_queries};
-pub use inheritance::ancestors;
+pub use inheritance::{ancestors, attached_to};
 pub use known::multirange;
 pub use literal::canonical as constant;
 pub use operators::DROPPED;
@@ -115,7 +115,8 @@ pub fn home_schema(object: &Object) -> String {
 fn resolve(object: &mut Object, known: &Known) {
     let (own, home) = (own_schema(object), home_schema(object));
     let kind = object.definition.kind();
-    for data_type in types_mut(&mut object.definition) {
+    let types = types_mut(&mut object.definition);
+    for data_type in types.into_iter().filter(|given| !known::is_plainly_built_in(&given.canonical)) {
         let canonical = known.qualified_types(&data_type.canonical, &own);
         *data_type = Expression::new(canonical, data_type.written());
     }
@@ -177,7 +178,6 @@ fn resolve(object: &mut Object, known: &Known) {
             for collation in index.parts.iter_mut().filter_map(|part| part.collation.as_mut()) {
                 *collation = known.collation(collation, &own);
             }
-            index.clauses.remove("only");
         }
         Definition::Plain(plain) => {
             match plain.kind {

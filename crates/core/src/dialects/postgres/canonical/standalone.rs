@@ -6,7 +6,7 @@ use super::super::sameness::Constraint;
 use super::super::{listed_names, names, settle, write};
 use super::inheritance::{columns_of, not_null_names, says_the_same};
 use crate::fold::Taken;
-use crate::model::{Beside, Clauses, Definition, Index, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::model::{Beside, Check, Clauses, Definition, Kind, Model, Name, Object, ObjectKey, Table};
 
 /// The table and its indexes when it is detached; none if it is no partition. The model is canonical.
 pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
@@ -40,8 +40,8 @@ pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
             index.clauses.remove("attached to");
         }
     }
-    for (parent, index) in model.of_kind(Kind::Index).filter_map(|object| Some((object, as_index(object)?))) {
-        let is_there = |own: &Object| as_index(own).is_some_and(|own| says_the_same(own, index));
+    for (parent, index) in model.of_kind(Kind::Index).filter_map(|object| Some((object, object.as_index()?))) {
+        let is_there = |own: &Object| own.as_index().is_some_and(|own| says_the_same(own, index));
         if above.contains(&index.table) && !indexes.iter().any(is_there) {
             let mut copy = Object { name: Name::none(), text: String::new(), ..parent.clone() };
             if let Definition::Index(index) = &mut copy.definition {
@@ -100,10 +100,6 @@ fn above(model: &Model, partition: &Table) -> Vec<Name> {
     found
 }
 
-fn as_index(object: &Object) -> Option<&Index> {
-    if let Definition::Index(index) = &object.definition { Some(index) } else { None }
-}
-
 /// Gives a table the constraints that it has with a parent: as it says them itself, or as the server has made them for it.
 fn take_constraints(table: &mut Table, parent: &Table) {
     let own = &table.of_parent.0;
@@ -130,6 +126,11 @@ fn take_constraints(table: &mut Table, parent: &Table) {
         if !table.foreign_keys.iter().any(|other| other.says_what(&kept)) {
             table.foreign_keys.0.push(kept);
         }
+    }
+    for check in parent.exclusions.iter() {
+        let same = own.exclusions.iter().find(|own| own.condition == check.condition).cloned();
+        let nameless = || Check { name: None, clauses: uncommented(&check.clauses), ..check.clone() };
+        table.exclusions.0.push(same.unwrap_or_else(nameless));
     }
     for check in parent.checks.iter().filter(|check| !check.clauses.has("no inherit")) {
         let same = own.checks.iter().find(|own| own.name == check.name).cloned();

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use super::super::canonical::attached_to;
 use super::super::names::{self, quoted};
 use super::super::write;
 use super::{Planner, column_order, drop_statement, is_early, must_not_hold, order};
@@ -103,7 +104,9 @@ impl Planner<'_> {
             let goes_along = object.definition.owner().is_some_and(|owner| {
                 goes(owner) && !(holds && object.uses.iter().any(|used| used != owner && goes(used)))
             });
-            if goes_along {
+            // So does a part of an index with that, and can't go before it.
+            let whole = object.as_index().and_then(attached_to).map(|whole| ObjectKey::new(Kind::Index, whole));
+            if goes_along || whole.is_some_and(|whole| gone.contains(&whole)) {
                 continue;
             }
             if let Some(table) = object.as_table().filter(|_| self.ordered.contains(&key.name)) {

@@ -23,7 +23,7 @@ pub fn create_table(name: &Name, table: &Table, foreign_keys: bool) -> String {
     let mut out = format!("CREATE {unlogged}{what} {name}");
     let mut elements: Vec<String> = Vec::new();
     let typed = clauses.has("partition of") || clauses.has("of");
-    elements.extend(table.columns.iter().filter_map(|column| element(column, typed)));
+    elements.extend(table.columns.iter().filter_map(|column| element(name, column, typed)));
     elements.extend(table.primary_key.iter().map(|key| key_constraint("PRIMARY KEY", key)));
     elements
         .extend(table.unique_keys.iter().filter(|key| !repeats(table, key)).map(|key| key_constraint("UNIQUE", key)));
@@ -75,9 +75,12 @@ pub fn comes_later(clauses: &Clauses) -> bool {
 }
 
 /// A column as an element of CREATE TABLE; none if it says nothing that the parent does not.
-fn element(column: &Column, typed: bool) -> Option<String> {
+fn element(table: &Name, column: &Column, typed: bool) -> Option<String> {
     // A child of another table gets its own default afterwards; a partition can say it here.
     let words = match column.clauses.value("inherited") {
+        Some(how) if !typed && how.contains("NOT NULL") && column.not_null_name.is_some() => {
+            return Some(not_null_constraint(table, column));
+        }
         Some(_) if !typed => return None,
         Some("") if column.not_null_name.is_some() => not_null(column),
         Some("") => return None,
@@ -270,7 +273,7 @@ pub fn table_extras(out: &mut Vec<String>, name: &Name, table: &Table) {
             let default = column.default.as_ref().map_or("NULL", Expression::written);
             out.push(format!("ALTER TABLE ONLY {name} ALTER COLUMN {own} SET DEFAULT {default}"));
         }
-        if child && how.contains("NOT NULL") {
+        if child && how.contains("NOT NULL") && column.not_null_name.is_none() {
             out.push(format!("ALTER TABLE ONLY {name} ALTER COLUMN {own} SET NOT NULL"));
         }
         if how.contains("compression") {
