@@ -51,7 +51,7 @@ fn the_demo_goes_the_whole_way_on_postgres() {
         assert!(project.file("adopted/schema/public/tables/hives.sql").is_file());
         project.expect(0, &["-C", "adopted", "compare", &url]);
         std::fs::write(project.file("dump.sql"), database.dump()).expect("written");
-        project.expect(0, &["compare", "--engine", "postgres", "--have", &url, "--want", "dump.sql"]);
+        project.expect(0, &["compare", "--have", &url, "--want", "dump.sql"]);
         project.expect(2, &["demo", "none", "--engine", "postgres"]);
         std::fs::remove_dir_all(project.file("adopted")).expect("it is there");
     }

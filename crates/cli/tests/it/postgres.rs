@@ -17,7 +17,7 @@ fn what_cannot_be_told_is_unproven() {
         let (url, scratch) = (database.url(), other.url());
         database.psql(schema).expect("made");
         project.write("honey.sql", schema);
-        let sides = ["compare", "--engine", "postgres", "--want", "honey.sql", "--have", &url];
+        let sides = ["compare", "--want", "honey.sql", "--have", &url];
         let told = project.expect(0, &sides);
         assert!(told.stdout.contains("Unproven (1)\n  view          public.heavy"), "{}", told.stdout);
         assert!(told.stdout.ends_with("The same: 2 objects, 1 unproven.\n"), "{}", told.stdout);

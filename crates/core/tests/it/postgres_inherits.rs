@@ -180,3 +180,81 @@ fn a_parent_is_found_in_another_schema() {
     let lost = errors("CREATE TABLE red (shade text) INHERITS (marcs); CREATE TABLE marks (note text);");
     assert!(lost.len() == 1 && lost[0].contains("uses parent `public.marcs`, which is not defined"), "{lost:?}");
 }
+
+const LOTS: &str = "CREATE TABLE lots (id integer, year integer) PARTITION BY LIST (year);
+    CREATE TABLE lots_1 PARTITION OF lots FOR VALUES IN (1); CREATE TABLE lots_2 PARTITION OF lots FOR VALUES IN (2);";
+
+/// An index is ONLY the partitioned table's while a partition has no part of it; then its parts stand for themselves.
+#[test]
+fn an_index_only_of_the_partitioned_table_lacks_parts() {
+    let with = |rest: &str| model(&format!("{LOTS} {rest}"));
+    let whole = with("CREATE INDEX by_id ON lots (id);");
+    let only = "CREATE INDEX by_id ON ONLY lots (id);";
+    let parts = [
+        "CREATE INDEX one ON lots_1 (id); ALTER INDEX by_id ATTACH PARTITION one;",
+        "CREATE INDEX two ON lots_2 (id); ALTER INDEX by_id ATTACH PARTITION two;",
+    ];
+    assert!(with(&format!("{only} {} {}", parts[0], parts[1])) == whole);
+    assert_ne!(with(only).fingerprint(), whole.fingerprint());
+    let half = with(&format!("{only} {}", parts[0]));
+    assert_eq!(half.of_kind(Kind::Index).count(), 2);
+    // One that says the same is attached to a whole one without a word, to one of the parent alone it is not.
+    assert_eq!(
+        with("CREATE INDEX by_id ON lots (id); CREATE INDEX one ON lots_1 (id);").of_kind(Kind::Index).count(),
+        1
+    );
+    assert_eq!(with(&format!("{only} CREATE INDEX one ON lots_1 (id);")).of_kind(Kind::Index).count(), 2);
+    // The key of a partition is a part of a unique index.
+    let keyed = "CREATE TABLE kinds (id integer NOT NULL) PARTITION BY LIST (id);
+        CREATE TABLE kinds_1 PARTITION OF kinds (PRIMARY KEY (id)) FOR VALUES IN (1);";
+    let unique = |only: &str| model(&format!("{keyed} CREATE UNIQUE INDEX by_id ON {only} kinds (id);"));
+    assert!(unique("ONLY") == unique(""));
+}
+
+/// A part can't go alone, and goes with its whole.
+#[test]
+fn an_index_is_made_again_when_a_part_of_it_goes() {
+    let only = format!("{LOTS} CREATE INDEX by_id ON ONLY lots (id);");
+    let half = format!("{only} CREATE INDEX one ON lots_1 (id); ALTER INDEX by_id ATTACH PARTITION one;");
+    assert_eq!(
+        statements_for(18, &half, &only),
+        ["DROP INDEX public.by_id", "CREATE INDEX by_id ON ONLY public.lots (id)"]
+    );
+    assert_eq!(
+        statements_for(18, &only, &half),
+        ["CREATE INDEX one ON public.lots_1 (id)", "ALTER INDEX public.by_id ATTACH PARTITION public.one"]
+    );
+    let retyped = half.replace("id integer", "id bigint");
+    let statements = statements_for(18, &half, &retyped);
+    assert_eq!(statements.first().map(String::as_str), Some("DROP INDEX public.by_id"));
+    assert_eq!(statements.last().map(String::as_str), Some("ALTER INDEX public.by_id ATTACH PARTITION public.one"));
+}
+
+/// What a NOT NULL was called before its table was attached it is called afterwards; a name that another one has is said.
+#[test]
+fn names_of_not_null_are_kept_where_the_server_would_make_up_others() {
+    let created = |text: &str, table: &str| {
+        let script = statements_for(18, "", text);
+        script
+            .into_iter()
+            .find(|statement| statement.starts_with(&format!("CREATE TABLE public.{table} ")))
+            .expect(table)
+    };
+    let lots = "CREATE TABLE lots (id integer NOT NULL) PARTITION BY LIST (id);";
+    let attached = format!(
+        "{lots} CREATE TABLE old (id integer NOT NULL); ALTER TABLE lots ATTACH PARTITION old FOR VALUES IN (1);"
+    );
+    assert_eq!(
+        created(&attached, "old"),
+        "CREATE TABLE public.old PARTITION OF public.lots ( id CONSTRAINT old_id_not_null NOT NULL ) FOR VALUES IN (1)"
+    );
+    let born = format!("{lots} CREATE TABLE new PARTITION OF lots FOR VALUES IN (1);");
+    assert_eq!(created(&born, "new"), "CREATE TABLE public.new PARTITION OF public.lots FOR VALUES IN (1)");
+    let taken = "CREATE TABLE a (id integer CONSTRAINT b_id_not_null NOT NULL); CREATE TABLE b (id integer NOT NULL);";
+    assert_eq!(created(taken, "b"), "CREATE TABLE public.b ( id integer CONSTRAINT b_id_not_null NOT NULL )");
+    let child = format!("{STAMPS} CREATE TABLE hives (CONSTRAINT noted NOT NULL note) INHERITS (stamps);");
+    assert_eq!(
+        created(&child, "hives"),
+        "CREATE TABLE public.hives ( CONSTRAINT noted NOT NULL note ) INHERITS (public.stamps)"
+    );
+}

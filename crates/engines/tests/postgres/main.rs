@@ -4,6 +4,7 @@ mod access;
 mod failures;
 mod inherits;
 mod invariants;
+mod partial_indexes;
 mod parts;
 mod releases;
 mod renames;

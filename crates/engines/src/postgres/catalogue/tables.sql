@@ -81,16 +81,17 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
       WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped), '') ELSE '' END
     || CASE WHEN c.relispartition OR c.reloftype <> 0 OR c.relrowsecurity OR c.relforcerowsecurity OR c.relreplident <> 'd'
     THEN concat(
-    -- What a partition has with its parent is its own if it is detached.
+    CASE WHEN c.relispartition THEN format(E'\nALTER TABLE %s ATTACH PARTITION %I.%I %s;', p.listed, n.nspname, c.relname, pg_get_expr(c.relpartbound, c.oid)) END,
+    -- After it was attached: before, its NOT NULLs would have names of their own. What a partition has with its parent is its own if it is detached.
     CASE WHEN c.relispartition THEN (SELECT string_agg(format(E'\nALTER TABLE ONLY %I.%I ADD CONSTRAINT %I %s;', n.nspname, c.relname, w.conname, pg_get_constraintdef(w.oid)), '' ORDER BY w.conname)
        FROM pg_constraint w JOIN pg_constraint wp ON wp.oid = w.conparentid
        WHERE w.conrelid = c.oid AND wp.conrelid <> c.oid AND w.contype IN ('p', 'u', 'f', 'x')) END,
-    CASE WHEN c.relispartition THEN format(E'\nALTER TABLE %s ATTACH PARTITION %I.%I %s;', p.listed, n.nspname, c.relname, pg_get_expr(c.relpartbound, c.oid)) END,
-    /*18+ CASE WHEN c.relispartition THEN (SELECT string_agg(format(E'\nALTER TABLE %I.%I ADD CONSTRAINT %I NOT NULL %I;', n.nspname, c.relname, nn.conname, na.attname), '' ORDER BY nn.conname)
-      FROM pg_constraint nn JOIN pg_attribute na ON na.attrelid = nn.conrelid AND na.attnum = nn.conkey[1]
-      JOIN pg_inherits h ON h.inhrelid = nn.conrelid JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = na.attname
-      JOIN pg_constraint pn ON pn.conrelid = h.inhparent AND pn.contype = 'n' AND pn.conkey[1] = pa.attnum
-      WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND nn.convalidated AND nn.conname <> pn.conname) END,*/
+    CASE WHEN c.relispartition THEN (SELECT string_agg(format(E'\nALTER TABLE ONLY %I.%I ', n.nspname, c.relname) ||
+        /*18+ CASE WHEN nn.conname <> ALL (ARRAY(SELECT pn.conname FROM pg_inherits h JOIN pg_attribute pa ON pa.attrelid = h.inhparent AND pa.attname = na.attname
+          JOIN pg_constraint pn ON pn.conrelid = h.inhparent AND pn.contype = 'n' AND pn.conkey[1] = pa.attnum WHERE h.inhrelid = c.oid))
+        THEN format('ADD CONSTRAINT %I NOT NULL %I;', nn.conname, na.attname) ELSE*/ format('ALTER COLUMN %I SET NOT NULL;', na.attname) /*18+ END*/, '' ORDER BY na.attnum)
+      FROM pg_attribute na /*18+ LEFT JOIN pg_constraint nn ON nn.conrelid = na.attrelid AND nn.contype = 'n' AND nn.conkey[1] = na.attnum AND nn.convalidated*/
+      WHERE na.attrelid = c.oid AND na.attnum > 0 AND na.attnotnull AND NOT na.attisdropped) END,
     CASE WHEN c.reloftype <> 0 THEN format(E'\nALTER TABLE %I.%I OF %s;', n.nspname, c.relname, format_type(c.reloftype, NULL)) END,
     CASE WHEN c.relrowsecurity THEN format(E'\nALTER TABLE %I.%I ENABLE ROW LEVEL SECURITY;', n.nspname, c.relname) END,
     CASE WHEN c.relforcerowsecurity THEN format(E'\nALTER TABLE %I.%I FORCE ROW LEVEL SECURITY;', n.nspname, c.relname) END,
@@ -127,7 +128,7 @@ LEFT JOIN LATERAL (
           WHEN 's' THEN format(' GENERATED ALWAYS AS (%s) STORED', pg_get_expr(d.adbin, d.adrelid))
           WHEN 'v' THEN format(' GENERATED ALWAYS AS (%s) VIRTUAL', pg_get_expr(d.adbin, d.adrelid))
           ELSE ' DEFAULT ' || pg_get_expr(d.adbin, 0) END FROM pg_attrdef d WHERE d.adrelid = c.oid AND d.adnum = a.attnum) ELSE '' END
-      || CASE WHEN NOT a.attnotnull THEN ''
+      || CASE WHEN NOT a.attnotnull OR c.relispartition THEN ''
         -- The usual ones by one look at them all, not by one for each column.
         /*18+ WHEN (c.oid, a.attnum, c.relname || '_' || a.attname || '_not_null') IN (SELECT nn.conrelid, nn.conkey[1], nn.conname::text
           FROM pg_constraint nn WHERE nn.contype = 'n' AND nn.convalidated AND nn.conislocal AND NOT nn.connoinherit) THEN ' NOT NULL'*/
@@ -135,7 +136,7 @@ LEFT JOIN LATERAL (
             CASE WHEN nn.conname <> c.relname || '_' || a.attname || '_not_null' THEN ' CONSTRAINT ' || quote_ident(nn.conname) ELSE '' END
             || ' NOT NULL' || CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END ELSE '' END
           FROM pg_constraint nn WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum AND nn.conislocal),
-          CASE WHEN a.attinhcount > 0 AND NOT c.relispartition THEN '' ELSE*/ ' NOT NULL' /*18+ END)*/ END,
+          CASE WHEN a.attinhcount > 0 THEN '' ELSE*/ ' NOT NULL' /*18+ END)*/ END,
       E',\n' ORDER BY a.attnum) FILTER (WHERE a.attislocal OR c.relispartition) AS listed,
     bool_or(a.attidentity <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 /*14+ OR a.attcompression <> ''*/
       OR (a.attoptions IS NOT NULL AND NOT (cardinality(a.attoptions) = 1 AND a.attoptions[1] LIKE 'pg\_attver=%'))

@@ -398,14 +398,14 @@ fn partial_indexes(model: &Model) -> HashSet<Name> {
     for (name, table) in model.tables() {
         partitions.entry(table.clauses.value("partition of").unwrap_or_default()).or_default().push(name);
     }
-    // The index of a key can be a part, too.
+    // The index of a key can be a part of a unique one, too.
     let has_key = |partition: &Name, index: &Index| {
         let columns =
             |key: &Key| key.parts.iter().map(|part| names::quoted(part.column.canonical())).collect::<Vec<_>>();
         let own: Vec<&str> = index.parts.iter().map(|part| part.expression.canonical.as_str()).collect();
         let mut keys =
             model.table(partition).into_iter().flat_map(|t| t.primary_key.iter().chain(t.unique_keys.iter()));
-        keys.any(|key| columns(key) == own)
+        index.unique && keys.any(|key| columns(key) == own)
     };
     let lacks_a_part = |(name, index): &(&&Name, &&Index)| {
         let mut partitions = partitions.get(index.table.canonical()).into_iter().flatten();

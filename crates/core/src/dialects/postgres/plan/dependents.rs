@@ -47,8 +47,10 @@ pub fn in_the_way(have: &Model, want: &Model, going: &Going<'_>, major: u32) -> 
                     let plain = index.parts.iter().map(|part| names::unquoted(&part.expression.canonical));
                     let included = super::super::split_list(index.clauses.value("include").unwrap_or_default());
                     let mut listed = plain.chain(included.iter().map(|name| names::unquoted(name)));
-                    // An index goes with a column that it is on.
-                    listed.any(|listed| replaced.iter().any(|column| listed == column.canonical()))
+                    // An index goes with a column that it is on; of one that lacks parts the server makes a whole one.
+                    let lacks_parts = index.clauses.has("only") || index.clauses.has("attached to");
+                    let goes = if lacks_parts { &touched } else { &replaced };
+                    listed.any(|listed| goes.iter().any(|column| listed == column.canonical()))
                         || touched.iter().any(|column| mentions(object, column))
                 }
                 // Statistics go with a column that they are about.

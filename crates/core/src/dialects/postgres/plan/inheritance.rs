@@ -1,11 +1,13 @@
 //! Of which tables a table is a part or a child.
 
-use super::super::canonical::ancestors;
+use std::collections::BTreeSet;
+
+use super::super::canonical::{self, ancestors};
 use super::super::names::{self, quoted};
 use super::super::{listed_names, write};
 use super::columns::has_column;
 use super::table::TableChange;
-use crate::model::{Check, Column, Name, Table};
+use crate::model::{Check, Column, Kind, Model, Name, ObjectKey, Table};
 use crate::script::Step;
 
 impl TableChange<'_> {
@@ -146,4 +148,24 @@ impl TableChange<'_> {
 /// The tables that one inherits from, in order.
 fn inherited_from(table: &Table) -> Vec<Name> {
     listed_names(table.clauses.value("inherits").unwrap_or_default())
+}
+
+/// The indexes that are made again because a part of them goes, which the server does not let go alone, or because what they are a
+/// part of does.
+pub fn indexes_that_hold_together(
+    have: &Model,
+    want: &Model,
+    removed: &BTreeSet<ObjectKey>,
+    again: &BTreeSet<ObjectKey>,
+) -> BTreeSet<ObjectKey> {
+    let parts = have.of_kind(Kind::Index).filter_map(|object| {
+        let whole = canonical::attached_to(object.as_index()?)?;
+        Some((object.key(), ObjectKey::new(Kind::Index, whole)))
+    });
+    let goes = |key: &ObjectKey| removed.contains(key) || again.contains(key);
+    let mut found = BTreeSet::new();
+    for (part, whole) in parts.filter(|(part, whole)| goes(part) != goes(whole)) {
+        found.extend([part, whole].into_iter().filter(|key| !goes(key) && want.get(key).is_some()));
+    }
+    found
 }

@@ -264,6 +264,12 @@ impl<'p> Planner<'p> {
             let before = (self.swapped.len(), self.again.len());
             self.swapped.extend(aside.into_iter().map(|key| key.name));
             self.again.extend(again);
+            self.again.extend(inheritance::indexes_that_hold_together(
+                self.have(),
+                planning.want,
+                removed,
+                &self.again,
+            ));
             columns = self.detached_columns(removed, &self.again);
             if before == (self.swapped.len(), self.again.len()) {
                 break;
@@ -518,8 +524,16 @@ impl<'p> Planner<'p> {
                 column.not_null_name = Beside(Some(write::not_null_name(&key.name, column)));
             }
         }
+        // Before version 18 no column of a parent's can be named in CREATE TABLE.
+        if let Definition::Table(table) = &mut named.definition
+            && table.clauses.has("inherits")
+            && self.planning.version.major < 18
+        {
+            let inherited = table.columns.iter_mut().filter(|column| column.clauses.has("inherited"));
+            inherited.for_each(|column| column.not_null_name = Beside(None));
+        }
         statements.push(write::create(&named, false));
-        statements.extend(write::extras(object));
+        statements.extend(write::extras(&named));
         // What was granted on something that is made again is granted again.
         if self.again.contains(&key)
             && let Some(have) = self.have().get(&key)

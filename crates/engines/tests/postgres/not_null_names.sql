@@ -1,0 +1,20 @@
+-- What NOT NULLs are called on 18: of partitions that were tables, of children, of tables beside others.
+CREATE TABLE hives (id int NOT NULL, opened date CONSTRAINT must_be_open NOT NULL) PARTITION BY RANGE (id);
+CREATE TABLE hives_1 (id int NOT NULL, opened date NOT NULL);
+CREATE TABLE hives_2 (id int CONSTRAINT numbered NOT NULL, opened date CONSTRAINT must_be_open NOT NULL);
+CREATE TABLE hives_3 (opened date NOT NULL, id int PRIMARY KEY);
+CREATE TABLE hives_4 PARTITION OF hives FOR VALUES FROM (400) TO (500);
+CREATE TABLE hives_5 PARTITION OF hives (id CONSTRAINT fifth NOT NULL) FOR VALUES FROM (500) TO (600);
+ALTER TABLE hives ATTACH PARTITION hives_1 FOR VALUES FROM (100) TO (200);
+ALTER TABLE hives ATTACH PARTITION hives_2 FOR VALUES FROM (200) TO (300);
+ALTER TABLE hives ATTACH PARTITION hives_3 FOR VALUES FROM (300) TO (400);
+-- A name that the server would make up for another one's.
+CREATE TABLE an_older_table (id int CONSTRAINT queens_id_not_null NOT NULL);
+CREATE TABLE queens (id int CONSTRAINT queens_id_not_null NOT NULL, name text);
+-- Children with one of their own.
+CREATE TABLE workers (CONSTRAINT has_a_name NOT NULL name) INHERITS (queens);
+CREATE TABLE drones (CONSTRAINT has_an_id NOT NULL id, PRIMARY KEY (id)) INHERITS (queens);
+CREATE TABLE nurses () INHERITS (queens);
+-- An exclusion constraint of a partitioned table, of which a partition has its part.
+CREATE TABLE visits (hive int4range, at tsrange, EXCLUDE USING gist (hive WITH =, at WITH &&)) PARTITION BY LIST (hive);
+CREATE TABLE visits_1 PARTITION OF visits FOR VALUES IN ('[1,2)');
