@@ -10,8 +10,8 @@ use super::super::sameness::Constraint;
 use super::super::{attributes, listed_names, names, settle, write};
 use crate::fold::Taken;
 use crate::model::{
-    Beside, Check, Clauses, Column, Definition, Expression, ForeignKey, Index, Key, Kind, Model, Name, Object,
-    ObjectKey, Table,
+    Beside, Check, Clauses, Column, Definition, Expression, ForeignKey, Key, Kind, Model, Name, Object, ObjectKey,
+    Table,
 };
 
 /// Completes all tables that have a parent or a type.
@@ -42,7 +42,7 @@ pub fn expand(model: &mut Model) {
         }
         waiting = later;
     }
-    attached_indexes(model);
+    super::index_parts::settle(model);
     taken_not_null_names(model);
     for object in model.objects_mut() {
         if let Definition::Table(table) = &mut object.definition {
@@ -322,127 +322,4 @@ fn without_constraints_of(table: &mut Table, parent: &Table, partition: bool) {
 /// The columns of a key.
 pub fn columns_of(key: &Key) -> Vec<&Name> {
     key.parts.iter().map(|part| &part.column).collect()
-}
-
-/// An index of a partition that is part of its parent's comes and goes with that: one that was attached, and the first that says
-/// the same, which the server attaches by itself (`DefineIndex()` of indexcmds.c). Where partitions lack their part, the index is
-/// one of the parent ONLY, and the parts that there are stand for themselves.
-fn attached_indexes(model: &mut Model) {
-    let mut gone: Vec<ObjectKey> = Vec::new();
-    let partial = partial_indexes(model);
-    for object in model.objects_mut() {
-        if let Definition::Index(index) = &mut object.definition
-            && !partial.contains(&object.name)
-        {
-            index.clauses.remove("only");
-        }
-    }
-    let indexes = indexes(model);
-    let of_partial = |index: &Index| attached_to(index).is_some_and(|parent| partial.contains(&parent));
-    let attached = indexes.iter().filter(|(_, index)| index.clauses.has("attached to") && !of_partial(index));
-    gone.extend(attached.map(|(object, _)| object.key()));
-    let mut of_table: HashMap<&Name, Vec<(&Object, &Index)>> = HashMap::new();
-    indexes.iter().for_each(|(object, index)| of_table.entry(&index.table).or_default().push((object, index)));
-    let partitions = partitions(model);
-    for (_, parent) in indexes.iter().filter(|(object, _)| !partial.contains(&object.name)) {
-        for name in partitions.get(&parent.table).into_iter().flatten() {
-            let own = of_table.get(name).map_or(&[][..], Vec::as_slice);
-            let is_there = |index: &Index| index.clauses.has("attached to") && says_the_same(index, parent);
-            if own.iter().any(|(_, index)| is_there(index)) {
-                continue;
-            }
-            let mut same: Vec<&Object> = own
-                .iter()
-                .filter(|(object, index)| !gone.contains(&object.key()) && says_the_same(index, parent))
-                .map(|(object, _)| *object)
-                .collect();
-            same.sort_by_key(|object| object.location);
-            gone.extend(same.first().map(|object| object.key()));
-        }
-    }
-    for key in gone {
-        let Some(object) = model.remove(&key) else { continue };
-        let Definition::Index(index) = &object.definition else { continue };
-        let table = model.get_mut(&ObjectKey::new(Kind::Table, index.table.clone()));
-        if let Some(Definition::Table(table)) = table.map(|table| &mut table.definition) {
-            table.of_parent.0.indexes.push(object);
-        }
-    }
-}
-
-fn indexes(model: &Model) -> Vec<(&Object, &Index)> {
-    let indexes = model.of_kind(Kind::Index);
-    indexes.filter_map(|object| Some((object, object.as_index()?))).collect()
-}
-
-/// The index of the parent whose part an index is.
-pub fn attached_to(index: &Index) -> Option<Name> {
-    index.clauses.value("attached to").map(|parent| Name::new(parent, parent))
-}
-
-/// The indexes ON ONLY a partitioned table of which a partition has no part, nor what is attached to it has all of its own
-/// (<https://www.postgresql.org/docs/current/sql-createindex.html>).
-fn partial_indexes(model: &Model) -> HashSet<Name> {
-    let indexes = indexes(model);
-    let only: HashMap<&Name, &Index> = indexes
-        .iter()
-        .filter(|(_, index)| index.clauses.has("only"))
-        .map(|(object, index)| (&object.name, *index))
-        .collect();
-    if only.is_empty() {
-        return HashSet::new();
-    }
-    let parts: HashSet<(Name, &Name)> =
-        indexes.iter().filter_map(|(_, index)| Some((attached_to(index)?, &index.table))).collect();
-    let mut partitions: HashMap<&str, Vec<&Name>> = HashMap::new();
-    for (name, table) in model.tables() {
-        partitions.entry(table.clauses.value("partition of").unwrap_or_default()).or_default().push(name);
-    }
-    // The index of a key can be a part of a unique one, too.
-    let has_key = |partition: &Name, index: &Index| {
-        let columns =
-            |key: &Key| key.parts.iter().map(|part| names::quoted(part.column.canonical())).collect::<Vec<_>>();
-        let own: Vec<&str> = index.parts.iter().map(|part| part.expression.canonical.as_str()).collect();
-        let mut keys =
-            model.table(partition).into_iter().flat_map(|t| t.primary_key.iter().chain(t.unique_keys.iter()));
-        index.unique && keys.any(|key| columns(key) == own)
-    };
-    let lacks_a_part = |(name, index): &(&&Name, &&Index)| {
-        let mut partitions = partitions.get(index.table.canonical()).into_iter().flatten();
-        partitions.any(|own| !parts.contains(&((**name).clone(), *own)) && !has_key(own, index))
-    };
-    let mut partial: HashSet<Name> = only.iter().filter(lacks_a_part).map(|(name, _)| (*name).clone()).collect();
-    let mut next: Vec<Name> = partial.iter().cloned().collect();
-    while let Some(name) = next.pop() {
-        let above = only.get(&name).and_then(|index| attached_to(index));
-        next.extend(above.filter(|above| partial.insert(above.clone())));
-    }
-    partial
-}
-
-/// The partitions of every partitioned table, at every depth.
-fn partitions(model: &Model) -> HashMap<Name, Vec<&Name>> {
-    let mut found: HashMap<Name, Vec<&Name>> = HashMap::new();
-    for (name, table) in model.tables() {
-        let mut parent = table.clauses.value("partition of");
-        let mut passed = HashSet::new();
-        // What a person writes may go round in a circle.
-        while let Some(ancestor) =
-            parent.filter(|parent| passed.insert(*parent)).map(|parent| Name::new(parent, parent))
-        {
-            let above = model.table(&ancestor);
-            found.entry(ancestor).or_default().push(name);
-            parent = above.and_then(|above| above.clauses.value("partition of"));
-        }
-    }
-    found
-}
-
-/// Whether two indexes index the same in the same way, whatever their tables and names.
-pub fn says_the_same(index: &Index, other: &Index) -> bool {
-    let clause = |name: &str| index.clauses.value(name) == other.clauses.value(name);
-    index.unique == other.unique
-        && index.parts == other.parts
-        && index.predicate == other.predicate
-        && ["using", "include", "nulls not distinct"].into_iter().all(clause)
 }

@@ -4,7 +4,8 @@
 use super::super::rename::same;
 use super::super::sameness::Constraint;
 use super::super::{listed_names, names, settle, write};
-use super::inheritance::{columns_of, not_null_names, says_the_same};
+use super::index_parts::says_the_same;
+use super::inheritance::{columns_of, not_null_names};
 use crate::fold::Taken;
 use crate::model::{Beside, Check, Clauses, Definition, Kind, Model, Name, Object, ObjectKey, Table};
 
