@@ -252,6 +252,14 @@ fn names_of_not_null_are_kept_where_the_server_would_make_up_others() {
     assert_eq!(created(&born, "new"), "CREATE TABLE public.new PARTITION OF public.lots FOR VALUES IN (1)");
     let taken = "CREATE TABLE a (id integer CONSTRAINT b_id_not_null NOT NULL); CREATE TABLE b (id integer NOT NULL);";
     assert_eq!(created(taken, "b"), "CREATE TABLE public.b ( id integer CONSTRAINT b_id_not_null NOT NULL )");
+    let meeting = "CREATE TABLE audit_entry (id integer NOT NULL); CREATE TABLE audit (entry_id integer NOT NULL);";
+    assert_eq!(
+        ["audit", "audit_entry"].map(|table| created(meeting, table)),
+        [
+            "CREATE TABLE public.audit ( entry_id integer CONSTRAINT audit_entry_id_not_null1 NOT NULL )",
+            "CREATE TABLE public.audit_entry ( id integer CONSTRAINT audit_entry_id_not_null NOT NULL )"
+        ]
+    );
     let child = format!("{STAMPS} CREATE TABLE hives (CONSTRAINT noted NOT NULL note) INHERITS (stamps);");
     assert_eq!(
         created(&child, "hives"),

@@ -11,6 +11,9 @@ ALTER TABLE hives ATTACH PARTITION hives_3 FOR VALUES FROM (300) TO (400);
 -- A name that the server would make up for another one's.
 CREATE TABLE an_older_table (id int CONSTRAINT queens_id_not_null NOT NULL);
 CREATE TABLE queens (id int CONSTRAINT queens_id_not_null NOT NULL, name text);
+-- Two for which the server would make up the same name.
+CREATE TABLE audit_entry (id int NOT NULL, note text);
+CREATE TABLE audit (entry_id int NOT NULL, at timestamptz);
 -- Children with one of their own.
 CREATE TABLE workers (CONSTRAINT has_a_name NOT NULL name) INHERITS (queens);
 CREATE TABLE drones (CONSTRAINT has_an_id NOT NULL id, PRIMARY KEY (id)) INHERITS (queens);

@@ -3,7 +3,7 @@
 //! Every side shows all columns of such a table. Those that are just what the parent's are, are marked `inherited`; constraints
 //! that come with the parent are the parent's alone.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 
 use super::super::parse::DEFAULT_OF_CHILDREN;
 use super::super::sameness::Constraint;
@@ -43,7 +43,7 @@ pub fn expand(model: &mut Model) {
         waiting = later;
     }
     super::index_parts::settle(model);
-    taken_not_null_names(model);
+    super::not_null_names::settle(model);
     for object in model.objects_mut() {
         if let Definition::Table(table) = &mut object.definition {
             table.columns.iter_mut().for_each(|column| drop(column.clauses.remove(DEFAULT_OF_CHILDREN)));
@@ -142,32 +142,6 @@ pub fn not_null_names(model: &Model, partition: &Table) -> HashMap<Name, Name> {
         }
     }
     found
-}
-
-/// Where another table's NOT NULL has the name that the server would make up for a column's, that of the column is said: the server
-/// would look for a free one (`ChooseConstraintName()` of pg_constraint.c).
-fn taken_not_null_names(model: &mut Model) {
-    let said = model.tables().flat_map(|(name, table)| {
-        let given = table.columns.iter().filter_map(|column| column.not_null_name.as_ref());
-        given.map(|given| (names::schema(name), given.clone()))
-    });
-    let taken: HashSet<(Option<String>, Name)> = said.collect();
-    if taken.is_empty() {
-        return;
-    }
-    for object in model.objects_mut() {
-        let Definition::Table(table) = &mut object.definition else { continue };
-        let partition = table.clauses.has("partition of");
-        for column in table.columns.iter_mut().filter(|column| column.not_null.is_some() && !partition) {
-            let usual = names::simple(write::not_null_name(&object.name, column).canonical());
-            if column.not_null_name.is_none()
-                && !column.clauses.has("inherited")
-                && taken.contains(&(names::schema(&object.name), usual.clone()))
-            {
-                column.not_null_name = Beside(Some(usual));
-            }
-        }
-    }
 }
 
 /// The parents of a table, their parents, and so on.

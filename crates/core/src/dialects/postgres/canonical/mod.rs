@@ -13,6 +13,7 @@ mod joins;
 mod known;
 mod literal;
 mod nodes;
+mod not_null_names;
 mod operator_classes;
 mod operators;
 mod outputs;

@@ -1,0 +1,76 @@
+//! What NOT NULLs are called where the server would not make up the usual name (18), or not whatever the order.
+
+use std::collections::{HashMap, HashSet};
+use std::hash::{DefaultHasher, Hasher};
+
+use super::super::{names, write};
+use crate::model::{Beside, Column, Definition, Kind, Model, Name, Object};
+
+type Qualified = (Option<String>, Name);
+
+/// Says the usual name where another table's NOT NULL has it. Of two that would get the same, `a.b_c` and `a_b.c`, the first has
+/// it, and the other the next one that is free (`ChooseConstraintName()` of pg_constraint.c).
+pub fn settle(model: &mut Model) {
+    let said = model.tables().flat_map(|(name, table)| {
+        let given = table.columns.iter().filter_map(|column| column.not_null_name.as_ref());
+        given.map(|given| (names::schema(name), given.clone()))
+    });
+    let mut taken: HashSet<Qualified> = said.collect();
+    if taken.is_empty() && !some_meet(model) {
+        return;
+    }
+    let mut nameless: HashMap<Qualified, usize> = HashMap::new();
+    for (name, column) in of_all(model) {
+        *nameless.entry(usual(name, column)).or_default() += 1;
+    }
+    let mut objects: Vec<&mut Object> = model.objects_mut().filter(|object| has_own(object)).collect();
+    objects.sort_by_key(|object| object.location);
+    for object in objects {
+        let Definition::Table(table) = &mut object.definition else { continue };
+        for column in table.columns.iter_mut().filter(|column| is_nameless(column)) {
+            let usual = usual(&object.name, column);
+            let others = nameless.get(&usual).is_some_and(|count| *count > 1);
+            if !others && !taken.contains(&usual) {
+                continue;
+            }
+            let own = names::identifier(&object.name);
+            let is_taken = |name: &str| others && taken.contains(&(usual.0.clone(), names::simple(name)));
+            let name = names::simple(&names::first_free(&own, column.name.canonical(), "not_null", is_taken));
+            taken.insert((usual.0, name.clone()));
+            column.not_null_name = Beside(Some(name));
+        }
+    }
+}
+
+/// Whether it is a table that has names of its own: a partition's are its parent's.
+fn has_own(object: &Object) -> bool {
+    object.as_table().is_some_and(|table| !table.clauses.has("partition of"))
+}
+
+fn is_nameless(column: &Column) -> bool {
+    column.not_null.is_some() && column.not_null_name.is_none() && !column.clauses.has("inherited")
+}
+
+/// The columns whose NOT NULL the server names, with their tables' names.
+fn of_all(model: &Model) -> impl Iterator<Item = (&Name, &Column)> {
+    let tables = model.of_kind(Kind::Table).filter(|object| has_own(object));
+    tables.filter_map(|object| Some((&object.name, object.as_table()?))).flat_map(|(name, table)| {
+        table.columns.iter().filter(|column| is_nameless(column)).map(move |column| (name, column))
+    })
+}
+
+fn usual(table: &Name, column: &Column) -> Qualified {
+    (names::schema(table), names::simple(write::not_null_name(table, column).canonical()))
+}
+
+/// Whether two names made of a table's and a column's are the same: cheaply, as this is asked of every schema.
+fn some_meet(model: &Model) -> bool {
+    let mut seen: HashSet<u64> = HashSet::new();
+    of_all(model).any(|(name, column)| {
+        let mut hasher = DefaultHasher::new();
+        for part in [name.canonical(), "_", column.name.canonical()] {
+            hasher.write(part.as_bytes());
+        }
+        !seen.insert(hasher.finish())
+    })
+}
