@@ -1,10 +1,8 @@
 //! Tables that come to inherit from another one, and do so no more.
 
-use wevrun_core::script::write;
-use wevrun_engines::Access;
-use wevrun_testkit::postgres::{AGES, structure_difference};
+use wevrun_testkit::postgres::AGES;
 
-use crate::{connect, difference, made, model, read, release, script};
+use crate::{becomes, made, model, read};
 
 const STAMPS: &str = "CREATE TABLE stamps (pk serial PRIMARY KEY, made timestamptz NOT NULL DEFAULT now(), by_whom text DEFAULT CURRENT_USER,
     note text, CHECK (note <> ''), CHECK (made > '2000-01-01' AND by_whom <> note));";
@@ -22,16 +20,7 @@ fn the_columns_of_a_parent_come_and_go_with_it() {
         let database = made(age, &alone);
         database.psql("INSERT INTO hives VALUES (1, 'north'), (2, 'south')").expect("rows");
         for wanted in [&child, &alone, &child] {
-            let want = model(wanted);
-            let script = script(&read(&database), &want);
-            connect(&database, Access::Write)
-                .deploy(&script, &release(), &mut |_| {})
-                .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", write(&script)));
-            let have = read(&database);
-            assert!(have == want, "{age:?}: {}", difference(&have, &want));
-            let structure = database.structure().into_iter().filter(|statement| !statement.contains("wevrun"));
-            let found = structure_difference(&made(age, wanted).structure(), &structure.collect::<Vec<_>>());
-            assert!(found.is_empty(), "{age:?}: {found}\n{}", write(&script));
+            becomes(age, &database, wanted);
             assert_eq!(database.psql("SELECT count(*), min(label) FROM hives").expect("rows").trim(), "2|north");
         }
         let notes = database.psql("SELECT DISTINCT note FROM stamps").expect("the parent's rows are the child's");
@@ -51,11 +40,7 @@ fn a_child_says_not_null_of_a_parents_column() {
         let database = made(age, source);
         for wanted in [own.as_str(), source, own.as_str()] {
             assert!(read(&database) != model(&own) || wanted != own);
-            let script = script(&read(&database), &model(wanted));
-            connect(&database, Access::Write)
-                .deploy(&script, &release(), &mut |_| {})
-                .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", write(&script)));
-            assert!(read(&database) == model(wanted), "{age:?}");
+            becomes(age, &database, wanted);
         }
     }
 }

@@ -16,11 +16,11 @@ use wevrun_core::compare::compare;
 use wevrun_core::dialects::{Dialect, dialect};
 use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Evidence, Wishes};
-use wevrun_core::script::Script;
+use wevrun_core::script::{Script, write};
 use wevrun_core::source::Source;
 use wevrun_core::{Engine, EngineVersion};
 use wevrun_engines::{Access, Database, LiveError, Release, open};
-use wevrun_testkit::postgres::{self, Age, Server};
+use wevrun_testkit::postgres::{self, Age, Server, structure_difference};
 
 /// The newest version: what sources may say.
 const VERSION: EngineVersion = EngineVersion { major: 18, minor: 0 };
@@ -65,6 +65,20 @@ fn script(have: &Model, want: &Model) -> Script {
 fn script_for(version: EngineVersion, have: &Model, want: &Model) -> Script {
     let comparison = compare(postgres(), have, want);
     plan::script(postgres(), "honey", (have, want), &comparison, Wishes::default(), version, &Evidence::default())
+}
+
+/// Deploys what is wanted, and lets the server's own dump judge it beside what `psql` makes of the same source.
+fn becomes(age: Age, database: &postgres::Database, wanted: &str) {
+    let want = model(wanted);
+    let script = script(&read(database), &want);
+    connect(database, Access::Write)
+        .deploy(&script, &release(), &mut |_| {})
+        .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", write(&script)));
+    let have = read(database);
+    assert!(have == want, "{age:?}: {}", difference(&have, &want));
+    let structure = database.structure().into_iter().filter(|statement| !statement.contains("wevrun"));
+    let found = structure_difference(&made(age, wanted).structure(), &structure.collect::<Vec<_>>());
+    assert!(found.is_empty(), "{age:?}: {found}\n{}", write(&script));
 }
 
 fn release() -> Release {

@@ -61,6 +61,11 @@ pub fn attached_to(index: &Index) -> Option<Name> {
     index.clauses.value("attached to").map(|parent| Name::new(parent, parent))
 }
 
+/// Whether there are indexes that lack parts.
+pub fn has_partial_indexes(model: &Model) -> bool {
+    indexes(model).iter().any(|(_, index)| index.clauses.has("only"))
+}
+
 /// The indexes ON ONLY a partitioned table of which a partition has no part, nor what is attached to it has all of its own
 /// (<https://www.postgresql.org/docs/current/sql-createindex.html>).
 fn partial_indexes(model: &Model) -> HashSet<Name> {

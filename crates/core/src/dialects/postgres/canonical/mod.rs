@@ -28,7 +28,7 @@ mod walk;
 pub use copies::expand_one as copy_likes;
 pub use exclusion::expressions as exclusion_expressions;
 pub use follow::{Renamed, What, follow, holds_queries};
-pub use index_parts::attached_to;
+pub use index_parts::{attached_to, has_partial_indexes};
 pub use inheritance::ancestors;
 pub use known::multirange;
 pub use literal::canonical as constant;

@@ -199,6 +199,10 @@ impl<'p> Planner<'p> {
         self.rename_constraints();
         self.find_early_labels();
         self.progress.begin(&self.have);
+        // An index may get its last part, or lose the partition that lacked one, on the way.
+        if [self.have(), planning.want].into_iter().any(canonical::has_partial_indexes) {
+            self.progress.lose();
+        }
         let outputs = OnceCell::new();
         let mut removed: BTreeSet<ObjectKey> = BTreeSet::new();
         let mut alterations: Vec<(ObjectKey, Vec<Step>)> = Vec::new();
