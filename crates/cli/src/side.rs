@@ -144,13 +144,9 @@ impl Context {
         }
     }
 
-    /// Lets sides that do not say their engine have that of a database beside them, if no other is asked for.
-    pub fn assume(&mut self, sides: &[&Side]) {
-        let live = sides.iter().find_map(|side| match side {
-            Side::Live(_, url) => Some(url.engine()),
-            _ => None,
-        });
-        self.engine = self.engine.or(live);
+    /// Lets sides that do not say their engine have that of a database beside them, unless `--engine` says another.
+    pub fn beside(&mut self, database: &DatabaseUrl) {
+        self.engine = self.engine.or(Some(database.engine()));
     }
 
     /// The engine for sides that do not say theirs.

@@ -55,7 +55,7 @@ pub struct Sides {
     #[arg(long, value_name = "SIDE")]
     pub want: Option<String>,
 
-    /// The engine of sides that do not say theirs
+    /// The engine of sides that do not say theirs [default: that of a database beside them, or the project's]
     #[arg(long)]
     pub engine: Option<Engine>,
 
@@ -79,7 +79,11 @@ impl Sides {
                     .help("in a project, want is the project's source by default"));
             }
         };
-        context.assume(&[&have, &want]);
+        for side in [&have, &want] {
+            if let Side::Live(_, url) = side {
+                context.beside(url);
+            }
+        }
         let context = &*context;
         // While a server answers, the other side can be read.
         let (have, want) = std::thread::scope(|scope| {

@@ -113,7 +113,7 @@ impl Deploy {
             return Err(Failure::usage(format!("a script already says what is done; {options}")));
         }
         let url = context.require_target(target)?;
-        context.engine = Some(url.engine());
+        context.beside(&url);
         let target = &shown(target);
         let access = if self.create { Access::Create } else { Access::Write };
         match script {

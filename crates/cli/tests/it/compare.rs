@@ -1,6 +1,8 @@
 //! `wevrun compare`.
 
-use super::{APIARIES, HIVES, by_hand, project, shown};
+use wevrun_testkit::project::TestProject;
+
+use super::{APIARIES, HIVES, by_hand, number, project, shown};
 
 #[test]
 fn what_differs_is_grouped_and_told_property_by_property() {
@@ -75,4 +77,25 @@ fn reading_leaves_the_database_alone() {
     let run = project.expect(1, &["compare", "--have", "sqlite:nowhere.db"]);
     assert!(run.stderr.contains("there is no database at nowhere.db"), "{}", run.stderr);
     assert!(!project.file("nowhere.db").exists());
+}
+
+/// Without a project and without `--engine`: the database beside a file says for which engine it is.
+#[test]
+fn a_file_is_for_the_engine_of_the_database_beside_it() {
+    let folder = TestProject::empty(env!("CARGO_BIN_EXE_wevrun"));
+    folder.write("hives.sql", "CREATE TABLE hives (id INTEGER PRIMARY KEY);\n");
+    by_hand(&folder, "test.db", "CREATE TABLE lots (id INTEGER PRIMARY KEY)");
+    for sides in
+        [["--have", "sqlite:test.db", "--want", "hives.sql"], ["--have", "hives.sql", "--want", "sqlite:test.db"]]
+    {
+        folder.expect(3, &[&["compare"], &sides[..]].concat());
+        let other = folder.expect(2, &[&["compare", "--engine", "postgres"], &sides[..]].concat()).stderr;
+        assert!(other.contains("postgres") && other.contains("sqlite"), "{other}");
+    }
+    let alone = folder.expect(2, &["compare", "--have", "empty", "--want", "hives.sql"]).stderr;
+    assert!(alone.contains("add --engine"), "{alone}");
+    by_hand(&folder, "test.db", "DROP TABLE lots");
+    folder.expect(0, &["deploy", "sqlite:test.db", "--want", "hives.sql"]);
+    assert_eq!(number(&folder, "test.db", "SELECT count(*) FROM sqlite_schema WHERE name = 'hives'"), 1);
+    folder.expect(0, &["compare", "sqlite:test.db", "--want", "hives.sql"]);
 }
