@@ -71,6 +71,11 @@ impl Table {
         self.columns.iter().find(|column| column.name == *name)
     }
 
+    /// The columns of the primary key, in its order; none if there is no key.
+    pub fn key_columns(&self) -> Vec<Name> {
+        self.primary_key.iter().flat_map(|key| &key.parts).map(|part| part.column.clone()).collect()
+    }
+
     /// Whether a primary key, a UNIQUE constraint or one of the table's unique indexes covers exactly these columns, in any
     /// order, whole and with the columns' own collations: what a foreign key may point at
     /// (<https://sqlite.org/foreignkeys.html#fk_indexes>).
@@ -301,11 +306,7 @@ pub struct ForeignKey {
 impl ForeignKey {
     /// The columns of the parent that it points at: those that it names, or the parent's primary key.
     pub fn referenced_columns(&self, parent: &Table) -> Vec<Name> {
-        if self.parent_columns.is_empty() {
-            parent.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect()
-        } else {
-            self.parent_columns.clone()
-        }
+        if self.parent_columns.is_empty() { parent.key_columns() } else { self.parent_columns.clone() }
     }
 }
 

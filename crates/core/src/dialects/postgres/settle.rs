@@ -1,6 +1,6 @@
 //! What the server adds to what it is told: names that nobody gave, NOT NULL of keys, the sequences of serial columns.
 
-use super::canonical::{exclusion_expressions, index_column};
+use super::canonical::{exclusion_expressions, index_column, not_null_names};
 use super::{mentions, names, write};
 use crate::fold::{Held, Taken};
 use crate::model::{
@@ -130,8 +130,7 @@ pub fn checks(name: &Name, table: &mut Table, taken: &Taken) {
 
 fn keys(name: &Name, table: &mut Table, taken: &Taken) {
     let (own, schema) = (names::identifier(name), schema(name));
-    let key_columns: Vec<Name> =
-        table.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect();
+    let key_columns = table.key_columns();
     // A partition's is usually called as its parent's.
     let partition = table.clauses.has("partition of");
     for column in table.columns.iter_mut() {
@@ -139,7 +138,7 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
             column.not_null = Some(OnConflict::Abort);
         }
         if !partition {
-            usual_not_null(name, column);
+            not_null_names::forget_usual(name, column);
         }
         if has_unnamed_sequence(column) {
             let free = free_sequence(&schema, &own, column, taken);
@@ -182,14 +181,6 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
 
 fn included(clauses: &Clauses) -> Vec<String> {
     clauses.value("include").map_or_else(Vec::new, |list| list.split(", ").map(names::unquoted).collect())
-}
-
-/// The name that the server makes up for a NOT NULL says nothing.
-pub fn usual_not_null(table: &Name, column: &mut Column) {
-    if column.not_null_name.is_some() {
-        let usual = names::made_up(&names::identifier(table), column.name.canonical(), "not_null");
-        column.not_null_name.0.take_if(|name| name.canonical() == usual);
-    }
 }
 
 fn exclusion_columns(check: &Check) -> Vec<String> {

@@ -3,7 +3,9 @@
 use std::collections::{HashMap, HashSet};
 
 use super::super::names;
-use crate::model::{Definition, Index, Key, Kind, Model, Name, Object, ObjectKey};
+use crate::model::{
+    Clauses, Definition, Expression, Index, IndexPart, Key, KeyPart, Kind, Model, Name, Object, ObjectKey,
+};
 
 /// An index of a partition that is part of its parent's comes and goes with that: one that was attached, and the first that says
 /// the same, which the server attaches by itself (`DefineIndex()` of indexcmds.c). Where partitions lack their part, the index is
@@ -61,6 +63,24 @@ pub fn attached_to(index: &Index) -> Option<Name> {
     index.clauses.value("attached to").map(|parent| Name::new(parent, parent))
 }
 
+/// The index of a key, as a statement of its own would make it.
+pub fn index_of_key(table: &Name, key: &Key) -> Index {
+    let mut clauses = Clauses::default();
+    for (clause, value) in key.clauses.iter() {
+        if clause.starts_with("with.") || matches!(clause, "include" | "nulls not distinct" | "tablespace") {
+            clauses.set(clause, value.clone());
+        }
+    }
+    let part = |part: &KeyPart| IndexPart {
+        expression: Expression::plain(names::quoted(part.column.canonical())),
+        collation: None,
+        descending: false,
+        clauses: Clauses::default(),
+    };
+    let parts = key.parts.iter().map(part).collect();
+    Index { table: table.clone(), unique: true, parts, predicate: None, clauses }
+}
+
 /// Whether there are indexes that lack parts.
 pub fn has_partial_indexes(model: &Model) -> bool {
     indexes(model).iter().any(|(_, index)| index.clauses.has("only"))
@@ -86,12 +106,9 @@ fn partial_indexes(model: &Model) -> HashSet<Name> {
     }
     // The index of a key can be a part of a unique one, too.
     let has_key = |partition: &Name, index: &Index| {
-        let columns =
-            |key: &Key| key.parts.iter().map(|part| names::quoted(part.column.canonical())).collect::<Vec<_>>();
-        let own: Vec<&str> = index.parts.iter().map(|part| part.expression.canonical.as_str()).collect();
-        let mut keys =
-            model.table(partition).into_iter().flat_map(|t| t.primary_key.iter().chain(t.unique_keys.iter()));
-        index.unique && keys.any(|key| columns(key) == own)
+        let table = model.table(partition).into_iter();
+        let mut keys = table.flat_map(|table| table.primary_key.iter().chain(table.unique_keys.iter()));
+        keys.any(|key| says_the_same(&index_of_key(partition, key), index))
     };
     let lacks_a_part = |(name, index): &(&&Name, &&Index)| {
         let mut partitions = partitions.get(index.table.canonical()).into_iter().flatten();

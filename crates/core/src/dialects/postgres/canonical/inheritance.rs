@@ -7,7 +7,8 @@ use std::collections::HashMap;
 
 use super::super::parse::DEFAULT_OF_CHILDREN;
 use super::super::sameness::Constraint;
-use super::super::{attributes, listed_names, names, settle, write};
+use super::super::{attributes, listed_names, names, settle};
+use super::{index_parts, not_null_names};
 use crate::fold::Taken;
 use crate::model::{
     Beside, Check, Clauses, Column, Definition, Expression, ForeignKey, Key, Kind, Model, Name, Object, ObjectKey,
@@ -42,8 +43,8 @@ pub fn expand(model: &mut Model) {
         }
         waiting = later;
     }
-    super::index_parts::settle(model);
-    super::not_null_names::settle(model);
+    index_parts::settle(model);
+    not_null_names::settle(model);
     for object in model.objects_mut() {
         if let Definition::Table(table) = &mut object.definition {
             table.columns.iter_mut().for_each(|column| drop(column.clauses.remove(DEFAULT_OF_CHILDREN)));
@@ -51,7 +52,8 @@ pub fn expand(model: &mut Model) {
     }
 }
 
-fn parents(table: &Table) -> Vec<Name> {
+/// The names of the tables that a table is a partition or a child of.
+pub fn parents(table: &Table) -> Vec<Name> {
     let listed = table.clauses.value("partition of").or(table.clauses.value("inherits")).unwrap_or_default();
     listed_names(listed)
 }
@@ -91,15 +93,14 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) 
         .collect();
     from.extend(table.clauses.value("of").and_then(|of| types.get(of)).cloned());
     let around = ancestors(model, table);
-    let of_parent = table.clauses.has("partition of").then(|| not_null_names(model, table));
+    let of_parent = table.clauses.has("partition of").then(|| not_null_names::of_parent(model, table));
     let Some(mut object) = model.remove(key) else { return };
     if let Definition::Table(table) = &mut object.definition {
         let mut own = std::mem::take(&mut table.columns.0);
         for column in own.iter_mut().filter(|_| !partition) {
-            settle::usual_not_null(&key.name, column);
+            not_null_names::forget_usual(&key.name, column);
         }
-        let key_columns: Vec<Name> =
-            table.primary_key.iter().flat_map(|key| key.parts.iter().map(|part| part.column.clone())).collect();
+        let key_columns = table.key_columns();
         let mut columns: Vec<Column> = Vec::new();
         for parent in &from {
             for column in parent.columns.iter() {
@@ -126,22 +127,6 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) 
         settle::checks(&key.name, table, &Taken::default());
     }
     model.insert(object);
-}
-
-/// What the NOT NULL constraints of a partition's parent are called.
-pub fn not_null_names(model: &Model, partition: &Table) -> HashMap<Name, Name> {
-    let Some((name, parent)) = parents(partition).pop().and_then(|name| Some((name.clone(), model.table(&name)?)))
-    else {
-        return HashMap::new();
-    };
-    let mut found = if parent.clauses.has("partition of") { not_null_names(model, parent) } else { HashMap::new() };
-    for column in parent.columns.iter().filter(|column| column.not_null.is_some()) {
-        match &*column.not_null_name {
-            Some(given) => drop(found.insert(column.name.clone(), given.clone())),
-            None => drop(found.entry(column.name.clone()).or_insert_with(|| write::not_null_name(&name, column))),
-        }
-    }
-    found
 }
 
 /// The parents of a table, their parents, and so on.

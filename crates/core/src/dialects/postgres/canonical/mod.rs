@@ -13,7 +13,7 @@ mod joins;
 mod known;
 mod literal;
 mod nodes;
-mod not_null_names;
+pub mod not_null_names;
 mod operator_classes;
 mod operators;
 mod outputs;
@@ -22,20 +22,21 @@ mod scope;
 mod sets;
 mod standalone;
 mod tree;
+mod type_names;
 mod uses;
 mod walk;
 
 pub use copies::expand_one as copy_likes;
 pub use exclusion::expressions as exclusion_expressions;
 pub use follow::{Renamed, What, follow, holds_queries};
-pub use index_parts::{attached_to, has_partial_indexes};
+pub use index_parts::{attached_to, has_partial_indexes, index_of_key};
 pub use inheritance::ancestors;
-pub use known::multirange;
 pub use literal::canonical as constant;
 pub use operators::DROPPED;
 pub use outputs::index_column;
 use rayon::prelude::*;
 pub use standalone::{standalone, without_parent};
+pub use type_names::multirange;
 
 use super::rename::{all_clauses, expressions_mut, types_mut};
 use super::{listed_names, names};
@@ -119,7 +120,7 @@ fn resolve(object: &mut Object, known: &Known) {
     let (own, home) = (own_schema(object), home_schema(object));
     let kind = object.definition.kind();
     let types = types_mut(&mut object.definition);
-    for data_type in types.into_iter().filter(|given| !known::is_plainly_built_in(&given.canonical)) {
+    for data_type in types.into_iter().filter(|given| !type_names::is_plainly_built_in(&given.canonical)) {
         let canonical = known.qualified_types(&data_type.canonical, &own);
         *data_type = Expression::new(canonical, data_type.written());
     }

@@ -1,10 +1,12 @@
-//! What NOT NULLs are called where the server would not make up the usual name (18), or not whatever the order.
+//! What NOT NULLs are called (18). Where nothing is said, a table's have the name that the server makes up, a partition's that of its
+//! parent's.
 
 use std::collections::{HashMap, HashSet};
 use std::hash::{DefaultHasher, Hasher};
 
 use super::super::{names, write};
-use crate::model::{Beside, Column, Definition, Kind, Model, Name, Object};
+use super::inheritance::parents;
+use crate::model::{Beside, Column, Definition, Kind, Model, Name, Object, Table};
 
 type Qualified = (Option<String>, Name);
 
@@ -40,6 +42,38 @@ pub fn settle(model: &mut Model) {
             column.not_null_name = Beside(Some(name));
         }
     }
+}
+
+/// The name that the server makes up for a NOT NULL says nothing.
+pub fn forget_usual(table: &Name, column: &mut Column) {
+    if column.not_null_name.is_some() {
+        let usual = names::made_up(&names::identifier(table), column.name.canonical(), "not_null");
+        column.not_null_name.0.take_if(|name| name.canonical() == usual);
+    }
+}
+
+/// What a table's are called is theirs also when the table becomes a partition.
+pub fn say_all(name: &Name, table: &mut Table) {
+    let key = table.key_columns();
+    for column in table.columns.iter_mut().filter(|own| own.not_null.is_some() || key.contains(&own.name)) {
+        column.not_null_name = Beside(Some(write::not_null_name(name, column)));
+    }
+}
+
+/// What the NOT NULL constraints of a partition's parent are called.
+pub fn of_parent(model: &Model, partition: &Table) -> HashMap<Name, Name> {
+    let Some((name, parent)) = parents(partition).pop().and_then(|name| Some((name.clone(), model.table(&name)?)))
+    else {
+        return HashMap::new();
+    };
+    let mut found = if parent.clauses.has("partition of") { of_parent(model, parent) } else { HashMap::new() };
+    for column in parent.columns.iter().filter(|column| column.not_null.is_some()) {
+        match &*column.not_null_name {
+            Some(given) => drop(found.insert(column.name.clone(), given.clone())),
+            None => drop(found.entry(column.name.clone()).or_insert_with(|| write::not_null_name(&name, column))),
+        }
+    }
+    found
 }
 
 /// Whether it is a table that has names of its own: a partition's are its parent's.

@@ -5,14 +5,15 @@ use super::super::rename::same;
 use super::super::sameness::Constraint;
 use super::super::{listed_names, names, settle, write};
 use super::index_parts::says_the_same;
-use super::inheritance::{columns_of, not_null_names};
+use super::inheritance::columns_of;
+use super::not_null_names;
 use crate::fold::Taken;
 use crate::model::{Beside, Check, Clauses, Definition, Kind, Model, Name, Object, ObjectKey, Table};
 
 /// The table and its indexes when it is detached; none if it is no partition. The model is canonical.
 pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
     let mut object = model.get(key)?.clone();
-    let not_null = not_null_names(model, object.as_table()?);
+    let not_null = not_null_names::of_parent(model, object.as_table()?);
     let above = above(model, object.as_table()?);
     if above.is_empty() {
         return None;

@@ -2,13 +2,13 @@
 
 use std::sync::Arc;
 
-use super::super::{canonical, cascade, mentions, write};
+use super::super::{canonical, cascade, mentions};
 use super::access::{self, Subject, amend, missing, say};
 use super::alter::{Change, Outcome, enabled, unknown};
 use super::constraints::{Found, sees_table_constraint, table_constraint};
 use super::{definitions, expression, identifier, names, own_name, path, run, table};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Beside, Clauses, Column, Definition, Expression, Kind, Model, Name, ObjectKey, OnConflict, Table};
+use crate::model::{Clauses, Column, Definition, Expression, Kind, Model, Name, ObjectKey, OnConflict, Table};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
 
 /// The clause of a column that says which default the children have from it, if it is another one. It is gone when they have it.
@@ -48,12 +48,7 @@ pub fn actions(
         let subject = Subject { kinds: vec![Kind::Table, Kind::ForeignTable], name: partition };
         return Ok(vec![amend(subject, if_exists, move |object| {
             let Definition::Table(table) = &mut object.definition else { return Ok(()) };
-            // What it has been called as a table of its own it is called as a partition, too.
-            let key = table.primary_key.iter().flat_map(|key| &key.parts);
-            let key: Vec<Name> = key.map(|part| part.column.clone()).collect();
-            for column in table.columns.iter_mut().filter(|own| own.not_null.is_some() || key.contains(&own.name)) {
-                column.not_null_name = Beside(Some(write::not_null_name(&object.name, column)));
-            }
+            canonical::not_null_names::say_all(&object.name, table);
             table.clauses.say("partition of", parent.canonical());
             table.clauses.set("bound", bound.clone());
             Ok(())

@@ -3,15 +3,14 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::super::canonical;
 use super::super::names::{self, identifier, quoted, schema};
 use super::super::write;
 use super::dependents::touched_columns;
 use super::path_for;
 use super::table::has_key;
 use crate::compare::{Change, Renames};
-use crate::model::{
-    Clauses, Definition, Expression, Index, IndexPart, Key, KeyPart, Kind, Model, Name, Object, ObjectKey, Table,
-};
+use crate::model::{Definition, Expression, Index, Key, Kind, Model, Name, Object, ObjectKey, Table};
 use crate::plan::{Part, Planning};
 use crate::script::{Outcome, Step};
 
@@ -294,7 +293,7 @@ fn build_keys(object: &Object, keys: &[(&'static str, &Key)]) -> Step {
     for (what, key) in keys {
         let own = quoted(key.name.canonical());
         let name = write::index_of(table, &key.name);
-        let index = index_of(table, key);
+        let index = canonical::index_of_key(table, key);
         // What a build that was broken off has left behind goes first.
         let drop = format!("ALTER TABLE {table} DROP CONSTRAINT IF EXISTS {own}");
         step.statements.extend(without_long_waits(vec![drop]));
@@ -307,24 +306,6 @@ fn build_keys(object: &Object, keys: &[(&'static str, &Key)]) -> Step {
         step.makes.push(Outcome { object: ObjectKey::new(Kind::Index, name).to_string(), fingerprint: None });
     }
     finished(step, object, true)
-}
-
-/// The index of a key, as a statement of its own would make it.
-fn index_of(table: &Name, key: &Key) -> Index {
-    let mut clauses = Clauses::default();
-    for (clause, value) in key.clauses.iter() {
-        if clause.starts_with("with.") || matches!(clause, "include" | "nulls not distinct" | "tablespace") {
-            clauses.set(clause, value.clone());
-        }
-    }
-    let part = |part: &KeyPart| IndexPart {
-        expression: Expression::plain(quoted(part.column.canonical())),
-        collation: None,
-        descending: false,
-        clauses: Clauses::default(),
-    };
-    let parts = key.parts.iter().map(part).collect();
-    Index { table: table.clone(), unique: true, parts, predicate: None, clauses }
 }
 
 /// The same index on another table of its tree.

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::super::canonical::attached_to;
 use super::super::names::{self, quoted};
 use super::super::write;
-use super::{Planner, column_order, drop_statement, is_early, must_not_hold, order};
+use super::{Planner, column_order, must_not_hold, order};
 use crate::compare::Change;
 use crate::model::{Definition, Kind, Name, Object, ObjectKey, Table};
 use crate::plan::{Clearance, Probe, Risk, RiskKind};
@@ -328,4 +328,46 @@ fn is_routine(kind: Kind) -> bool {
 
 fn without_arguments(name: &Name) -> String {
     name.canonical().trim_end_matches(names::signature(name)).to_owned()
+}
+
+/// The statement that drops an object, and nothing else.
+fn drop_statement(object: &Object) -> String {
+    let key = object.key();
+    let name = &object.name;
+    match key.kind {
+        // Where the aggregated arguments stand decides which one is meant.
+        Kind::Aggregate if let Some(ordered) = write::clauses(object).value("ordered") => {
+            let base = name.canonical().trim_end_matches(names::signature(name));
+            format!("DROP AGGREGATE {base}({ordered})")
+        }
+        // Two procedures may differ only in what is OUT.
+        Kind::Procedure if let Some(arguments) = write::clauses(object).value("arguments") => {
+            let with_mode = |argument: &String| {
+                let has = ["OUT ", "INOUT ", "VARIADIC "].iter().any(|mode| argument.starts_with(mode));
+                if has { argument.clone() } else { format!("IN {argument}") }
+            };
+            let arguments: Vec<String> = super::super::split_list(arguments).iter().map(with_mode).collect();
+            let base = name.canonical().trim_end_matches(names::signature(name));
+            format!("DROP PROCEDURE {base}({})", arguments.join(", "))
+        }
+        kind => format!("DROP {}", write::subject(kind, name)),
+    }
+}
+
+/// Whether objects of the kind go before tables change: what depends on tables, and tables themselves.
+fn is_early(kind: Kind) -> bool {
+    matches!(
+        kind,
+        Kind::Table
+            | Kind::ForeignTable
+            | Kind::Index
+            | Kind::View
+            | Kind::MaterializedView
+            | Kind::Trigger
+            | Kind::Rule
+            | Kind::Policy
+            | Kind::Statistics
+            | Kind::Publication
+            | Kind::EventTrigger
+    )
 }

@@ -509,6 +509,22 @@ impl<'p> Planner<'p> {
         added.collect()
     }
 
+    /// The object with those names of NOT NULLs that its CREATE has to say.
+    fn with_not_null_names(&self, object: &Object) -> Object {
+        let mut object = object.clone();
+        let Definition::Table(table) = &mut object.definition else { return object };
+        // The old table still has the names that the server would make up.
+        if self.ordered.contains(&object.name) {
+            canonical::not_null_names::say_all(&object.name, table);
+        }
+        // Before version 18 no column of a parent's can be named in CREATE TABLE.
+        if table.clauses.has("inherits") && self.planning.version.major < 18 {
+            let inherited = table.columns.iter_mut().filter(|column| column.clauses.has("inherited"));
+            inherited.for_each(|column| column.not_null_name = Beside(None));
+        }
+        object
+    }
+
     fn create(&mut self, object: &Object) {
         let key = object.key();
         let again =
@@ -519,23 +535,7 @@ impl<'p> Planner<'p> {
         };
         let mut statements = Vec::new();
         statements.extend(self.search_path(object));
-        let mut named = object.clone();
-        if let Definition::Table(table) = &mut named.definition
-            && self.ordered.contains(&key.name)
-        {
-            // The old table still has the names that the server would make up.
-            for column in table.columns.iter_mut() {
-                column.not_null_name = Beside(Some(write::not_null_name(&key.name, column)));
-            }
-        }
-        // Before version 18 no column of a parent's can be named in CREATE TABLE.
-        if let Definition::Table(table) = &mut named.definition
-            && table.clauses.has("inherits")
-            && self.planning.version.major < 18
-        {
-            let inherited = table.columns.iter_mut().filter(|column| column.clauses.has("inherited"));
-            inherited.for_each(|column| column.not_null_name = Beside(None));
-        }
+        let named = self.with_not_null_names(object);
         statements.push(write::create(&named, false));
         statements.extend(write::extras(&named));
         // What was granted on something that is made again is granted again.
@@ -668,54 +668,12 @@ fn is_partitioned(model: &Model, name: &Name) -> bool {
     model.table(name).is_some_and(|table| table.clauses.has("partition by"))
 }
 
-/// The statement that drops an object, and nothing else.
-pub fn drop_statement(object: &Object) -> String {
-    let key = object.key();
-    let name = &object.name;
-    match key.kind {
-        // Where the aggregated arguments stand decides which one is meant.
-        Kind::Aggregate if let Some(ordered) = write::clauses(object).value("ordered") => {
-            let base = name.canonical().trim_end_matches(super::names::signature(name));
-            format!("DROP AGGREGATE {base}({ordered})")
-        }
-        // Two procedures may differ only in what is OUT.
-        Kind::Procedure if let Some(arguments) = write::clauses(object).value("arguments") => {
-            let with_mode = |argument: &String| {
-                let has = ["OUT ", "INOUT ", "VARIADIC "].iter().any(|mode| argument.starts_with(mode));
-                if has { argument.clone() } else { format!("IN {argument}") }
-            };
-            let arguments: Vec<String> = super::split_list(arguments).iter().map(with_mode).collect();
-            let base = name.canonical().trim_end_matches(super::names::signature(name));
-            format!("DROP PROCEDURE {base}({})", arguments.join(", "))
-        }
-        kind => format!("DROP {}", write::subject(kind, name)),
-    }
-}
-
 /// The identifier of a name, also where it stands on something: the trigger of `touch ON hives`.
 fn own_identifier(name: &Name) -> String {
     match name.canonical().split_once(" ON ") {
         Some((own, _)) => super::names::unquoted(own),
         None => super::names::identifier(name),
     }
-}
-
-/// Whether objects of the kind go before tables change: what depends on tables, and tables themselves.
-fn is_early(kind: Kind) -> bool {
-    matches!(
-        kind,
-        Kind::Table
-            | Kind::ForeignTable
-            | Kind::Index
-            | Kind::View
-            | Kind::MaterializedView
-            | Kind::Trigger
-            | Kind::Rule
-            | Kind::Policy
-            | Kind::Statistics
-            | Kind::Publication
-            | Kind::EventTrigger
-    )
 }
 
 /// The risk that rows which are there break a new unique index.
