@@ -327,6 +327,17 @@ fn what_a_partition_had_with_its_parent_is_its_own_when_it_is_detached() {
         &format!("{lots} CREATE TABLE one (year integer, label text DEFAULT 'x', PRIMARY KEY (year), CONSTRAINT lots_year_check CHECK (year > 2000));
             CREATE INDEX ON one (label);"),
     );
+    let visits = "CREATE TABLE visits (hive int4range, EXCLUDE USING gist (hive WITH =)) PARTITION BY LIST (hive);";
+    let own = "CREATE TABLE one (hive int4range, CONSTRAINT once EXCLUDE USING gist (hive WITH =));";
+    let there_and_back =
+        "ALTER TABLE visits ATTACH PARTITION one FOR VALUES IN ('[1,2)'); ALTER TABLE visits DETACH PARTITION one;";
+    same(&format!("{visits} {own} {there_and_back}"), &format!("{visits} {own}"));
+    same(
+        &format!(
+            "{visits} CREATE TABLE one PARTITION OF visits FOR VALUES IN ('[1,2)'); ALTER TABLE visits DETACH PARTITION one;"
+        ),
+        &format!("{visits} CREATE TABLE one (hive int4range, EXCLUDE USING gist (hive WITH =));"),
+    );
     same(
         "CREATE TABLE bees (id integer NOT NULL, CHECK (id > 0), CONSTRAINT own CHECK (id < 9) NO INHERIT);
          CREATE TABLE drones (age integer) INHERITS (bees); ALTER TABLE drones NO INHERIT bees;",

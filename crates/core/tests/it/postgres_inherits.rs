@@ -209,6 +209,14 @@ fn an_index_only_of_the_partitioned_table_lacks_parts() {
         CREATE TABLE kinds_1 PARTITION OF kinds (PRIMARY KEY (id)) FOR VALUES IN (1);";
     let unique = |only: &str| model(&format!("{keyed} CREATE UNIQUE INDEX by_id ON {only} kinds (id);"));
     assert!(unique("ONLY") == unique(""));
+    // Not one that says more, nor of an index that is not unique.
+    let more = keyed
+        .replace("(id integer NOT NULL)", "(id integer NOT NULL, name text)")
+        .replace("(id)) FOR", "(id) INCLUDE (name)) FOR");
+    let of_more = |only: &str| model(&format!("{more} CREATE UNIQUE INDEX by_id ON {only} kinds (id);"));
+    assert!(of_more("ONLY") != of_more(""));
+    let plain = |only: &str| model(&format!("{keyed} CREATE INDEX by_id ON {only} kinds (id);"));
+    assert!(plain("ONLY") != plain(""));
 }
 
 /// A part can't go alone, and goes with its whole.

@@ -185,3 +185,34 @@ fn the_way_back_gives_what_is_made_again_its_grants() {
             .psql(&format!("DROP OWNED BY teller{number}, lender{number}; DROP ROLE teller{number}, lender{number}"));
     }
 }
+
+/// Grants on columns, of a table as of a view, with the option to grant them on.
+#[test]
+fn grants_on_columns_are_read_and_given_with_their_option() {
+    for age in AGES {
+        let role = format!("column_reader_{}", age as u8);
+        let source = format!(
+            "CREATE TABLE hives (id integer, label text); CREATE VIEW labels AS SELECT id, label FROM hives;
+             GRANT SELECT (id), UPDATE (label) ON hives TO {role} WITH GRANT OPTION; GRANT SELECT (label) ON hives TO public;
+             GRANT SELECT (id) ON labels TO {role} WITH GRANT OPTION; GRANT INSERT (id) ON labels TO public;"
+        );
+        let database = made(age, &format!("CREATE ROLE {role}; {source}"));
+        let have = read(&database);
+        assert_eq!(differing(&have, &model(&source)), [""; 0]);
+        let bare = "CREATE TABLE hives (id integer, label text); CREATE VIEW labels AS SELECT id, label FROM hives;";
+        let other = made(age, bare);
+        let script = with_access(age, &read(&other), &model(&source));
+        connect(&other, Access::Write)
+            .deploy(&script, &release(), &mut |_| {})
+            .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", write(&script)));
+        let granted = "SELECT attrelid::regclass, attname, ARRAY(SELECT item::text FROM unnest(attacl) item ORDER BY 1)
+            FROM pg_attribute WHERE attacl IS NOT NULL AND attrelid >= 16384 ORDER BY 1, 2";
+        let rows = |database: &wevrun_testkit::postgres::Database| database.psql(granted).expect("rows");
+        assert_eq!(rows(&other), rows(&database), "{}", write(&script));
+        assert_eq!(rows(&database).trim().lines().count(), 3);
+        for database in [&database, &other] {
+            database.psql(&format!("DROP OWNED BY {role}")).expect("let go");
+        }
+        database.psql(&format!("DROP ROLE {role}")).expect("gone");
+    }
+}
