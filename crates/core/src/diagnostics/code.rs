@@ -113,12 +113,13 @@ object again, the DROP must stand before the CREATE, in the same file."
 "Letter case makes no difference: `Weight` and `weight` are one name."
 
     WV110 Error "a table or view is used that the schema does not have"
-"A foreign key, index, view or trigger names a table or view that no file creates. Either the
-name is misspelled, or the file that creates it is not covered by the `source` globs in
-wevrun.toml."
+"A foreign key, index, view or trigger names a table or view that no file creates, or a table
+names such a parent. Either the name is misspelled, or the file that creates it is not covered
+by the `source` globs in wevrun.toml."
 
     WV111 Error "a column is used that the table does not have"
-"A key, foreign key, index or trigger names a column that the table does not have."
+"A key, foreign key, index or trigger names a column that the table does not have, or something is
+said of a column that neither the table nor a parent of it has."
 
     WV112 Error "a foreign key points at columns that are not unique"
 "The referenced columns must be the parent's primary key, or have a UNIQUE constraint or a unique
