@@ -101,15 +101,16 @@ pub fn parts(name: &str) -> Vec<String> {
 
 /// The schema and the identifier of a name in which nothing is in quotes, as nearly all are.
 fn without_quotes(name: &str) -> Option<(Option<&str>, &str)> {
-    let end = name.bytes().position(|byte| matches!(byte, b'(' | b' ' | b'"')).unwrap_or(name.len());
-    let (name, rest) = name.split_at(end);
-    if rest.starts_with('"') {
-        return None;
+    let (mut schema, mut start) = (None, 0);
+    for (at, byte) in name.bytes().enumerate() {
+        match byte {
+            b'.' => (schema, start) = (Some(&name[start..at]), at + 1),
+            b'(' | b' ' => return Some((schema, &name[start..at])),
+            b'"' => return None,
+            _ => {}
+        }
     }
-    match name.rsplit_once('.') {
-        Some((schema, identifier)) => Some((schema.rsplit('.').next(), identifier)),
-        None => Some((None, name)),
-    }
+    Some((schema, &name[start..]))
 }
 
 /// The schema and the identifier of an object's name. What has no schema has none.
