@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{Beside, Clauses, Column, Expression, Kind, Name, Table, clauses::is};
+use super::{Beside, Clauses, Expression, Kind, Name, Table, clauses::is};
 
 /// The canonical structure of one object.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -43,8 +43,9 @@ impl Definition {
     /// The definition without what is kept beside the structure in fields of their own, as fingerprints see it.
     pub fn structure(&self) -> Cow<'_, Definition> {
         match self {
-            Definition::Table(table) if table.columns.iter().any(Column::has_more_of_not_null) => {
+            Definition::Table(table) if table.has_more_names() => {
                 let mut table = table.clone();
+                table.part_names = Beside::default();
                 for column in table.columns.iter_mut() {
                     (column.not_null_name, column.not_null_inherited) = (Beside(None), Beside(false));
                 }

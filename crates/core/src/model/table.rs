@@ -3,6 +3,8 @@
 //! Column constraints are hoisted to the table where the engine makes no difference, so `id INTEGER PRIMARY KEY` and
 //! `id INTEGER, PRIMARY KEY (id)` are one model.
 
+use std::collections::BTreeMap;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -38,6 +40,10 @@ pub struct Table {
     /// What else is said of it.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     pub clauses: Clauses,
+    /// What a partition's parts of the indexes above it are called (identifiers), by the topmost index, where that is not what the
+    /// engine makes up. It is kept and written; that it differs is no difference, since mostly no person says it.
+    #[serde(default, skip_serializing_if = "no_names")]
+    pub part_names: Beside<BTreeMap<Name, Name>>,
     /// What a partition says of itself that it has with its parent. It comes and goes with that, and is kept only to know its name if
     /// the partition is detached.
     #[serde(skip)]
@@ -65,7 +71,16 @@ fn is_empty<T>(list: &Unordered<T>) -> bool {
     list.0.is_empty()
 }
 
+fn no_names(names: &Beside<BTreeMap<Name, Name>>) -> bool {
+    names.is_empty()
+}
+
 impl Table {
+    /// Whether names are kept beside the structure.
+    pub(super) fn has_more_names(&self) -> bool {
+        !self.part_names.is_empty() || self.columns.iter().any(Column::has_more_of_not_null)
+    }
+
     /// The column of this name.
     pub fn column(&self, name: &Name) -> Option<&Column> {
         self.columns.iter().find(|column| column.name == *name)

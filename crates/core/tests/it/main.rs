@@ -11,6 +11,7 @@ mod postgres_extensions;
 mod postgres_fold;
 mod postgres_inherits;
 mod postgres_names;
+mod postgres_parts;
 mod postgres_plan;
 mod postgres_spellings;
 mod script;

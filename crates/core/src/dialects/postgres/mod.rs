@@ -97,6 +97,7 @@ impl Dialect for Postgres {
         statements.extend(write::owned_by(object));
         if let Some(table) = object.as_table() {
             statements.extend(write::late_foreign_keys(&object.name, table));
+            statements.extend(write::named_parts(&object.name, table));
             statements.extend(write::late_settings(&object.name, &Clauses::default(), &table.clauses));
         }
         statements.join(";\n")
@@ -259,7 +260,9 @@ impl Dialect for Postgres {
                     && (definition.primary_key.iter().chain(definition.unique_keys.iter()).any(|key| key.name == own)
                         || definition.exclusions.iter().any(|check| check.name.as_ref() == Some(&own)))
             });
-            return found.map(|(table, _)| ObjectKey::new(Kind::Table, table.clone()));
+            let constraint = found.map(|(table, _)| ObjectKey::new(Kind::Table, table.clone()));
+            // Or a part of one that is above its table.
+            return constraint.or_else(|| Some(canonical::part_names::find(model, name)?.0));
         }
         // A trigger of a partition is that of its parent, which is the parent's; its state is the partition's.
         if kind == Kind::Trigger {

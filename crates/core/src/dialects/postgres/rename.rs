@@ -3,7 +3,7 @@
 use super::canonical::{self, Renamed, What};
 use super::names;
 use super::parse::identifier_of;
-use super::tokens;
+use super::{tokens, write};
 use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
 use crate::parse::{TokenKind, token};
 
@@ -54,6 +54,9 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
                 {
                     foreign_key.parent = to.clone();
                     touched = true;
+                }
+                if let Some(part) = table.part_names.0.remove(&from) {
+                    table.part_names.0.insert(to.clone(), part);
                 }
             }
             Definition::Index(index) if index.table == from => {
@@ -327,6 +330,16 @@ pub fn constraint(table: &mut Table, from: &Name, to: &Name) {
     let names = keys.chain(table.foreign_keys.iter_mut().map(|key| &mut key.name));
     let checks = table.checks.iter_mut().chain(table.exclusions.iter_mut()).filter_map(|check| check.name.as_mut());
     names.chain(checks).filter(|name| **name == *from).for_each(|name| *name = to.clone());
+}
+
+/// Renames a constraint of a table, or its part of one above it.
+pub fn constraint_or_part(model: &mut Model, key: &ObjectKey, from: &Name, to: &Name) {
+    let part = canonical::part_names::find(model, &write::index_of(&key.name, from));
+    let Some(Definition::Table(table)) = model.get_mut(key).map(|object| &mut object.definition) else { return };
+    constraint(table, from, to);
+    if let Some((_, whole)) = part.filter(|(partition, _)| partition == key) {
+        table.part_names.0.insert(whole, to.clone());
+    }
 }
 
 /// Takes a constraint away; false if there is none of this name.

@@ -4,22 +4,27 @@ use super::canonical::{exclusion_expressions, index_column, not_null_names};
 use super::{mentions, names, write};
 use crate::fold::{Held, Taken};
 use crate::model::{
-    Check, Clauses, Column, Definition, Expression, Index, Kind, Name, Object, OnConflict, Plain, Table,
+    Check, Clauses, Column, Definition, Expression, Index, Key, Kind, Name, Object, OnConflict, Plain, Table,
 };
 
 /// Whether something of the object has no name yet.
 pub fn is_incomplete(object: &Object) -> bool {
     match &object.definition {
         Definition::Table(table) => {
-            let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.name);
-            let checks = table.checks.iter().chain(table.exclusions.iter());
-            keys.chain(table.foreign_keys.iter().map(|key| &key.name)).any(|name| !name.is_given())
-                || checks.into_iter().any(|check| check.name.is_none())
+            has_nameless(table)
                 || table.columns.iter().any(|column| serial(column).is_some() || has_unnamed_sequence(column))
         }
         Definition::Index(_) => !object.name.is_given(),
         _ => false,
     }
+}
+
+/// Whether a constraint of the table has no name yet.
+fn has_nameless(table: &Table) -> bool {
+    let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.name);
+    let mut checks = table.checks.iter().chain(table.exclusions.iter());
+    keys.chain(table.foreign_keys.iter().map(|key| &key.name)).any(|name| !name.is_given())
+        || checks.any(|check| check.name.is_none())
 }
 
 /// Adds it, and gives the sequences that come with the object.
@@ -115,6 +120,9 @@ fn own_names(table: &Table) -> Vec<String> {
 
 /// Gives CHECKs without a name the one that the server makes up.
 pub fn checks(name: &Name, table: &mut Table, taken: &Taken) {
+    if !has_nameless(table) {
+        return;
+    }
     let (own, schema) = (names::identifier(name), schema(name));
     let mut own_names = own_names(table);
     for check in table.checks.iter_mut().filter(|check| check.name.is_none()) {
@@ -148,6 +156,9 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
             }
         }
     }
+    if !has_nameless(table) {
+        return;
+    }
     let mut own_names = own_names(table);
     let mut free = |columns: &str, label: &str, with_index: bool| {
         let name = names::first_free(&own, columns, label, |name| {
@@ -166,13 +177,10 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
         };
     }
     for key in table.unique_keys.iter_mut().filter(|key| !key.name.is_given()) {
-        let columns = key.parts.iter().map(|part| part.column.canonical().to_owned());
-        let columns: Vec<String> = columns.chain(included(&key.clauses)).collect();
-        key.name = free(&names::addition(columns.iter().map(String::as_str)), "key", true);
+        key.name = free(&unique_columns(key), "key", true);
     }
     for check in table.exclusions.iter_mut().filter(|check| check.name.is_none()) {
-        let columns = exclusion_columns(check);
-        check.name = Some(free(&names::addition(columns.iter().map(String::as_str)), "excl", true));
+        check.name = Some(free(&exclusion_columns(check), "excl", true));
     }
     for key in table.foreign_keys.iter_mut().filter(|key| !key.name.is_given()) {
         key.name = free(&names::addition(key.columns.iter().map(Name::canonical)), "fkey", false);
@@ -183,13 +191,23 @@ fn included(clauses: &Clauses) -> Vec<String> {
     clauses.value("include").map_or_else(Vec::new, |list| list.split(", ").map(names::unquoted).collect())
 }
 
-fn exclusion_columns(check: &Check) -> Vec<String> {
+/// The columns of a UNIQUE constraint as a part of its made-up name.
+pub fn unique_columns(key: &Key) -> String {
+    let columns = key.parts.iter().map(|part| part.column.canonical().to_owned());
+    let columns: Vec<String> = columns.chain(included(&key.clauses)).collect();
+    names::addition(columns.iter().map(String::as_str))
+}
+
+/// The columns of an exclusion constraint as a part of its made-up name.
+pub fn exclusion_columns(check: &Check) -> String {
     let expressions = exclusion_expressions(check.condition.written());
-    expressions.iter().map(|expression| index_column(expression)).chain(included(&check.clauses)).collect()
+    let columns = expressions.iter().map(|expression| index_column(expression));
+    let columns: Vec<String> = columns.chain(included(&check.clauses)).collect();
+    names::addition(columns.iter().map(String::as_str))
 }
 
 /// The columns of an index as a part of its made-up name.
-fn index_columns(index: &Index) -> String {
+pub fn index_columns(index: &Index) -> String {
     let mut columns: Vec<String> = Vec::new();
     for name in index.parts.iter().map(|part| index_column(part.expression.written())).chain(included(&index.clauses)) {
         // A second one of the same name gets a number (`ChooseIndexColumnNames()`).

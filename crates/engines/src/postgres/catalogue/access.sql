@@ -11,7 +11,7 @@ FROM (
     CASE c.relkind WHEN 'v' THEN 'VIEW ' WHEN 'm' THEN 'MATERIALIZED VIEW ' WHEN 'S' THEN 'SEQUENCE ' WHEN 'f' THEN 'FOREIGN TABLE ' ELSE 'TABLE ' END
       || quote_ident(n.nspname) || '.' || quote_ident(c.relname) AS subject,
     CASE c.relkind WHEN 'S' THEN 'SEQUENCE ' ELSE 'TABLE ' END || quote_ident(n.nspname) || '.' || quote_ident(c.relname) AS granted,
-    CASE WHEN c.relkind IN ('v', 'm') THEN (SELECT string_agg(format(E'\nGRANT %s (%I) ON TABLE %I.%I TO %s%s;', ca.privilege_type, at.attname, n.nspname, c.relname,
+    CASE WHEN c.relkind IN ('v', 'm') AND (SELECT bool_or(at.attacl IS NOT NULL) FROM pg_attribute at WHERE at.attrelid = c.oid) THEN (SELECT string_agg(format(E'\nGRANT %s (%I) ON TABLE %I.%I TO %s%s;', ca.privilege_type, at.attname, n.nspname, c.relname,
         CASE WHEN ca.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(ca.grantee)) END, CASE WHEN ca.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END), '' ORDER BY at.attnum, ca.grantee, ca.privilege_type)
      FROM pg_attribute at, aclexplode(at.attacl) ca WHERE at.attrelid = c.oid) END AS columns
   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace

@@ -1,16 +1,4 @@
--- Comments on tables and their columns, of which there are many, without pg_identify_object().
-SELECT 'comment on', x.name,
-  'COMMENT ON ' || x.subject || ' IS ' || quote_literal(x.description) || ';'
-FROM (
-  SELECT CASE WHEN d.objsubid > 0 THEN 'COLUMN ' WHEN c.relkind = 'f' THEN 'FOREIGN TABLE ' ELSE 'TABLE ' END
-      || quote_ident(n.nspname) || '.' || quote_ident(c.relname)
-      || CASE WHEN d.objsubid > 0 THEN (SELECT '.' || quote_ident(a.attname) FROM pg_attribute a WHERE a.attrelid = d.objoid AND a.attnum = d.objsubid) ELSE '' END AS subject,
-    quote_ident(n.nspname) || '.' || quote_ident(c.relname) AS name, d.description, d.objsubid
-  FROM pg_description d JOIN pg_class c ON c.oid = d.objoid JOIN pg_namespace n ON n.oid = c.relnamespace
-  WHERE d.classoid = 'pg_class'::regclass AND d.objoid >= 16384 AND c.relkind IN ('r', 'p', 'f') AND n.nspname <> 'wevrun' AND c.relpersistence <> 't'
-    /*own pg_class d.objoid*/
-) x
-ORDER BY x.name, x.objsubid;
+-- Comments on tables and their columns are said with the tables.
 SELECT 'comment on', i.identity,
   format('COMMENT ON %s IS %L;', CASE i.type
     WHEN 'table column' THEN 'COLUMN ' || i.identity

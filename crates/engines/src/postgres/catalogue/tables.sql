@@ -108,10 +108,18 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
         CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END), '' ORDER BY nn.conname)
       FROM pg_constraint nn JOIN pg_attribute na ON na.attrelid = nn.conrelid AND na.attnum = nn.conkey[1]
       WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND NOT nn.convalidated AND nn.conislocal), '')*/
+    -- What a partition's parts of the keys above it are called.
+    || CASE WHEN c.relispartition THEN coalesce((SELECT string_agg(format(E'\nALTER TABLE ONLY %I.%I ADD CONSTRAINT %I %s;', n.nspname, c.relname, pk.conname, pg_get_constraintdef(pk.oid)), '' ORDER BY pk.conname)
+      FROM pg_constraint pk WHERE pk.conrelid = c.oid AND pk.contype IN ('p', 'u', 'x') AND pk.conparentid <> 0), '') ELSE '' END
     || E'\nALTER TABLE ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || ' OWNER TO ' || quote_ident(pg_get_userbyid(c.relowner)) || ';'
     || CASE WHEN cols.granted IS NOT TRUE THEN '' ELSE (SELECT string_agg(format(E'\nGRANT %s (%I) ON TABLE %I.%I TO %s%s;', ca.privilege_type, a.attname, n.nspname, c.relname,
         CASE WHEN ca.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(ca.grantee)) END, CASE WHEN ca.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END), '' ORDER BY a.attnum, ca.grantee, ca.privilege_type)
       FROM pg_attribute a, aclexplode(a.attacl) ca WHERE a.attrelid = c.oid AND NOT a.attisdropped) END
+    || coalesce((SELECT string_agg(E'\nCOMMENT ON ' || CASE WHEN d.objsubid > 0 THEN 'COLUMN ' WHEN c.relkind = 'f' THEN 'FOREIGN TABLE ' ELSE 'TABLE ' END
+        || quote_ident(n.nspname) || '.' || quote_ident(c.relname)
+        || CASE WHEN d.objsubid > 0 THEN (SELECT '.' || quote_ident(a.attname) FROM pg_attribute a WHERE a.attrelid = d.objoid AND a.attnum = d.objsubid) ELSE '' END
+        || ' IS ' || quote_literal(d.description) || ';', '' ORDER BY d.objsubid)
+      FROM pg_description d WHERE d.objoid = c.oid AND d.classoid = 'pg_class'::regclass), '')
 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 LEFT JOIN constraints k ON k.conrelid = c.oid LEFT JOIN parents p ON p.inhrelid = c.oid
 LEFT JOIN (SELECT i.indrelid, ic.relname FROM pg_index i JOIN pg_class ic ON ic.oid = i.indexrelid WHERE i.indisclustered) clustered ON clustered.indrelid = c.oid

@@ -8,7 +8,7 @@ use std::collections::HashMap;
 use super::super::parse::DEFAULT_OF_CHILDREN;
 use super::super::sameness::Constraint;
 use super::super::{attributes, listed_names, names, settle};
-use super::{index_parts, not_null_names};
+use super::{index_parts, not_null_names, part_names};
 use crate::fold::Taken;
 use crate::model::{
     Beside, Check, Clauses, Column, Definition, Expression, ForeignKey, Key, Kind, Model, Name, Object, ObjectKey,
@@ -44,6 +44,7 @@ pub fn expand(model: &mut Model) {
         waiting = later;
     }
     index_parts::settle(model);
+    part_names::settle(model);
     not_null_names::settle(model);
     for object in model.objects_mut() {
         if let Definition::Table(table) = &mut object.definition {

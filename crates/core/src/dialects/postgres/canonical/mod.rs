@@ -17,6 +17,7 @@ pub mod not_null_names;
 mod operator_classes;
 mod operators;
 mod outputs;
+pub mod part_names;
 mod partition_key;
 mod scope;
 mod sets;
@@ -35,7 +36,7 @@ pub use literal::canonical as constant;
 pub use operators::DROPPED;
 pub use outputs::index_column;
 use rayon::prelude::*;
-pub use standalone::{standalone, without_parent};
+pub use standalone::{above, standalone, without_parent};
 pub use type_names::multirange;
 
 use super::rename::{all_clauses, expressions_mut, types_mut};
@@ -153,12 +154,12 @@ fn resolve(object: &mut Object, known: &Known) {
                 // The sequence of an identity column has a name of its own only if it is not the usual one.
                 let given =
                     column.clauses.value("identity.name").map(|name| names::parts(name).pop().unwrap_or_default());
-                if given.as_ref() == Some(&names::made_up(&table_name, column.name.canonical(), "seq")) {
-                    column.clauses.remove("identity.name");
-                } else if let Some(given) = given
-                    .filter(|_| column.clauses.value("identity.name").is_some_and(|name| names::parts(name).len() == 1))
-                {
-                    column.clauses.say("identity.name", names::qualified(&own, &given).canonical());
+                if let Some(given) = given {
+                    if given == names::made_up(&table_name, column.name.canonical(), "seq") {
+                        column.clauses.remove("identity.name");
+                    } else if column.clauses.value("identity.name").is_some_and(|name| names::parts(name).len() == 1) {
+                        column.clauses.say("identity.name", names::qualified(&own, &given).canonical());
+                    }
                 }
                 if column.clauses.has("identity") {
                     let options = identity_options(&column.clauses);

@@ -29,10 +29,11 @@ pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
             column.not_null_name = Beside(not_null.get(&column.name).filter(|name| **name != usual).cloned());
         }
     }
-    for parent in above.iter().filter_map(|name| model.table(name)) {
-        take_constraints(table, parent);
+    for (name, parent) in above.iter().filter_map(|name| Some((name, model.table(name)?))) {
+        take_constraints(table, name, parent);
     }
     let mut indexes = std::mem::take(&mut table.of_parent.0.indexes);
+    let part_names = std::mem::take(&mut table.part_names.0);
     table.of_parent = Beside::default();
     let mut taken = Taken::default();
     model.objects().for_each(|object| taken.add(settle::held(object)));
@@ -45,7 +46,9 @@ pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
     for (parent, index) in model.of_kind(Kind::Index).filter_map(|object| Some((object, object.as_index()?))) {
         let is_there = |own: &Object| own.as_index().is_some_and(|own| says_the_same(own, index));
         if above.contains(&index.table) && !indexes.iter().any(is_there) {
-            let mut copy = Object { name: Name::none(), text: String::new(), ..parent.clone() };
+            let schema = names::schema(&key.name).unwrap_or_default();
+            let part = part_names.get(&parent.name).map(|part| names::qualified(&schema, part.canonical()));
+            let mut copy = Object { name: part.unwrap_or_else(Name::none), text: String::new(), ..parent.clone() };
             if let Definition::Index(index) = &mut copy.definition {
                 index.table = key.name.clone();
                 index.clauses.remove("comment");
@@ -91,7 +94,7 @@ pub fn without_parent(model: &Model, key: &ObjectKey, parent: &Name) -> Option<O
 }
 
 /// The tables above a partition, nearest first.
-fn above(model: &Model, partition: &Table) -> Vec<Name> {
+pub fn above(model: &Model, partition: &Table) -> Vec<Name> {
     let mut found: Vec<Name> = Vec::new();
     let mut next = partition.clauses.value("partition of").map(|name| Name::new(name, name));
     while let Some(name) = next.filter(|name| !found.contains(name)) {
@@ -103,14 +106,16 @@ fn above(model: &Model, partition: &Table) -> Vec<Name> {
 }
 
 /// Gives a table the constraints that it has with a parent: as it says them itself, or as the server has made them for it.
-fn take_constraints(table: &mut Table, parent: &Table) {
+fn take_constraints(table: &mut Table, name: &Name, parent: &Table) {
     let own = &table.of_parent.0;
+    let part_names = &table.part_names.0;
+    let part = |constraint: &Name| part_names.get(&write::index_of(name, constraint)).cloned();
     let uncommented = |clauses: &Clauses| -> Clauses {
         let is_comment = |name: &str| matches!(name, "comment" | "index comment");
         clauses.iter().filter(|(name, _)| !is_comment(name)).map(|(name, value)| (name, value.clone())).collect()
     };
     let keys = |key: &crate::model::Key| crate::model::Key {
-        name: Name::none(),
+        name: part(&key.name).unwrap_or_else(Name::none),
         clauses: uncommented(&key.clauses),
         ..key.clone()
     };
@@ -131,7 +136,8 @@ fn take_constraints(table: &mut Table, parent: &Table) {
     }
     for check in parent.exclusions.iter() {
         let same = own.exclusions.iter().find(|own| own.condition == check.condition).cloned();
-        let nameless = || Check { name: None, clauses: uncommented(&check.clauses), ..check.clone() };
+        let name = check.name.as_ref().and_then(part);
+        let nameless = || Check { name, clauses: uncommented(&check.clauses), ..check.clone() };
         table.exclusions.0.push(same.unwrap_or_else(nameless));
     }
     for check in parent.checks.iter().filter(|check| !check.clauses.has("no inherit")) {

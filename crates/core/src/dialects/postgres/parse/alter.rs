@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::super::canonical::part_names;
 use super::access::{self, Subject, amend, kinds, say, say_of_index, subject_name};
 use super::{definitions, expression, grants, identifier, names, objects, operators, own_name};
 use crate::diagnostics::{Code, Diagnostic};
@@ -188,17 +189,17 @@ fn rename(
             let new = to(key);
             // The index of a constraint has the constraint's name.
             if key.kind == Kind::Table && index.as_ref().is_some_and(|index| *index != key.name) {
-                if let (Some(mut object), Some(index)) = (model.remove(key), &index) {
+                if let Some(index) = &index {
                     let [from, to] = [index, &new].map(|name| names::simple(&names::identifier(name)));
-                    if let Definition::Table(table) = &mut object.definition {
-                        super::super::rename::constraint(table, &from, &to);
+                    super::super::rename::constraint_or_part(model, key, &from, &to);
+                    if let Some(object) = model.get_mut(key) {
+                        object.text.clear();
                     }
-                    object.text.clear();
-                    model.insert(object);
                 }
                 return Ok(());
             }
             super::super::rename::say_identity_sequences(model, key);
+            part_names::say_all(model, key);
             super::super::rename::object(model, key, &new);
             if let Some(mut object) = model.remove(&ObjectKey::new(key.kind, new)) {
                 object.formerly.table.get_or_insert(key.name.clone());

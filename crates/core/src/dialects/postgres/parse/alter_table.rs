@@ -28,10 +28,14 @@ pub fn actions(
         let from = names::simple(&identifier(reader, "a constraint's name")?);
         reader.expect("TO")?;
         let to = names::simple(&identifier(reader, "the new name")?);
-        return Ok(vec![amend(subject(), if_exists, move |object| {
-            let Definition::Table(table) = &mut object.definition else { return Ok(()) };
-            super::super::rename::constraint(table, &from, &to);
-            Ok(())
+        return Ok(vec![StatementKind::Amend(Amendment {
+            kinds: kinds.to_vec(),
+            name: name.clone(),
+            if_exists,
+            apply: Arc::new(move |model, key| {
+                super::super::rename::constraint_or_part(model, key, &from, &to);
+                Ok(())
+            }),
         })]);
     }
     if reader.take(&["RENAME"]) {

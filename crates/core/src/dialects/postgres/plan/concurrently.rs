@@ -240,7 +240,10 @@ impl<'m> Late<'m> {
                 [&self.goal, want].into_iter().any(|model| model.named(&name).next().is_some())
             };
             // A name that says of which index it is: those that the server makes up may be taken by parts of another one.
-            let name = names::qualified(&own_schema, &names::first_free(&identifier(partition), &own, "idx", is_taken));
+            let made_up = || names::first_free(&identifier(partition), &own, "idx", is_taken);
+            let given = want.table(partition).and_then(|table| table.part_names.get(&object.name));
+            let name = given.map_or_else(made_up, |name| name.canonical().to_owned());
+            let name = names::qualified(&own_schema, &name);
             if is_partitioned(want, partition) {
                 drop_branches.push(format!("DROP INDEX IF EXISTS {name}"));
                 branches.push(write::create_index(&name, &on(index, partition, true), false));

@@ -14,6 +14,7 @@ mod inheritance;
 mod labels;
 mod operators;
 mod order;
+mod part_names;
 mod partitions;
 mod plain;
 mod swap;
@@ -598,6 +599,8 @@ impl<'p> Planner<'p> {
     /// What needs more than one object to be there.
     fn finish(&mut self) {
         let planning = self.planning;
+        let named = part_names::step(planning.want, &self.have, &self.again);
+        self.steps.extend(named);
         for object in planning.want.of_kind(Kind::Sequence) {
             let before = self.have().get(&object.key());
             let rebuilt = object

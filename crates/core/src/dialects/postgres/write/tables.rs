@@ -303,6 +303,37 @@ pub fn index_of(table: &Name, constraint: &Name) -> Name {
     names::qualified(&names::schema(table).unwrap_or_default(), constraint.canonical())
 }
 
+/// The parts of indexes above it that a partition has and that are called otherwise than the server would call them, as a dump says
+/// them.
+pub fn named_parts(name: &Name, table: &Table) -> Vec<String> {
+    let own = &table.of_parent.0;
+    let mut out = Vec::new();
+    for (whole, part) in table.part_names.iter() {
+        let primary = own.primary_key.iter().map(|key| ("PRIMARY KEY", key));
+        let keys = primary.chain(own.unique_keys.iter().map(|key| ("UNIQUE", key)));
+        let mut constraints = keys.filter(|(_, key)| key.name == *part).map(|(what, key)| key_constraint(what, key));
+        let mut exclusions = own.exclusions.iter().filter(|check| check.name.as_ref() == Some(part));
+        let full = index_of(name, part);
+        let mut whole = whole.clone();
+        if let Some(constraint) = constraints.next().or_else(|| exclusions.next().map(exclusion_constraint)) {
+            out.push(format!("ALTER TABLE ONLY {name} ADD {constraint}"));
+        } else if let Some(index) = own.indexes.iter().find(|index| index.name == full).and_then(Object::as_index) {
+            let mut index = index.clone();
+            if let Some(attached) = index.clauses.value("attached to") {
+                whole = Name::new(attached, attached);
+            }
+            if table.clauses.has("partition by") {
+                index.clauses.say("only", "");
+            }
+            out.push(create_index(&full, &index, false));
+        } else {
+            continue;
+        }
+        out.push(format!("ALTER INDEX {whole} ATTACH PARTITION {full}"));
+    }
+    out
+}
+
 /// What only ALTER can say of a column, where it differs from `have`.
 pub fn column_extras(table: &Name, column: &Column, have: Option<&Column>) -> Vec<String> {
     let mut out = Vec::new();
