@@ -115,7 +115,8 @@ object again, the DROP must stand before the CREATE, in the same file."
     WV110 Error "a table or view is used that the schema does not have"
 "A foreign key, index, view or trigger names a table or view that no file creates, or a table
 names such a parent. Either the name is misspelled, or the file that creates it is not covered
-by the `source` globs in wevrun.toml."
+by the `source` globs in wevrun.toml. An index that belongs to a constraint, or that is a part of
+another index, is none that a DROP can name."
 
     WV111 Error "a column is used that the table does not have"
 "A key, foreign key, index or trigger names a column that the table does not have, or something is

@@ -300,8 +300,9 @@ impl Folder<'_> {
 
     /// Takes an object out with what it owns; whether it was there.
     fn drop(&mut self, kind: Kind, name: &Name, (if_exists, cascade): (bool, bool), location: Location) -> bool {
-        match dropped(kind).iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name)) {
-            Some(found) => {
+        let kinds = dropped(kind);
+        match kinds.iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name)) {
+            Some(found) if kinds.contains(&found.kind) => {
                 if cascade {
                     self.dialect.drop_with_dependents(&mut self.folded.model, &found);
                     self.count_names();
@@ -314,8 +315,14 @@ impl Folder<'_> {
                 }
                 return true;
             }
-            None if if_exists || self.folded.unreadable.contains(name) => {}
-            None => self.unknown(kind, name, location),
+            // The name means something inside another object.
+            Some(found) if kind == Kind::Index => self.folded.diagnostics.push(
+                Diagnostic::new(Code::WV110, format!("index `{name}` belongs to {found} and does not go alone"))
+                    .at(head(location), "can't drop it")
+                    .help("drop the constraint that it belongs to, or the index whose part it is"),
+            ),
+            _ if if_exists || self.folded.unreadable.contains(name) => {}
+            _ => self.unknown(kind, name, location),
         }
         false
     }

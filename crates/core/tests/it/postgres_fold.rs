@@ -345,3 +345,19 @@ fn what_a_partition_had_with_its_parent_is_its_own_when_it_is_detached() {
          CREATE TABLE drones (id integer NOT NULL, age integer, CONSTRAINT bees_id_check CHECK (id > 0));",
     );
 }
+
+/// What a name means inside a table is no reason to drop the table.
+#[test]
+fn what_belongs_to_a_table_is_not_dropped_for_it() {
+    const LOTS: &str = "CREATE TABLE lots (id integer PRIMARY KEY) PARTITION BY RANGE (id);
+        CREATE INDEX by_id ON lots (id); CREATE TABLE lots_1 PARTITION OF lots FOR VALUES FROM (1) TO (2);";
+    for index in ["lots_pkey", "lots_1_pkey", "lots_1_id_idx"] {
+        let build = built(&[&format!("{LOTS} DROP INDEX IF EXISTS {index};")]);
+        let [found] = &build.diagnostics[..] else { panic!("{:?}", build.diagnostics) };
+        assert!(found.message.contains("does not go alone"), "{}", found.message);
+        assert_eq!(build.model.tables().count(), 2);
+    }
+    let triggers = built(&[&format!("{LOTS} DROP TRIGGER IF EXISTS touch ON lots_1;")]);
+    assert!(triggers.diagnostics.is_empty() && triggers.model == model(LOTS), "{:?}", triggers.diagnostics);
+    assert!(built(&[&format!("{LOTS} DROP TRIGGER touch ON lots_1;")]).has_errors());
+}
