@@ -139,7 +139,9 @@ fn called(
         wholes.extend(table.primary_key.iter().map(|key| (of(&key.name), String::new(), "pkey")));
         wholes.extend(table.unique_keys.iter().map(key));
         wholes.extend(table.exclusions.iter().filter_map(exclusion));
-        let mut own: Vec<&(&Object, &Index)> = indexes.get(top).into_iter().flatten().collect();
+        // One of the table ONLY that lacks parts has none below but those that are attached.
+        let is_whole = |(_, index): &&(&Object, &Index)| !index.clauses.has("only");
+        let mut own: Vec<_> = indexes.get(top).into_iter().flatten().filter(is_whole).collect();
         match order {
             Order::Said => own.sort_by_key(|(object, _)| object.location),
             Order::Made => own.sort_by_key(|(object, _)| &object.name),

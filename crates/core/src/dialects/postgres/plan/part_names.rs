@@ -5,12 +5,12 @@ use std::collections::BTreeSet;
 use super::super::canonical::above;
 use super::super::tokens::{dollar_quoted, literal};
 use super::super::write;
-use crate::model::{Column, Kind, Model, Name, ObjectKey, Table};
+use crate::model::{Check, Column, Key, Kind, Model, Name, ObjectKey, Table};
 use crate::script::Step;
 
 /// The step that gives them their names, for the partitions that get such parts. `have` is what there is under want's names,
 /// `again` what is made again.
-pub fn step(want: &Model, have: &Model, again: &BTreeSet<ObjectKey>) -> Option<Step> {
+pub fn step<'m>(want: &'m Model, have: &'m Model, again: &BTreeSet<ObjectKey>) -> Option<Step> {
     let is_new = |key: &ObjectKey| have.get(key).is_none() || again.contains(key);
     let mut rows = Vec::new();
     for (partition, table) in want.tables().filter(|(_, table)| !table.part_names.is_empty()) {
@@ -27,11 +27,11 @@ pub fn step(want: &Model, have: &Model, again: &BTreeSet<ObjectKey>) -> Option<S
             if want.get(&index).is_some() {
                 return comes || is_new(&index);
             }
-            let has_it = |model: &Model, top: &Name| model.table(top).is_some_and(|table| has_index(top, table, whole));
-            above
-                .iter()
-                .find(|top| has_it(want, top))
-                .is_some_and(|top| comes || is_new(&ObjectKey::new(Kind::Table, top.clone())) || !has_it(have, top))
+            let of = |model: &'m Model, top: &Name| constraint_of(top, model.table(top)?, whole);
+            let constraint = above.iter().find_map(|top| Some((top, of(want, top)?)));
+            constraint.is_some_and(|(top, constraint)| {
+                comes || is_new(&ObjectKey::new(Kind::Table, top.clone())) || of(have, top) != Some(constraint)
+            })
         };
         for (whole, part) in table.part_names.iter().filter(|(whole, _)| is_made(whole)) {
             let [partition, whole, part] = [partition, whole, part].map(|name| literal(name.canonical()));
@@ -51,11 +51,12 @@ fn is_retyped(have: &Table, want: &Table) -> bool {
     })
 }
 
-/// Whether a constraint of the table has this index.
-fn has_index(name: &Name, table: &Table, index: &Name) -> bool {
-    let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.name);
-    let exclusions = table.exclusions.iter().filter_map(|check| check.name.as_ref());
-    keys.chain(exclusions).any(|constraint| write::index_of(name, constraint) == *index)
+/// The constraint of a table that has this index: a key, or one of exclusion.
+fn constraint_of<'t>(name: &Name, table: &'t Table, index: &Name) -> Option<(Option<&'t Key>, Option<&'t Check>)> {
+    let is_it = |constraint: &Name| write::index_of(name, constraint) == *index;
+    let key = table.primary_key.iter().chain(table.unique_keys.iter()).find(|key| is_it(&key.name));
+    let exclusion = table.exclusions.iter().find(|check| check.name.as_ref().is_some_and(is_it));
+    (key.is_some() || exclusion.is_some()).then_some((key, exclusion))
 }
 
 /// A statement that renames the parts, whatever the server has called them: of each the partition, the topmost index, the name. As
