@@ -361,3 +361,41 @@ fn what_belongs_to_a_table_is_not_dropped_for_it() {
     assert!(triggers.diagnostics.is_empty() && triggers.model == model(LOTS), "{:?}", triggers.diagnostics);
     assert!(built(&[&format!("{LOTS} DROP TRIGGER touch ON lots_1;")]).has_errors());
 }
+
+/// What a key takes over is its index from then on.
+#[test]
+fn a_key_uses_an_index_that_is_there() {
+    const HIVES: &str = "CREATE TABLE hives (id integer, name text, place text);";
+    same(
+        &format!(
+            "{HIVES} CREATE UNIQUE INDEX CONCURRENTLY by_id ON hives (id); CREATE UNIQUE INDEX by_name ON hives (name) INCLUDE (place) WITH (fillfactor = 70);
+             COMMENT ON INDEX by_name IS 'x';
+             ALTER TABLE hives ADD PRIMARY KEY USING INDEX by_id, ADD CONSTRAINT one_name UNIQUE USING INDEX by_name DEFERRABLE, ADD UNIQUE (place);"
+        ),
+        "CREATE TABLE hives (id integer, name text, place text, CONSTRAINT by_id PRIMARY KEY (id),
+             CONSTRAINT one_name UNIQUE (name) INCLUDE (place) WITH (fillfactor = 70) DEFERRABLE, UNIQUE (place));
+         COMMENT ON INDEX one_name IS 'x';",
+    );
+    // The usual way to change a key: the new index takes the old one's name.
+    same(
+        &format!(
+            "{HIVES} ALTER TABLE hives ADD PRIMARY KEY (id); ALTER TABLE hives RENAME CONSTRAINT hives_pkey TO old;
+             CREATE UNIQUE INDEX hives_pkey ON hives (id, name); ALTER TABLE hives DROP CONSTRAINT old;
+             ALTER TABLE hives ADD PRIMARY KEY USING INDEX hives_pkey;"
+        ),
+        "CREATE TABLE hives (id integer, name text, place text, PRIMARY KEY (id, name));",
+    );
+    let unknown = built(&[&format!("{HIVES} ALTER TABLE hives ADD PRIMARY KEY USING INDEX none;")]);
+    assert!(
+        unknown.diagnostics[0].message.contains("there is no index `public.\"none\"`"),
+        "{:?}",
+        unknown.diagnostics
+    );
+}
+
+#[test]
+fn a_copy_of_a_table_that_is_not_there_is_an_error() {
+    let build = built(&["CREATE TABLE hives (LIKE elsewhere INCLUDING ALL);"]);
+    let [found] = &build.diagnostics[..] else { panic!("{:?}", build.diagnostics) };
+    assert!(found.message.contains("uses table `elsewhere`, which is not defined"), "{}", found.message);
+}

@@ -65,3 +65,12 @@ CREATE TABLE visits_old_first PARTITION OF visits_old FOR VALUES IN (1);
 CREATE INDEX older_than_its_parent ON visits_old_first (id);
 CREATE INDEX visits_by_id ON visits (id);
 CREATE TABLE visits_new PARTITION OF visits FOR VALUES FROM ('2025-01-01') TO ('2026-01-01');
+
+-- Keys that take over indexes.
+CREATE TABLE seals (number int CONSTRAINT seals_pkey PRIMARY KEY, lot text);
+ALTER TABLE seals RENAME CONSTRAINT seals_pkey TO seals_old;
+CREATE UNIQUE INDEX seals_pkey ON seals (number, lot);
+ALTER TABLE seals DROP CONSTRAINT seals_old, ADD PRIMARY KEY USING INDEX seals_pkey;
+CREATE UNIQUE INDEX seals_by_lot ON seals (lot) INCLUDE (number) WITH (fillfactor = 70);
+COMMENT ON INDEX seals_by_lot IS 'one lot, one seal';
+ALTER TABLE seals ADD CONSTRAINT one_seal UNIQUE USING INDEX seals_by_lot DEFERRABLE;

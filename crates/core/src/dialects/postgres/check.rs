@@ -39,6 +39,11 @@ fn parents(model: &Model, object: &Object, checks: &mut Checks<'_>) {
             listed_names(table.clauses.value(clause).unwrap_or_default()).into_iter().filter(|name| !known(name));
         unknown.for_each(|name| checks.unknown_relation(object, &name, None, what));
     }
+    let copied = table.clauses.iter().filter(|(clause, _)| clause.starts_with("like "));
+    for (_, what) in copied {
+        let from = what.canonical.split('|').next().unwrap_or_default();
+        checks.unknown_relation(object, &Name::new(from, from), None, "table");
+    }
     let strays: Vec<&Column> = table.columns.iter().filter(|column| column.data_type.is_none()).collect();
     if strays.is_empty() || !parents_of(table).iter().all(known) {
         return;

@@ -16,6 +16,7 @@ mod settle;
 mod tokens;
 mod types;
 mod unfolded;
+mod using_index;
 mod write;
 
 use std::borrow::Cow;

@@ -171,10 +171,7 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
         names::simple(&name)
     };
     if let Some(key) = table.primary_key.as_mut().filter(|key| !key.name.is_given()) {
-        key.name = match key.clauses.remove("using index") {
-            Some(index) => names::simple(&index.canonical),
-            None => free("", "pkey", true),
-        };
+        key.name = free("", "pkey", true);
     }
     for key in table.unique_keys.iter_mut().filter(|key| !key.name.is_given()) {
         key.name = free(&unique_columns(key), "key", true);

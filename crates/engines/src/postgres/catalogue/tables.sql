@@ -3,7 +3,8 @@ WITH other_storage AS MATERIALIZED (
   SELECT array_agg(oid) AS types, array_agg(oid::bigint << 8 | ascii(typstorage::text)) AS pairs FROM pg_type WHERE typlen = -1 AND typstorage <> 'x'
 ), constraints AS (
   SELECT k.conrelid, string_agg(k.said, E',\n' ORDER BY k.place, k.conname) FILTER (WHERE NOT k.late) AS listed,
-    string_agg(k.said, E',\nADD ' ORDER BY k.place, k.conname) FILTER (WHERE k.late) AS later
+    string_agg(k.said, E',\nADD ' ORDER BY k.place, k.conname) FILTER (WHERE k.late) AS later,
+    string_agg(k.of_index, '' ORDER BY k.conname) AS of_indexes
   FROM (
   -- CREATE TABLE takes NOT VALID, and forgets it.
   SELECT k.conrelid, k.conname, position(k.contype IN 'puxcf') AS place, NOT k.convalidated /*18+ AND k.conenforced*/ AND c.relkind <> 'f' AS late,
@@ -12,10 +13,15 @@ WITH other_storage AS MATERIALIZED (
         /*18+ || CASE WHEN NOT k.conenforced THEN ' NOT ENFORCED' ELSE '' END*/
         || CASE WHEN NOT k.convalidated /*18+ AND k.conenforced*/ THEN ' NOT VALID' ELSE '' END
       -- The usual form of a primary key: by the server's function it takes twice as long.
-      WHEN k.contype = 'p' AND cardinality(k.conkey) = 1 AND NOT k.condeferrable AND i.indnatts = 1 AND ic.reloptions IS NULL AND ic.reltablespace = 0
+      WHEN k.contype = 'p' AND cardinality(k.conkey) = 1 AND NOT k.condeferrable AND i.indnatts = 1
       THEN 'PRIMARY KEY (' || (SELECT quote_ident(a.attname) FROM pg_attribute a WHERE a.attrelid = k.conrelid AND a.attnum = k.conkey[1]) || ')'
-      ELSE pg_get_constraintdef(k.oid) END AS said
-  FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid LEFT JOIN pg_index i ON k.contype = 'p' AND i.indexrelid = k.conindid LEFT JOIN pg_class ic ON ic.oid = i.indexrelid
+      ELSE pg_get_constraintdef(k.oid) END AS said,
+    -- The server's function leaves these out.
+    CASE WHEN ic.reloptions IS NULL AND coalesce(ic.reltablespace, 0) = 0 THEN NULL ELSE concat(
+      CASE WHEN ic.reloptions IS NOT NULL THEN format(E'\nALTER INDEX %s SET (%s);', ic.oid::regclass,
+        (SELECT string_agg(format('%I = %L', o.option_name, o.option_value), ', ') FROM pg_options_to_table(ic.reloptions) o)) END,
+      (SELECT format(E'\nALTER INDEX %s SET TABLESPACE %I;', ic.oid::regclass, s.spcname) FROM pg_tablespace s WHERE s.oid = ic.reltablespace)) END AS of_index
+  FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid LEFT JOIN pg_index i ON k.contype IN ('p', 'u', 'x') AND i.indexrelid = k.conindid LEFT JOIN pg_class ic ON ic.oid = i.indexrelid
   WHERE k.conrelid >= 16384 AND k.contype IN ('p', 'u', 'x', 'c', 'f') AND k.conparentid = 0 AND (k.conislocal OR k.contype = 'f') /*share k.conrelid*/
   ) k
   GROUP BY k.conrelid
@@ -42,6 +48,7 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
     CASE WHEN ts.spcname IS NOT NULL THEN format(E'\nTABLESPACE %I', ts.spcname) END) ELSE '' END
     || ';'
     || CASE WHEN k.later IS NULL THEN '' ELSE E'\nALTER TABLE ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || E'\nADD ' || k.later || ';' END
+    || coalesce(k.of_indexes, '')
     || CASE WHEN cols.altered THEN coalesce((SELECT string_agg(concat(
         CASE WHEN a.attidentity <> '' THEN (SELECT format(E'\nALTER TABLE %I.%I ALTER COLUMN %I ADD GENERATED %s AS IDENTITY (SEQUENCE NAME %I.%I START %s INCREMENT %s MINVALUE %s MAXVALUE %s CACHE %s%s%s);',
             n.nspname, c.relname, a.attname, CASE a.attidentity WHEN 'a' THEN 'ALWAYS' ELSE 'BY DEFAULT' END, sn.nspname, sc.relname,

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::super::{canonical, cascade, mentions};
+use super::super::{canonical, cascade, mentions, using_index};
 use super::access::{self, Subject, amend, missing, say};
 use super::alter::{Change, Outcome, enabled, unknown};
 use super::constraints::{Found, sees_table_constraint, table_constraint};
@@ -98,7 +98,7 @@ pub fn actions(
             if let (Some(before), Definition::Table(table)) = (before, &mut object.definition) {
                 keep_for_children(&before, table);
             }
-            outcome
+            outcome.and_then(|()| using_index::take_over(model, key))
         }),
     }));
     kinds_found.extend(others);
