@@ -376,6 +376,10 @@ fn a_key_uses_an_index_that_is_there() {
              CONSTRAINT one_name UNIQUE (name) INCLUDE (place) WITH (fillfactor = 70) DEFERRABLE, UNIQUE (place));
          COMMENT ON INDEX one_name IS 'x';",
     );
+    same(
+        "CREATE TABLE t (id integer, \"Day\" date); CREATE UNIQUE INDEX i ON t (ID, \"Day\"); ALTER TABLE t ADD UNIQUE USING INDEX i;",
+        "CREATE TABLE t (id integer, \"Day\" date, CONSTRAINT i UNIQUE (id, \"Day\"));",
+    );
     // The usual way to change a key: the new index takes the old one's name.
     same(
         &format!(
@@ -385,12 +389,20 @@ fn a_key_uses_an_index_that_is_there() {
         ),
         "CREATE TABLE hives (id integer, name text, place text, PRIMARY KEY (id, name));",
     );
-    let unknown = built(&[&format!("{HIVES} ALTER TABLE hives ADD PRIMARY KEY USING INDEX none;")]);
-    assert!(
-        unknown.diagnostics[0].message.contains("there is no index `public.\"none\"`"),
-        "{:?}",
-        unknown.diagnostics
-    );
+    let refused = |index: &str| {
+        let source = format!("{HIVES} {index} ALTER TABLE hives ADD PRIMARY KEY USING INDEX used;");
+        let found = built(&[&source]).diagnostics.into_iter();
+        found.filter(|found| found.primary.is_some()).map(|found| found.message).collect::<Vec<_>>()
+    };
+    assert_eq!(refused(""), ["there is no index public.used on table public.hives that a key could use"]);
+    for index in [
+        "INDEX used ON hives (id)",
+        "UNIQUE INDEX used ON hives (id) WHERE id > 0",
+        "UNIQUE INDEX used ON hives ((id + 1))",
+    ] {
+        let [found] = &refused(&format!("CREATE {index};"))[..] else { panic!("{index}") };
+        assert!(found.contains("it must be unique, over columns of the table alone, without WHERE"), "{found}");
+    }
 }
 
 #[test]

@@ -325,19 +325,23 @@ fn replace_word(expression: &mut Expression, from: &Name, to: &Name) -> bool {
 }
 
 /// Renames a constraint of a table.
-pub fn constraint(table: &mut Table, from: &Name, to: &Name) {
+pub fn constraint(table: &mut Table, from: &Name, to: &Name) -> bool {
     let keys = table.primary_key.iter_mut().chain(table.unique_keys.iter_mut()).map(|key| &mut key.name);
     let names = keys.chain(table.foreign_keys.iter_mut().map(|key| &mut key.name));
     let checks = table.checks.iter_mut().chain(table.exclusions.iter_mut()).filter_map(|check| check.name.as_mut());
-    names.chain(checks).filter(|name| **name == *from).for_each(|name| *name = to.clone());
+    names.chain(checks).filter(|name| **name == *from).map(|name| *name = to.clone()).count() > 0
 }
 
 /// Renames a constraint of a table, or its part of one above it.
 pub fn constraint_or_part(model: &mut Model, key: &ObjectKey, from: &Name, to: &Name) {
-    let part = canonical::part_names::find(model, &write::index_of(&key.name, from));
     let Some(Definition::Table(table)) = model.get_mut(key).map(|object| &mut object.definition) else { return };
-    constraint(table, from, to);
-    if let Some((_, whole)) = part.filter(|(partition, _)| partition == key) {
+    if constraint(table, from, to) {
+        return;
+    }
+    let Some((partition, whole)) = canonical::part_names::find(model, &write::index_of(&key.name, from)) else {
+        return;
+    };
+    if let Some(Definition::Table(table)) = model.get_mut(&partition).map(|object| &mut object.definition) {
         table.part_names.0.insert(whole, to.clone());
     }
 }

@@ -1,13 +1,16 @@
 //! A key that takes over an index which is there: PRIMARY KEY or UNIQUE USING INDEX
 //! (<https://www.postgresql.org/docs/current/sql-altertable.html#SQL-ALTERTABLE-DESC-ADD-TABLE-CONSTRAINT-USING-INDEX>).
 
-use super::canonical::index_column;
-use super::{names, settle};
+use super::canonical::key_of_index;
+use super::{names, settle, write};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::fold::Taken;
-use crate::model::{Clauses, Definition, Expression, Index, Key, KeyPart, Kind, Model, Name, ObjectKey};
+use crate::model::{Definition, Key, Kind, Model, ObjectKey};
 
 /// Gives the keys of a table what their indexes say. The index is the key's from then on, and has its name.
+///
+/// # Errors
+/// If there is no such index on the table, or it can be no key's.
 pub fn take_over(model: &mut Model, table: &ObjectKey) -> Result<(), Box<Diagnostic>> {
     let Some(owner) = model.get(table).and_then(|object| object.as_table()) else { return Ok(()) };
     let keys = owner.primary_key.iter().chain(owner.unique_keys.iter());
@@ -16,48 +19,37 @@ pub fn take_over(model: &mut Model, table: &ObjectKey) -> Result<(), Box<Diagnos
         return Ok(());
     }
     for key in waiting {
-        let index_name = key.clauses.value("using index").unwrap_or_default().to_owned();
-        let index = names::qualified(&names::schema(&table.name).unwrap_or_default(), &index_name);
-        let taken = model.remove(&ObjectKey::new(Kind::Index, index.clone()));
-        let Some(found) = taken.as_ref().and_then(|object| object.as_index()).filter(|on| on.table == table.name)
-        else {
-            model.extend(taken);
-            let message = format!("there is no index `{index}` on {table} that a key could use");
-            return Err(Box::new(Diagnostic::new(Code::WV110, message)));
-        };
-        let Some(Definition::Table(owner)) = model.get_mut(table).map(|object| &mut object.definition) else {
-            continue;
-        };
-        let mut all = owner.primary_key.iter_mut().chain(owner.unique_keys.iter_mut());
-        if let Some(own) = all.find(|other| **other == key) {
-            let name = if key.name.is_given() { key.name.clone() } else { names::simple(&index_name) };
-            *own = key_of(&key, found, name);
-        }
+        take_one(model, table, key)?;
     }
     // Columns of a primary key are NOT NULL.
-    if let Some(object) = model.get_mut(table)
-        && let Definition::Table(owner) = &mut object.definition
-    {
+    if let Some(Definition::Table(owner)) = model.get_mut(table).map(|object| &mut object.definition) {
         settle::table(&table.name, owner, &Taken::default());
     }
     Ok(())
 }
 
-fn key_of(key: &Key, index: &Index, name: Name) -> Key {
-    let part = |expression: &Expression| KeyPart {
-        column: names::simple(&index_column(expression.written())),
-        collation: None,
-        descending: false,
+fn take_one(model: &mut Model, table: &ObjectKey, key: Key) -> Result<(), Box<Diagnostic>> {
+    let mut bare = key.clone();
+    let name =
+        bare.clauses.remove("using index").map_or_else(|| key.name.clone(), |name| names::simple(&name.canonical));
+    let index = ObjectKey::new(Kind::Index, write::index_of(&table.name, &name));
+    let wrong = |message: String| Err(Box::new(Diagnostic::new(Code::WV110, message)));
+    let found = model.get(&index).and_then(|object| object.as_index()).filter(|found| found.table == table.name);
+    let Some((found, owner)) = found.zip(model.table(&table.name)) else {
+        return wrong(format!("there is no {index} on {table} that a key could use"));
     };
-    let mut clauses: Clauses =
-        key.clauses.iter().filter(|(clause, _)| *clause != "using index").map(|(n, v)| (n, v.clone())).collect();
-    for (clause, value) in index.clauses.iter() {
-        match clause {
-            "comment" => clauses.set("index comment", value.clone()),
-            "include" | "nulls not distinct" | "tablespace" => clauses.set(clause, value.clone()),
-            _ if clause.starts_with("with.") => clauses.set(clause, value.clone()),
-            _ => {}
-        }
+    if !bare.name.is_given() {
+        bare.name = name;
     }
-    Key { name, parts: index.parts.iter().map(|found| part(&found.expression)).collect(), clauses, ..key.clone() }
+    let Some(full) = key_of_index(bare, found, owner) else {
+        return wrong(format!(
+            "{index} can't be a key's: it must be unique, over columns of the table alone, without WHERE"
+        ));
+    };
+    model.remove(&index);
+    if let Some(Definition::Table(owner)) = model.get_mut(table).map(|object| &mut object.definition) {
+        let mut all = owner.primary_key.iter_mut().chain(owner.unique_keys.iter_mut());
+        all.find(|other| **other == key).into_iter().for_each(|own| own.clone_from(&full));
+    }
+    Ok(())
 }

@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet};
 
 use super::super::names;
 use crate::model::{
-    Clauses, Definition, Expression, Index, IndexPart, Key, KeyPart, Kind, Model, Name, Object, ObjectKey,
+    Clauses, Definition, Expression, Index, IndexPart, Key, KeyPart, Kind, Model, Name, Object, ObjectKey, Table,
 };
 
 /// An index of a partition that is part of its parent's comes and goes with that: one that was attached, and the first that says
@@ -65,12 +65,7 @@ pub fn attached_to(index: &Index) -> Option<Name> {
 
 /// The index of a key, as a statement of its own would make it.
 pub fn index_of_key(table: &Name, key: &Key) -> Index {
-    let mut clauses = Clauses::default();
-    for (clause, value) in key.clauses.iter() {
-        if clause.starts_with("with.") || matches!(clause, "include" | "nulls not distinct" | "tablespace") {
-            clauses.set(clause, value.clone());
-        }
-    }
+    let clauses = key.clauses.iter().filter(|(clause, _)| is_of_both(clause)).map(|(n, v)| (n, v.clone())).collect();
     let part = |part: &KeyPart| IndexPart {
         expression: Expression::plain(names::quoted(part.column.canonical())),
         collation: None,
@@ -79,6 +74,30 @@ pub fn index_of_key(table: &Name, key: &Key) -> Index {
     };
     let parts = key.parts.iter().map(part).collect();
     Index { table: table.clone(), unique: true, parts, predicate: None, clauses }
+}
+
+/// The key with what an index says that it takes over; none if the index can be no key's: it is not unique, has a predicate, or
+/// indexes more than columns of the table.
+pub fn key_of_index(key: Key, index: &Index, table: &Table) -> Option<Key> {
+    let column = |part: &IndexPart| {
+        let written = part.expression.written().trim();
+        let own = if written.starts_with('"') { names::unquoted(written) } else { names::folded(written) };
+        Some(KeyPart { column: table.column(&names::simple(&own))?.name.clone(), collation: None, descending: false })
+    };
+    let parts: Vec<KeyPart> = index.parts.iter().map(column).collect::<Option<_>>()?;
+    let mut clauses = key.clauses.clone();
+    for (clause, value) in index.clauses.iter().filter(|(clause, _)| is_of_both(clause)) {
+        clauses.set(clause, value.clone());
+    }
+    if let Some(comment) = index.clauses.get("comment") {
+        clauses.set("index comment", comment.clone());
+    }
+    (index.unique && index.predicate.is_none()).then_some(Key { parts, clauses, ..key })
+}
+
+/// Whether a key says this as its index does.
+fn is_of_both(clause: &str) -> bool {
+    clause.starts_with("with.") || matches!(clause, "include" | "nulls not distinct" | "tablespace")
 }
 
 /// Whether there are indexes that lack parts.

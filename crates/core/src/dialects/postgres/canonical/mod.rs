@@ -30,7 +30,7 @@ mod walk;
 pub use copies::expand_one as copy_likes;
 pub use exclusion::expressions as exclusion_expressions;
 pub use follow::{Renamed, What, follow, holds_queries};
-pub use index_parts::{attached_to, has_partial_indexes, index_of_key};
+pub use index_parts::{attached_to, has_partial_indexes, index_of_key, key_of_index};
 pub use inheritance::ancestors;
 pub use literal::canonical as constant;
 pub use operators::DROPPED;
