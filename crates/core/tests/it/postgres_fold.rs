@@ -391,7 +391,10 @@ fn a_key_uses_an_index_that_is_there() {
     );
     let refused = |index: &str| {
         let source = format!("{HIVES} {index} ALTER TABLE hives ADD PRIMARY KEY USING INDEX used;");
-        let found = built(&[&source]).diagnostics.into_iter();
+        let build = built(&[&source]);
+        let hives = build.model.tables().next().expect("the table").1;
+        assert!(hives.primary_key.is_none(), "a key without columns");
+        let found = build.diagnostics.into_iter();
         found.filter(|found| found.primary.is_some()).map(|found| found.message).collect::<Vec<_>>()
     };
     assert_eq!(refused(""), ["there is no index public.used on table public.hives that a key could use"]);
