@@ -93,6 +93,17 @@ pub trait Dialect: Sync {
         None
     }
 
+    /// Whether the object says that it copies from others, and has not done so yet.
+    fn copies(&self, _: &Object) -> bool {
+        false
+    }
+
+    /// Lets an object copy what it says that it copies, if it is there, in this source if one is given. The objects that come with
+    /// it are given back.
+    fn take_copies(&self, _: &mut Model, _: &ObjectKey, _within: Option<u32>) -> Vec<Object> {
+        Vec::new()
+    }
+
     /// Makes explicit what the engine takes for granted once it knows a whole object, and gives it the names that the engine makes
     /// up, of which none is taken. The objects that come with it are given back.
     fn settle(&self, object: &mut Object, taken: &Taken) -> Vec<Object>;

@@ -58,11 +58,14 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
                     folder.alter(&table, &action, location);
                 }
                 StatementKind::Drop { kind, name, if_exists, cascade }
-                    if folder.is_one_of(&created, dropped(kind), &name) =>
+                    if folder.is_of(location.source, &created, dropped(kind), &name) =>
                 {
                     folder.drop(kind, &name, (if_exists, cascade), location);
                 }
-                StatementKind::Amend(amendment) if folder.is_one_of(&created, &amendment.kinds, &amendment.name) => {
+                StatementKind::Amend(amendment)
+                    if folder.is_of(location.source, &created, &amendment.kinds, &amendment.name)
+                        && !folder.is_waiting(&amendment) =>
+                {
                     folder.amend(&amendment, location);
                 }
                 StatementKind::Drop { kind, name, cascade, .. }
@@ -111,6 +114,7 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
             _ => {}
         }
     }
+    folder.copy_all();
     folder.folded
 }
 
@@ -142,9 +146,13 @@ impl Folder<'_> {
             if self.vacated.remove(&name) {
                 self.forget_former(&name);
             }
+            let (copies, source) = (self.dialect.copies(&object), object.location.map(|location| location.source));
             self.put(object);
             for object in brought {
                 self.create(object, false, false);
+            }
+            if copies {
+                self.copy(&ObjectKey::new(kind, name.clone()), source);
             }
             return Some(name);
         };
@@ -190,6 +198,35 @@ impl Folder<'_> {
         self.dialect.settle(object, self.taken.as_ref().unwrap_or(&Taken::default()))
     }
 
+    /// Lets an object copy what it says that it copies: when it is made, as far as its own source has it, as others may yet change
+    /// it; else when it changes itself, or in the end.
+    fn copy(&mut self, key: &ObjectKey, within: Option<u32>) {
+        if let (Some(taken), Some(object)) = (&mut self.taken, self.folded.model.get(key)) {
+            taken.remove(self.dialect.held_names(object));
+        }
+        let brought = self.dialect.take_copies(&mut self.folded.model, key, within);
+        if let Some(mut object) = self.folded.model.remove(key) {
+            self.settle(&mut object);
+            self.put(object);
+        }
+        for object in brought {
+            self.create(object, false, false);
+        }
+    }
+
+    /// A copy of a copy: as many rounds as there are copies at most.
+    fn copy_all(&mut self) {
+        loop {
+            let waiting = self.folded.model.objects().filter(|object| self.dialect.copies(object));
+            let waiting: Vec<ObjectKey> = waiting.map(Object::key).collect();
+            waiting.iter().for_each(|key| self.copy(key, None));
+            let left = self.folded.model.objects().filter(|object| self.dialect.copies(object)).count();
+            if left == 0 || left == waiting.len() {
+                return;
+            }
+        }
+    }
+
     fn put(&mut self, object: Object) {
         let kinds = self.names.entry(object.name.clone()).or_default();
         if !kinds.contains(&object.definition.kind()) {
@@ -228,6 +265,9 @@ impl Folder<'_> {
             }
             return;
         };
+        if self.folded.model.get(&key).is_some_and(|object| self.dialect.copies(object)) {
+            self.copy(&key, None);
+        }
         let before = self.folded.model.len();
         if let (Some(taken), Some(object)) = (&mut self.taken, self.folded.model.get(&key)) {
             taken.remove(self.dialect.held_names(object));
@@ -281,13 +321,21 @@ impl Folder<'_> {
         }
     }
 
-    /// Whether the name is one of these, or means one of these routines without its arguments.
-    fn is_one_of(&self, created: &HashSet<Name>, kinds: &[Kind], name: &Name) -> bool {
-        let routines = kinds.iter().filter(|kind| matches!(kind, Kind::Function | Kind::Procedure | Kind::Aggregate));
-        created.contains(name)
-            || routines
-                .filter_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name))
-                .any(|key| created.contains(&key.name))
+    /// Whether the name is, or means, something that this source creates: a routine without its arguments, what was renamed.
+    fn is_of(&self, source: u32, created: &HashSet<Name>, kinds: &[Kind], name: &Name) -> bool {
+        let is_here = |key: ObjectKey| {
+            let object = self.folded.model.get(&key);
+            object.and_then(|object| object.location).is_some_and(|location| location.source == source)
+        };
+        let meant = |kind: &Kind| self.dialect.resolve(&self.folded.model, *kind, name);
+        created.contains(name) || kinds.iter().filter_map(meant).any(is_here)
+    }
+
+    /// Whether what is amended has yet to copy something from a source that comes later.
+    fn is_waiting(&self, amendment: &Amendment) -> bool {
+        let meant = |kind: &Kind| self.dialect.resolve(&self.folded.model, *kind, &amendment.name);
+        let object = amendment.kinds.iter().find_map(meant).and_then(|key| self.folded.model.get(&key));
+        object.is_some_and(|object| self.dialect.copies(object))
     }
 
     /// Whether there is anything that the name can mean.

@@ -11,6 +11,8 @@ pub struct Held {
     pub relations: Vec<Name>,
     /// Names of constraints.
     pub constraints: Vec<Name>,
+    /// Names of statistics.
+    pub statistics: Vec<Name>,
 }
 
 /// The names that all objects hold.
@@ -18,6 +20,7 @@ pub struct Held {
 pub struct Taken {
     relations: HashMap<Name, usize>,
     constraints: HashMap<Name, usize>,
+    statistics: HashMap<Name, usize>,
 }
 
 impl Taken {
@@ -31,15 +34,22 @@ impl Taken {
         self.constraints.contains_key(name)
     }
 
+    /// Whether statistics are called so.
+    pub fn is_statistics(&self, name: &Name) -> bool {
+        self.statistics.contains_key(name)
+    }
+
     /// Counts what an object holds.
     pub fn add(&mut self, held: Held) {
         held.relations.into_iter().for_each(|name| *self.relations.entry(name).or_default() += 1);
         held.constraints.into_iter().for_each(|name| *self.constraints.entry(name).or_default() += 1);
+        held.statistics.into_iter().for_each(|name| *self.statistics.entry(name).or_default() += 1);
     }
 
     pub(super) fn remove(&mut self, held: Held) {
         held.relations.iter().for_each(|name| let_go(&mut self.relations, name));
         held.constraints.iter().for_each(|name| let_go(&mut self.constraints, name));
+        held.statistics.iter().for_each(|name| let_go(&mut self.statistics, name));
     }
 }
 

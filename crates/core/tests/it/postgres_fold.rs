@@ -414,3 +414,81 @@ fn a_copy_of_a_table_that_is_not_there_is_an_error() {
     let [found] = &build.diagnostics[..] else { panic!("{:?}", build.diagnostics) };
     assert!(found.message.contains("uses table `elsewhere`, which is not defined"), "{}", found.message);
 }
+
+#[test]
+fn a_copy_of_a_view_is_an_error_that_says_so() {
+    let view = "CREATE TABLE hives (id integer); CREATE VIEW big AS SELECT id FROM hives;";
+    let build = built(&[&format!("{view} CREATE TABLE copies (LIKE big);")]);
+    let [found] = &build.diagnostics[..] else { panic!("{:?}", build.diagnostics) };
+    assert!(found.message.contains("is LIKE view public.big"), "{}", found.message);
+}
+
+/// In one file what comes later is not copied; of another file, where nobody can tell, it is.
+#[test]
+fn a_copy_has_what_its_pattern_had_by_then() {
+    let pattern = "CREATE TABLE hives (id integer PRIMARY KEY, frames integer);";
+    let copy = "CREATE TABLE sold (LIKE hives INCLUDING ALL);";
+    let later = "ALTER TABLE hives ADD lost date; CREATE INDEX by_frames ON hives (frames);";
+    let kept = model(&format!("{pattern} {copy} {later}"));
+    let early = model(&format!("{pattern} {later} {copy}"));
+    let columns = |model: &Model| object(model, "table public.sold").as_table().map(|table| table.columns.len());
+    assert_eq!([&kept, &early].map(columns), [Some(2), Some(3)]);
+    let index =
+        |model: &Model| model.objects().any(|object| object.key().to_string() == "index public.sold_frames_idx");
+    assert_eq!([&kept, &early].map(index), [false, true]);
+    let files = built(&[copy, pattern, later]);
+    assert!(files.diagnostics.is_empty(), "{:?}", files.diagnostics);
+    assert!(files.model == early);
+}
+
+/// What changes a copy finds what it has copied, wherever that stands.
+#[test]
+fn a_copied_column_can_be_altered() {
+    let files = built(&[
+        "CREATE TABLE sold (LIKE hives INCLUDING INDEXES); ALTER TABLE sold DROP COLUMN frames, ALTER id SET DEFAULT 7;",
+        "CREATE TABLE hives (id integer, frames integer UNIQUE);",
+    ]);
+    assert!(files.diagnostics.is_empty(), "{:?}", files.diagnostics);
+    let model = files.model;
+    let expected = self::model("CREATE TABLE sold (id integer DEFAULT 7);");
+    assert_eq!(object(&model, "table public.sold").definition, object(&expected, "table public.sold").definition);
+}
+
+#[test]
+fn a_table_that_is_renamed_back_was_never_another() {
+    let there_and_back = model(
+        "CREATE TABLE hives (id integer NOT NULL); ALTER TABLE hives RENAME TO boxes;
+         ALTER TABLE boxes RENAME TO hives; ALTER TABLE hives ADD PRIMARY KEY (id);",
+    );
+    assert!(there_and_back == model("CREATE TABLE hives (id integer PRIMARY KEY);"));
+    assert_eq!(object(&there_and_back, "table public.hives").formerly.table, None);
+}
+
+/// They keep their names, and can be called by them, while the table and the column get others.
+#[test]
+fn not_nulls_keep_their_names_when_tables_and_columns_are_renamed() {
+    let renamed = model(
+        "CREATE TABLE hives (id integer NOT NULL, frames integer NOT NULL, lost date NOT NULL);
+         ALTER TABLE hives RENAME COLUMN frames TO combs; ALTER TABLE hives RENAME TO boxes;
+         ALTER TABLE boxes DROP CONSTRAINT hives_lost_not_null;
+         ALTER TABLE boxes RENAME CONSTRAINT hives_id_not_null TO numbered;",
+    );
+    let table = object(&renamed, "table public.boxes").as_table().expect("a table");
+    let names = table.columns.iter().map(|column| column.not_null_name.as_ref().map(ToString::to_string));
+    let expected = [Some("numbered".to_owned()), Some("hives_frames_not_null".to_owned()), None];
+    assert_eq!(names.collect::<Vec<_>>(), expected);
+    assert!(table.columns[2].not_null.is_none());
+}
+
+#[test]
+fn statistics_get_the_name_that_the_server_makes_up() {
+    let made = model(
+        "CREATE TABLE hives (frames integer, name text);
+         CREATE STATISTICS ON frames, name FROM hives; CREATE STATISTICS ON frames, name FROM hives;
+         CREATE STATISTICS (mcv) ON lower(name), frames FROM hives;",
+    );
+    let names: Vec<String> =
+        made.of_kind(wevrun_core::model::Kind::Statistics).map(|object| object.name.to_string()).collect();
+    let expected = ["public.hives_expr_frames_stat", "public.hives_frames_name_stat", "public.hives_frames_name_stat1"];
+    assert_eq!(names, expected);
+}

@@ -21,3 +21,28 @@ CREATE TABLE nurses () INHERITS (queens);
 -- An exclusion constraint of a partitioned table, of which a partition has its part.
 CREATE TABLE visits (hive int4range, at tsrange, EXCLUDE USING gist (hive WITH =, at WITH &&)) PARTITION BY LIST (hive);
 CREATE TABLE visits_1 PARTITION OF visits FOR VALUES IN ('[1,2)');
+-- Renames leave them as they were.
+CREATE TABLE frames (id int PRIMARY KEY, width int NOT NULL, built date NOT NULL, wired bool NOT NULL);
+ALTER TABLE frames RENAME TO combs;
+ALTER TABLE combs RENAME COLUMN width TO breadth;
+ALTER TABLE combs RENAME COLUMN id TO number;
+ALTER TABLE combs ALTER built DROP NOT NULL;
+ALTER TABLE combs ALTER built SET NOT NULL;
+ALTER TABLE combs DROP CONSTRAINT frames_wired_not_null;
+ALTER TABLE combs RENAME CONSTRAINT frames_width_not_null TO has_a_breadth;
+CREATE TABLE to_and_fro (id int NOT NULL, name text NOT NULL);
+ALTER TABLE to_and_fro RENAME TO fro;
+ALTER TABLE fro RENAME TO to_and_fro;
+ALTER TABLE to_and_fro ADD PRIMARY KEY (id);
+CREATE TABLE swarms (id int NOT NULL, at date NOT NULL) PARTITION BY RANGE (at);
+CREATE TABLE swarms_rest PARTITION OF swarms DEFAULT;
+ALTER TABLE swarms_rest RENAME TO other_swarms;
+ALTER TABLE swarms RENAME COLUMN at TO seen;
+ALTER TABLE swarms RENAME TO swarms_seen;
+ALTER TABLE drones RENAME TO males;
+CREATE TABLE combs_sold (LIKE combs);
+CREATE TABLE combs_of_males (LIKE males INCLUDING ALL);
+-- Statistics without a name (16).
+CREATE STATISTICS ON breadth, built FROM combs;
+CREATE STATISTICS ON built, breadth FROM combs;
+CREATE STATISTICS (mcv) ON lower(name), id FROM to_and_fro;

@@ -26,7 +26,8 @@ const RENAMED_COLUMN: &str = include_str!("renamed_column.sql");
 const PARTIAL: &str = include_str!("partial.sql");
 const NOT_NULL_NAMES: &str = include_str!("not_null_names.sql");
 const PART_NAMES: &str = include_str!("part_names.sql");
-const SCHEMAS: [&str; 16] = [
+const COPIES: &str = include_str!("copies.sql");
+const SCHEMAS: [&str; 17] = [
     COOPERATIVE,
     ODDITIES,
     BULLETIN_BOARD,
@@ -43,6 +44,7 @@ const SCHEMAS: [&str; 16] = [
     NAMELESS,
     PARTIAL,
     PART_NAMES,
+    COPIES,
 ];
 
 pub fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {

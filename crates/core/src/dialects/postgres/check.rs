@@ -1,5 +1,6 @@
 //! The engine's own rules and its versions' limits.
 
+use super::rename::same;
 use super::{listed_names, parents_of};
 use crate::check::Checks;
 use crate::diagnostics::{Code, Diagnostic};
@@ -42,7 +43,20 @@ fn parents(model: &Model, object: &Object, checks: &mut Checks<'_>) {
     let copied = table.clauses.iter().filter(|(clause, _)| clause.starts_with("like "));
     for (_, what) in copied {
         let from = what.canonical.split('|').next().unwrap_or_default();
-        checks.unknown_relation(object, &Name::new(from, from), None, "table");
+        let from = Name::new(from, from);
+        let views = [Kind::View, Kind::MaterializedView].into_iter().flat_map(|kind| model.of_kind(kind));
+        match views.into_iter().find(|view| same(&from, &view.name)) {
+            Some(view) => checks.add(
+                Diagnostic::new(
+                    Code::WV004,
+                    format!("{} is LIKE {}, whose types only the server knows", object.key(), view.key()),
+                )
+                .at(checks.locate(object, &from, None), "a view")
+                .and_at(checks.definition_of(view), "it is defined here")
+                .help("write the columns out"),
+            ),
+            None => checks.unknown_relation(object, &from, None, "table"),
+        }
     }
     let strays: Vec<&Column> = table.columns.iter().filter(|column| column.data_type.is_none()).collect();
     if strays.is_empty() || !parents_of(table).iter().all(known) {

@@ -126,6 +126,14 @@ impl Dialect for Postgres {
         Some(Name::new(short, short))
     }
 
+    fn copies(&self, object: &Object) -> bool {
+        canonical::copies(object)
+    }
+
+    fn take_copies(&self, model: &mut Model, key: &ObjectKey, within: Option<u32>) -> Vec<Object> {
+        canonical::take_copies(model, key, within)
+    }
+
     fn settle(&self, object: &mut Object, taken: &Taken) -> Vec<Object> {
         settle::settle(object, taken)
     }

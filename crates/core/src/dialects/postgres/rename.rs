@@ -1,6 +1,6 @@
 //! Renames, with what refers to the renamed thing, as the server does them: it keeps references by identity.
 
-use super::canonical::{self, Renamed, What};
+use super::canonical::{self, Renamed, What, not_null_names};
 use super::names;
 use super::parse::identifier_of;
 use super::{tokens, write};
@@ -11,6 +11,7 @@ use crate::parse::{TokenKind, token};
 /// (<https://www.postgresql.org/docs/current/sql-altertable.html>).
 pub fn object(model: &mut Model, key: &ObjectKey, to: &Name) {
     let (old, new) = (names::schema(&key.name), names::schema(to));
+    not_null_names::say_at_rename(model, &key.name, |_| true);
     rename(model, key, to);
     let Some(schema) = new.filter(|new| key.kind.is_relation() && old.as_ref() != Some(new)) else { return };
     let along = |object: &&Object| {
@@ -213,6 +214,7 @@ fn with_name(text: &str, from: &Name, to: &Name, in_texts: bool) -> String {
 /// Renames a column, and what refers to it.
 pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
     let by_words = canonical::follow(model, &Renamed { table, what: What::Column(from, to) });
+    not_null_names::say_at_rename(model, table, |column| column.name == *from);
     for object in model.objects_mut() {
         let own = object.name == *table;
         let stands_on = object.definition.owner() == Some(table);
@@ -332,10 +334,10 @@ pub fn constraint(table: &mut Table, from: &Name, to: &Name) -> bool {
     names.chain(checks).filter(|name| **name == *from).map(|name| *name = to.clone()).count() > 0
 }
 
-/// Renames a constraint of a table, or its part of one above it.
+/// Renames a constraint of a table, NOT NULL too, or its part of one above it.
 pub fn constraint_or_part(model: &mut Model, key: &ObjectKey, from: &Name, to: &Name) {
     let Some(Definition::Table(table)) = model.get_mut(key).map(|object| &mut object.definition) else { return };
-    if constraint(table, from, to) {
+    if constraint(table, from, to) || not_null_names::rename(&key.name, table, from, to) {
         return;
     }
     let Some((partition, whole)) = canonical::part_names::find(model, &write::index_of(&key.name, from)) else {

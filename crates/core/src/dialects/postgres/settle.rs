@@ -15,6 +15,7 @@ pub fn is_incomplete(object: &Object) -> bool {
                 || table.columns.iter().any(|column| serial(column).is_some() || has_unnamed_sequence(column))
         }
         Definition::Index(_) => !object.name.is_given(),
+        Definition::Plain(plain) => plain.kind == Kind::Statistics && !object.name.is_given(),
         _ => false,
     }
 }
@@ -48,11 +49,20 @@ pub fn settle(object: &mut Object, taken: &Taken) -> Vec<Object> {
             object.name = names::qualified(&schema, &free);
             Vec::new()
         }
+        Definition::Plain(plain) if plain.kind == Kind::Statistics && !object.name.is_given() => {
+            let Some(table) = &plain.owner else { return Vec::new() };
+            let schema = schema(table);
+            let free = names::first_free(&names::identifier(table), &statistics_columns(plain), "stat", |name| {
+                taken.is_statistics(&names::qualified(&schema, name))
+            });
+            object.name = names::qualified(&schema, &free);
+            Vec::new()
+        }
         _ => Vec::new(),
     }
 }
 
-/// The names that stand in the object's schema because of it (`pg_class` and `pg_constraint`).
+/// The names that stand in the object's schema because of it (`pg_class`, `pg_constraint` and `pg_statistic_ext`).
 pub fn held(object: &Object) -> Held {
     const RELATIONS: [Kind; 7] = [
         Kind::Table,
@@ -71,6 +81,7 @@ pub fn held(object: &Object) -> Held {
     let schema = schema(&object.name);
     let in_schema = |name: &Name| names::qualified(&schema, name.canonical());
     match &object.definition {
+        Definition::Plain(plain) if plain.kind == Kind::Statistics => held.statistics.push(object.name.clone()),
         Definition::Table(table) => {
             let indexes = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.name);
             let indexes = indexes.chain(table.exclusions.iter().filter_map(|check| check.name.as_ref()));
@@ -212,6 +223,17 @@ pub fn index_columns(index: &Index) -> String {
         let free = std::iter::once(name.clone()).chain(number).find(|name| !columns.contains(name));
         columns.extend(free);
     }
+    names::addition(columns.iter().map(String::as_str))
+}
+
+/// What statistics are about, as a part of a made-up name (`ChooseExtendedStatisticNameAddition()`).
+fn statistics_columns(plain: &Plain) -> String {
+    let items = super::split_list(plain.clauses.written("on"));
+    let column = |item: &String| {
+        let is_expression = item.starts_with('(') || item.ends_with(')');
+        if is_expression { "expr".to_owned() } else { names::parts(item).pop().unwrap_or_default() }
+    };
+    let columns: Vec<String> = items.iter().map(column).collect();
     names::addition(columns.iter().map(String::as_str))
 }
 

@@ -1,27 +1,12 @@
 //! `LIKE other_table INCLUDING …`: the columns and what else is asked for are copied once, when the table is made
 //! (<https://www.postgresql.org/docs/current/sql-createtable.html>).
 
-use super::super::sameness::Constraint;
-use super::super::{names, settle};
-use super::inheritance;
-use crate::fold::Taken;
-use crate::model::{Beside, Clauses, Column, Definition, Kind, Model, Name, ObjectKey, Table};
-
-/// Replaces every LIKE by what it copies.
-pub fn expand(model: &mut Model) {
-    text_search(model);
-    let waiting: Vec<ObjectKey> = model
-        .of_kind(Kind::Table)
-        .filter(|object| object.as_table().is_some_and(|table| table.clauses.has("like 0")))
-        .map(|object| object.key())
-        .collect();
-    // A copy of a copy: as many rounds as there are tables at most.
-    for _ in 0..waiting.len() {
-        for key in &waiting {
-            expand_one(model, key);
-        }
-    }
-}
+use super::super::rename::same;
+use super::super::{names, split_list, write};
+use super::{self as canonical, inheritance, not_null_names};
+use crate::model::{
+    Beside, Check, Clauses, Column, Definition, Expression, Key, Kind, Model, Name, Object, ObjectKey, Table,
+};
 
 /// The token types of the engine's own parser, and whether their words are brought to their stems
 /// (<https://www.postgresql.org/docs/current/textsearch-parsers.html>).
@@ -48,7 +33,7 @@ const TOKEN_TYPES: [(&str, bool); 19] = [
 ];
 
 /// `COPY = other`: a text search configuration that begins as a copy.
-fn text_search(model: &mut Model) {
+pub fn text_search(model: &mut Model) {
     let copies: Vec<ObjectKey> = model.of_kind(Kind::TextSearchConfiguration).map(|object| object.key()).collect();
     for key in copies {
         let Some(mut object) = model.remove(&key) else { continue };
@@ -90,83 +75,210 @@ fn text_search(model: &mut Model) {
     }
 }
 
-/// Replaces the LIKEs of one table by what they copy, as far as their tables are there.
-pub fn expand_one(model: &mut Model, key: &ObjectKey) {
-    let Some(table) = model.table(&key.name) else { return };
-    let copies: Vec<(String, String)> = table
-        .clauses
-        .iter()
-        .filter(|(name, _)| name.starts_with("like "))
-        .map(|(name, value)| (name.to_owned(), value.canonical.clone()))
-        .collect();
+/// Whether a table says LIKE of something.
+pub fn copies(object: &Object) -> bool {
+    object.as_table().is_some_and(|table| table.clauses.iter().any(|(clause, _)| clause.starts_with("like ")))
+}
+
+/// One LIKE of a table.
+struct Like {
+    clause: String,
+    /// What is copied.
+    from: Name,
+    pattern: Pattern,
+    /// The words of INCLUDING.
+    included: Vec<String>,
+    /// Before which of the columns that are written out.
+    position: usize,
+}
+
+/// What LIKE can copy.
+struct Pattern {
+    table: Table,
+    /// Its indexes and statistics, in the order in which they were made.
+    beside: Vec<Object>,
+}
+
+/// Replaces the LIKEs of a table by what they copy, and gives the indexes and statistics that come with it, without names. As long
+/// as one of the tables is not there, nothing is copied, or as long as it is of another source than this one.
+pub fn take(model: &mut Model, key: &ObjectKey, within: Option<u32>) -> Vec<Object> {
+    let Some(likes) = model.get(key).and_then(|object| likes(model, object, within)) else { return Vec::new() };
+    let Some(mut object) = model.remove(key) else { return Vec::new() };
+    let mut brought = Vec::new();
     let mut inserted = 0;
-    for (clause, what) in copies {
-        let parts: Vec<&str> = what.split('|').collect();
-        let [from, included, position] = parts[..] else { continue };
-        let schema = names::schema(&key.name).unwrap_or_else(|| "public".to_owned());
-        let reference = Name::new(from, from);
-        let candidates = if names::is_unresolved(&reference) {
-            vec![
-                names::qualified(&schema, &names::identifier(&reference)),
-                names::qualified("public", &names::identifier(&reference)),
-            ]
-        } else {
-            vec![reference]
-        };
-        // A composite type can be copied too.
-        let of = |name| model.table(name).cloned().or_else(|| inheritance::as_table(model.find(Kind::Type, name)?));
-        let Some((from, source)) = candidates.iter().find_map(|name| Some((name, of(name)?))) else { continue };
-        if source.clauses.has("like 0") {
-            continue;
+    for like in likes {
+        let Definition::Table(table) = &mut object.definition else { break };
+        copy(table, &like, like.position + inserted);
+        inserted += like.pattern.table.columns.len();
+        table.clauses.remove(&like.clause);
+        let beside = like.pattern.beside.iter().filter_map(|other| beside(&like, other));
+        brought.extend(beside.map(|definition| Object {
+            names_in: object.names_in.clone(),
+            location: object.location,
+            ..Object::new(Name::none(), on(definition, &key.name))
+        }));
+    }
+    object.text.clear();
+    model.insert(object);
+    brought
+}
+
+fn likes(model: &Model, object: &Object, within: Option<u32>) -> Option<Vec<Like>> {
+    let said = object.as_table()?.clauses.iter().filter(|(clause, _)| clause.starts_with("like "));
+    said.map(|(clause, value)| {
+        let parts: Vec<&str> = value.canonical.split('|').collect();
+        let [from, included, position] = parts[..] else { return None };
+        let (from, pattern) = pattern(model, &object.name, &Name::new(from, from), within)?;
+        let included = included.split(' ').map(str::to_owned).collect();
+        Some(Like { clause: clause.to_owned(), from, pattern, included, position: position.parse().ok()? })
+    })
+    .collect()
+}
+
+fn pattern(model: &Model, copy: &Name, from: &Name, within: Option<u32>) -> Option<(Name, Pattern)> {
+    let candidates = if names::is_unresolved(from) {
+        let own = names::identifier(from);
+        let schema = names::schema(copy).unwrap_or_else(|| "public".to_owned());
+        vec![names::qualified(&schema, &own), names::qualified("public", &own)]
+    } else {
+        vec![from.clone()]
+    };
+    let kinds = [Kind::Table, Kind::ForeignTable, Kind::Type];
+    let found = candidates
+        .iter()
+        .find_map(|name| kinds.iter().find_map(|kind| model.get(&ObjectKey::new(*kind, name.clone()))))?;
+    let elsewhere = |source| found.location.is_none_or(|location| location.source != source);
+    if copies(found) || within.is_some_and(elsewhere) {
+        return None;
+    }
+    let Some(table) = found.as_table() else {
+        let table = inheritance::as_table(found)?;
+        return Some((found.name.clone(), Pattern { table, beside: Vec::new() }));
+    };
+    let has_more = ["inherits", "partition of", "of"].iter().any(|clause| table.clauses.has(clause));
+    let whole = has_more.then(|| canonical::finished(model));
+    let model = whole.as_ref().unwrap_or(model);
+    let detached = canonical::standalone(model, &found.key()).unwrap_or_default();
+    let found = detached.first().or_else(|| model.get(&found.key()))?;
+    let own = |other: &&Object| other.definition.owner().is_some_and(|owner| same(owner, &found.name));
+    let own = model.of_kind(Kind::Index).chain(model.of_kind(Kind::Statistics)).filter(own);
+    let mut beside: Vec<Object> = detached.iter().skip(1).chain(own).cloned().collect();
+    beside.sort_by_key(|object| object.location);
+    let mut table = found.as_table()?.clone();
+    for column in table.columns.iter_mut().filter(|column| column.not_null_name.is_none()) {
+        column.not_null_name = Beside(not_null_names::inherited(model, found.as_table()?, column));
+    }
+    for parent in inheritance::ancestors(model, &table) {
+        table.checks.extend(parent.checks.iter().filter(|check| !check.clauses.has("no inherit")).cloned());
+    }
+    Some((found.name.clone(), Pattern { table, beside }))
+}
+
+impl Like {
+    fn has(&self, what: &str) -> bool {
+        self.included.iter().any(|word| word == what)
+    }
+
+    /// What is said of a constraint or index, its comments only if they are asked for.
+    fn clauses(&self, of: &Clauses) -> Clauses {
+        let mut clauses = of.clone();
+        if !self.has("comments") {
+            clauses.remove("comment");
+            clauses.remove("index comment");
         }
-        let position: usize = position.parse().unwrap_or(0) + inserted;
-        let Some(mut object) = model.remove(key) else { return };
-        if let Definition::Table(table) = &mut object.definition {
-            inserted += source.columns.len();
-            copy(table, from, &source, included, position);
-            table.clauses.remove(&clause);
-            settle::table(&key.name, table, &Taken::default());
-        }
-        object.text.clear();
-        model.insert(object);
+        clauses
     }
 }
 
-fn copy(table: &mut Table, from: &Name, source: &Table, included: &str, position: usize) {
-    let has = |what: &str| included.split(' ').any(|word| word == what);
+/// What stands beside the pattern and is copied with it.
+fn beside(like: &Like, object: &Object) -> Option<Definition> {
+    let included = if object.as_index().is_some() { "indexes" } else { "statistics" };
+    let mut definition = like.has(included).then(|| object.definition.clone())?;
+    match &mut definition {
+        Definition::Index(index) => {
+            index.clauses = like.clauses(&index.clauses);
+            let own: Vec<String> =
+                index.clauses.iter().map(|(clause, _)| clause.to_owned()).filter(is_its_own).collect();
+            own.iter().for_each(|clause| drop(index.clauses.remove(clause)));
+        }
+        Definition::Plain(plain) => {
+            plain.clauses = like.clauses(&plain.clauses);
+            plain.clauses.remove("statistics");
+            // In the order of the table's columns.
+            let columns = &like.pattern.table.columns;
+            let place =
+                |item: &String| columns.iter().position(|column| names::quoted(column.name.canonical()) == *item);
+            let mut items = split_list(plain.clauses.written("on"));
+            items.sort_by_key(|item| place(item).unwrap_or(usize::MAX));
+            plain.clauses.set("on", Expression::plain(items.join(", ")));
+        }
+        _ => {}
+    }
+    Some(definition)
+}
+
+/// What is said of an index by ALTER INDEX is not copied.
+fn is_its_own(clause: &String) -> bool {
+    clause == "attached to" || clause == "invalid" || clause.starts_with("statistics ")
+}
+
+fn on(mut definition: Definition, table: &Name) -> Definition {
+    match &mut definition {
+        Definition::Index(index) => index.table = table.clone(),
+        Definition::Plain(plain) => plain.owner = Some(table.clone()),
+        _ => {}
+    }
+    definition
+}
+
+fn copy(table: &mut Table, like: &Like, position: usize) {
+    let source = &like.pattern.table;
     for (offset, column) in source.columns.iter().enumerate() {
         let mut clauses = Clauses::default();
         for (name, value) in column.clauses.iter() {
             let wanted = match name {
-                "comment" => has("comments"),
-                "storage" => has("storage"),
-                "compression" => has("compression"),
-                name if name.starts_with("identity") => has("identity"),
+                "comment" => like.has("comments"),
+                "storage" => like.has("storage"),
+                "compression" => like.has("compression"),
+                "identity.name" => false,
+                name if name.starts_with("identity") => like.has("identity"),
                 _ => false,
             };
             if wanted {
                 clauses.set(name, value.clone());
             }
         }
+        // Constraints NOT NULL keep the name that they have there.
+        let not_null_name = column.not_null.map(|_| write::not_null_name(&like.from, column));
         let copied = Column {
-            default: column.default.clone().filter(|_| has("defaults")),
-            generated: column.generated.clone().filter(|_| has("generated")),
-            // Constraints NOT NULL keep the name that they have there.
-            not_null_name: Beside(column.not_null_name.0.clone().or(column.not_null.map(|_| {
-                names::simple(&names::made_up(&names::identifier(from), column.name.canonical(), "not_null"))
-            }))),
+            default: column.default.clone().filter(|_| like.has("defaults")),
+            generated: column.generated.clone().filter(|_| like.has("generated")),
+            not_null_name: Beside(not_null_name),
+            not_null_inherited: Beside(false),
             clauses,
             ..column.clone()
         };
         let at = (position + offset).min(table.columns.len());
         table.columns.insert(at, copied);
     }
-    if has("constraints") {
-        table.checks.extend(source.checks.iter().cloned());
+    if like.has("constraints") {
+        table.checks.extend(source.checks.iter().map(|check| {
+            let mut clauses = like.clauses(&check.clauses);
+            clauses.remove("not valid"); // There are no rows yet.
+            Check { clauses, ..check.clone() }
+        }));
     }
-    if has("indexes") {
-        // Keys get names of their own table.
-        table.primary_key = table.primary_key.take().or(source.primary_key.as_ref().map(Constraint::bare));
-        table.unique_keys.extend(source.unique_keys.iter().map(Constraint::bare));
+    if like.has("indexes") {
+        // They get names of their own table; comments on the constraints stay behind, those on their indexes do not.
+        let clauses = |of: &Clauses| {
+            let mut clauses = like.clauses(of);
+            clauses.remove("comment");
+            clauses
+        };
+        let copied = |key: &Key| Key { name: Name::none(), clauses: clauses(&key.clauses), ..key.clone() };
+        table.primary_key = table.primary_key.take().or(source.primary_key.as_ref().map(copied));
+        table.unique_keys.extend(source.unique_keys.iter().map(copied));
+        let copied = |check: &Check| Check { name: None, clauses: clauses(&check.clauses), ..check.clone() };
+        table.exclusions.extend(source.exclusions.iter().map(copied));
     }
 }

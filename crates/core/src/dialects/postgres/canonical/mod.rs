@@ -27,7 +27,7 @@ mod type_names;
 mod uses;
 mod walk;
 
-pub use copies::expand_one as copy_likes;
+pub use copies::{copies, take as take_copies};
 pub use exclusion::expressions as exclusion_expressions;
 pub use follow::{Renamed, What, follow, holds_queries};
 pub use index_parts::{attached_to, has_partial_indexes, index_of_key, key_of_index};
@@ -46,7 +46,7 @@ use known::Known;
 
 /// Makes a folded model canonical.
 pub fn finish(model: &mut Model) {
-    copies::expand(model);
+    copies::text_search(model);
     let known = Known::of(model);
     let mut objects = model.take_objects();
     objects.par_iter_mut().for_each(|object| resolve(object, &known));

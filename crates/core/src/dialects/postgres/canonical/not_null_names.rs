@@ -6,13 +6,17 @@ use std::hash::{DefaultHasher, Hasher};
 
 use super::super::{names, write};
 use super::inheritance::parents;
-use crate::model::{Beside, Column, Definition, Kind, Model, Name, Object, Table};
+use crate::model::{Beside, Column, Definition, Kind, Model, Name, Object, ObjectKey, Table};
 
 type Qualified = (Option<String>, Name);
 
-/// Says the usual name where another table's NOT NULL has it. Of two that would get the same, `a.b_c` and `a_b.c`, the first has
+/// Says nothing where a name is the usual one, and says the usual one where another table's NOT NULL has it. Of two that would get the same, `a.b_c` and `a_b.c`, the first has
 /// it, and the other the next one that is free (`ChooseConstraintName()` of pg_constraint.c).
 pub fn settle(model: &mut Model) {
+    for object in model.objects_mut().filter(|object| has_own(object)) {
+        let Definition::Table(table) = &mut object.definition else { continue };
+        table.columns.iter_mut().for_each(|column| forget_usual(&object.name, column));
+    }
     let said = model.tables().flat_map(|(name, table)| {
         let given = table.columns.iter().filter_map(|column| column.not_null_name.as_ref());
         given.map(|given| (names::schema(name), given.clone()))
@@ -54,10 +58,49 @@ pub fn forget_usual(table: &Name, column: &mut Column) {
 
 /// What a table's are called is theirs also when the table becomes a partition.
 pub fn say_all(name: &Name, table: &mut Table) {
+    say(name, table, |_| true);
+}
+
+/// They keep their names when the table or the column gets another. A partition's are its parent's.
+pub fn say_at_rename(model: &mut Model, name: &Name, which: impl Fn(&Column) -> bool) {
+    for kind in [Kind::Table, Kind::ForeignTable] {
+        let object = model.get_mut(&ObjectKey::new(kind, name.clone())).filter(|object| has_own(object));
+        if let Some(Definition::Table(table)) = object.map(|object| &mut object.definition) {
+            say(name, table, &which);
+        }
+    }
+}
+
+fn say(name: &Name, table: &mut Table, which: impl Fn(&Column) -> bool) {
     let key = table.key_columns();
-    for column in table.columns.iter_mut().filter(|own| own.not_null.is_some() || key.contains(&own.name)) {
+    let has_one = |own: &&mut Column| own.not_null.is_some() || key.contains(&own.name);
+    for column in table.columns.iter_mut().filter(has_one).filter(|own| which(own)) {
         column.not_null_name = Beside(Some(write::not_null_name(name, column)));
     }
+}
+
+/// Whether the constraint is the column's NOT NULL, by the name that it was given or that the server makes up.
+pub fn is_called(table: &Name, column: &Column, constraint: &Name) -> bool {
+    column.not_null.is_some() && write::not_null_name(table, column) == *constraint
+}
+
+/// Takes the constraint away; false if none of the table's columns has one of this name.
+pub fn drop(table: &Name, within: &mut Table, constraint: &Name) -> bool {
+    let going = within.columns.iter_mut().filter(|column| is_called(table, column, constraint));
+    going.map(take_from).count() > 0
+}
+
+pub fn take_from(column: &mut Column) {
+    column.not_null = None;
+    column.not_null_name = Beside(None);
+    column.clauses.remove("not null not valid");
+    column.clauses.remove("not null no inherit");
+}
+
+/// Gives the constraint another name; false if none of the table's columns has one of this name.
+pub fn rename(table: &Name, within: &mut Table, from: &Name, to: &Name) -> bool {
+    let meant = within.columns.iter_mut().filter(|column| is_called(table, column, from));
+    meant.map(|column| column.not_null_name = Beside(Some(to.clone()))).count() > 0
 }
 
 /// What the NOT NULL constraints of a partition's parent are called.
@@ -68,12 +111,21 @@ pub fn of_parent(model: &Model, partition: &Table) -> HashMap<Name, Name> {
     };
     let mut found = if parent.clauses.has("partition of") { of_parent(model, parent) } else { HashMap::new() };
     for column in parent.columns.iter().filter(|column| column.not_null.is_some()) {
-        match &*column.not_null_name {
-            Some(given) => drop(found.insert(column.name.clone(), given.clone())),
-            None => drop(found.entry(column.name.clone()).or_insert_with(|| write::not_null_name(&name, column))),
+        if column.not_null_name.is_some() || !found.contains_key(&column.name) {
+            found.insert(column.name.clone(), write::not_null_name(&name, column));
         }
     }
     found
+}
+
+/// What the NOT NULL of a child's column is called that only its parents list: as theirs.
+pub fn inherited(model: &Model, child: &Table, column: &Column) -> Option<Name> {
+    column.clauses.value("inherited").filter(|_| column.not_null.is_some())?;
+    parents(child).iter().find_map(|name| {
+        let parent = model.table(name)?;
+        let own = parent.column(&column.name).filter(|own| own.not_null.is_some())?;
+        inherited(model, parent, own).or_else(|| Some(write::not_null_name(name, own)))
+    })
 }
 
 /// Whether it is a table that has names of its own: a partition's are its parent's.

@@ -203,6 +203,7 @@ fn rename(
             super::super::rename::object(model, key, &new);
             if let Some(mut object) = model.remove(&ObjectKey::new(key.kind, new)) {
                 object.formerly.table.get_or_insert(key.name.clone());
+                object.formerly.table.take_if(|old| *old == object.name);
                 model.insert(object);
             }
             Ok(())

@@ -85,8 +85,6 @@ pub fn actions(
         name: subject().name,
         if_exists,
         apply: Arc::new(move |model, key| {
-            // What is changed may be a copied column.
-            super::super::canonical::copy_likes(model, key);
             let Some(object) = model.get_mut(key) else { return Ok(()) };
             object.text.clear();
             let before = object.as_table().filter(|_| only).map(|table| table.columns.clone());
@@ -184,7 +182,10 @@ fn action(
         }
         changes.push(Box::new(move |object| {
             let Definition::Table(table) = &mut object.definition else { return Ok(()) };
-            if super::super::rename::drop_constraint(table, &constraint) || if_exists {
+            if super::super::rename::drop_constraint(table, &constraint)
+                || canonical::not_null_names::drop(&object.name, table, &constraint)
+                || if_exists
+            {
                 return Ok(());
             }
             Err(missing("constraint", object, &constraint))
@@ -212,7 +213,11 @@ fn action(
         super::constraints::attributes(reader, &mut clauses)?;
         let whole = Name::clone(name);
         changes.push(on_table(move |table| {
-            for column in table.columns.iter_mut().filter(|column| is_not_null(&whole, column, &constraint)) {
+            for column in table
+                .columns
+                .iter_mut()
+                .filter(|column| canonical::not_null_names::is_called(&whole, column, &constraint))
+            {
                 if inherit {
                     column.clauses.remove("not null no inherit");
                 } else if clauses.has("no inherit") {
@@ -239,9 +244,13 @@ fn action(
             table.foreign_keys.iter_mut().filter(|key| key.name == constraint).for_each(|key| {
                 key.clauses.remove("not valid");
             });
-            table.columns.iter_mut().filter(|column| is_not_null(&whole, column, &constraint)).for_each(|column| {
-                column.clauses.remove("not null not valid");
-            });
+            table
+                .columns
+                .iter_mut()
+                .filter(|column| canonical::not_null_names::is_called(&whole, column, &constraint))
+                .for_each(|column| {
+                    column.clauses.remove("not null not valid");
+                });
             Ok(())
         }));
     } else if reader.sees("ENABLE") || reader.sees("DISABLE") || reader.sees("FORCE") || reader.sees("NO") {
@@ -434,9 +443,7 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
         })
     } else if reader.take(&["DROP", "NOT", "NULL"]) {
         Box::new(|column| {
-            column.not_null = None;
-            column.clauses.remove("not null not valid");
-            column.clauses.remove("not null no inherit");
+            canonical::not_null_names::take_from(column);
         })
     } else if reader.take(&["SET", "DATA", "TYPE"]) || reader.take(&["TYPE"]) {
         let data_type = super::data_type(reader)?;
@@ -539,15 +546,4 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
         }
         Ok(())
     }))
-}
-
-/// Whether the constraint is the column's NOT NULL, by the name that it was given or that the server makes up.
-fn is_not_null(table: &Name, column: &Column, constraint: &Name) -> bool {
-    column.not_null.is_some()
-        && match &*column.not_null_name {
-            Some(given) => given == constraint,
-            None => {
-                names::made_up(&names::identifier(table), column.name.canonical(), "not_null") == constraint.canonical()
-            }
-        }
 }

@@ -645,7 +645,8 @@ pub fn defined(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
 
 /// What follows CREATE STATISTICS.
 pub fn statistics(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
-    let name = if reader.sees("ON") { None } else { Some(own_name(reader, session, "a name")?) };
+    let nameless = reader.sees("ON") || reader.sees_symbol("(");
+    let name = if nameless { Name::none() } else { own_name(reader, session, "a name")? };
     let mut clauses = Clauses::default();
     if reader.sees_symbol("(") {
         let inner = reader.parenthesised()?;
@@ -664,7 +665,6 @@ pub fn statistics(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> 
     clauses.set("on", whole(reader, range));
     reader.expect("FROM")?;
     let table = own_name(reader, session, "the table's name")?;
-    let name = name.ok_or_else(|| reader.expected("a name for the statistics"))?;
     Ok(plain(reader, Kind::Statistics, name, Some(table), clauses))
 }
 

@@ -518,10 +518,9 @@ impl<'p> Planner<'p> {
         if self.ordered.contains(&object.name) {
             canonical::not_null_names::say_all(&object.name, table);
         }
-        // Before version 18 no column of a parent's can be named in CREATE TABLE.
-        if table.clauses.has("inherits") && self.planning.version.major < 18 {
-            let inherited = table.columns.iter_mut().filter(|column| column.clauses.has("inherited"));
-            inherited.for_each(|column| column.not_null_name = Beside(None));
+        // Before version 18 they have no names, and no column of a parent's can be named in CREATE TABLE.
+        if self.planning.version.major < 18 {
+            table.columns.iter_mut().for_each(|column| column.not_null_name = Beside(None));
         }
         object
     }
