@@ -14,7 +14,7 @@ use crate::diagnostics::{Code, Diagnostic};
 use crate::dialects::{Dialect, dialect};
 use crate::engine::{Engine, EngineVersion};
 use crate::fold::{Folded, head};
-use crate::model::{Definition, Kind, Model, Name, Object, Table};
+use crate::model::{Definition, IndexPart, Kind, Model, Name, Object, Table};
 use crate::parse::{TokenKind, token};
 use crate::source::Location;
 
@@ -124,8 +124,7 @@ impl<'m> Checks<'m> {
             Definition::Index(index) => {
                 let Some(owner) = self.owner(object, &index.table, "table") else { return };
                 if let Some(table) = owner.as_table() {
-                    let columns: Vec<Name> =
-                        index.parts.iter().filter_map(|part| self.plain(&part.expression)).collect();
+                    let columns: Vec<Name> = index.parts.iter().filter_map(plain).collect();
                     for column in columns
                         .into_iter()
                         .filter(|column| table.column(column).is_none() && !self.dialect.is_row_id(column))
@@ -168,16 +167,6 @@ impl<'m> Checks<'m> {
             self.unknown_relation(object, name, Some("ON"), what);
         }
         owner
-    }
-
-    /// The column that an index part names, if it is no expression.
-    fn plain(&self, expression: &crate::model::Expression) -> Option<Name> {
-        let name = expression.canonical.trim_matches('"');
-        let word = !name.is_empty()
-            && name.chars().all(|ch| ch.is_alphanumeric() || ch == '_')
-            && !name.starts_with(|ch: char| ch.is_ascii_digit())
-            && !["true", "false", "null"].iter().any(|constant| name.eq_ignore_ascii_case(constant));
-        word.then(|| Name::new(name, expression.written().trim_matches(['"', '`', '[', ']'])))
     }
 
     /// The columns of a table's own keys exist.
@@ -224,6 +213,16 @@ impl<'m> Checks<'m> {
             }
         }
     }
+}
+
+/// The column that an index part names, if it is no expression.
+fn plain(part: &IndexPart) -> Option<Name> {
+    let name = part.column();
+    let word = !name.is_empty()
+        && name.chars().all(|ch| ch.is_alphanumeric() || ch == '_')
+        && !name.starts_with(|ch: char| ch.is_ascii_digit())
+        && !["true", "false", "null"].iter().any(|constant| name.eq_ignore_ascii_case(constant));
+    word.then(|| Name::new(name.as_ref(), part.expression.written().trim_matches(['"', '`', '[', ']'])))
 }
 
 /// Where a name stands in an object's text: after `after` (a keyword), if it is given. The statement's first word where

@@ -148,6 +148,22 @@ pub struct IndexPart {
     pub clauses: Clauses,
 }
 
+impl IndexPart {
+    /// The column's name without quotes; an expression as it is.
+    pub fn column(&self) -> Cow<'_, str> {
+        unquoted(&self.expression.canonical)
+    }
+}
+
+/// An identifier without its double quotes (SQL standard, `<delimited identifier>`); anything else as it is.
+fn unquoted(text: &str) -> Cow<'_, str> {
+    let inner = text.strip_prefix('"').and_then(|rest| rest.strip_suffix('"'));
+    match inner.map(|inner| inner.replace("\"\"", "\0")) {
+        Some(inner) if !inner.contains('"') => Cow::Owned(inner.replace('\0', "\"")),
+        _ => Cow::Borrowed(text),
+    }
+}
+
 /// A view.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]

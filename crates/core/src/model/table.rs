@@ -3,6 +3,7 @@
 //! Column constraints are hoisted to the table where the engine makes no difference, so `id INTEGER PRIMARY KEY` and
 //! `id INTEGER, PRIMARY KEY (id)` are one model.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use schemars::JsonSchema;
@@ -95,7 +96,7 @@ impl Table {
     /// order, whole and with the columns' own collations: what a foreign key may point at
     /// (<https://sqlite.org/foreignkeys.html#fk_indexes>).
     pub fn is_unique(&self, columns: &[Name], owned: &[&Object]) -> bool {
-        let fits = |parts: Vec<(&str, &Option<Name>)>| {
+        let fits = |parts: Vec<(Cow<'_, str>, &Option<Name>)>| {
             parts.len() == columns.len()
                 && columns.iter().all(|column| {
                     let own = self.column(column).and_then(|column| column.collation.as_ref());
@@ -105,16 +106,12 @@ impl Table {
                 })
         };
         let key_fits =
-            |key: &Key| fits(key.parts.iter().map(|part| (part.column.canonical(), &part.collation)).collect());
+            |key: &Key| fits(key.parts.iter().map(|part| (part.column.canonical().into(), &part.collation)).collect());
         self.primary_key.iter().chain(self.unique_keys.iter()).any(key_fits)
             || owned.iter().any(|object| match &object.definition {
-                Definition::Index(index) if index.unique && index.predicate.is_none() => fits(
-                    index
-                        .parts
-                        .iter()
-                        .map(|part| (part.expression.canonical.trim_matches('"'), &part.collation))
-                        .collect(),
-                ),
+                Definition::Index(index) if index.unique && index.predicate.is_none() => {
+                    fits(index.parts.iter().map(|part| (part.column(), &part.collation)).collect())
+                }
                 _ => false,
             })
     }

@@ -18,6 +18,15 @@ fn names(model: &Model, kind: Kind) -> Vec<String> {
     model.of_kind(kind).map(|object| object.name.canonical().to_owned()).collect()
 }
 
+#[test]
+fn a_columns_name_may_begin_with_a_quote() {
+    for name in ["\"a", "a\"", "\"a\"", "\""] {
+        let column = quoted(name);
+        let model = model(&format!("CREATE TABLE hives ({column} integer); CREATE INDEX by_it ON hives ({column});"));
+        assert_eq!(names(&model, Kind::Index), ["public.by_it"]);
+    }
+}
+
 /// Tried on versions 15 and 18.
 #[test]
 fn an_index_without_a_name_is_called_after_what_it_is_of() {

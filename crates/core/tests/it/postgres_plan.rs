@@ -531,3 +531,33 @@ fn a_schema_is_there_before_what_moves_into_it() {
     let statements = statements("CREATE TABLE queens (id integer);", want);
     assert_eq!(statements, ["CREATE SCHEMA bees", "ALTER TABLE public.queens SET SCHEMA bees"]);
 }
+
+/// A foreign key that needs the key, and what the key guards, stay; the settings of a partitioned index can't be changed.
+#[test]
+fn settings_and_comments_of_a_key_change_as_it_stands() {
+    let hives = |key: &str, more: &str| {
+        format!(
+            "CREATE TABLE hives (id integer PRIMARY KEY {key}, name text UNIQUE); {more}
+             CREATE TABLE frames (hive integer REFERENCES hives);"
+        )
+    };
+    let plain = hives("", "");
+    let full = hives("WITH (fillfactor = 90)", "COMMENT ON CONSTRAINT hives_name_key ON hives IS 'painted';");
+    assert_eq!(
+        statements(&plain, &full),
+        [
+            "ALTER INDEX public.hives_pkey SET (fillfactor = 90)",
+            "COMMENT ON CONSTRAINT hives_name_key ON public.hives IS 'painted'"
+        ]
+    );
+    let moved = hives("USING INDEX TABLESPACE fast", "");
+    assert_eq!(statements(&plain, &moved), ["ALTER INDEX public.hives_pkey SET TABLESPACE fast"]);
+    assert_eq!(statements(&moved, &plain), ["ALTER INDEX public.hives_pkey SET TABLESPACE pg_default"]);
+    let lots =
+        "CREATE TABLE lots (id integer, PRIMARY KEY (id)) PARTITION BY LIST (id); CREATE INDEX by_id ON lots (id)";
+    let found = statements(&format!("{lots};"), &format!("{lots} WITH (fillfactor = 90);"));
+    assert_eq!(found, ["DROP INDEX public.by_id", "CREATE INDEX by_id ON public.lots (id) WITH (fillfactor = 90)"],);
+    let exclusion = "CREATE TABLE visits (at tsrange, CONSTRAINT apart EXCLUDE USING gist (at WITH &&)";
+    let found = statements("", &format!("{exclusion} WITH (fillfactor = 90) USING INDEX TABLESPACE fast);"));
+    assert!(found.iter().any(|s| s.contains("WITH (fillfactor = 90) USING INDEX TABLESPACE fast")), "{found:#?}");
+}

@@ -2,9 +2,9 @@
 
 mod access;
 mod failures;
+mod indexes;
 mod inherits;
 mod invariants;
-mod partial_indexes;
 mod parts;
 mod releases;
 mod renames;

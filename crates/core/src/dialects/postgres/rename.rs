@@ -343,6 +343,8 @@ pub fn constraint_or_part(model: &mut Model, key: &ObjectKey, from: &Name, to: &
     let Some((partition, whole)) = canonical::part_names::find(model, &write::index_of(&key.name, from)) else {
         return;
     };
+    // Another part may have a number because this one had the name.
+    canonical::part_names::say_all(model, &partition);
     if let Some(Definition::Table(table)) = model.get_mut(&partition).map(|object| &mut object.definition) {
         table.part_names.0.insert(whole, to.clone());
     }

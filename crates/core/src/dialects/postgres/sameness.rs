@@ -7,6 +7,9 @@ pub trait Constraint: Sized + PartialEq {
     /// Without the comments on it and on its index.
     fn uncommented(&self) -> Self;
 
+    /// Without the comments and what else can be changed as it stands: the settings of its index.
+    fn lasting(&self) -> Self;
+
     /// Without its name and comments.
     fn bare(&self) -> Self;
 
@@ -23,9 +26,24 @@ fn without_comments(clauses: &Clauses) -> Clauses {
     clauses
 }
 
+fn without_settings(clauses: &Clauses) -> Clauses {
+    let lasting = clauses.iter().filter(|(clause, _)| !is_setting_of_index(clause));
+    lasting.map(|(clause, value)| (clause.to_owned(), value.clone())).collect()
+}
+
+/// Whether the clause of an index, or of a constraint that has one, is a storage parameter or the tablespace.
+pub fn is_setting_of_index(clause: &str) -> bool {
+    clause == "tablespace" || clause.starts_with("with.")
+}
+
 impl Constraint for Key {
     fn uncommented(&self) -> Key {
         Key { clauses: without_comments(&self.clauses), ..self.clone() }
+    }
+
+    fn lasting(&self) -> Key {
+        let clauses = without_settings(&without_comments(&self.clauses));
+        Key { clauses, ..self.clone() }
     }
 
     fn bare(&self) -> Key {
@@ -38,6 +56,10 @@ impl Constraint for ForeignKey {
         ForeignKey { clauses: without_comments(&self.clauses), ..self.clone() }
     }
 
+    fn lasting(&self) -> ForeignKey {
+        self.uncommented()
+    }
+
     fn bare(&self) -> ForeignKey {
         ForeignKey { name: Name::none(), ..self.uncommented() }
     }
@@ -46,6 +68,11 @@ impl Constraint for ForeignKey {
 impl Constraint for Check {
     fn uncommented(&self) -> Check {
         Check { clauses: without_comments(&self.clauses), ..self.clone() }
+    }
+
+    fn lasting(&self) -> Check {
+        let clauses = without_settings(&without_comments(&self.clauses));
+        Check { clauses, ..self.clone() }
     }
 
     fn bare(&self) -> Check {

@@ -1,11 +1,12 @@
 //! Foreign keys go before the keys and tables that they need, and come when all of these are there.
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 
 use super::super::names::quoted;
 use super::super::write;
 use super::{Planner, table};
-use crate::model::{Definition, ForeignKey, Kind, Model, Name, ObjectKey};
+use crate::model::{Definition, ForeignKey, IndexPart, Kind, Model, Name, ObjectKey};
 use crate::plan::{Risk, RiskKind};
 use crate::script::Step;
 
@@ -47,20 +48,19 @@ impl Planner<'_> {
         let (Some(have), Some(want)) = (self.have().table(&key.parent), self.planning.want.table(&key.parent)) else {
             return false;
         };
-        let points_at = |columns: &[&str]| {
+        let points_at = |columns: &[Cow<'_, str>]| {
             columns.len() == key.parent_columns.len()
-                && key.parent_columns.iter().all(|column| columns.contains(&column.canonical()))
+                && key.parent_columns.iter().all(|column| columns.iter().any(|own| *own == column.canonical()))
         };
         let keys = have.primary_key.iter().chain(have.unique_keys.iter());
         let goes = keys
-            .filter(|own| points_at(&own.parts.iter().map(|part| part.column.canonical()).collect::<Vec<_>>()))
-            .any(|own| want.primary_key.as_ref() != Some(own) && !want.unique_keys.contains(own));
+            .filter(|own| points_at(&own.parts.iter().map(|part| part.column.canonical().into()).collect::<Vec<_>>()))
+            .any(|own| !table::has_primary_key(want, own) && !table::has_key(want, own));
         goes || removed.iter().chain(&self.again).filter(|key| key.kind == Kind::Index).any(|index| {
             let Some(Definition::Index(index)) = self.have().get(index).map(|object| &object.definition) else {
                 return false;
             };
-            let columns: Vec<&str> =
-                index.parts.iter().map(|part| part.expression.canonical.trim_matches('"')).collect();
+            let columns: Vec<Cow<'_, str>> = index.parts.iter().map(IndexPart::column).collect();
             index.unique && index.table == key.parent && points_at(&columns)
         })
     }

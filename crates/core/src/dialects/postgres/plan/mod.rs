@@ -10,10 +10,12 @@ mod drops;
 mod foreign_keys;
 mod grants;
 mod guards;
+mod index_settings;
 mod inheritance;
 mod labels;
 mod operators;
 mod order;
+mod parameters;
 mod part_names;
 mod partitions;
 mod plain;
@@ -295,7 +297,9 @@ impl<'p> Planner<'p> {
                 let of_both = || (canonical::view_outputs(self.have()), canonical::view_outputs(self.planning.want));
                 plain::view(have, want, before, after, outputs.get_or_init(of_both))
             }
-            (Definition::Index(before), Definition::Index(after)) => plain::index(want, before, after),
+            (Definition::Index(before), Definition::Index(after)) => {
+                plain::index(want, before, after, is_partitioned(self.planning.want, &after.table))
+            }
             (Definition::Plain(before), Definition::Plain(after)) => {
                 plain::plain(want, before, after, swap::is_swapped(self.planning, &want.key()))
             }

@@ -1,8 +1,10 @@
 //! Changes of everything but tables: in place where the server can, else anew.
 
 use super::Method;
+use super::index_settings;
 use super::labels;
 use super::operators;
+use super::parameters;
 use crate::dialects::postgres::canonical::Outputs;
 use crate::dialects::postgres::names::{self, quoted};
 use crate::dialects::postgres::tokens::literal;
@@ -35,25 +37,10 @@ fn comment(want: &Object, differing: &mut Vec<&str>) -> Vec<String> {
     statements
 }
 
-/// SET and RESET of storage parameters.
-fn parameters(what: &str, want: &Clauses, differing: &mut Vec<&str>) -> Vec<String> {
-    let (mut set, mut reset) = (Vec::new(), Vec::new());
-    differing.retain(|clause| {
-        let Some(name) = clause.strip_prefix("with.") else { return true };
-        match want.value(clause) {
-            Some(_) => set.push(format!("{name} = {}", write::parameter_value(want.written(clause)))),
-            None => reset.push(name.to_owned()),
-        }
-        false
-    });
-    let mut statements = Vec::new();
-    if !set.is_empty() {
-        statements.push(format!("ALTER {what} SET ({})", set.join(", ")));
-    }
-    if !reset.is_empty() {
-        statements.push(format!("ALTER {what} RESET ({})", reset.join(", ")));
-    }
-    statements
+/// Takes the storage parameters out of what differs, and gives the statements that change them.
+pub fn parameters(what: &str, have: &Clauses, want: &Clauses, differing: &mut Vec<&str>) -> Vec<String> {
+    differing.retain(|clause| !parameters::is_one(clause));
+    parameters::change(have, want).into_iter().map(|action| format!("ALTER {what} {action}")).collect()
 }
 
 fn alter(want: &Object, statements: Vec<String>) -> Method {
@@ -77,7 +64,7 @@ pub fn view(have: &Object, want: &Object, before: &View, after: &View, outputs: 
         differing.retain(|clause| !clause.starts_with("with."));
     }
     let what = write::subject(want.definition.kind(), &want.name);
-    statements.extend(parameters(&what, &after.clauses, &mut differing));
+    statements.extend(parameters(&what, &before.clauses, &after.clauses, &mut differing));
     statements.extend(comment(want, &mut differing));
     differing.retain(|clause| {
         let Some(column) = clause.strip_prefix("default ") else { return true };
@@ -98,8 +85,8 @@ fn is_replaceable(have: &Object, want: &Object, (before, after): &(Outputs, Outp
         && before.iter().zip(after).all(|(old, new)| old.0 == new.0 && old.1.is_some() && old.1 == new.1)
 }
 
-/// An index: only its settings can be changed.
-pub fn index(want: &Object, before: &Index, after: &Index) -> Method {
+/// An index: only its settings can be changed, those of a partitioned one not.
+pub fn index(want: &Object, before: &Index, after: &Index, partitioned: bool) -> Method {
     let mut differing = before.clauses.differing(&after.clauses);
     if before.table != after.table
         || before.unique != after.unique
@@ -108,8 +95,11 @@ pub fn index(want: &Object, before: &Index, after: &Index) -> Method {
     {
         return Method::Rebuild;
     }
-    let what = write::subject(Kind::Index, &want.name);
-    let mut statements = parameters(&what, &after.clauses, &mut differing);
+    let Some(mut statements) =
+        index_settings::change(&want.name, partitioned, (&before.clauses, &after.clauses), &mut differing)
+    else {
+        return Method::Rebuild;
+    };
     statements.extend(comment(want, &mut differing));
     differing.retain(|clause| match clause.strip_prefix("statistics ") {
         Some(number) => {
@@ -224,7 +214,12 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
             }
             // An option that is not said any more has its usual value only in a new one.
             if differing.iter().all(|clause| after.clauses.has(clause) && *clause != "with.two_phase") {
-                statements.extend(parameters(&format!("SUBSCRIPTION {name}"), &after.clauses, &mut differing));
+                statements.extend(parameters(
+                    &format!("SUBSCRIPTION {name}"),
+                    &before.clauses,
+                    &after.clauses,
+                    &mut differing,
+                ));
             }
         }
         _ if !differing.is_empty() => {

@@ -3,6 +3,7 @@
 use super::super::names::quoted;
 use super::super::sameness::Constraint;
 use super::super::write;
+use super::{index_settings, parameters};
 use crate::model::{Check, Column, ForeignKey, Key, Name, Object, Table};
 use crate::plan::{Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
@@ -58,6 +59,7 @@ impl TableChange<'_> {
         self.inheritance(&mut steps);
         self.settings(&mut steps);
         self.constraints_that_come(&mut steps);
+        steps.extend(index_settings::of_constraints(self));
         self.comments(&mut steps);
         steps
     }
@@ -91,8 +93,8 @@ impl TableChange<'_> {
         };
         let (have, want) = (self.have, self.want);
         self.keys_that_go().for_each(|key| drop(&key.name));
-        let checks = have.checks.iter().filter(|check| !has_check(&want.checks, check) || self.is_respelled(check));
-        let exclusions = have.exclusions.iter().filter(|check| !has_check(&want.exclusions, check));
+        let checks = have.checks.iter().filter(|check| !has_check(want, check) || self.is_respelled(check));
+        let exclusions = have.exclusions.iter().filter(|check| !has_exclusion(want, check));
         checks.chain(exclusions).filter_map(|check| check.name.as_ref()).for_each(&mut drop);
         if !actions.is_empty() {
             let title = format!("drop constraint {} of {}", names.join(", "), self.table());
@@ -116,7 +118,7 @@ impl TableChange<'_> {
     /// The keys that go, for good or to come anew.
     pub fn keys_that_go(&self) -> impl Iterator<Item = &Key> {
         let (have, want) = (self.have, self.want);
-        let primary = have.primary_key.iter().filter(|key| !same_key(want.primary_key.as_ref(), key));
+        let primary = have.primary_key.iter().filter(|key| !has_primary_key(want, key));
         let unique = have.unique_keys.iter().filter(|key| !has_key(want, key));
         let gone: Vec<&Key> = primary.chain(unique).collect();
         let all = have.primary_key.iter().chain(have.unique_keys.iter());
@@ -139,9 +141,7 @@ impl TableChange<'_> {
             steps.push(step);
         };
         let equal = "rows that are equal in these columns stop the script";
-        for key in
-            want.primary_key.iter().filter(|key| !same_key(have.primary_key.as_ref(), key) || self.loses_column(key))
-        {
+        for key in want.primary_key.iter().filter(|key| !has_primary_key(have, key) || self.loses_column(key)) {
             add(&key.name, write::key_constraint("PRIMARY KEY", key), format!("primary key {table}"), equal, false);
         }
         for key in want.unique_keys.iter().filter(|key| !has_key(have, key) || self.loses_column(key)) {
@@ -154,12 +154,12 @@ impl TableChange<'_> {
             );
         }
         let breaks = "rows that break the condition stop the script";
-        for check in want.checks.iter().filter(|check| !has_check(&have.checks, check) || self.is_respelled(check)) {
+        for check in want.checks.iter().filter(|check| !has_check(have, check) || self.is_respelled(check)) {
             let Some(name) = &check.name else { continue };
             let harmless = check.clauses.has("not valid") || check.clauses.has("not enforced");
             add(name, write::check_constraint(check), format!("check {table}.{name}"), breaks, harmless);
         }
-        for check in want.exclusions.iter().filter(|check| !has_check(&have.exclusions, check)) {
+        for check in want.exclusions.iter().filter(|check| !has_exclusion(have, check)) {
             let Some(name) = &check.name else { continue };
             add(
                 name,
@@ -175,14 +175,9 @@ impl TableChange<'_> {
         let table = self.table();
         let (have, want) = (&self.have.clauses, &self.want.clauses);
         let mut statements = write::table_settings(table, have, want);
-        let (mut set, mut reset, mut actions) = (Vec::new(), Vec::new(), Vec::new());
+        let mut actions = Vec::new();
         let mut rewrites = false;
-        // Parameters in the order in which they were said, as the server keeps them.
-        let place =
-            |clause: &str| want.listed("with.").position(|(name, _)| clause.strip_prefix("with.") == Some(name));
-        let mut differing = have.differing(want);
-        differing.sort_by_key(|clause| place(clause));
-        for clause in differing {
+        for clause in have.differing(want) {
             let value = want.value(clause);
             match clause {
                 "unlogged" => {
@@ -200,12 +195,6 @@ impl TableChange<'_> {
                 }
                 "of" => actions.push(value.map_or_else(|| "NOT OF".to_owned(), |of| format!("OF {of}"))),
                 _ => {
-                    if let Some(name) = clause.strip_prefix("with.") {
-                        match value {
-                            Some(_) => set.push(format!("{name} = {}", write::parameter_value(want.written(clause)))),
-                            None => reset.push(name.to_owned()),
-                        }
-                    }
                     if let Some(name) = clause.strip_prefix("options.") {
                         let name = quoted(name);
                         let words = match (have.has(clause), value) {
@@ -218,12 +207,7 @@ impl TableChange<'_> {
                 }
             }
         }
-        if !set.is_empty() {
-            actions.push(format!("SET ({})", set.join(", ")));
-        }
-        if !reset.is_empty() {
-            actions.push(format!("RESET ({})", reset.join(", ")));
-        }
+        actions.extend(parameters::change(have, want));
         if !actions.is_empty() {
             statements.extend(self.step("", actions).statements);
         }
@@ -278,19 +262,17 @@ impl TableChange<'_> {
     }
 
     /// Whether the constraint is dropped and added, or new: then it has no comment yet.
-    fn comes_anew(&self, name: &Name) -> bool {
+    pub(super) fn comes_anew(&self, name: &Name) -> bool {
         let (have, want) = (self.have, self.want);
         let mut keys = want.primary_key.iter().chain(want.unique_keys.iter());
         if let Some(key) = keys.find(|key| key.name == *name) {
-            return !(same_key(have.primary_key.as_ref(), key) || has_key(have, key)) || self.loses_column(key);
+            return !(has_primary_key(have, key) || has_key(have, key)) || self.loses_column(key);
         }
-        let lists = [(&want.checks, &have.checks), (&want.exclusions, &have.exclusions)];
-        for (wanted, had) in lists {
-            if let Some(check) = wanted.iter().find(|check| check.name.as_ref() == Some(name)) {
-                return !has_check(had, check) || self.is_respelled(check);
-            }
+        let called = |check: &&Check| check.name.as_ref() == Some(name);
+        if let Some(check) = want.checks.iter().find(called) {
+            return !has_check(have, check) || self.is_respelled(check);
         }
-        false
+        want.exclusions.iter().find(called).is_some_and(|check| !has_exclusion(have, check))
     }
 }
 
@@ -307,13 +289,20 @@ fn constraint_comments(table: &Table) -> Vec<(Name, &'static str, Option<&str>)>
         .collect()
 }
 
-fn same_key(other: Option<&Key>, key: &Key) -> bool {
-    other.is_some_and(|other| other.uncommented() == key.uncommented())
+/// Whether a constraint can stay as it is, with other comments and settings of its index: on a partitioned table not with the latter.
+fn stays<C: Constraint>(table: &Table, had: &C, wanted: &C) -> bool {
+    let partitioned = table.clauses.has("partition by");
+    if partitioned { had.uncommented() == wanted.uncommented() } else { had.lasting() == wanted.lasting() }
 }
 
-/// Whether the table has this unique key, whatever is said in comments on it.
+/// Whether the table has this primary key, whatever can be changed as it stands.
+pub fn has_primary_key(table: &Table, key: &Key) -> bool {
+    table.primary_key.as_ref().is_some_and(|other| stays(table, other, key))
+}
+
+/// Whether the table has this unique key, whatever can be changed as it stands.
 pub fn has_key(table: &Table, key: &Key) -> bool {
-    table.unique_keys.iter().any(|other| other.uncommented() == key.uncommented())
+    table.unique_keys.iter().any(|other| stays(table, other, key))
 }
 
 /// Whether the table has this foreign key, whatever the comment on it.
@@ -321,8 +310,12 @@ pub fn has_foreign_key(table: &Table, key: &ForeignKey) -> bool {
     table.foreign_keys.iter().any(|other| other.uncommented() == key.uncommented())
 }
 
-fn has_check(checks: &[Check], check: &Check) -> bool {
-    checks.iter().any(|other| other.uncommented() == check.uncommented())
+fn has_check(table: &Table, check: &Check) -> bool {
+    table.checks.iter().any(|other| other.uncommented() == check.uncommented())
+}
+
+fn has_exclusion(table: &Table, check: &Check) -> bool {
+    table.exclusions.iter().any(|other| stays(table, other, check))
 }
 
 /// Constraints that are the same but for their names: the name that there is, and the one that is wanted.

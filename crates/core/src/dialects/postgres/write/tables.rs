@@ -178,15 +178,11 @@ pub fn key_constraint(what: &str, key: &Key) -> String {
     }
     let nulls = if key.clauses.has("nulls not distinct") { " NULLS NOT DISTINCT" } else { "" };
     let include = key.clauses.value("include").map_or_else(String::new, |list| format!(" INCLUDE ({list})"));
-    let space = key
-        .clauses
-        .value("tablespace")
-        .map_or_else(String::new, |space| format!(" USING INDEX TABLESPACE {}", quoted(space)));
     format!(
-        "{}{what}{nulls} ({}){include}{}{space}{}",
+        "{}{what}{nulls} ({}){include}{}{}",
         constraint(&key.name),
         columns.join(", "),
-        storage_parameters(&key.clauses),
+        index_settings(&key.clauses),
         attributes(&key.clauses)
     )
 }
@@ -206,9 +202,15 @@ pub fn exclusion_constraint(check: &Check) -> String {
     format!(
         "{name}EXCLUDE {}{include}{}{condition}{}",
         check.condition.written(),
-        storage_parameters(&check.clauses),
+        index_settings(&check.clauses),
         attributes(&check.clauses)
     )
+}
+
+/// The settings of a constraint's index.
+fn index_settings(clauses: &Clauses) -> String {
+    let space = clauses.value("tablespace").map(|space| format!(" USING INDEX TABLESPACE {}", quoted(space)));
+    storage_parameters(clauses) + &space.unwrap_or_default()
 }
 
 /// FOREIGN KEY as a constraint of a table.
