@@ -88,6 +88,11 @@ pub trait Dialect: Sync {
         model.remove(key);
     }
 
+    /// The tables that are parts of a table and go with it.
+    fn parts(&self, _: &Model, _table: &Name) -> Vec<ObjectKey> {
+        Vec::new()
+    }
+
     /// A name by which statements may call an object as well: a routine's without its arguments.
     fn short_name(&self, _: &Name) -> Option<Name> {
         None

@@ -249,6 +249,20 @@ impl Folder<'_> {
         Some(object)
     }
 
+    /// Takes an object out with its parts and what it owns.
+    fn take_out_with_all(&mut self, key: &ObjectKey) {
+        self.take_out(key);
+        if matches!(key.kind, Kind::Index | Kind::Trigger) {
+            return;
+        }
+        for part in self.dialect.parts(&self.folded.model, &key.name) {
+            self.take_out_with_all(&part);
+        }
+        let owned = |object: &&Object| object.definition.owner() == Some(&key.name);
+        let owned: Vec<_> = self.folded.model.objects().filter(owned).map(Object::key).collect();
+        owned.iter().for_each(|key| drop(self.take_out(key)));
+    }
+
     /// What has been renamed in this source was not what now has the name.
     fn forget_former(&mut self, name: &Name) {
         for object in self.folded.model.objects_mut() {
@@ -355,12 +369,7 @@ impl Folder<'_> {
                     self.dialect.drop_with_dependents(&mut self.folded.model, &found);
                     self.count_names();
                 }
-                self.take_out(&found);
-                let owned = |object: &&Object| object.definition.owner() == Some(name);
-                let owned: Vec<_> = self.folded.model.objects().filter(owned).map(Object::key).collect();
-                if !matches!(found.kind, Kind::Index | Kind::Trigger) {
-                    owned.iter().for_each(|key| drop(self.take_out(key)));
-                }
+                self.take_out_with_all(&found);
                 return true;
             }
             // The name means something inside another object.

@@ -1,6 +1,6 @@
 //! What one statement of a source says.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::sync::Arc;
 
@@ -80,6 +80,8 @@ pub struct Session {
     pub path: Vec<SmolStr>,
     /// What a new object has if its statement does not say it, by clause: `tablespace`.
     pub defaults: BTreeMap<SmolStr, SmolStr>,
+    /// The temporary objects that there are by now.
+    pub temporary: BTreeSet<Name>,
     /// The default privileges of whoever runs the source, by their name.
     pub granted: BTreeMap<Name, Object>,
 }

@@ -139,6 +139,8 @@ pub(super) fn meaning(error: &postgres::Error) -> LiveError {
         LiveError::ReadOnly(database.message().to_owned())
     } else if *code == SqlState::DISK_FULL {
         LiveError::DiskFull(database.message().to_owned())
+    } else if *code == SqlState::INTERNAL_ERROR && is_of_something_dropped(database.message()) {
+        LiveError::Dropped(database.message().to_owned())
     } else if code.code() == "WV001" {
         LiveError::WouldLoseRows
     } else if [SqlState::ADMIN_SHUTDOWN, SqlState::CRASH_SHUTDOWN, SqlState::CANNOT_CONNECT_NOW].contains(code) {
@@ -146,6 +148,12 @@ pub(super) fn meaning(error: &postgres::Error) -> LiveError {
     } else {
         LiveError::Engine(words(error))
     }
+}
+
+/// Functions such as `pg_get_indexdef()` look at the catalogue as it is by now, not as the snapshot has it
+/// (<https://www.postgresql.org/docs/current/functions-info.html#FUNCTIONS-INFO-CATALOG>).
+fn is_of_something_dropped(message: &str) -> bool {
+    ["could not open relation with OID", "cache lookup failed"].iter().any(|start| message.starts_with(start))
 }
 
 /// The server's own words, with its detail and hint.

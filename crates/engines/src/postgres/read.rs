@@ -47,6 +47,9 @@ const OTHERS: &[&str] = &[
 /// How many relations make it worth while to ask over two connections.
 const MANY: u32 = 2000;
 
+/// How often reading begins anew before it gives up.
+const ATTEMPTS: u32 = 5;
+
 /// What makes the server's spelling independent of the session.
 const SPELLING: &str = "SET LOCAL search_path = ''; SET LOCAL DateStyle = 'ISO, YMD'; SET LOCAL IntervalStyle = 'postgres'; \
                         SET LOCAL extra_float_digits = 1; SET LOCAL quote_all_identifiers = off; \
@@ -58,8 +61,18 @@ const BEGIN: &str = "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET LOCAL 
                      SET LOCAL lock_timeout = '10s';";
 
 impl PostgresDatabase {
-    /// Everything, in a read-only transaction of its own.
+    /// Everything, in a read-only transaction of its own; once more where another session has dropped something meanwhile.
     pub(super) fn content(&mut self) -> Result<Content, LiveError> {
+        for _ in 0..ATTEMPTS {
+            match self.content_once() {
+                Err(LiveError::Dropped(_)) => {}
+                content => return content,
+            }
+        }
+        self.content_once()
+    }
+
+    fn content_once(&mut self) -> Result<Content, LiveError> {
         self.client.batch_execute(BEGIN).map_err(|error| meaning(&error))?;
         let content = match self.helper() {
             Some(helper) => self.content_with(helper),

@@ -54,6 +54,31 @@ fn a_role_without_rights_reads_everything() {
     }
 }
 
+/// The server's functions see that a table is gone that the snapshot still has: then reading begins anew.
+#[test]
+fn tables_that_others_make_and_drop_meanwhile_are_no_matter() {
+    let passing = "CREATE TABLE passing (id serial PRIMARY KEY, a int CHECK (a > 0), b text DEFAULT lower('X'));
+         CREATE INDEX ON passing (lower(b)); CREATE VIEW seen AS SELECT * FROM passing; DROP VIEW seen; DROP TABLE passing;";
+    for age in AGES {
+        let database = made(age, include_str!("cooperative.sql"));
+        let all = read(&database);
+        std::thread::scope(|scope| {
+            let others = scope.spawn(|| database.psql(&passing.repeat(400)));
+            let mut reads = 0;
+            while !others.is_finished() || reads == 0 {
+                let seen = connect(&database, Access::Read).read().expect("it begins anew").model;
+                let others = seen.objects().filter(|object| all.get(&object.key()).is_none());
+                assert!(
+                    others
+                        .into_iter()
+                        .all(|object| ["passing", "seen"].iter().any(|own| object.name.canonical().contains(own)))
+                );
+                reads += 1;
+            }
+        });
+    }
+}
+
 #[test]
 fn a_lost_connection_leaves_nothing_behind() {
     for age in AGES {

@@ -27,7 +27,8 @@ const PARTIAL: &str = include_str!("partial.sql");
 const NOT_NULL_NAMES: &str = include_str!("not_null_names.sql");
 const PART_NAMES: &str = include_str!("part_names.sql");
 const COPIES: &str = include_str!("copies.sql");
-const SCHEMAS: [&str; 17] = [
+const HISTORY: &str = include_str!("history.sql");
+const SCHEMAS: [&str; 18] = [
     COOPERATIVE,
     ODDITIES,
     BULLETIN_BOARD,
@@ -45,6 +46,7 @@ const SCHEMAS: [&str; 17] = [
     PARTIAL,
     PART_NAMES,
     COPIES,
+    HISTORY,
 ];
 
 pub fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {

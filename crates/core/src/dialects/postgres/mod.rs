@@ -120,6 +120,14 @@ impl Dialect for Postgres {
         cascade::drop_with_dependents(model, key);
     }
 
+    fn parts(&self, model: &Model, name: &Name) -> Vec<ObjectKey> {
+        let is_part = |object: &&Object| {
+            object.as_table().and_then(|table| table.clauses.value("partition of")) == Some(name.canonical())
+        };
+        let tables = model.of_kind(Kind::Table).chain(model.of_kind(Kind::ForeignTable));
+        tables.filter(is_part).map(Object::key).collect()
+    }
+
     fn short_name(&self, name: &Name) -> Option<Name> {
         let arguments = names::signature(name);
         let short = name.canonical().strip_suffix(arguments).filter(|_| !arguments.is_empty())?;

@@ -32,47 +32,61 @@ const TOKEN_TYPES: [(&str, bool); 19] = [
     ("version", false),
 ];
 
-/// `COPY = other`: a text search configuration that begins as a copy.
+/// `COPY = other`: a text search configuration that begins as a copy, perhaps of a copy.
 pub fn text_search(model: &mut Model) {
-    let copies: Vec<ObjectKey> = model.of_kind(Kind::TextSearchConfiguration).map(|object| object.key()).collect();
-    for key in copies {
-        let Some(mut object) = model.remove(&key) else { continue };
-        if let Definition::Plain(plain) = &mut object.definition
-            && let Some(from) = plain.clauses.remove("with.copy")
-        {
-            let name = Name::new(from.canonical.as_str(), from.canonical.as_str());
-            let name =
-                if names::is_unresolved(&name) { names::qualified("public", &names::identifier(&name)) } else { name };
-            let other = model.find(Kind::TextSearchConfiguration, &name).map(|object| object.definition.clone());
-            if let Some(Definition::Plain(other)) = other {
-                let inherited =
-                    other.clauses.iter().filter(|(clause, _)| *clause != "comment" && !plain.clauses.has(clause));
-                let inherited: Vec<_> = inherited.map(|(clause, value)| (clause.to_owned(), value.clone())).collect();
-                inherited.into_iter().for_each(|(clause, value)| plain.clauses.set(&clause, value));
-            } else {
-                let language = names::identifier(&name);
-                plain.clauses.say("with.parser", "\"default\"");
-                for (token, stems) in TOKEN_TYPES {
-                    let clause = format!("mapping {token}");
-                    if !plain.clauses.has(&clause) {
-                        let stem = stems && language != "simple";
-                        plain.clauses.say(&clause, if stem { format!("{language}_stem") } else { "simple".to_owned() });
-                    }
+    let mut waiting: Vec<ObjectKey> = model.of_kind(Kind::TextSearchConfiguration).map(Object::key).collect();
+    while !waiting.is_empty() {
+        let is_later = |key: &ObjectKey| pattern_of(model, key).is_some_and(|from| waiting.contains(&from));
+        let (later, ready): (Vec<_>, Vec<_>) = waiting.iter().cloned().partition(is_later);
+        // A circle has no first one.
+        let round = if ready.is_empty() { std::mem::take(&mut waiting) } else { ready };
+        waiting.retain(|key| later.contains(key));
+        round.iter().for_each(|key| copy_text_search(model, key));
+    }
+}
+
+/// The configuration that one says it is a copy of.
+fn pattern_of(model: &Model, key: &ObjectKey) -> Option<ObjectKey> {
+    let Definition::Plain(plain) = &model.get(key)?.definition else { return None };
+    let from = plain.clauses.value("with.copy")?;
+    let name = Name::new(from, from);
+    let name = if names::is_unresolved(&name) { names::qualified("public", &names::identifier(&name)) } else { name };
+    Some(ObjectKey::new(Kind::TextSearchConfiguration, name))
+}
+
+fn copy_text_search(model: &mut Model, key: &ObjectKey) {
+    let pattern = pattern_of(model, key);
+    let Some(mut object) = model.remove(key) else { return };
+    if let (Definition::Plain(plain), Some(from)) = (&mut object.definition, pattern) {
+        plain.clauses.remove("with.copy");
+        if let Some(Definition::Plain(other)) = model.get(&from).map(|object| object.definition.clone()) {
+            let inherited =
+                other.clauses.iter().filter(|(clause, _)| *clause != "comment" && !plain.clauses.has(clause));
+            let inherited: Vec<_> = inherited.map(|(clause, value)| (clause.to_owned(), value.clone())).collect();
+            inherited.into_iter().for_each(|(clause, value)| plain.clauses.set(&clause, value));
+        } else {
+            let language = names::identifier(&from.name);
+            plain.clauses.say("with.parser", "\"default\"");
+            for (token, stems) in TOKEN_TYPES {
+                let clause = format!("mapping {token}");
+                if !plain.clauses.has(&clause) {
+                    let stem = stems && language != "simple";
+                    plain.clauses.say(&clause, if stem { format!("{language}_stem") } else { "simple".to_owned() });
                 }
             }
-            object.text.clear();
         }
-        if let Definition::Plain(plain) = &mut object.definition {
-            let gone: Vec<String> = plain
-                .clauses
-                .iter()
-                .filter(|(clause, value)| clause.starts_with("mapping ") && value.canonical.is_empty())
-                .map(|(clause, _)| clause.to_owned())
-                .collect();
-            gone.iter().for_each(|clause| drop(plain.clauses.remove(clause)));
-        }
-        model.insert(object);
+        object.text.clear();
     }
+    if let Definition::Plain(plain) = &mut object.definition {
+        let gone: Vec<String> = plain
+            .clauses
+            .iter()
+            .filter(|(clause, value)| clause.starts_with("mapping ") && value.canonical.is_empty())
+            .map(|(clause, _)| clause.to_owned())
+            .collect();
+        gone.iter().for_each(|clause| drop(plain.clauses.remove(clause)));
+    }
+    model.insert(object);
 }
 
 /// Whether a table says LIKE of something.

@@ -213,6 +213,11 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         result.default = result.default.filter(|default| !is_null(default));
         result.not_null = own.not_null.or(parent.not_null);
         result.not_null_inherited = Beside(own.not_null.is_none() && parent.not_null.is_some());
+        for clause in ["storage", "compression"] {
+            if let Some(value) = parent.clauses.get(clause).filter(|_| !own.clauses.has(clause)) {
+                result.clauses.set(clause, value.clone());
+            }
+        }
         if result.default.is_none() && parent.default.is_some() {
             result.clauses.say("no default", "");
         }

@@ -200,6 +200,11 @@ fn resolve(object: &mut Object, known: &Known) {
                         let class = known.operator_class(class, "btree", &own);
                         plain.clauses.say("range.subtype_opclass", class);
                     }
+                    if let Some(collation) = plain.clauses.value("range.collation") {
+                        let bare = collation.strip_prefix("pg_catalog.").unwrap_or(collation);
+                        let found = known.other(bare, &own);
+                        plain.clauses.say("range.collation", found);
+                    }
                 }
                 Kind::Function | Kind::Procedure => settle_routine(&mut plain.clauses),
                 Kind::Aggregate | Kind::Operator => settle_definition(plain.kind, &mut plain.clauses),

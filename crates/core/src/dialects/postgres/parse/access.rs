@@ -21,6 +21,7 @@ const KINDS: &[(&[&str], &[Kind])] = &[
     (&["MATERIALIZED", "VIEW"], &[Kind::MaterializedView]),
     (&["FOREIGN", "TABLE"], &[Kind::ForeignTable, Kind::Table]),
     (&["FOREIGN", "DATA", "WRAPPER"], &[Kind::ForeignDataWrapper]),
+    (&["FOREIGN", "SERVER"], &[Kind::Server]),
     (&["EVENT", "TRIGGER"], &[Kind::EventTrigger]),
     (&["OPERATOR", "CLASS"], &[Kind::OperatorClass]),
     (&["OPERATOR", "FAMILY"], &[Kind::OperatorFamily]),

@@ -47,6 +47,16 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
             super::alter_table::actions(&mut reader, session, kinds, &name, if_exists, only)
         }
         Kind::Sequence => {
+            if reader.take(&["SET"]) {
+                let unlogged = reader.take(&["UNLOGGED"]);
+                if !unlogged {
+                    reader.expect("LOGGED")?;
+                }
+                return Ok(vec![amend(subject(), if_exists, move |object| {
+                    say(object, "unlogged", unlogged.then_some(""));
+                    Ok(())
+                })]);
+            }
             let mut options = Clauses::default();
             objects::sequence_options(&mut reader, &mut options)?;
             Ok(vec![sequence(subject(), if_exists, options, session)])
@@ -88,6 +98,25 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
             let value = super::normalised(&reader, range);
             Ok(vec![amend(subject(), if_exists, move |object| {
                 say(object, "statistics", Some(value.as_str()).filter(|value| *value != "- 1" && *value != "-1"));
+                Ok(())
+            })])
+        }
+        Kind::Server | Kind::ForeignDataWrapper | Kind::UserMapping if reader.take(&["OPTIONS"]) => {
+            let options = super::option_changes(&mut reader)?;
+            reader.finish()?;
+            Ok(vec![amend(subject(), if_exists, move |object| {
+                if let Definition::Plain(plain) = &mut object.definition {
+                    super::change_options(&mut plain.clauses, &options);
+                }
+                Ok(())
+            })])
+        }
+        Kind::TextSearchDictionary => {
+            let options = super::definitions(&mut reader)?;
+            Ok(vec![amend(subject(), if_exists, move |object| {
+                for (key, value) in &options {
+                    say(object, &format!("with.{key}"), value.as_ref().map(|value| value.canonical.as_str()));
+                }
                 Ok(())
             })])
         }
@@ -447,17 +476,27 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
 /// What follows ALTER PUBLICATION name.
 fn publication(reader: &mut Reader<'_>, session: &Session, subject: Subject) -> Parsed<Vec<StatementKind>> {
     let mut clauses = Clauses::default();
-    if reader.take(&["ADD"]) {
-        super::replication::publication_members(reader, session, &mut clauses)?;
-    } else if reader.take(&["SET"]) && reader.sees_symbol("(") {
+    let (adds, drops) = (reader.take(&["ADD"]), reader.take(&["DROP"]));
+    let sets = !adds && !drops && reader.take(&["SET"]);
+    if sets && reader.sees_symbol("(") {
         super::storage_parameters(reader, &mut clauses)?;
+    } else if adds || drops || sets {
+        super::replication::publication_members(reader, session, &mut clauses)?;
     } else {
         return Err(unknown(reader));
     }
+    reader.finish()?;
+    let is_member = |clause: &str| clause.starts_with("table ") || clause.starts_with("schema ");
+    let anew = sets && clauses.iter().any(|(clause, _)| is_member(clause));
     Ok(vec![amend(subject, false, move |object| {
-        if let Definition::Plain(plain) = &mut object.definition {
-            clauses.iter().for_each(|(name, value)| plain.clauses.set(name, value.clone()));
-        }
+        let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
+        let goes = |clause: &str| anew && is_member(clause) || drops && clauses.has(clause);
+        let gone: Vec<String> =
+            plain.clauses.iter().map(|(clause, _)| clause.to_owned()).filter(|clause| goes(clause)).collect();
+        gone.iter().for_each(|clause| drop(plain.clauses.remove(clause)));
+        let comes = clauses.iter().filter(|_| !drops);
+        comes.for_each(|(name, value)| plain.clauses.set(name, value.clone()));
+        super::replication::forget_usual(&mut plain.clauses);
         Ok(())
     })])
 }

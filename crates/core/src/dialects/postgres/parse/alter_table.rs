@@ -6,7 +6,7 @@ use super::super::{canonical, cascade, mentions, using_index};
 use super::access::{self, Subject, amend, missing, say};
 use super::alter::{Change, Outcome, enabled, unknown};
 use super::constraints::{Found, sees_table_constraint, table_constraint};
-use super::{definitions, expression, identifier, names, own_name, path, run, table};
+use super::{children, definitions, expression, identifier, identity, names, own_name, path, run, table};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Column, Definition, Expression, Kind, Model, Name, ObjectKey, OnConflict, Table};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
@@ -72,7 +72,9 @@ pub fn actions(
     }
     let mut changes: Vec<Change> = Vec::new();
     let (mut first, mut others) = (Vec::new(), Vec::new());
+    let mut of_columns = false;
     loop {
+        of_columns |= reader.sees("ALTER") || reader.sees("DROP");
         action(reader, session, name, &mut changes, (&mut first, &mut others))?;
         if !reader.take_symbol(",") {
             break;
@@ -87,31 +89,22 @@ pub fn actions(
         apply: Arc::new(move |model, key| {
             let Some(object) = model.get_mut(key) else { return Ok(()) };
             object.text.clear();
-            let before = object.as_table().filter(|_| only).map(|table| table.columns.clone());
+            let before = object.as_table().filter(|_| of_columns).map(|table| table.columns.clone());
             let outcome = changes.iter().try_for_each(|change| change(object));
             // What a column was called may be the name of a new one.
             if let Definition::Table(table) = &object.definition {
                 object.formerly.columns.retain(|(_, former)| table.column(former).is_none());
             }
-            if let (Some(before), Definition::Table(table)) = (before, &mut object.definition) {
-                keep_for_children(&before, table);
+            match before {
+                Some(before) if only => children::keep(model, key, &before),
+                Some(before) => children::pass_on(model, key, &before),
+                None => {}
             }
             outcome.and_then(|()| using_index::take_over(model, key))
         }),
     }));
     kinds_found.extend(others);
     Ok(kinds_found)
-}
-
-/// A default that only the parent gets: the children keep the one that they had from it.
-fn keep_for_children(before: &[Column], table: &mut Table) {
-    for column in table.columns.iter_mut() {
-        let Some(old) = before.iter().find(|old| old.name == column.name) else { continue };
-        if old.default != column.default && !column.clauses.has(DEFAULT_OF_CHILDREN) {
-            let kept = old.default.clone().unwrap_or_else(|| Expression::plain("NULL"));
-            column.clauses.set(DEFAULT_OF_CHILDREN, kept);
-        }
-    }
 }
 
 fn rename_column(subject: Subject, if_exists: bool, from: Name, to: Name) -> StatementKind {
@@ -180,6 +173,8 @@ fn action(
             let going = constraint.clone();
             first.push(beforehand(name, move |model, key| cascade::drop_dependents_of_key(model, &key.name, &going)));
         }
+        let going = constraint.clone();
+        first.push(beforehand(name, move |model, key| children::drop_in_partitions(model, key, &going)));
         changes.push(Box::new(move |object| {
             let Definition::Table(table) = &mut object.definition else { return Ok(()) };
             if super::super::rename::drop_constraint(table, &constraint)
@@ -316,10 +311,9 @@ fn action(
     } else if reader.take(&["OF"]) {
         changes.push(said("of", super::reference(reader, "a type")?.canonical().to_owned()));
     } else if reader.take(&["OPTIONS"]) {
-        let mut clauses = Clauses::default();
-        super::foreign_options(reader, &mut clauses)?;
-        changes.push(Box::new(move |object| {
-            clauses.iter().for_each(|(name, value)| say(object, name, Some(&value.canonical)));
+        let options = super::option_changes(reader)?;
+        changes.push(on_table(move |table| {
+            super::change_options(&mut table.clauses, &options);
             Ok(())
         }));
     } else if reader.take(&["OWNER", "TO"]) {
@@ -426,9 +420,11 @@ fn switch(
     Ok(())
 }
 
+/// A change of one column.
+pub type OnColumn = Box<dyn Fn(&mut Column) + Send + Sync>;
+
 /// What follows `ALTER COLUMN name`.
 fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
-    type OnColumn = Box<dyn Fn(&mut crate::model::Column) + Send + Sync>;
     let change: OnColumn = if reader.take(&["SET", "DEFAULT"]) {
         let range = run(reader, "an expression", |_| false)?;
         let default = expression(reader, range);
@@ -488,18 +484,17 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
         })
     } else if reader.take(&["DROP", "IDENTITY"]) {
         reader.take(&["IF", "EXISTS"]);
-        Box::new(|column| {
-            let gone: Vec<String> = column
-                .clauses
-                .iter()
-                .map(|(name, _)| name.to_owned())
-                .filter(|name| name.starts_with("identity"))
-                .collect();
-            gone.iter().for_each(|name| drop(column.clauses.remove(name)));
-        })
+        Box::new(|column| drop(identity::take(column)))
+    } else if identity::sees_change(reader) {
+        identity::change(reader)?
     } else if reader.take(&["DROP", "EXPRESSION"]) {
         reader.take(&["IF", "EXISTS"]);
         Box::new(|column| column.generated = None)
+    } else if reader.take(&["RESET"]) {
+        let options = definitions(reader)?;
+        Box::new(move |column| {
+            options.iter().for_each(|(key, _)| drop(column.clauses.remove(&format!("with.{key}"))));
+        })
     } else if reader.take(&["SET"]) && reader.sees_symbol("(") {
         let options = definitions(reader)?;
         Box::new(move |column| {
@@ -508,9 +503,8 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
             }
         })
     } else if reader.take(&["OPTIONS"]) {
-        let mut clauses = Clauses::default();
-        super::foreign_options(reader, &mut clauses)?;
-        Box::new(move |column| clauses.iter().for_each(|(name, value)| column.clauses.set(name, value.clone())))
+        let options = super::option_changes(reader)?;
+        Box::new(move |column| super::change_options(&mut column.clauses, &options))
     } else {
         return Err(unknown(reader));
     };

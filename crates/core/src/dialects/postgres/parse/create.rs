@@ -26,7 +26,11 @@ pub fn create(
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
         if is_from_query(reader) {
             let name = own_name(reader, session, "the table's name")?;
-            return if temporary { Ok(left_out(reader, &format!("table {name}"))) } else { Err(from_query(reader)) };
+            if !temporary {
+                return Err(from_query(reader));
+            }
+            super::temporary::remember(&name, session);
+            return Ok(left_out(reader, &format!("table {name}")));
         }
         let (table, found) = table::table(reader, session, foreign)?;
         spans = Some(found);
@@ -133,6 +137,7 @@ pub fn create(
     };
     reader.finish()?;
     if temporary {
+        super::temporary::remember(&objects[0].name, session);
         return Ok(left_out(reader, &objects[0].key().to_string()));
     }
     comments::formerly(reader, comments, spans.as_ref(), &objects[0], &mut formerly, diagnostics);

@@ -8,7 +8,7 @@ use super::{
 };
 use super::{constraints, table};
 use crate::model::{Clauses, Definition, Expression, Index, IndexPart, Kind, Name, Object, View, is};
-use crate::parse::{Parsed, Reader, Session, TokenKind};
+use crate::parse::{Parsed, Reader, Session, Token, TokenKind};
 
 /// The rest of the statement, kept whole.
 pub fn remainder(reader: &mut Reader<'_>) -> Parsed<Expression> {
@@ -42,50 +42,57 @@ pub fn take_owner(clauses: &mut Clauses, session: &Session) -> Option<Name> {
 /// Options in any order (<https://www.postgresql.org/docs/current/sql-createsequence.html>).
 pub fn sequence_options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     while !reader.at_end() {
-        if reader.take(&["AS"]) {
-            clauses.set("as", read_type(reader)?);
-        } else if reader.take(&["INCREMENT"]) {
-            reader.take(&["BY"]);
-            clauses.say("increment", number(reader)?);
-        } else if reader.take(&["NO", "MINVALUE"]) {
-            clauses.remove("minvalue");
-        } else if reader.take(&["NO", "MAXVALUE"]) {
-            clauses.remove("maxvalue");
-        } else if reader.take(&["MINVALUE"]) {
-            clauses.say("minvalue", number(reader)?);
-        } else if reader.take(&["MAXVALUE"]) {
-            clauses.say("maxvalue", number(reader)?);
-        } else if reader.take(&["START"]) {
-            reader.take(&["WITH"]);
-            clauses.say("start", number(reader)?);
-        } else if reader.take(&["RESTART"]) {
-            reader.take(&["WITH"]);
-            if reader.peek().is_some_and(|token| token.kind == TokenKind::Number) {
-                number(reader)?;
-            }
-        } else if reader.take(&["CACHE"]) {
-            clauses.say("cache", number(reader)?);
-        } else if reader.take(&["NO", "CYCLE"]) {
-            clauses.remove("cycle");
-        } else if reader.take(&["CYCLE"]) {
-            clauses.say("cycle", "");
-        } else if reader.take(&["OWNED", "BY"]) {
-            let path = path(reader, "table.column or NONE")?;
-            let path: Vec<String> = path.iter().map(|part| names::quoted(part)).collect();
-            if path.len() > 1 {
-                clauses.say("owned by", path.join("."));
-            } else {
-                clauses.remove("owned by");
-            }
-        } else if reader.take(&["SEQUENCE", "NAME"]) {
-            clauses.say("name", reference(reader, "the sequence's name")?.canonical());
-        } else if reader.take(&["LOGGED"]) {
-            clauses.say("logged", "");
-        } else if reader.take(&["UNLOGGED"]) {
-            clauses.say("unlogged", "");
-        } else {
-            return Err(reader.expected("an option of a sequence"));
+        sequence_option(reader, clauses)?;
+    }
+    Ok(())
+}
+
+/// One of them.
+pub fn sequence_option(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
+    if reader.take(&["AS"]) {
+        clauses.set("as", read_type(reader)?);
+    } else if reader.take(&["INCREMENT"]) {
+        reader.take(&["BY"]);
+        clauses.say("increment", number(reader)?);
+    } else if reader.take(&["NO", "MINVALUE"]) {
+        clauses.remove("minvalue");
+    } else if reader.take(&["NO", "MAXVALUE"]) {
+        clauses.remove("maxvalue");
+    } else if reader.take(&["MINVALUE"]) {
+        clauses.say("minvalue", number(reader)?);
+    } else if reader.take(&["MAXVALUE"]) {
+        clauses.say("maxvalue", number(reader)?);
+    } else if reader.take(&["START"]) {
+        reader.take(&["WITH"]);
+        clauses.say("start", number(reader)?);
+    } else if reader.take(&["RESTART"]) {
+        reader.take(&["WITH"]);
+        let is_number = |token: Token| token.kind == TokenKind::Number || token.is_symbol(reader.text, "-");
+        if reader.peek().is_some_and(is_number) {
+            number(reader)?;
         }
+    } else if reader.take(&["CACHE"]) {
+        clauses.say("cache", number(reader)?);
+    } else if reader.take(&["NO", "CYCLE"]) {
+        clauses.remove("cycle");
+    } else if reader.take(&["CYCLE"]) {
+        clauses.say("cycle", "");
+    } else if reader.take(&["OWNED", "BY"]) {
+        let path = path(reader, "table.column or NONE")?;
+        let path: Vec<String> = path.iter().map(|part| names::quoted(part)).collect();
+        if path.len() > 1 {
+            clauses.say("owned by", path.join("."));
+        } else {
+            clauses.remove("owned by");
+        }
+    } else if reader.take(&["SEQUENCE", "NAME"]) {
+        clauses.say("name", reference(reader, "the sequence's name")?.canonical());
+    } else if reader.take(&["LOGGED"]) {
+        clauses.say("logged", "");
+    } else if reader.take(&["UNLOGGED"]) {
+        clauses.say("unlogged", "");
+    } else {
+        return Err(reader.expected("an option of a sequence"));
     }
     Ok(())
 }

@@ -17,13 +17,18 @@ pub fn publication(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object>
     if reader.take(&["WITH"]) {
         storage_parameters(reader, &mut clauses)?;
     }
+    forget_usual(&mut clauses);
+    Ok(plain(reader, Kind::Publication, name, None, clauses))
+}
+
+/// Takes out what is the default.
+pub fn forget_usual(clauses: &mut Clauses) {
     let defaults = [("with.publish", "insert, update, delete, truncate"), ("with.publish_via_partition_root", "false")];
     for (key, value) in defaults {
         if clauses.value(key) == Some(value) {
             clauses.remove(key);
         }
     }
-    Ok(plain(reader, Kind::Publication, name, None, clauses))
 }
 
 /// `TABLE a, b (c) WHERE (…), TABLES IN SCHEMA s`: each member a clause.

@@ -87,7 +87,13 @@ fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             if method != "heap" {
                 clauses.say("using", method);
             }
-        } else if reader.take(&["WITHOUT", "OIDS"]) || reader.take(&["ON", "COMMIT", "PRESERVE", "ROWS"]) {
+        } else if reader.take(&["WITHOUT", "OIDS"]) {
+        } else if reader.take(&["ON", "COMMIT"]) {
+            // Only a temporary table can say anything but PRESERVE ROWS.
+            let rows = (reader.take(&["PRESERVE"]) || reader.take(&["DELETE"])) && reader.take(&["ROWS"]);
+            if !rows && !reader.take(&["DROP"]) {
+                return Err(reader.expected("PRESERVE ROWS, DELETE ROWS or DROP"));
+            }
         } else if reader.take(&["WITH"]) {
             if reader.take(&["OIDS"]) {
                 continue;
@@ -246,7 +252,8 @@ fn sees_column_constraint(reader: &Reader<'_>) -> bool {
 /// One column with its constraints; those that the model keeps with the table go to `found`.
 pub fn column(reader: &mut Reader<'_>, found: &mut Found, typed: bool) -> Parsed<Column> {
     let mut column = Column::named(names::simple(&identifier(reader, "a column's name")?));
-    if typed && (reader.take(&["WITH", "OPTIONS"]) || sees_column_constraint(reader)) {
+    let bare = reader.sees_symbol(",") || reader.sees_symbol(")");
+    if typed && (reader.take(&["WITH", "OPTIONS"]) || bare || sees_column_constraint(reader)) {
     } else {
         column.data_type = Some(data_type(reader)?);
     }
