@@ -542,3 +542,37 @@ fn an_identity_column_changes_option_by_option() {
     ]);
     assert!(wrong.diagnostics[0].message.contains("expected `ALWAYS`"), "{:?}", wrong.diagnostics);
 }
+
+#[test]
+fn what_depends_goes_with_cascade() {
+    let left = model(
+        "CREATE FOREIGN DATA WRAPPER scales; CREATE SERVER yard FOREIGN DATA WRAPPER scales;
+         CREATE USER MAPPING FOR ida SERVER yard; CREATE FOREIGN TABLE readings (kg numeric) SERVER yard;
+         DROP FOREIGN DATA WRAPPER scales CASCADE;
+         CREATE TYPE place AS (latitude float); CREATE TABLE apiaries OF place; DROP TYPE place CASCADE;",
+    );
+    assert_eq!(left.len(), 0, "{:?}", left.objects().map(|object| object.key()).collect::<Vec<_>>());
+}
+
+#[test]
+fn a_schema_that_is_renamed_takes_along_what_is_in_it() {
+    let moved = model(
+        "CREATE SCHEMA yard; CREATE TABLE yard.hives (id serial PRIMARY KEY); CREATE VIEW yard.all_hives AS SELECT id FROM yard.hives;
+         ALTER SCHEMA yard RENAME TO apiary; ALTER TABLE apiary.hives ADD name text;",
+    );
+    let wanted = model(
+        "CREATE SCHEMA apiary; CREATE TABLE apiary.hives (id serial PRIMARY KEY, name text);
+         CREATE VIEW apiary.all_hives AS SELECT id FROM apiary.hives;",
+    );
+    assert!(moved == wanted);
+}
+
+#[test]
+fn bounds_are_numbers_with_a_sign_or_without() {
+    let bounds = |list: &str| {
+        let lots = "CREATE TABLE lots (id integer) PARTITION BY LIST (id);";
+        model(&format!("{lots} CREATE TABLE some PARTITION OF lots FOR VALUES IN ({list});"))
+    };
+    assert!(bounds("-2, -1, 0, 7") == bounds("'-2', '-1', 0, '7'"));
+    assert!(bounds("2, 1") != bounds("-2, 1"));
+}

@@ -66,3 +66,20 @@ CREATE TEXT SEARCH CONFIGURATION names (COPY = words);
 -- Statistics, and a table that was unlogged for a while.
 CREATE UNLOGGED TABLE scratch (a int, b int);
 ALTER TABLE scratch SET LOGGED;
+-- What depends goes with CASCADE, and a schema takes along what is in it.
+CREATE FOREIGN DATA WRAPPER old_scales;
+CREATE SERVER shed FOREIGN DATA WRAPPER old_scales;
+CREATE FOREIGN TABLE old_readings (kg numeric) SERVER shed;
+DROP FOREIGN DATA WRAPPER old_scales CASCADE;
+CREATE TYPE place AS (latitude float, longitude float);
+CREATE TABLE apiaries OF place;
+DROP TYPE place CASCADE;
+CREATE SCHEMA yard;
+CREATE TABLE yard.frames (id serial PRIMARY KEY, hive int REFERENCES hives);
+CREATE VIEW yard.loose_frames AS SELECT f.id FROM yard.frames f WHERE f.hive IS NULL;
+ALTER SCHEMA yard RENAME TO apiary;
+ALTER TABLE apiary.frames ADD note text;
+CREATE FUNCTION pg_temp.once() RETURNS int LANGUAGE sql AS 'SELECT 1';
+CREATE TABLE offsets (a int) PARTITION BY LIST (a);
+CREATE TABLE offsets_low PARTITION OF offsets FOR VALUES IN (-2, -1, 0);
+CREATE TABLE offsets_high PARTITION OF offsets FOR VALUES IN ('1', 2);

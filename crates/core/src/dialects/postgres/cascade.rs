@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::rename::{any_expression, drop_constraint, same};
 use super::types::is_of;
 use super::{canonical, mentions, names, parse, split_list};
-use crate::model::{Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table};
+use crate::model::{Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table, is};
 
 /// Takes out what depends on an object, for DROP … CASCADE, and the object itself
 /// (<https://www.postgresql.org/docs/current/ddl-depend.html>).
@@ -120,8 +120,22 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
         // Its columns go, not the table; but children go with their parents.
         Definition::Table(table) => {
             let mut parents = ["partition of", "inherits"].into_iter().filter_map(|clause| table.clauses.value(clause));
-            gone.kind.is_relation()
-                && parents.any(|list| split_list(list).iter().any(|parent| parent == gone.name.canonical()))
+            let is_of = |clause: &str| table.clauses.value(clause) == Some(gone.name.canonical());
+            match gone.kind {
+                Kind::Server => is_of(is::SERVER),
+                Kind::Type => is_of("of"),
+                kind => {
+                    kind.is_relation()
+                        && parents.any(|list| split_list(list).iter().any(|parent| parent == gone.name.canonical()))
+                }
+            }
+        }
+        Definition::Plain(plain) if plain.kind == Kind::Server => {
+            gone.kind == Kind::ForeignDataWrapper
+                && plain
+                    .clauses
+                    .value("definition")
+                    .is_some_and(|said| said.rsplit(' ').next() == Some(gone.name.canonical()))
         }
         // What a body of text does is not looked at; what it takes and gives is.
         Definition::Plain(plain)

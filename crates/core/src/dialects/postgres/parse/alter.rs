@@ -229,7 +229,11 @@ fn rename(
             }
             super::super::rename::say_identity_sequences(model, key);
             part_names::say_all(model, key);
-            super::super::rename::object(model, key, &new);
+            if key.kind == Kind::Schema {
+                super::super::rename_schema::schema(model, &key.name, &new);
+            } else {
+                super::super::rename::object(model, key, &new);
+            }
             if let Some(mut object) = model.remove(&ObjectKey::new(key.kind, new)) {
                 object.formerly.table.get_or_insert(key.name.clone());
                 object.formerly.table.take_if(|old| *old == object.name);

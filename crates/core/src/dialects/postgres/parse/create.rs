@@ -136,6 +136,7 @@ pub fn create(
         return Err(unknown_kind(reader));
     };
     reader.finish()?;
+    let temporary = temporary || names::schema(&objects[0].name).as_deref() == Some("pg_temp");
     if temporary {
         super::temporary::remember(&objects[0].name, session);
         return Ok(left_out(reader, &objects[0].key().to_string()));

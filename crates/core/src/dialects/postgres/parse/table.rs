@@ -151,14 +151,14 @@ fn with_plain_moments(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for (index, piece) in text.split('\'').enumerate() {
         if index % 2 == 0 {
-            out.push_str(piece);
+            out.push_str(&piece.replace("(- ", "(-").replace(", - ", ", -"));
             continue;
         }
         let moment = canonical::constant("timestamp with time zone", piece);
         let moment = moment.as_deref().unwrap_or(piece);
         let day = moment.strip_suffix("+00").unwrap_or(moment);
         let day = day.strip_suffix(" 00:00:00").unwrap_or(day);
-        let number = piece.parse::<u64>().is_ok_and(|number| number.to_string() == piece);
+        let number = piece.parse::<i64>().is_ok_and(|number| number.to_string() == piece);
         out.push_str(&if number { piece.to_owned() } else { format!("'{day}'") });
     }
     out
