@@ -43,8 +43,8 @@ pub enum LiveError {
     /// No room is left.
     #[error("the disk is full, or the file may not grow further: {0}")]
     DiskFull(String),
-    /// Something that was to be read is gone: another session has dropped it meanwhile, a temporary table perhaps.
-    #[error("something in the database was dropped while it was read, again and again: {0}")]
+    /// Something that was to be read is gone.
+    #[error("another session dropped something in the database while it was read; try again when it is quiet ({0})")]
     Dropped(String),
     /// An interrupted transaction waits to be rolled back, which takes the right to write.
     #[error("the last change to the database was interrupted, and reading alone can't undo it")]

@@ -88,8 +88,8 @@ pub trait Dialect: Sync {
         model.remove(key);
     }
 
-    /// The tables that are parts of a table and go with it.
-    fn parts(&self, _: &Model, _table: &Name) -> Vec<ObjectKey> {
+    /// The partitions of a table, and theirs: they go with it.
+    fn partitions(&self, _: &Model, _table: &Name) -> Vec<ObjectKey> {
         Vec::new()
     }
 

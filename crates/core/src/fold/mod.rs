@@ -87,8 +87,8 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
                 kind @ (StatementKind::Alter { .. } | StatementKind::Drop { .. } | StatementKind::Amend(_)) => {
                     deferred.push(Statement { location, kind });
                 }
-                StatementKind::Aside(note) if note.code == Code::WV007 => about_rows.push(*note),
-                StatementKind::Aside(note) => folder.folded.diagnostics.push(*note),
+                StatementKind::Aside { note, .. } if note.code == Code::WV007 => about_rows.push(*note),
+                StatementKind::Aside { note, .. } => folder.folded.diagnostics.push(*note),
                 StatementKind::Session => {}
             }
         }
@@ -249,18 +249,19 @@ impl Folder<'_> {
         Some(object)
     }
 
-    /// Takes an object out with its parts and what it owns.
+    /// Takes an object out with its partitions and what they own.
     fn take_out_with_all(&mut self, key: &ObjectKey) {
         self.take_out(key);
         if matches!(key.kind, Kind::Index | Kind::Trigger) {
             return;
         }
-        for part in self.dialect.parts(&self.folded.model, &key.name) {
-            self.take_out_with_all(&part);
+        let partitions = self.dialect.partitions(&self.folded.model, &key.name);
+        for name in partitions.iter().map(|key| &key.name).chain([&key.name]) {
+            let owned = |object: &&Object| object.definition.owner() == Some(name);
+            let owned: Vec<_> = self.folded.model.objects().filter(owned).map(Object::key).collect();
+            owned.iter().for_each(|key| drop(self.take_out(key)));
         }
-        let owned = |object: &&Object| object.definition.owner() == Some(&key.name);
-        let owned: Vec<_> = self.folded.model.objects().filter(owned).map(Object::key).collect();
-        owned.iter().for_each(|key| drop(self.take_out(key)));
+        partitions.iter().for_each(|key| drop(self.take_out(key)));
     }
 
     /// What has been renamed in this source was not what now has the name.

@@ -83,6 +83,12 @@ impl Clauses {
         self.values.remove(name)
     }
 
+    /// Says no more of those that are not to be kept.
+    pub fn retain(&mut self, keep: impl Fn(&str, &Expression) -> bool) {
+        self.values.retain(|name, value| keep(name, value));
+        self.order.0.retain(|name| self.values.contains_key(name));
+    }
+
     /// All of them, ordered by name.
     pub fn iter(&self) -> impl Iterator<Item = (&str, &Expression)> {
         self.values.iter().map(|(name, value)| (name.as_str(), value))

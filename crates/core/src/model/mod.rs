@@ -346,6 +346,14 @@ impl Model {
         self.objects.get_mut(key)
     }
 
+    /// The table of this key, to change it.
+    pub fn table_mut(&mut self, key: &ObjectKey) -> Option<&mut Table> {
+        match &mut self.get_mut(key)?.definition {
+            Definition::Table(table) => Some(table),
+            _ => None,
+        }
+    }
+
     /// The object of this kind and name.
     pub fn find(&self, kind: Kind, name: &Name) -> Option<&Object> {
         self.objects.get(&ObjectKey::new(kind, name.clone()))

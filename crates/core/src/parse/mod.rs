@@ -4,6 +4,7 @@
 
 mod reader;
 mod statement;
+mod temporary;
 pub mod token;
 
 pub use reader::{Parsed, Reader};
@@ -14,6 +15,7 @@ use crate::diagnostics::{Code, Diagnostic};
 use crate::dialects::Dialect;
 use crate::model::Name;
 use crate::source::Source;
+use temporary::Temporary;
 
 /// The statements of one source, in order, and what was found wrong with it.
 #[derive(Debug, Default)]
@@ -44,6 +46,7 @@ pub fn parse_source(dialect: &dyn Dialect, source: &Source, index: u32) -> Parse
     let tokens: Vec<Token> = tokens.into_iter().filter(|token| token.kind != TokenKind::Comment).collect();
 
     let mut session = Session::default();
+    let mut temporary = Temporary::default();
     let mut rest = &tokens[..];
     let mut comments = &comments[..];
     while !rest.is_empty() {
@@ -69,7 +72,10 @@ pub fn parse_source(dialect: &dyn Dialect, source: &Source, index: u32) -> Parse
         let reader = Reader { text, tokens: statement, position: 0, source: index };
         let location = reader.location(0..statement.len());
         match dialect.parse_statement(reader, own, &mut session, &mut parsed.diagnostics) {
-            Ok(kinds) => parsed.statements.extend(kinds.into_iter().map(|kind| Statement { location, kind })),
+            Ok(kinds) => {
+                let kinds = kinds.into_iter().filter(|kind| temporary.is_other(kind));
+                parsed.statements.extend(kinds.map(|kind| Statement { location, kind }));
+            }
             Err(diagnostic) => {
                 parsed.diagnostics.push(*diagnostic);
                 parsed.unreadable.extend(dialect.created_name(text, statement));

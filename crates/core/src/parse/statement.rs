@@ -1,6 +1,6 @@
 //! What one statement of a source says.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::Arc;
 
@@ -27,7 +27,7 @@ impl Statement {
             StatementKind::Amend(amendment) => amendment.name == *name,
             StatementKind::Create { .. }
             | StatementKind::Grant(_)
-            | StatementKind::Aside(_)
+            | StatementKind::Aside { .. }
             | StatementKind::Session => false,
         }
     }
@@ -67,8 +67,13 @@ pub enum StatementKind {
     Amend(Amendment),
     /// A change of who may do what with many objects, or with what is no part of the structure.
     Grant(Grant),
-    /// Something that is no part of a schema, with the note that says so.
-    Aside(Box<Diagnostic>),
+    /// Something that is no part of a schema.
+    Aside {
+        /// Says so.
+        note: Box<Diagnostic>,
+        /// What it makes, if that is temporary.
+        temporary: Option<Name>,
+    },
     /// A session setting: stepped over.
     Session,
 }
@@ -80,8 +85,6 @@ pub struct Session {
     pub path: Vec<SmolStr>,
     /// What a new object has if its statement does not say it, by clause: `tablespace`.
     pub defaults: BTreeMap<SmolStr, SmolStr>,
-    /// The temporary objects that there are by now.
-    pub temporary: BTreeSet<Name>,
     /// The default privileges of whoever runs the source, by their name.
     pub granted: BTreeMap<Name, Object>,
 }

@@ -90,3 +90,15 @@ fn shadow_tables_belong_to_their_virtual_table() {
     );
     assert_eq!(names(&model, Kind::Table), ["notes_kept"]);
 }
+
+/// It has been made and is gone when the source ends; so is what stands on it.
+#[test]
+fn what_is_temporary_can_be_altered_and_dropped() {
+    let kept = "CREATE TABLE hives (id INTEGER PRIMARY KEY);";
+    let build = built(&[&format!(
+        "{kept} CREATE TEMP TABLE old (id INTEGER); CREATE INDEX by_id ON old (id); ALTER TABLE old ADD COLUMN label TEXT;
+         DROP TABLE old; CREATE TABLE temp.hives (label TEXT); DROP TABLE hives;"
+    )]);
+    assert!(!build.has_errors(), "{:?}", build.diagnostics);
+    assert!(build.model == model(kept));
+}

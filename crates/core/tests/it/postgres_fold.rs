@@ -576,3 +576,62 @@ fn bounds_are_numbers_with_a_sign_or_without() {
     assert!(bounds("-2, -1, 0, 7") == bounds("'-2', '-1', 0, '7'"));
     assert!(bounds("2, 1") != bounds("-2, 1"));
 }
+
+#[test]
+fn a_publication_gets_and_loses_members() {
+    let tables = "CREATE TABLE hives (id integer PRIMARY KEY); CREATE TABLE jars (id integer PRIMARY KEY);";
+    let published = |text: &str| object(&model(&format!("{tables} {text}")), "publication yields").definition.clone();
+    let both = published("CREATE PUBLICATION yields FOR TABLE hives, jars;");
+    let one = published("CREATE PUBLICATION yields FOR TABLE jars;");
+    assert!(both != one);
+    assert_eq!(published("CREATE PUBLICATION yields FOR TABLE jars; ALTER PUBLICATION yields ADD TABLE hives;"), both);
+    assert_eq!(
+        published("CREATE PUBLICATION yields FOR TABLE hives, jars; ALTER PUBLICATION yields DROP TABLE hives;"),
+        one
+    );
+    assert_eq!(published("CREATE PUBLICATION yields FOR TABLE hives; ALTER PUBLICATION yields SET TABLE jars;"), one);
+    let inserts = published("CREATE PUBLICATION yields FOR TABLE jars WITH (publish = 'insert');");
+    let set = "CREATE PUBLICATION yields FOR TABLE jars; ALTER PUBLICATION yields SET (publish = 'insert');";
+    assert_eq!(published(set), inserts);
+}
+
+#[test]
+fn options_of_foreign_things_come_change_and_go() {
+    let foreign = |server: &str, more: &str| {
+        model(&format!(
+            "CREATE FOREIGN DATA WRAPPER scales; CREATE SERVER yard FOREIGN DATA WRAPPER scales OPTIONS ({server});
+             CREATE FOREIGN TABLE readings (kg numeric) SERVER yard; {more}"
+        ))
+    };
+    let changed =
+        foreign("host 'a', port '1', user 'u'", "ALTER SERVER yard OPTIONS (DROP host, SET port '2', set 'x');");
+    assert!(changed == foreign("port '2', user 'u', set 'x'", ""));
+    let wrong = built(&["CREATE SERVER yard FOREIGN DATA WRAPPER scales; ALTER SERVER yard OPTIONS (SET port 2);"]);
+    assert!(wrong.diagnostics.iter().any(|found| found.message.contains("expected a text")), "{:?}", wrong.diagnostics);
+}
+
+/// With ONLY the children keep what they had; else a column that a child lists as well changes with the parent's.
+#[test]
+fn a_parents_columns_change_with_its_childrens_or_without() {
+    let family = |parent: &str, child: &str, more: &str| {
+        let tables = format!("CREATE TABLE animals ({parent}); CREATE TABLE bees ({child}) INHERITS (animals);");
+        let model = model(&format!("{tables} {more}"));
+        object(&model, "table public.bees").definition.clone()
+    };
+    let plain = family("id integer, legs integer", "id integer", "ALTER TABLE animals ALTER id TYPE bigint;");
+    assert_eq!(plain, family("id bigint, legs integer", "id bigint", ""));
+    let kept = family("id integer, legs integer", "stings bool", "ALTER TABLE ONLY animals DROP COLUMN legs;");
+    assert_eq!(kept, family("id integer", "legs integer, stings bool", ""));
+    let gone = family("id integer, legs integer", "stings bool", "ALTER TABLE animals DROP COLUMN legs;");
+    assert_eq!(gone, family("id integer", "stings bool", ""));
+}
+
+#[test]
+fn a_text_search_configuration_may_be_a_copy_of_a_copy() {
+    let copies = |from: &str| {
+        let words = "CREATE TEXT SEARCH CONFIGURATION words (COPY = english);";
+        let model = model(&format!("CREATE TEXT SEARCH CONFIGURATION a_copy (COPY = {from}); {words}"));
+        object(&model, "text search configuration public.a_copy").definition.clone()
+    };
+    assert_eq!(copies("words"), copies("english"));
+}

@@ -120,10 +120,10 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
         // Its columns go, not the table; but children go with their parents.
         Definition::Table(table) => {
             let mut parents = ["partition of", "inherits"].into_iter().filter_map(|clause| table.clauses.value(clause));
-            let is_of = |clause: &str| table.clauses.value(clause) == Some(gone.name.canonical());
+            let says = |clause: &str| table.clauses.value(clause) == Some(gone.name.canonical());
             match gone.kind {
-                Kind::Server => is_of(is::SERVER),
-                Kind::Type => is_of("of"),
+                Kind::Server => says(is::SERVER),
+                Kind::Type => says("of"),
                 kind => {
                     kind.is_relation()
                         && parents.any(|list| split_list(list).iter().any(|parent| parent == gone.name.canonical()))
@@ -131,11 +131,8 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
             }
         }
         Definition::Plain(plain) if plain.kind == Kind::Server => {
-            gone.kind == Kind::ForeignDataWrapper
-                && plain
-                    .clauses
-                    .value("definition")
-                    .is_some_and(|said| said.rsplit(' ').next() == Some(gone.name.canonical()))
+            let definition = plain.clauses.value("definition").unwrap_or_default();
+            gone.kind == Kind::ForeignDataWrapper && definition.ends_with(&format!(" {}", gone.name.canonical()))
         }
         // What a body of text does is not looked at; what it takes and gives is.
         Definition::Plain(plain)

@@ -44,8 +44,8 @@ fn parents(model: &Model, object: &Object, checks: &mut Checks<'_>) {
     for (_, what) in copied {
         let from = what.canonical.split('|').next().unwrap_or_default();
         let from = Name::new(from, from);
-        let views = [Kind::View, Kind::MaterializedView].into_iter().flat_map(|kind| model.of_kind(kind));
-        match views.into_iter().find(|view| same(&from, &view.name)) {
+        let mut views = [Kind::View, Kind::MaterializedView].into_iter().flat_map(|kind| model.of_kind(kind));
+        match views.find(|view| same(&from, &view.name)) {
             Some(view) => checks.add(
                 Diagnostic::new(
                     Code::WV004,

@@ -120,12 +120,8 @@ impl Dialect for Postgres {
         cascade::drop_with_dependents(model, key);
     }
 
-    fn parts(&self, model: &Model, name: &Name) -> Vec<ObjectKey> {
-        let is_part = |object: &&Object| {
-            object.as_table().and_then(|table| table.clauses.value("partition of")) == Some(name.canonical())
-        };
-        let tables = model.of_kind(Kind::Table).chain(model.of_kind(Kind::ForeignTable));
-        tables.filter(is_part).map(Object::key).collect()
+    fn partitions(&self, model: &Model, table: &Name) -> Vec<ObjectKey> {
+        canonical::partitions(model, table).into_iter().map(|(partition, _)| partition.key()).collect()
     }
 
     fn short_name(&self, name: &Name) -> Option<Name> {
@@ -212,11 +208,7 @@ impl Dialect for Postgres {
     }
 
     fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &Name) {
-        if key.kind == Kind::Schema {
-            rename_schema::schema(model, &key.name, to);
-        } else {
-            rename::object(model, key, to);
-        }
+        rename::object(model, key, to);
     }
 
     fn in_renamed_schema(&self, key: &ObjectKey, from: &Name, to: &Name) -> Option<ObjectKey> {

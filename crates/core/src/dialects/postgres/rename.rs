@@ -1,15 +1,18 @@
 //! Renames, with what refers to the renamed thing, as the server does them: it keeps references by identity.
 
 use super::canonical::{self, Renamed, What, not_null_names};
-use super::names;
 use super::parse::identifier_of;
+use super::{names, rename_schema};
 use super::{tokens, write};
 use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
 use crate::parse::{TokenKind, token};
 
-/// Renames an object or moves it into another schema, with what moves along: indexes, and the sequences of columns
+/// Renames an object or moves it into another schema, with what moves along: what is in a schema, indexes, the sequences of columns
 /// (<https://www.postgresql.org/docs/current/sql-altertable.html>).
 pub fn object(model: &mut Model, key: &ObjectKey, to: &Name) {
+    if key.kind == Kind::Schema {
+        return rename_schema::schema(model, &key.name, to);
+    }
     let (old, new) = (names::schema(&key.name), names::schema(to));
     not_null_names::say_at_rename(model, &key.name, |_| true);
     rename(model, key, to);
@@ -337,7 +340,9 @@ pub fn constraint(table: &mut Table, from: &Name, to: &Name) -> bool {
 /// Renames a constraint of a table, NOT NULL too, or its part of one above it.
 pub fn constraint_or_part(model: &mut Model, key: &ObjectKey, from: &Name, to: &Name) {
     let Some(Definition::Table(table)) = model.get_mut(key).map(|object| &mut object.definition) else { return };
-    if constraint(table, from, to) || not_null_names::rename(&key.name, table, from, to) {
+    let called = not_null_names::called(&key.name, table, from);
+    let is_not_null = called.map(|column| column.not_null_name.0 = Some(to.clone())).count() > 0;
+    if is_not_null || constraint(table, from, to) {
         return;
     }
     let Some((partition, whole)) = canonical::part_names::find(model, &write::index_of(&key.name, from)) else {

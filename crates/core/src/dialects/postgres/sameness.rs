@@ -26,11 +26,6 @@ fn without_comments(clauses: &Clauses) -> Clauses {
     clauses
 }
 
-fn without_settings(clauses: &Clauses) -> Clauses {
-    let lasting = clauses.iter().filter(|(clause, _)| !is_setting_of_index(clause));
-    lasting.map(|(clause, value)| (clause.to_owned(), value.clone())).collect()
-}
-
 /// Whether the clause of an index, or of a constraint that has one, is a storage parameter or the tablespace.
 pub fn is_setting_of_index(clause: &str) -> bool {
     clause == "tablespace" || clause.starts_with("with.")
@@ -42,8 +37,9 @@ impl Constraint for Key {
     }
 
     fn lasting(&self) -> Key {
-        let clauses = without_settings(&without_comments(&self.clauses));
-        Key { clauses, ..self.clone() }
+        let mut lasting = self.uncommented();
+        lasting.clauses.retain(|clause, _| !is_setting_of_index(clause));
+        lasting
     }
 
     fn bare(&self) -> Key {
@@ -71,8 +67,9 @@ impl Constraint for Check {
     }
 
     fn lasting(&self) -> Check {
-        let clauses = without_settings(&without_comments(&self.clauses));
-        Check { clauses, ..self.clone() }
+        let mut lasting = self.uncommented();
+        lasting.clauses.retain(|clause, _| !is_setting_of_index(clause));
+        lasting
     }
 
     fn bare(&self) -> Check {

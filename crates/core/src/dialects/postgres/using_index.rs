@@ -5,14 +5,14 @@ use super::canonical::key_of_index;
 use super::{names, settle, write};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::fold::Taken;
-use crate::model::{Definition, Key, Kind, Model, Name, ObjectKey, Table};
+use crate::model::{Key, Kind, Model, Name, ObjectKey};
 
 /// Gives the keys of a table what their indexes say. The index is the key's from then on, and has its name.
 ///
 /// # Errors
 /// If there is no such index on the table, or it can be no key's. The key is not there then.
 pub fn take_over(model: &mut Model, table: &ObjectKey) -> Result<(), Box<Diagnostic>> {
-    let Some(owner) = table_of(model, table) else { return Ok(()) };
+    let Some(owner) = model.table_mut(table) else { return Ok(()) };
     let waits = |key: &mut Key| key.clauses.has("using index");
     let primary = owner.primary_key.take_if(waits);
     let unique: Vec<Key> = owner.unique_keys.0.extract_if(.., waits).collect();
@@ -21,28 +21,21 @@ pub fn take_over(model: &mut Model, table: &ObjectKey) -> Result<(), Box<Diagnos
     }
     if let Some(key) = primary {
         let key = completed(model, table, key)?;
-        if let Some(owner) = table_of(model, table) {
+        if let Some(owner) = model.table_mut(table) {
             owner.primary_key = Some(key);
         }
     }
     for key in unique {
         let key = completed(model, table, key)?;
-        if let Some(owner) = table_of(model, table) {
+        if let Some(owner) = model.table_mut(table) {
             owner.unique_keys.push(key);
         }
     }
     // Columns of a primary key are NOT NULL.
-    if let Some(owner) = table_of(model, table) {
+    if let Some(owner) = model.table_mut(table) {
         settle::table(&table.name, owner, &Taken::default());
     }
     Ok(())
-}
-
-fn table_of<'m>(model: &'m mut Model, key: &ObjectKey) -> Option<&'m mut Table> {
-    match &mut model.get_mut(key)?.definition {
-        Definition::Table(table) => Some(table),
-        _ => None,
-    }
 }
 
 /// The key with what its index says, which is no object of its own any more.

@@ -8,87 +8,6 @@ use crate::model::{
     Beside, Check, Clauses, Column, Definition, Expression, Key, Kind, Model, Name, Object, ObjectKey, Table,
 };
 
-/// The token types of the engine's own parser, and whether their words are brought to their stems
-/// (<https://www.postgresql.org/docs/current/textsearch-parsers.html>).
-const TOKEN_TYPES: [(&str, bool); 19] = [
-    ("asciiword", true),
-    ("word", true),
-    ("numword", false),
-    ("asciihword", true),
-    ("hword", true),
-    ("numhword", false),
-    ("hword_asciipart", true),
-    ("hword_part", true),
-    ("hword_numpart", false),
-    ("email", false),
-    ("url", false),
-    ("host", false),
-    ("url_path", false),
-    ("file", false),
-    ("sfloat", false),
-    ("float", false),
-    ("int", false),
-    ("uint", false),
-    ("version", false),
-];
-
-/// `COPY = other`: a text search configuration that begins as a copy, perhaps of a copy.
-pub fn text_search(model: &mut Model) {
-    let mut waiting: Vec<ObjectKey> = model.of_kind(Kind::TextSearchConfiguration).map(Object::key).collect();
-    while !waiting.is_empty() {
-        let is_later = |key: &ObjectKey| pattern_of(model, key).is_some_and(|from| waiting.contains(&from));
-        let (later, ready): (Vec<_>, Vec<_>) = waiting.iter().cloned().partition(is_later);
-        // A circle has no first one.
-        let round = if ready.is_empty() { std::mem::take(&mut waiting) } else { ready };
-        waiting.retain(|key| later.contains(key));
-        round.iter().for_each(|key| copy_text_search(model, key));
-    }
-}
-
-/// The configuration that one says it is a copy of.
-fn pattern_of(model: &Model, key: &ObjectKey) -> Option<ObjectKey> {
-    let Definition::Plain(plain) = &model.get(key)?.definition else { return None };
-    let from = plain.clauses.value("with.copy")?;
-    let name = Name::new(from, from);
-    let name = if names::is_unresolved(&name) { names::qualified("public", &names::identifier(&name)) } else { name };
-    Some(ObjectKey::new(Kind::TextSearchConfiguration, name))
-}
-
-fn copy_text_search(model: &mut Model, key: &ObjectKey) {
-    let pattern = pattern_of(model, key);
-    let Some(mut object) = model.remove(key) else { return };
-    if let (Definition::Plain(plain), Some(from)) = (&mut object.definition, pattern) {
-        plain.clauses.remove("with.copy");
-        if let Some(Definition::Plain(other)) = model.get(&from).map(|object| object.definition.clone()) {
-            let inherited =
-                other.clauses.iter().filter(|(clause, _)| *clause != "comment" && !plain.clauses.has(clause));
-            let inherited: Vec<_> = inherited.map(|(clause, value)| (clause.to_owned(), value.clone())).collect();
-            inherited.into_iter().for_each(|(clause, value)| plain.clauses.set(&clause, value));
-        } else {
-            let language = names::identifier(&from.name);
-            plain.clauses.say("with.parser", "\"default\"");
-            for (token, stems) in TOKEN_TYPES {
-                let clause = format!("mapping {token}");
-                if !plain.clauses.has(&clause) {
-                    let stem = stems && language != "simple";
-                    plain.clauses.say(&clause, if stem { format!("{language}_stem") } else { "simple".to_owned() });
-                }
-            }
-        }
-        object.text.clear();
-    }
-    if let Definition::Plain(plain) = &mut object.definition {
-        let gone: Vec<String> = plain
-            .clauses
-            .iter()
-            .filter(|(clause, value)| clause.starts_with("mapping ") && value.canonical.is_empty())
-            .map(|(clause, _)| clause.to_owned())
-            .collect();
-        gone.iter().for_each(|clause| drop(plain.clauses.remove(clause)));
-    }
-    model.insert(object);
-}
-
 /// Whether a table says LIKE of something.
 pub fn copies(object: &Object) -> bool {
     object.as_table().is_some_and(|table| table.clauses.iter().any(|(clause, _)| clause.starts_with("like ")))
@@ -125,11 +44,11 @@ pub fn take(model: &mut Model, key: &ObjectKey, within: Option<u32>) -> Vec<Obje
         copy(table, &like, like.position + inserted);
         inserted += like.pattern.table.columns.len();
         table.clauses.remove(&like.clause);
-        let beside = like.pattern.beside.iter().filter_map(|other| beside(&like, other));
+        let beside = like.pattern.beside.iter().filter_map(|other| beside(&like, other, &key.name));
         brought.extend(beside.map(|definition| Object {
             names_in: object.names_in.clone(),
             location: object.location,
-            ..Object::new(Name::none(), on(definition, &key.name))
+            ..Object::new(Name::none(), definition)
         }));
     }
     object.text.clear();
@@ -204,18 +123,18 @@ impl Like {
     }
 }
 
-/// What stands beside the pattern and is copied with it.
-fn beside(like: &Like, object: &Object) -> Option<Definition> {
+/// What stands beside the pattern, as it stands beside the copy if it is copied.
+fn beside(like: &Like, object: &Object, copy: &Name) -> Option<Definition> {
     let included = if object.as_index().is_some() { "indexes" } else { "statistics" };
     let mut definition = like.has(included).then(|| object.definition.clone())?;
     match &mut definition {
         Definition::Index(index) => {
+            index.table = copy.clone();
             index.clauses = like.clauses(&index.clauses);
-            let own: Vec<String> =
-                index.clauses.iter().map(|(clause, _)| clause.to_owned()).filter(is_its_own).collect();
-            own.iter().for_each(|clause| drop(index.clauses.remove(clause)));
+            index.clauses.retain(|clause, _| !is_its_own(clause));
         }
         Definition::Plain(plain) => {
+            plain.owner = Some(copy.clone());
             plain.clauses = like.clauses(&plain.clauses);
             plain.clauses.remove("statistics");
             // In the order of the table's columns.
@@ -232,17 +151,8 @@ fn beside(like: &Like, object: &Object) -> Option<Definition> {
 }
 
 /// What is said of an index by ALTER INDEX is not copied.
-fn is_its_own(clause: &String) -> bool {
+fn is_its_own(clause: &str) -> bool {
     clause == "attached to" || clause == "invalid" || clause.starts_with("statistics ")
-}
-
-fn on(mut definition: Definition, table: &Name) -> Definition {
-    match &mut definition {
-        Definition::Index(index) => index.table = table.clone(),
-        Definition::Plain(plain) => plain.owner = Some(table.clone()),
-        _ => {}
-    }
-    definition
 }
 
 fn copy(table: &mut Table, like: &Like, position: usize) {

@@ -130,6 +130,23 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) 
     model.insert(object);
 }
 
+/// The tables of a partitioned table's tree, each with the one that it is part of, parents first.
+pub fn partitions<'m>(model: &'m Model, root: &'m Name) -> Vec<(&'m Object, &'m Name)> {
+    let mut found = vec![];
+    let mut above = vec![root];
+    while let Some(parent) = above.pop() {
+        let tables = model.of_kind(Kind::Table).chain(model.of_kind(Kind::ForeignTable));
+        let is_part = |object: &&Object| {
+            object.as_table().and_then(|table| table.clauses.value("partition of")) == Some(parent.canonical())
+        };
+        for object in tables.filter(is_part) {
+            found.push((object, parent));
+            above.push(&object.name);
+        }
+    }
+    found
+}
+
 /// The parents of a table, their parents, and so on.
 pub fn ancestors(model: &Model, table: &Table) -> Vec<Table> {
     let mut seen: Vec<Name> = Vec::new();
@@ -167,9 +184,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
     if partition {
         inherited.not_null_name = Beside(None);
         // Nor is the sequence of an identity column a partition's own.
-        let own_only = |name: &str| name.starts_with("with.") || name.starts_with("identity");
-        let gone: Vec<String> = inherited.clauses.iter().map(|(n, _)| n.to_owned()).filter(|n| own_only(n)).collect();
-        gone.iter().for_each(|name| drop(inherited.clauses.remove(name)));
+        inherited.clauses.retain(|name, _| !name.starts_with("with.") && !name.starts_with("identity"));
     }
     // The child's is a constraint of its own: https://www.postgresql.org/docs/current/sql-createtable.html
     if inherited.clauses.remove("not null no inherit").is_some() {

@@ -22,6 +22,7 @@ mod partition_key;
 mod scope;
 mod sets;
 mod standalone;
+mod text_search;
 mod tree;
 mod type_names;
 mod uses;
@@ -31,7 +32,7 @@ pub use copies::{copies, take as take_copies};
 pub use exclusion::expressions as exclusion_expressions;
 pub use follow::{Renamed, What, follow, holds_queries};
 pub use index_parts::{attached_to, has_partial_indexes, index_of_key, key_of_index};
-pub use inheritance::ancestors;
+pub use inheritance::{ancestors, partitions};
 pub use literal::canonical as constant;
 pub use operators::DROPPED;
 pub use outputs::index_column;
@@ -46,7 +47,7 @@ use known::Known;
 
 /// Makes a folded model canonical.
 pub fn finish(model: &mut Model) {
-    copies::text_search(model);
+    text_search::copy(model);
     let known = Known::of(model);
     let mut objects = model.take_objects();
     objects.par_iter_mut().for_each(|object| resolve(object, &known));

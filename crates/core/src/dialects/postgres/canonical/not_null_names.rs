@@ -10,8 +10,8 @@ use crate::model::{Beside, Column, Definition, Kind, Model, Name, Object, Object
 
 type Qualified = (Option<String>, Name);
 
-/// Says nothing where a name is the usual one, and says the usual one where another table's NOT NULL has it. Of two that would get the same, `a.b_c` and `a_b.c`, the first has
-/// it, and the other the next one that is free (`ChooseConstraintName()` of pg_constraint.c).
+/// Says nothing where a name is the usual one, and says the usual one where another table's NOT NULL has it. Of two that would
+/// get the same, `a.b_c` and `a_b.c`, the first has it, and the other the next one that is free (`ChooseConstraintName()` of pg_constraint.c).
 pub fn settle(model: &mut Model) {
     for object in model.objects_mut().filter(|object| has_own(object)) {
         let Definition::Table(table) = &mut object.definition else { continue };
@@ -79,28 +79,18 @@ fn say(name: &Name, table: &mut Table, which: impl Fn(&Column) -> bool) {
     }
 }
 
-/// Whether the constraint is the column's NOT NULL, by the name that it was given or that the server makes up.
-pub fn is_called(table: &Name, column: &Column, constraint: &Name) -> bool {
-    column.not_null.is_some() && write::not_null_name(table, column) == *constraint
+/// The columns whose NOT NULL is called so, by the name that it was given or that the server makes up.
+pub fn called<'t>(table: &Name, within: &'t mut Table, constraint: &Name) -> impl Iterator<Item = &'t mut Column> {
+    let is_called = |own: &&mut Column| own.not_null.is_some() && write::not_null_name(table, own) == *constraint;
+    within.columns.iter_mut().filter(is_called)
 }
 
-/// Takes the constraint away; false if none of the table's columns has one of this name.
-pub fn drop(table: &Name, within: &mut Table, constraint: &Name) -> bool {
-    let going = within.columns.iter_mut().filter(|column| is_called(table, column, constraint));
-    going.map(take_from).count() > 0
-}
-
+/// Takes a column's NOT NULL away.
 pub fn take_from(column: &mut Column) {
     column.not_null = None;
     column.not_null_name = Beside(None);
     column.clauses.remove("not null not valid");
     column.clauses.remove("not null no inherit");
-}
-
-/// Gives the constraint another name; false if none of the table's columns has one of this name.
-pub fn rename(table: &Name, within: &mut Table, from: &Name, to: &Name) -> bool {
-    let meant = within.columns.iter_mut().filter(|column| is_called(table, column, from));
-    meant.map(|column| column.not_null_name = Beside(Some(to.clone()))).count() > 0
 }
 
 /// What the NOT NULL constraints of a partition's parent are called.

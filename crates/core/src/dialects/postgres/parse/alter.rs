@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::super::canonical::part_names;
 use super::access::{self, Subject, amend, kinds, say, say_of_index, subject_name};
-use super::{definitions, expression, grants, identifier, names, objects, operators, own_name};
+use super::{definitions, expression, grants, identifier, names, objects, operators, own_name, replication, sequences};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, ObjectKey, Plain};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
@@ -58,7 +58,7 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
                 })]);
             }
             let mut options = Clauses::default();
-            objects::sequence_options(&mut reader, &mut options)?;
+            sequences::options(&mut reader, &mut options)?;
             Ok(vec![sequence(subject(), if_exists, options, session)])
         }
         Kind::Type => data_type(&mut reader, subject(), session),
@@ -89,7 +89,7 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
                 Ok(())
             })])
         }
-        Kind::Publication => publication(&mut reader, session, subject()),
+        Kind::Publication => replication::alter_publication(&mut reader, session, subject()),
         Kind::Operator => operators::alter_operator(&mut reader, subject(), if_exists),
         Kind::OperatorFamily => operators::alter_family(&mut reader, subject(), if_exists),
         Kind::TextSearchConfiguration => mapping(&mut reader, subject(), if_exists),
@@ -229,11 +229,7 @@ fn rename(
             }
             super::super::rename::say_identity_sequences(model, key);
             part_names::say_all(model, key);
-            if key.kind == Kind::Schema {
-                super::super::rename_schema::schema(model, &key.name, &new);
-            } else {
-                super::super::rename::object(model, key, &new);
-            }
+            super::super::rename::object(model, key, &new);
             if let Some(mut object) = model.remove(&ObjectKey::new(key.kind, new)) {
                 object.formerly.table.get_or_insert(key.name.clone());
                 object.formerly.table.take_if(|old| *old == object.name);
@@ -245,7 +241,7 @@ fn rename(
 }
 
 fn sequence(subject: Subject, if_exists: bool, mut options: Clauses, session: &Session) -> StatementKind {
-    let owner = objects::take_owner(&mut options, session);
+    let owner = sequences::take_owner(&mut options, session);
     amend(subject, if_exists, move |object| {
         let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
         options.iter().for_each(|(name, value)| plain.clauses.set(name, value.clone()));
@@ -253,7 +249,7 @@ fn sequence(subject: Subject, if_exists: bool, mut options: Clauses, session: &S
             plain.owner.clone_from(&owner);
         }
         let data_type = plain.clauses.value("as").unwrap_or("bigint").to_owned();
-        objects::settle_sequence(&mut plain.clauses, &data_type);
+        sequences::settle(&mut plain.clauses, &data_type);
         Ok(())
     })
 }
@@ -473,34 +469,6 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
     Ok(vec![amend(subject, if_exists, move |object| {
         clauses.iter().for_each(|(name, value)| say_of_index(object, &index, name, Some(&value.canonical)));
         removed.iter().for_each(|name| say_of_index(object, &index, name, None));
-        Ok(())
-    })])
-}
-
-/// What follows ALTER PUBLICATION name.
-fn publication(reader: &mut Reader<'_>, session: &Session, subject: Subject) -> Parsed<Vec<StatementKind>> {
-    let mut clauses = Clauses::default();
-    let (adds, drops) = (reader.take(&["ADD"]), reader.take(&["DROP"]));
-    let sets = !adds && !drops && reader.take(&["SET"]);
-    if sets && reader.sees_symbol("(") {
-        super::storage_parameters(reader, &mut clauses)?;
-    } else if adds || drops || sets {
-        super::replication::publication_members(reader, session, &mut clauses)?;
-    } else {
-        return Err(unknown(reader));
-    }
-    reader.finish()?;
-    let is_member = |clause: &str| clause.starts_with("table ") || clause.starts_with("schema ");
-    let anew = sets && clauses.iter().any(|(clause, _)| is_member(clause));
-    Ok(vec![amend(subject, false, move |object| {
-        let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
-        let goes = |clause: &str| anew && is_member(clause) || drops && clauses.has(clause);
-        let gone: Vec<String> =
-            plain.clauses.iter().map(|(clause, _)| clause.to_owned()).filter(|clause| goes(clause)).collect();
-        gone.iter().for_each(|clause| drop(plain.clauses.remove(clause)));
-        let comes = clauses.iter().filter(|_| !drops);
-        comes.for_each(|(name, value)| plain.clauses.set(name, value.clone()));
-        super::replication::forget_usual(&mut plain.clauses);
         Ok(())
     })])
 }

@@ -177,10 +177,9 @@ fn action(
         first.push(beforehand(name, move |model, key| children::drop_in_partitions(model, key, &going)));
         changes.push(Box::new(move |object| {
             let Definition::Table(table) = &mut object.definition else { return Ok(()) };
-            if super::super::rename::drop_constraint(table, &constraint)
-                || canonical::not_null_names::drop(&object.name, table, &constraint)
-                || if_exists
-            {
+            let called = canonical::not_null_names::called(&object.name, table, &constraint);
+            let is_not_null = called.map(canonical::not_null_names::take_from).count() > 0;
+            if is_not_null || super::super::rename::drop_constraint(table, &constraint) || if_exists {
                 return Ok(());
             }
             Err(missing("constraint", object, &constraint))
@@ -208,11 +207,7 @@ fn action(
         super::constraints::attributes(reader, &mut clauses)?;
         let whole = Name::clone(name);
         changes.push(on_table(move |table| {
-            for column in table
-                .columns
-                .iter_mut()
-                .filter(|column| canonical::not_null_names::is_called(&whole, column, &constraint))
-            {
+            for column in canonical::not_null_names::called(&whole, table, &constraint) {
                 if inherit {
                     column.clauses.remove("not null no inherit");
                 } else if clauses.has("no inherit") {
@@ -239,13 +234,9 @@ fn action(
             table.foreign_keys.iter_mut().filter(|key| key.name == constraint).for_each(|key| {
                 key.clauses.remove("not valid");
             });
-            table
-                .columns
-                .iter_mut()
-                .filter(|column| canonical::not_null_names::is_called(&whole, column, &constraint))
-                .for_each(|column| {
-                    column.clauses.remove("not null not valid");
-                });
+            for column in canonical::not_null_names::called(&whole, table, &constraint) {
+                column.clauses.remove("not null not valid");
+            }
             Ok(())
         }));
     } else if reader.sees("ENABLE") || reader.sees("DISABLE") || reader.sees("FORCE") || reader.sees("NO") {
@@ -438,9 +429,7 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
             column.clauses.remove("not null not valid");
         })
     } else if reader.take(&["DROP", "NOT", "NULL"]) {
-        Box::new(|column| {
-            canonical::not_null_names::take_from(column);
-        })
+        Box::new(canonical::not_null_names::take_from)
     } else if reader.take(&["SET", "DATA", "TYPE"]) || reader.take(&["TYPE"]) {
         let data_type = super::data_type(reader)?;
         let collation = if reader.take(&["COLLATE"]) { table::collation(&path(reader, "a collation")?) } else { None };

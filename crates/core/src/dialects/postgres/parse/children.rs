@@ -1,15 +1,15 @@
 //! What a change of a parent's columns means for its children, with ONLY and without
 //! (<https://www.postgresql.org/docs/current/ddl-inherit.html>). A model's child lists only what it says of a column itself.
 
-use super::super::listed_names;
 use super::super::rename::same;
 use super::super::sameness::Constraint;
+use super::super::{canonical, listed_names};
 use super::alter_table::DEFAULT_OF_CHILDREN;
-use crate::model::{Check, Column, Definition, Expression, Kind, Model, Name, ObjectKey, Table};
+use crate::model::{Column, Expression, Kind, Model, Name, ObjectKey, Table};
 
 /// What the children keep that the parent alone has lost: a default, a column.
 pub fn keep(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
-    let Some(Definition::Table(table)) = model.get_mut(parent).map(|object| &mut object.definition) else { return };
+    let Some(table) = model.table_mut(parent) else { return };
     for column in table.columns.iter_mut() {
         let Some(old) = before.iter().find(|old| old.name == column.name) else { continue };
         if old.default != column.default && !column.clauses.has(DEFAULT_OF_CHILDREN) {
@@ -23,7 +23,7 @@ pub fn keep(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
     }
     let gone: Vec<Column> = gone.into_iter().cloned().collect();
     for child in children(model, &parent.name) {
-        let Some(child) = table_of(model, &child) else { continue };
+        let Some(child) = model.table_mut(&child) else { continue };
         // It stood before what is the child's alone.
         for column in gone.iter().rev() {
             match child.columns.iter_mut().find(|own| own.name == column.name) {
@@ -49,7 +49,7 @@ pub fn pass_on(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
 
 fn pass_on_below(model: &mut Model, parent: &Name, changed: &[(Column, Column)]) {
     for key in children(model, parent) {
-        let Some(child) = table_of(model, &key) else { continue };
+        let Some(child) = model.table_mut(&key) else { continue };
         for (old, new) in changed {
             let own = child.columns.iter_mut().find(|own| own.name == new.name && own.data_type.is_some());
             let Some(own) = own else { continue };
@@ -78,37 +78,24 @@ fn pass_on_below(model: &mut Model, parent: &Name, changed: &[(Column, Column)])
 /// What a partition said itself and then shared with its parent goes with the parent's constraint.
 pub fn drop_in_partitions(model: &mut Model, parent: &ObjectKey, constraint: &Name) {
     let Some(table) = model.get(parent).and_then(|object| object.as_table()).cloned() else { return };
-    if !table.clauses.has("partition by") {
-        return;
-    }
-    let keys = || table.primary_key.iter().chain(table.unique_keys.iter()).filter(|key| key.name == *constraint);
-    for part in partitions(model, &parent.name) {
-        let Some(own) = table_of(model, &part) else { continue };
-        own.primary_key.take_if(|key| keys().any(|parents| parents.says_what(key)));
-        own.unique_keys.retain(|key| !keys().any(|parents| parents.says_what(key)));
-        let mut foreign_keys = table.foreign_keys.iter().filter(|key| key.name == *constraint);
-        if let Some(parents) = foreign_keys.next()
-            && let Some(place) = own.foreign_keys.iter().position(|key| parents.says_what(key))
+    let named = |name: &Name| name == constraint;
+    let key = table.primary_key.iter().chain(table.unique_keys.iter()).find(|key| named(&key.name));
+    let foreign_key = table.foreign_keys.iter().find(|key| named(&key.name));
+    let check = table.checks.iter().find(|check| check.name.as_ref().is_some_and(named));
+    let partitions: Vec<ObjectKey> =
+        canonical::partitions(model, &parent.name).into_iter().map(|(partition, _)| partition.key()).collect();
+    for own in &partitions {
+        let Some(own) = model.table_mut(own) else { continue };
+        if let Some(key) = key {
+            own.primary_key.take_if(|other| key.says_what(other));
+            own.unique_keys.retain(|other| !key.says_what(other));
+        }
+        if let Some(place) =
+            own.foreign_keys.iter().position(|other| foreign_key.is_some_and(|key| key.says_what(other)))
         {
             own.foreign_keys.remove(place);
         }
-        let named = |check: &Check| check.name.as_ref() == Some(constraint);
-        if table.checks.iter().any(named) {
-            own.checks.retain(|check| !named(check));
-        }
-        drop_in_partitions(model, &part, constraint);
-    }
-}
-
-fn partitions(model: &Model, parent: &Name) -> Vec<ObjectKey> {
-    let is_part = |(_, table): &(&Name, &Table)| table.clauses.value("partition of") == Some(parent.canonical());
-    model.tables().filter(is_part).map(|(name, _)| ObjectKey::new(Kind::Table, name.clone())).collect()
-}
-
-fn table_of<'m>(model: &'m mut Model, key: &ObjectKey) -> Option<&'m mut Table> {
-    match &mut model.get_mut(key)?.definition {
-        Definition::Table(table) => Some(table),
-        _ => None,
+        own.checks.retain(|other| check.is_none_or(|check| check.name != other.name));
     }
 }
 

@@ -1,9 +1,9 @@
 //! CREATE: which kind of object, and who reads the rest.
 
 use super::super::canonical;
-use super::{comments, identifier, names, objects, operators, own_name, plain, replication, routine, table};
+use super::{comments, identifier, names, objects, operators, own_name, plain, replication, routine, sequences, table};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Clauses, Expression, Formerly, Kind, Object};
+use crate::model::{Clauses, Expression, Formerly, Kind, Object, ObjectKey};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
 
 pub fn create(
@@ -29,15 +29,14 @@ pub fn create(
             if !temporary {
                 return Err(from_query(reader));
             }
-            super::temporary::remember(&name, session);
-            return Ok(left_out(reader, &format!("table {name}")));
+            return Ok(left_out(reader, &ObjectKey::new(Kind::Table, name)));
         }
         let (table, found) = table::table(reader, session, foreign)?;
         spans = Some(found);
         vec![table]
     } else if reader.take(&["SEQUENCE"]) {
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
-        vec![objects::sequence(reader, session)?]
+        vec![sequences::create(reader, session)?]
     } else if reader.take(&["VIEW"]) || reader.take(&["RECURSIVE", "VIEW"]) {
         let recursive = reader.tokens[reader.position - 2].is_word(reader.text, "RECURSIVE");
         vec![objects::view(reader, session, recursive)?]
@@ -124,13 +123,12 @@ pub fn create(
     } else if ["ROLE", "USER", "GROUP", "DATABASE", "TABLESPACE"].iter().any(|word| reader.take(&[word])) {
         let what = reader.tokens[reader.position - 1].text(reader.text).to_lowercase();
         let whole = reader.location(0..reader.tokens.len());
-        return Ok(vec![StatementKind::Aside(Box::new(
-            Diagnostic::new(
-                Code::WV008,
-                format!("a {what} belongs to the whole server, so it is no part of a database's schema"),
-            )
-            .at(whole, "left out of the snapshot"),
-        ))]);
+        let note = Diagnostic::new(
+            Code::WV008,
+            format!("a {what} belongs to the whole server, so it is no part of a database's schema"),
+        )
+        .at(whole, "left out of the snapshot");
+        return Ok(vec![StatementKind::Aside { note: Box::new(note), temporary: None }]);
     } else {
         reader.position = head;
         return Err(unknown_kind(reader));
@@ -138,8 +136,7 @@ pub fn create(
     reader.finish()?;
     let temporary = temporary || names::schema(&objects[0].name).as_deref() == Some("pg_temp");
     if temporary {
-        super::temporary::remember(&objects[0].name, session);
-        return Ok(left_out(reader, &objects[0].key().to_string()));
+        return Ok(left_out(reader, &objects[0].key()));
     }
     comments::formerly(reader, comments, spans.as_ref(), &objects[0], &mut formerly, diagnostics);
     objects[0].formerly = formerly;
@@ -166,11 +163,12 @@ pub fn create(
     Ok(created.collect())
 }
 
-/// The note on something temporary.
-fn left_out(reader: &Reader<'_>, what: &str) -> Vec<StatementKind> {
+/// Something temporary.
+fn left_out(reader: &Reader<'_>, what: &ObjectKey) -> Vec<StatementKind> {
     let whole = reader.location(0..reader.tokens.len());
     let message = format!("{what} is temporary, so it is no part of the schema");
-    vec![StatementKind::Aside(Box::new(Diagnostic::new(Code::WV008, message).at(whole, "left out of the snapshot")))]
+    let note = Diagnostic::new(Code::WV008, message).at(whole, "left out of the snapshot");
+    vec![StatementKind::Aside { note: Box::new(note), temporary: Some(what.name.clone()) }]
 }
 
 /// A language without a handler is the extension of that name

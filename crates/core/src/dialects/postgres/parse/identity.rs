@@ -2,7 +2,7 @@
 //! (<https://www.postgresql.org/docs/current/sql-altertable.html#SQL-ALTERTABLE-DESC-GENERATED-IDENTITY>).
 
 use super::alter_table::OnColumn;
-use super::objects::sequence_option;
+use super::sequences;
 use super::table::set_identity_options;
 use crate::model::{Clauses, Column};
 use crate::parse::{Parsed, Reader};
@@ -43,7 +43,7 @@ fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             }
             clauses.say("generated", if by_default { "by default" } else { "always" });
         } else {
-            sequence_option(reader, clauses)?;
+            sequences::option(reader, clauses)?;
         }
     }
     Ok(())

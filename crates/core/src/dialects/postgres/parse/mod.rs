@@ -13,8 +13,8 @@ mod objects;
 mod operators;
 mod replication;
 mod routine;
+mod sequences;
 mod table;
-mod temporary;
 
 use std::ops::Range;
 
@@ -30,17 +30,6 @@ pub use table::set_identity_options;
 
 /// What a statement says.
 pub fn statement(
-    reader: Reader<'_>,
-    comments: &[Token],
-    session: &mut Session,
-    diagnostics: &mut Vec<Diagnostic>,
-) -> Parsed<Vec<StatementKind>> {
-    let mut said = said(reader, comments, session, diagnostics)?;
-    temporary::step_over(&mut said, session);
-    Ok(said)
-}
-
-fn said(
     mut reader: Reader<'_>,
     comments: &[Token],
     session: &mut Session,
@@ -52,7 +41,7 @@ fn said(
     };
     let note = |code: Code, message: String| {
         let diagnostic = Diagnostic::new(code, message).at(whole, "left out of the snapshot");
-        Ok(vec![StatementKind::Aside(Box::new(diagnostic))])
+        Ok(vec![StatementKind::Aside { note: Box::new(diagnostic), temporary: None }])
     };
     let word = first.text(reader.text).to_ascii_uppercase();
     match word.as_str() {

@@ -1,9 +1,11 @@
 //! Publications and subscriptions.
 
+use super::access::{Subject, amend};
+use super::alter::unknown;
 use super::{identifier, own_name, plain, storage_parameters, whole};
 use crate::dialects::postgres::{names, tokens};
-use crate::model::{Clauses, Expression, Kind, Object};
-use crate::parse::{Parsed, Reader, Session, TokenKind};
+use crate::model::{Clauses, Definition, Expression, Kind, Object};
+use crate::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
 
 /// What follows CREATE PUBLICATION.
 pub fn publication(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
@@ -22,7 +24,7 @@ pub fn publication(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object>
 }
 
 /// Takes out what is the default.
-pub fn forget_usual(clauses: &mut Clauses) {
+fn forget_usual(clauses: &mut Clauses) {
     let defaults = [("with.publish", "insert, update, delete, truncate"), ("with.publish_via_partition_root", "false")];
     for (key, value) in defaults {
         if clauses.value(key) == Some(value) {
@@ -32,7 +34,7 @@ pub fn forget_usual(clauses: &mut Clauses) {
 }
 
 /// `TABLE a, b (c) WHERE (…), TABLES IN SCHEMA s`: each member a clause.
-pub fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: &mut Clauses) -> Parsed<()> {
+fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: &mut Clauses) -> Parsed<()> {
     let mut schemas = false;
     loop {
         if reader.take(&["TABLES", "IN", "SCHEMA"]) {
@@ -59,6 +61,34 @@ pub fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: 
             return Ok(());
         }
     }
+}
+
+/// What follows ALTER PUBLICATION name.
+pub fn alter_publication(reader: &mut Reader<'_>, session: &Session, subject: Subject) -> Parsed<Vec<StatementKind>> {
+    const CHANGES: [&str; 3] = ["ADD", "DROP", "SET"];
+    let change = CHANGES.into_iter().find(|word| reader.take(&[word])).ok_or_else(|| unknown(reader))?;
+    let options = change == "SET" && reader.sees_symbol("(");
+    let mut said = Clauses::default();
+    if options {
+        storage_parameters(reader, &mut said)?;
+    } else {
+        publication_members(reader, session, &mut said)?;
+    }
+    reader.finish()?;
+    Ok(vec![amend(subject, false, move |object| {
+        let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
+        let is_member = |clause: &str| clause.starts_with("table ") || clause.starts_with("schema ");
+        plain.clauses.retain(|clause, _| match change {
+            "DROP" => !said.has(clause),
+            "SET" if !options => !is_member(clause),
+            _ => true,
+        });
+        if change != "DROP" {
+            said.iter().for_each(|(clause, value)| plain.clauses.set(clause, value.clone()));
+        }
+        forget_usual(&mut plain.clauses);
+        Ok(())
+    })])
 }
 
 /// What follows CREATE SUBSCRIPTION. Where the rows come from is beside the structure: it differs from one environment to the

@@ -9,7 +9,7 @@ use super::{
     after_keyword, data_type, expression, foreign_options, identifier, normalised, object, own_name, path, reference,
     reference_of, run, storage_parameters,
 };
-use super::{names, objects};
+use super::{names, sequences};
 use crate::model::{Clauses, Column, Definition, Expression, Generated, Key, Name, Object, OnConflict, Table, is};
 use crate::parse::{Parsed, Reader, Session};
 
@@ -329,7 +329,7 @@ pub fn generated(reader: &mut Reader<'_>, column: &mut Column) -> Parsed<()> {
             let inner = reader.parenthesised()?;
             let mut options = Reader { tokens: &reader.tokens[inner], position: 0, ..reader.clone() };
             let mut clauses = Clauses::default();
-            objects::sequence_options(&mut options, &mut clauses)?;
+            sequences::options(&mut options, &mut clauses)?;
             options.finish()?;
             set_identity_options(column, clauses);
         }
@@ -348,7 +348,7 @@ pub fn generated(reader: &mut Reader<'_>, column: &mut Column) -> Parsed<()> {
 pub fn set_identity_options(column: &mut Column, mut options: Clauses) {
     let bigint = Expression::plain("bigint");
     let data_type = column.data_type.as_ref().unwrap_or(&bigint).canonical.clone();
-    objects::settle_sequence(&mut options, &data_type);
+    sequences::settle(&mut options, &data_type);
     options.remove("as");
     for (name, value) in options.iter() {
         column.clauses.set(&format!("identity.{name}"), value.clone());

@@ -131,7 +131,10 @@ impl<'m> Late<'m> {
         }
         if !is_partitioned(want, &index.table) {
             self.work.push(Work::Build(object, index));
-        } else if partitions(want, &index.table).iter().all(|(name, _)| want.table(name).is_some()) {
+        } else if canonical::partitions(want, &index.table)
+            .iter()
+            .all(|(partition, _)| partition.definition.kind() == Kind::Table)
+        {
             self.work.push(Work::BuildTree(object, index));
         } else {
             return; // a foreign table has no indexes
@@ -233,7 +236,8 @@ impl<'m> Late<'m> {
         let mut drop_branches = vec![format!("DROP INDEX IF EXISTS {}", object.name)];
         let mut branches = vec![write::create_index(&object.name, &on(index, &index.table, true), false)];
         let (mut drop_leaves, mut leaves, mut attach) = (Vec::new(), Vec::new(), Vec::new());
-        for (partition, parent) in partitions(want, &index.table) {
+        for (partition, parent) in canonical::partitions(want, &index.table) {
+            let partition = &partition.name;
             let own_schema = schema(partition).unwrap_or_default();
             let is_taken = |name: &str| {
                 let name = names::qualified(&own_schema, name);
@@ -333,21 +337,4 @@ fn finished(mut step: Step, object: &Object, unique: bool) -> Step {
 
 fn search_path(object: &Object) -> String {
     format!("SET search_path = {}", path_for(object))
-}
-
-/// The tables of a partitioned table's tree, each with the one that it is part of, parents first.
-fn partitions<'m>(model: &'m Model, root: &'m Name) -> Vec<(&'m Name, &'m Name)> {
-    let mut found = vec![];
-    let mut above = vec![root];
-    while let Some(parent) = above.pop() {
-        let is_part = |object: &&Object| match &object.definition {
-            Definition::Table(table) => table.clauses.value("partition of") == Some(parent.canonical()),
-            _ => false,
-        };
-        for object in model.objects().filter(is_part) {
-            found.push((&object.name, parent));
-            above.push(&object.name);
-        }
-    }
-    found
 }

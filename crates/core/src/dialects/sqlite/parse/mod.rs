@@ -33,10 +33,9 @@ pub fn statement(
         }
         "INSERT" | "REPLACE" if reader.take(&["INTO"]) && names_internal_table(&reader) => Ok(StatementKind::Session),
         word @ ("INSERT" | "REPLACE" | "UPDATE" | "DELETE" | "SELECT" | "WITH" | "VALUES") => {
-            Ok(StatementKind::Aside(Box::new(
-                Diagnostic::new(Code::WV007, format!("{word} is about rows, so it is no part of the schema"))
-                    .at(whole, "left out of the snapshot"),
-            )))
+            let message = format!("{word} is about rows, so it is no part of the schema");
+            let note = Diagnostic::new(Code::WV007, message).at(whole, "left out of the snapshot");
+            Ok(StatementKind::Aside { note: Box::new(note), temporary: None })
         }
         "PRAGMA" | "BEGIN" | "COMMIT" | "END" | "ROLLBACK" | "SAVEPOINT" | "RELEASE" | "ANALYZE" | "VACUUM"
         | "REINDEX" | "ATTACH" | "DETACH" | "EXPLAIN" => Ok(StatementKind::Session),
@@ -89,9 +88,8 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
     let (schema, object_name) = qualified_name(&mut reader)?;
     if temporary || schema.as_ref().is_some_and(|schema| schema.canonical() == "temp") {
         let message = format!("{} {object_name} is temporary, so it is no part of the schema", kind.title());
-        return Ok(StatementKind::Aside(Box::new(
-            Diagnostic::new(Code::WV008, message).at(whole, "left out of the snapshot"),
-        )));
+        let note = Diagnostic::new(Code::WV008, message).at(whole, "left out of the snapshot");
+        return Ok(StatementKind::Aside { note: Box::new(note), temporary: Some(object_name) });
     }
     let mut formerly = Formerly::default();
     let mut uses = Vec::new();
