@@ -83,9 +83,10 @@ pub trait Dialect: Sync {
         false
     }
 
-    /// Takes an object out with all that depends on it, as DROP … CASCADE does.
-    fn drop_with_dependents(&self, model: &mut Model, key: &ObjectKey) {
+    /// Takes an object out with all that depends on it, as DROP … CASCADE does; gives what went with it.
+    fn drop_with_dependents(&self, model: &mut Model, key: &ObjectKey) -> Vec<ObjectKey> {
         model.remove(key);
+        Vec::new()
     }
 
     /// The partitions of a table, and theirs: they go with it.

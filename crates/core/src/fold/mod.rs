@@ -30,7 +30,7 @@ pub struct Folded {
 /// Folds all sources, in order, into one model.
 pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
     let mut folder =
-        Folder { dialect, folded: Folded::default(), names: HashMap::new(), vacated: HashSet::new(), taken: None };
+        Folder { dialect, folded: Folded::default(), names: HashMap::new(), vacated: HashSet::new(), taken: None, along: Default::default() };
     let mut deferred: Vec<Statement> = Vec::new();
     for source in sources {
         folder.folded.diagnostics.extend(source.diagnostics);
@@ -127,6 +127,8 @@ struct Folder<'d> {
     vacated: HashSet<Name>,
     /// What is in use, counted once the first name must be made up.
     taken: Option<Taken>,
+    /// What went along with what a DROP named, and where that stands: the same DROP may name it too.
+    along: (Option<Location>, HashSet<Name>),
 }
 
 impl Folder<'_> {
@@ -166,7 +168,8 @@ impl Folder<'_> {
         }
         self.settle(&mut object);
         let skipped = if_not_exists && other == kind;
-        let same = skipped && first.definition == object.definition;
+        // What nobody wrote says nothing else.
+        let same = skipped && (first.definition == object.definition || object.text.is_empty());
         let name = object.name.clone();
         if !same {
             let (message, help) = if skipped {
@@ -249,11 +252,11 @@ impl Folder<'_> {
         Some(object)
     }
 
-    /// Takes an object out with its partitions and what they own.
-    fn take_out_with_all(&mut self, key: &ObjectKey) {
+    /// Takes an object out with its partitions and what they own; gives the partitions.
+    fn take_out_with_all(&mut self, key: &ObjectKey) -> Vec<ObjectKey> {
         self.take_out(key);
         if matches!(key.kind, Kind::Index | Kind::Trigger) {
-            return;
+            return Vec::new();
         }
         let partitions = self.dialect.partitions(&self.folded.model, &key.name);
         for name in partitions.iter().map(|key| &key.name).chain([&key.name]) {
@@ -262,6 +265,7 @@ impl Folder<'_> {
             owned.iter().for_each(|key| drop(self.take_out(key)));
         }
         partitions.iter().for_each(|key| drop(self.take_out(key)));
+        partitions
     }
 
     /// What has been renamed in this source was not what now has the name.
@@ -272,7 +276,7 @@ impl Folder<'_> {
     }
 
     fn amend(&mut self, amendment: &Amendment, location: Location) {
-        let Amendment { kinds, name, if_exists, apply } = amendment;
+        let Amendment { kinds, name, if_exists, apply, .. } = amendment;
         let found = kinds.iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name));
         let Some(key) = found else {
             if !if_exists && !self.folded.unreadable.contains(name) && !self.dialect.is_built_in(name) {
@@ -366,11 +370,16 @@ impl Folder<'_> {
         let kinds = dropped(kind);
         match kinds.iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name)) {
             Some(found) if kinds.contains(&found.kind) => {
+                let mut along = Vec::new();
                 if cascade {
-                    self.dialect.drop_with_dependents(&mut self.folded.model, &found);
+                    along = self.dialect.drop_with_dependents(&mut self.folded.model, &found);
                     self.count_names();
                 }
-                self.take_out_with_all(&found);
+                along.extend(self.take_out_with_all(&found));
+                if self.along.0 != Some(location) {
+                    self.along = (Some(location), HashSet::new());
+                }
+                self.along.1.extend(along.into_iter().map(|key| key.name));
                 return true;
             }
             // The name means something inside another object.
@@ -380,6 +389,7 @@ impl Folder<'_> {
                     .help("drop the constraint that it belongs to, or the index whose part it is"),
             ),
             _ if if_exists || self.folded.unreadable.contains(name) => {}
+            _ if self.along.0 == Some(location) && self.along.1.contains(name) => {}
             _ => self.unknown(kind, name, location),
         }
         false

@@ -96,6 +96,8 @@ pub struct Amendment {
     pub kinds: Vec<Kind>,
     /// The object.
     pub name: Name,
+    /// What it is called afterwards, if that changes.
+    pub becomes: Option<Name>,
     /// IF EXISTS, or the object need not be there for another reason.
     pub if_exists: bool,
     /// Makes the change. It gets the model and the key of the object that was found.

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::StatementKind;
+use super::{AlterTable, StatementKind};
 use crate::model::Name;
 
 /// The temporary objects that there are by now in a source.
@@ -19,14 +19,31 @@ impl Temporary {
             }
             StatementKind::Create { object, .. } => {
                 let stands_on_one = object.definition.owner().is_some_and(|owner| self.0.contains(owner));
-                // Another one of its name went with the transaction or the session that made it.
-                self.0.remove(&object.name);
+                if stands_on_one {
+                    self.0.insert(object.name.clone());
+                } else {
+                    // Another one of its name went with the transaction or the session that made it.
+                    self.0.remove(&object.name);
+                }
                 !stands_on_one
             }
             StatementKind::Drop { name, .. } => !self.0.remove(name),
-            StatementKind::Alter { table, .. } => !self.0.contains(table),
-            StatementKind::Amend(amendment) => !self.0.contains(&amendment.name),
+            StatementKind::Alter { table, action } => {
+                self.is_other_than(table, if let AlterTable::Rename(to) = &**action { Some(to) } else { None })
+            }
+            StatementKind::Amend(amendment) => self.is_other_than(&amendment.name, amendment.becomes.as_ref()),
             StatementKind::Grant(_) | StatementKind::Session => true,
         }
+    }
+
+    fn is_other_than(&mut self, name: &Name, becomes: Option<&Name>) -> bool {
+        if !self.0.contains(name) {
+            return true;
+        }
+        if let Some(new) = becomes {
+            self.0.remove(name);
+            self.0.insert(new.clone());
+        }
+        false
     }
 }

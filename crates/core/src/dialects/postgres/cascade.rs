@@ -7,9 +7,9 @@ use super::types::is_of;
 use super::{canonical, mentions, names, parse, split_list};
 use crate::model::{Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table, is};
 
-/// Takes out what depends on an object, for DROP … CASCADE, and the object itself
+/// Takes out what depends on an object, for DROP … CASCADE, and the object itself; gives what went with it
 /// (<https://www.postgresql.org/docs/current/ddl-depend.html>).
-pub fn drop_with_dependents(model: &mut Model, key: &ObjectKey) {
+pub fn drop_with_dependents(model: &mut Model, key: &ObjectKey) -> Vec<ObjectKey> {
     let known = looked_up(model);
     let mut waiting: Vec<ObjectKey> =
         known.iter().filter(|(own, _)| own == key).map(|(_, object)| object.key()).collect();
@@ -37,6 +37,7 @@ pub fn drop_with_dependents(model: &mut Model, key: &ObjectKey) {
             parse::drop_column(table, &column);
         }
     }
+    gone.into_iter().collect()
 }
 
 /// Takes out what depends on a column of a table, before it goes: indexes, statistics and its sequence; with CASCADE also what
@@ -64,7 +65,19 @@ pub fn drop_dependents_of_column(model: &mut Model, table: &ObjectKey, column: &
     };
     let found: Vec<ObjectKey> =
         looked_up(model).into_iter().filter(|(_, object)| reads_it(object)).map(|(own, _)| own).collect();
-    found.iter().for_each(|key| drop_with_dependents(model, key));
+    found.iter().for_each(|key| drop(drop_with_dependents(model, key)));
+    let reads_column = |other: &&Column| {
+        let generated = other.generated.as_ref();
+        generated.is_some_and(|generated| mentions::names(&generated.expression, column))
+    };
+    let readers = model.get(table).and_then(Object::as_table).map(|table| table.columns.iter().filter(reads_column));
+    let readers: Vec<Name> = readers.into_iter().flatten().map(|other| other.name.clone()).collect();
+    for reader in readers {
+        drop_dependents_of_column(model, table, &reader, true);
+        if let Some(table) = model.table_mut(table) {
+            parse::drop_column(table, &reader);
+        }
+    }
     let in_primary_key = model.get(table).and_then(Object::as_table).and_then(|table| table.primary_key.as_ref());
     let in_primary_key = in_primary_key.is_some_and(|key| key.has_column(column));
     drop_foreign_keys(model, &table.name, |columns| columns.contains(column) || in_primary_key && columns.is_empty());
@@ -131,8 +144,8 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
             }
         }
         Definition::Plain(plain) if plain.kind == Kind::Server => {
-            let definition = plain.clauses.value("definition").unwrap_or_default();
-            gone.kind == Kind::ForeignDataWrapper && definition.ends_with(&format!(" {}", gone.name.canonical()))
+            let wrapper = plain.clauses.value("wrapper");
+            gone.kind == Kind::ForeignDataWrapper && wrapper == Some(gone.name.canonical())
         }
         // What a body of text does is not looked at; what it takes and gives is.
         Definition::Plain(plain)

@@ -116,8 +116,8 @@ impl Dialect for Postgres {
         access::may_be_those_of(nameless, other)
     }
 
-    fn drop_with_dependents(&self, model: &mut Model, key: &ObjectKey) {
-        cascade::drop_with_dependents(model, key);
+    fn drop_with_dependents(&self, model: &mut Model, key: &ObjectKey) -> Vec<ObjectKey> {
+        cascade::drop_with_dependents(model, key)
     }
 
     fn partitions(&self, model: &Model, table: &Name) -> Vec<ObjectKey> {

@@ -79,8 +79,20 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
         }
         for clauses in all_clauses(&mut object.definition) {
             for clause in
-                ["partition of", "inherits", "of", "server", "function", "attached to", "from", "as", "support"]
-            {
+                [
+                "partition of",
+                "inherits",
+                "of",
+                "server",
+                "function",
+                "attached to",
+                "from",
+                "as",
+                "support",
+                "wrapper",
+                "handler",
+                "validator",
+            ] {
                 let Some(value) = clauses.value(clause).map(str::to_owned) else { continue };
                 // A trigger names its function without arguments, as it has none; it may not have been looked up yet.
                 let of_trigger = clause == "function" && names::signature(&from) == "()";

@@ -49,8 +49,8 @@ pub fn holds_queries(definition: &Definition) -> bool {
     }
 }
 
-/// Lets what reads a column or a table read it under its new name, in queries and in what holds some. Gives the objects of which a
-/// query can't be read.
+/// Lets what reads a column or a table read it under its new name, in queries and in what holds some. Gives the objects that name
+/// the table, and of which a query can't be read.
 pub fn follow(model: &mut Model, renamed: &Renamed<'_>) -> BTreeSet<ObjectKey> {
     let named = |text: &Expression| match renamed.what {
         What::Column(from, _) => mentions::names(text, from) || text.written().contains('*'),
@@ -58,6 +58,11 @@ pub fn follow(model: &mut Model, renamed: &Renamed<'_>) -> BTreeSet<ObjectKey> {
     };
     let touched = |object: &&Object| holds_queries(&object.definition) && any_expression(object, named);
     let touched: Vec<ObjectKey> = model.objects().filter(touched).map(Object::key).collect();
+    let table = names::identifier(renamed.table);
+    let names_table = |object: &Object| {
+        object.definition.owner() == Some(renamed.table)
+            || any_expression(object, |text| text.written().contains(&table))
+    };
     let mut unreadable = BTreeSet::new();
     if touched.is_empty() {
         return unreadable;
@@ -69,7 +74,9 @@ pub fn follow(model: &mut Model, renamed: &Renamed<'_>) -> BTreeSet<ObjectKey> {
         let scope = Scope::of(object, &known);
         let mut changed = object.clone();
         if !scope.follow_in(&mut changed, renamed) {
-            unreadable.insert(key);
+            if names_table(object) {
+                unreadable.insert(key);
+            }
         } else if changed.definition != object.definition {
             changed.text.clear();
             model.insert(changed);

@@ -37,7 +37,7 @@ pub use literal::canonical as constant;
 pub use operators::DROPPED;
 pub use outputs::index_column;
 use rayon::prelude::*;
-pub use standalone::{above, standalone, without_parent};
+pub use standalone::{above, standalone, without_parent, without_type};
 pub use type_names::multirange;
 
 use super::rename::{all_clauses, expressions_mut, types_mut};
@@ -233,6 +233,8 @@ fn resolve(object: &mut Object, known: &Known) {
         for clause in [
             "function",
             "support",
+            "handler",
+            "validator",
             "with.handler",
             "range.subtype_diff",
             "range.canonical",
@@ -363,6 +365,12 @@ fn settle_type(name: &Name, clauses: &mut Clauses) {
             clauses.remove(clause);
         }
     }
+    // What a type of a fixed length and with elements has if nothing is said (`DefineType()`).
+    if clauses.has("base.element")
+        && clauses.value("base.subscript").is_some_and(|own| own.ends_with("raw_array_subscript_handler"))
+    {
+        clauses.remove("base.subscript");
+    }
     if clauses.value("range.collation").is_some_and(|collation| collation.ends_with("\"default\"")) {
         clauses.remove("range.collation");
     }
@@ -377,13 +385,27 @@ fn settle_routine(clauses: &mut Clauses) {
     if clauses.value("rows") == Some("1000") {
         clauses.remove("rows");
     }
+    // Both are of type real, and 1e-07 is what the server says of 0.0000001.
+    for clause in ["cost", "rows"] {
+        if let Some(number) = clauses.value(clause).and_then(|value| value.parse::<f32>().ok()) {
+            clauses.say(clause, number.to_string());
+        }
+    }
 }
 
 /// What the server takes for granted in an aggregate or operator.
 fn settle_definition(kind: Kind, clauses: &mut Clauses) {
+    for flag in ["with.finalfunc_extra", "with.mfinalfunc_extra", "with.hypothetical"] {
+        match clauses.value(flag).map(str::to_ascii_lowercase).as_deref() {
+            Some("true" | "on" | "yes" | "1") => clauses.say(flag, ""),
+            Some("false" | "off" | "no" | "0") => drop(clauses.remove(flag)),
+            _ => {}
+        }
+    }
+    let modifies = if clauses.has("ordered") { "read_write" } else { "read_only" };
     for (key, value) in [
-        ("with.finalfunc_modify", "read_only"),
-        ("with.mfinalfunc_modify", "read_only"),
+        ("with.finalfunc_modify", modifies),
+        ("with.mfinalfunc_modify", modifies),
         ("with.parallel", "unsafe"),
         ("with.sspace", "0"),
     ] {

@@ -93,6 +93,17 @@ pub fn without_parent(model: &Model, key: &ObjectKey, parent: &Name) -> Option<O
     Some(object)
 }
 
+/// A table that is of a composite type no more: its columns are its own
+/// (<https://www.postgresql.org/docs/current/sql-altertable.html#SQL-ALTERTABLE-DESC-NOT-OF>). The model is canonical.
+pub fn without_type(model: &Model, key: &ObjectKey) -> Option<Object> {
+    let mut object = model.get(key)?.clone();
+    let Definition::Table(table) = &mut object.definition else { return None };
+    table.clauses.remove("of");
+    table.columns.iter_mut().for_each(|column| drop(column.clauses.remove("inherited")));
+    object.text.clear();
+    Some(object)
+}
+
 /// The tables above a partition, nearest first.
 pub fn above(model: &Model, partition: &Table) -> Vec<Name> {
     let mut found: Vec<Name> = Vec::new();

@@ -62,7 +62,17 @@ impl Known {
                 for (clause, value) in plain.clauses.iter() {
                     if matches!(
                         clause,
-                        "function" | "support" | "from" | "family" | "as" | "symbol" | "definition" | "when"
+                        "function"
+                            | "support"
+                            | "from"
+                            | "family"
+                            | "as"
+                            | "symbol"
+                            | "definition"
+                            | "when"
+                            | "handler"
+                            | "validator"
+                            | "wrapper"
                     ) && !(clause == "as" && matches!(plain.kind, Kind::Function | Kind::Procedure))
                         // The server makes shells of operators that are named before they are there.
                         || clause.starts_with("with.") && !matches!(clause, "with.commutator" | "with.negator")

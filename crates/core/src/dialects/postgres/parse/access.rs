@@ -132,6 +132,7 @@ pub fn amend(
     change: impl Fn(&mut Object) -> Result<(), Box<Diagnostic>> + Send + Sync + 'static,
 ) -> StatementKind {
     StatementKind::Amend(Amendment {
+        becomes: None,
         kinds: subject.kinds,
         name: subject.name,
         if_exists,
@@ -150,6 +151,7 @@ pub fn change_access(subject: Subject, change: impl Fn(&mut Object) + Send + Syn
         return grants::change_granted_only(super::public_schema(), change);
     }
     StatementKind::Amend(Amendment {
+        becomes: None,
         kinds: subject.kinds,
         name: subject.name,
         if_exists: true,

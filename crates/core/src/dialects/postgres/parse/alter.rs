@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::super::canonical::part_names;
 use super::access::{self, Subject, amend, kinds, say, say_of_index, subject_name};
-use super::{definitions, expression, grants, identifier, names, objects, operators, own_name, replication, sequences};
+use super::{definitions, expression, foreign, grants, identifier, names, objects, operators, own_name, replication, sequences};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, ObjectKey, Plain};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
@@ -33,6 +33,9 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
     }
     if reader.take(&["RENAME", "TO"]) {
         let to = identifier(&mut reader, "the new name")?;
+        // ALTER INDEX renames tables and the like as well: https://www.postgresql.org/docs/current/sql-alterindex.html
+        let relations = [Kind::Index, Kind::Table, Kind::View, Kind::MaterializedView, Kind::Sequence];
+        let kinds = if *kinds == [Kind::Index] { &relations } else { kinds };
         return Ok(vec![rename(kinds, &name, if_exists, move |old| renamed(old, None, Some(&to)))]);
     }
     if reader.take(&["SET", "SCHEMA"]) {
@@ -101,15 +104,8 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
                 Ok(())
             })])
         }
-        Kind::Server | Kind::ForeignDataWrapper | Kind::UserMapping if reader.take(&["OPTIONS"]) => {
-            let options = super::option_changes(&mut reader)?;
-            reader.finish()?;
-            Ok(vec![amend(subject(), if_exists, move |object| {
-                if let Definition::Plain(plain) = &mut object.definition {
-                    super::change_options(&mut plain.clauses, &options);
-                }
-                Ok(())
-            })])
+        Kind::Server | Kind::ForeignDataWrapper | Kind::UserMapping => {
+            foreign::alter(&mut reader, subject(), if_exists)
         }
         Kind::TextSearchDictionary => {
             let options = super::definitions(&mut reader)?;
@@ -142,34 +138,61 @@ pub fn unknown(reader: &Reader<'_>) -> Box<Diagnostic> {
     )
 }
 
-/// `ADD|ALTER MAPPING FOR token, … WITH dictionary, …`, or `DROP MAPPING FOR token, …`, of a text search configuration.
+/// `ADD|ALTER MAPPING FOR token, … WITH dictionary, …`, `ALTER MAPPING FOR token, … REPLACE dictionary WITH dictionary`, or `DROP MAPPING FOR token, …`, of a text search configuration.
 fn mapping(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
     let drops = reader.take(&["DROP", "MAPPING"]);
     if !drops && !reader.take(&["ADD", "MAPPING"]) && !reader.take(&["ALTER", "MAPPING"]) {
         return Err(reader.expected("ADD, ALTER or DROP MAPPING"));
     }
     reader.take(&["IF", "EXISTS"]);
-    reader.expect("FOR")?;
-    let mut tokens = vec![identifier(reader, "a token type")?];
-    while reader.take_symbol(",") {
+    let mut tokens = Vec::new();
+    if reader.take(&["FOR"]) {
         tokens.push(identifier(reader, "a token type")?);
+        while reader.take_symbol(",") {
+            tokens.push(identifier(reader, "a token type")?);
+        }
+    }
+    if !drops && reader.take(&["REPLACE"]) {
+        let old = dictionary(reader)?;
+        reader.expect("WITH")?;
+        let new = dictionary(reader)?;
+        return Ok(vec![amend(subject, if_exists, move |object| {
+            let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
+            for (clause, listed) in plain.clauses.iter_mut() {
+                let token = clause.strip_prefix("mapping ");
+                if token.is_some_and(|token| tokens.is_empty() || tokens.iter().any(|named| named == token)) {
+                    let listed_now = super::super::split_list(&listed.canonical);
+                    let replaced: Vec<_> =
+                        listed_now.into_iter().map(|one| if one == old { new.clone() } else { one }).collect();
+                    *listed = Expression::plain(replaced.join(", "));
+                }
+            }
+            Ok(())
+        })]);
+    }
+    if tokens.is_empty() {
+        return Err(reader.expected("`FOR`"));
     }
     let mut dictionaries = Vec::new();
     if !drops {
         reader.expect("WITH")?;
-        dictionaries.push(super::reference(reader, "a dictionary")?.canonical().to_owned());
+        dictionaries.push(dictionary(reader)?);
         while reader.take_symbol(",") {
-            dictionaries.push(super::reference(reader, "a dictionary")?.canonical().to_owned());
+            dictionaries.push(dictionary(reader)?);
         }
     }
-    let dictionaries: Vec<String> =
-        dictionaries.iter().map(|name| name.strip_prefix("pg_catalog.").unwrap_or(name).to_owned()).collect();
     // None at all is said, since the configuration may be the copy of one that has the mapping.
     let listed = dictionaries.join(", ");
     Ok(vec![amend(subject, if_exists, move |object| {
         tokens.iter().for_each(|token| say(object, &format!("mapping {token}"), Some(&listed)));
         Ok(())
     })])
+}
+
+/// A text search dictionary that is named; the engine's own ones without their schema.
+fn dictionary(reader: &mut Reader<'_>) -> Parsed<String> {
+    let name = super::reference(reader, "a dictionary")?;
+    Ok(name.canonical().strip_prefix("pg_catalog.").unwrap_or(name.canonical()).to_owned())
 }
 
 /// ENABLE and DISABLE; the usual state says nothing.
@@ -211,6 +234,7 @@ fn rename(
 ) -> StatementKind {
     let index = kinds.contains(&Kind::Index).then(|| name.clone());
     StatementKind::Amend(Amendment {
+        becomes: Some(to(&ObjectKey::new(kinds[0], name.clone()))),
         kinds: kinds.to_vec(),
         name: name.clone(),
         if_exists,
@@ -244,6 +268,9 @@ fn sequence(subject: Subject, if_exists: bool, mut options: Clauses, session: &S
     let owner = sequences::take_owner(&mut options, session);
     amend(subject, if_exists, move |object| {
         let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
+        if let Some(data_type) = options.value("as") {
+            sequences::change_type(&mut plain.clauses, data_type);
+        }
         options.iter().for_each(|(name, value)| plain.clauses.set(name, value.clone()));
         if owner.is_some() {
             plain.owner.clone_from(&owner);
@@ -287,6 +314,7 @@ fn data_type(reader: &mut Reader<'_>, subject: Subject, _: &Session) -> Parsed<V
         reader.expect("TO")?;
         let to = literal(reader)?;
         return Ok(vec![StatementKind::Amend(Amendment {
+            becomes: None,
             kinds: subject.kinds,
             name: subject.name,
             if_exists: false,

@@ -29,6 +29,7 @@ pub fn actions(
         reader.expect("TO")?;
         let to = names::simple(&identifier(reader, "the new name")?);
         return Ok(vec![StatementKind::Amend(Amendment {
+            becomes: None,
             kinds: kinds.to_vec(),
             name: name.clone(),
             if_exists,
@@ -61,6 +62,7 @@ pub fn actions(
     if reader.take(&["DETACH", "PARTITION"]) {
         let partition = own_name(reader, session, "a partition's name")?;
         return Ok(vec![StatementKind::Amend(Amendment {
+            becomes: None,
             kinds: vec![Kind::Table, Kind::ForeignTable],
             name: partition,
             if_exists,
@@ -83,6 +85,7 @@ pub fn actions(
     reader.finish()?;
     let mut kinds_found = first;
     kinds_found.push(StatementKind::Amend(Amendment {
+        becomes: None,
         kinds: subject().kinds,
         name: subject().name,
         if_exists,
@@ -109,6 +112,7 @@ pub fn actions(
 
 fn rename_column(subject: Subject, if_exists: bool, from: Name, to: Name) -> StatementKind {
     StatementKind::Amend(Amendment {
+        becomes: None,
         kinds: subject.kinds,
         name: subject.name,
         if_exists,
@@ -299,12 +303,23 @@ fn action(
             table.clauses.say("inherits", format!("{old}{parent}"));
             Ok(())
         }));
+    } else if reader.take(&["NOT", "OF"]) {
+        others.push(StatementKind::Amend(Amendment {
+            becomes: None,
+            kinds: vec![Kind::Table],
+            name: name.clone(),
+            if_exists: false,
+            apply: Arc::new(|model, key| {
+                model.extend(canonical::without_type(&canonical::finished(model), key));
+                Ok(())
+            }),
+        }));
     } else if reader.take(&["OF"]) {
         changes.push(said("of", super::reference(reader, "a type")?.canonical().to_owned()));
     } else if reader.take(&["OPTIONS"]) {
-        let options = super::option_changes(reader)?;
+        let options = super::foreign::option_changes(reader)?;
         changes.push(on_table(move |table| {
-            super::change_options(&mut table.clauses, &options);
+            super::foreign::change(&mut table.clauses, &options);
             Ok(())
         }));
     } else if reader.take(&["OWNER", "TO"]) {
@@ -326,6 +341,7 @@ fn said(clause: &'static str, value: String) -> Change {
 /// What a table's other changes need to have happened before.
 fn beforehand(table: &Name, change: impl Fn(&mut Model, &ObjectKey) + Send + Sync + 'static) -> StatementKind {
     StatementKind::Amend(Amendment {
+        becomes: None,
         kinds: vec![Kind::Table, Kind::ForeignTable],
         name: table.clone(),
         if_exists: true,
@@ -358,6 +374,7 @@ fn switch(
     if reader.take(&["NO", "INHERIT"]) {
         let parent = super::reference(reader, "a parent's name")?;
         others.push(StatementKind::Amend(Amendment {
+            becomes: None,
             kinds: vec![Kind::Table, Kind::ForeignTable],
             name: name.clone(),
             if_exists: false,
@@ -492,8 +509,8 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
             }
         })
     } else if reader.take(&["OPTIONS"]) {
-        let options = super::option_changes(reader)?;
-        Box::new(move |column| super::change_options(&mut column.clauses, &options))
+        let options = super::foreign::option_changes(reader)?;
+        Box::new(move |column| super::foreign::change(&mut column.clauses, &options))
     } else {
         return Err(unknown(reader));
     };

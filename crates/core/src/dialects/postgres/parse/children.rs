@@ -60,6 +60,9 @@ fn pass_on_below(model: &mut Model, parent: &Name, changed: &[(Column, Column)])
             if old.default != new.default {
                 own.default.clone_from(&new.default);
             }
+            if old.generated != new.generated {
+                own.generated.clone_from(&new.generated);
+            }
             for clause in ["storage", "compression"] {
                 match new.clauses.get(clause) {
                     value if value == old.clauses.get(clause) => {}

@@ -1,7 +1,7 @@
 //! CREATE: which kind of object, and who reads the rest.
 
 use super::super::canonical;
-use super::{comments, identifier, names, objects, operators, own_name, plain, replication, routine, sequences, table};
+use super::{comments, foreign, identifier, names, objects, operators, own_name, plain, replication, routine, sequences, table};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Expression, Formerly, Kind, Object, ObjectKey};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
@@ -115,11 +115,15 @@ pub fn create(
     } else if reader.take(&["SUBSCRIPTION"]) {
         vec![replication::subscription(reader)?]
     } else if let Some(kind) = global_kind(reader) {
-        if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
         vec![objects::global(reader, kind)?]
+    } else if reader.take(&["FOREIGN", "DATA", "WRAPPER"]) {
+        vec![foreign::wrapper(reader)?]
+    } else if reader.take(&["SERVER"]) {
+        if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
+        vec![foreign::server(reader)?]
     } else if reader.take(&["USER", "MAPPING"]) {
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
-        vec![objects::user_mapping(reader)?]
+        vec![foreign::user_mapping(reader)?]
     } else if ["ROLE", "USER", "GROUP", "DATABASE", "TABLESPACE"].iter().any(|word| reader.take(&[word])) {
         let what = reader.tokens[reader.position - 1].text(reader.text).to_lowercase();
         let whole = reader.location(0..reader.tokens.len());
@@ -156,8 +160,9 @@ pub fn create(
         }
     }
     let created = objects.into_iter().map(|object| StatementKind::Create {
+        // The family that a class makes for itself may be there by now.
+        if_not_exists: if_not_exists || object.text.is_empty() && object.definition.kind() == Kind::OperatorFamily,
         object: Box::new(object),
-        if_not_exists,
         or_replace: replace,
     });
     Ok(created.collect())
@@ -183,9 +188,7 @@ fn takes_bare_language(reader: &mut Reader<'_>) -> bool {
 }
 
 fn global_kind(reader: &mut Reader<'_>) -> Option<Kind> {
-    const KINDS: [(&[&str], Kind); 7] = [
-        (&["FOREIGN", "DATA", "WRAPPER"], Kind::ForeignDataWrapper),
-        (&["SERVER"], Kind::Server),
+    const KINDS: [(&[&str], Kind); 5] = [
         (&["ACCESS", "METHOD"], Kind::AccessMethod),
         (&["LANGUAGE"], Kind::Language),
         (&["TRUSTED", "LANGUAGE"], Kind::Language),

@@ -7,6 +7,7 @@ mod children;
 mod comments;
 mod constraints;
 mod create;
+mod foreign;
 mod grants;
 mod identity;
 mod objects;
@@ -386,54 +387,6 @@ fn storage_parameters(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<
         clauses.set(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
     }
     Ok(())
-}
-
-/// `OPTIONS (a 'b', …)` of something foreign. Secrets are left out of everything that we keep: whoever deploys sets them.
-fn foreign_options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
-    change_options(clauses, &option_changes(reader)?);
-    Ok(())
-}
-
-/// Options by their clauses, each with what it becomes; none if it goes.
-type OptionChanges = Vec<(String, Option<String>)>;
-
-/// `(ADD name 'value', SET name 'value', DROP name)`, ADD being what is meant if nothing is said.
-fn option_changes(reader: &mut Reader<'_>) -> Parsed<OptionChanges> {
-    let mut changes = Vec::new();
-    reader.expect_symbol("(")?;
-    while !reader.sees_symbol(")") {
-        // An option may be called as one of these words.
-        let named = reader.peek_at(1).is_some_and(|token| token.kind == TokenKind::Text);
-        let goes = !named && reader.take(&["DROP"]);
-        let _ = !named && !goes && (reader.take(&["ADD"]) || reader.take(&["SET"]));
-        let key = identifier(reader, "an option's name")?;
-        let value = match reader.peek() {
-            _ if goes => None,
-            Some(token) if token.kind == TokenKind::Text => {
-                reader.position += 1;
-                Some(identifier_of(token, reader.text))
-            }
-            _ => return Err(reader.expected("a text")),
-        };
-        let secret = ["password", "secret", "passcode", "sslkey"].iter().any(|word| key.contains(word));
-        if !secret {
-            changes.push((format!("options.{key}"), value));
-        }
-        if !reader.take_symbol(",") {
-            break;
-        }
-    }
-    reader.expect_symbol(")")?;
-    Ok(changes)
-}
-
-fn change_options(clauses: &mut Clauses, changes: &OptionChanges) {
-    for (clause, value) in changes {
-        match value {
-            Some(value) => clauses.say(clause, value.as_str()),
-            None => drop(clauses.remove(clause)),
-        }
-    }
 }
 
 /// `USING method`, `TABLESPACE name` and the like: the identifier after a keyword, if it is there.

@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::{
-    after_keyword, column_list, data_type as read_type, definitions, expression, foreign_options, identifier, names,
+    after_keyword, column_list, data_type as read_type, definitions, expression, identifier, names,
     object, own_name, path, plain, reference, rest, run, storage_parameters, text_or_null, whole,
 };
 use super::{constraints, table};
@@ -568,41 +568,15 @@ fn run_to_from(reader: &mut Reader<'_>) -> Parsed<std::ops::Range<usize>> {
     Ok(start..reader.position)
 }
 
-/// `name` and then whatever the kind has, kept whole: wrappers, servers, languages, access methods.
+/// `name` and then whatever the kind has, kept whole: languages, access methods.
 pub fn global(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
     let name = names::global(&identifier(reader, "a name")?);
     let mut clauses = Clauses::default();
-    let start = reader.position;
-    while !reader.at_end() {
-        if reader.sees("OPTIONS") && reader.peek_at(1).is_some_and(|token| token.is_symbol(reader.text, "(")) {
-            if reader.position > start {
-                clauses.set("definition", whole(reader, start..reader.position));
-            }
-            reader.take(&["OPTIONS"]);
-            foreign_options(reader, &mut clauses)?;
-            reader.finish()?;
-            return Ok(plain(reader, kind, name, None, clauses));
-        }
-        reader.position += 1;
-    }
-    if reader.position > start {
-        clauses.set("definition", whole(reader, start..reader.position));
+    if !reader.at_end() {
+        clauses.set("definition", whole(reader, reader.position..reader.tokens.len()));
+        reader.position = reader.tokens.len();
     }
     Ok(plain(reader, kind, name, None, clauses))
-}
-
-/// What follows CREATE USER MAPPING.
-pub fn user_mapping(reader: &mut Reader<'_>) -> Parsed<Object> {
-    reader.expect("FOR")?;
-    let user = names::quoted(&identifier(reader, "a role")?);
-    reader.expect("SERVER")?;
-    let server = names::global(&identifier(reader, "a server's name")?);
-    let mut clauses = Clauses::default();
-    if reader.take(&["OPTIONS"]) {
-        foreign_options(reader, &mut clauses)?;
-    }
-    let name = format!("{user} SERVER {server}");
-    Ok(plain(reader, Kind::UserMapping, Name::new(name.as_str(), name.as_str()), Some(server), clauses))
 }
 
 /// The canonical form of a type's name that stands alone in a text.

@@ -292,10 +292,13 @@ pub fn aggregate(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
             arguments(reader)?
         };
         let words: Vec<String> = arguments.iter().map(Argument::words).collect();
-        let ordered = reader.tokens[range].iter().position(|token| token.is_word(reader.text, "ORDER"));
         clauses.say("arguments", words.join(", "));
-        if ordered.is_some() {
-            clauses.say("ordered", normalised(reader, start + 1..second.position - 1));
+        if let Some(at) = reader.tokens[range.clone()].iter().position(|token| token.is_word(reader.text, "ORDER")) {
+            let before = &reader.tokens[range.start..range.start + at];
+            let commas = before.iter().filter(|token| token.is_symbol(reader.text, ",")).count();
+            let (direct, ordered) = words.split_at(if before.is_empty() { 0 } else { commas + 1 });
+            let ordered = format!("{} ORDER BY {}", direct.join(", "), ordered.join(", "));
+            clauses.say("ordered", ordered.trim_start());
         }
         with_signature(&base, &arguments, false)
     } else {

@@ -100,11 +100,7 @@ fn number(reader: &mut Reader<'_>) -> Parsed<String> {
 
 /// Takes out what is the default.
 pub fn settle(clauses: &mut Clauses, data_type: &str) {
-    let (least, most) = match data_type {
-        "smallint" => ("-32768", "32767"),
-        "integer" => ("-2147483648", "2147483647"),
-        _ => ("-9223372036854775808", "9223372036854775807"),
-    };
+    let (least, most) = limits(data_type);
     let down = clauses.value("increment").is_some_and(|by| by.starts_with('-'));
     let (min, max) = if down { (least, "-1") } else { ("1", most) };
     let start = if down { clauses.value("maxvalue").unwrap_or(max) } else { clauses.value("minvalue").unwrap_or(min) }
@@ -121,5 +117,29 @@ pub fn settle(clauses: &mut Clauses, data_type: &str) {
         if clauses.value(name) == Some(value) {
             clauses.remove(name);
         }
+    }
+}
+
+/// Gives a sequence another type: a limit that was the old type's own becomes the new one's, and it starts where it did
+/// (<https://www.postgresql.org/docs/current/sql-altersequence.html>).
+pub fn change_type(clauses: &mut Clauses, to: &str) {
+    let (old, new) = (limits(clauses.value("as").unwrap_or("bigint")), limits(to));
+    for (clause, old, new) in [("minvalue", old.0, new.0), ("maxvalue", old.1, new.1)] {
+        if clauses.value(clause) == Some(old) {
+            if !clauses.has("start") {
+                clauses.say("start", old);
+            }
+            clauses.say(clause, new);
+        }
+    }
+    clauses.say("as", to);
+}
+
+/// The least and the greatest number of a type (<https://www.postgresql.org/docs/current/datatype-numeric.html>).
+fn limits(data_type: &str) -> (&'static str, &'static str) {
+    match data_type {
+        "smallint" => ("-32768", "32767"),
+        "integer" => ("-2147483648", "2147483647"),
+        _ => ("-9223372036854775808", "9223372036854775807"),
     }
 }

@@ -6,7 +6,7 @@ use super::constraints::{
     self, Found, check, constraint_name, key_of, references, sees_table_constraint, table_constraint,
 };
 use super::{
-    after_keyword, data_type, expression, foreign_options, identifier, normalised, object, own_name, path, reference,
+    after_keyword, data_type, expression, foreign, identifier, normalised, object, own_name, path, reference,
     reference_of, run, storage_parameters,
 };
 use super::{names, sequences};
@@ -59,7 +59,7 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
         reader.expect("SERVER")?;
         table.clauses.say(is::SERVER, names::quoted(&identifier(reader, "a server's name")?));
         if reader.take(&["OPTIONS"]) {
-            foreign_options(reader, &mut table.clauses)?;
+            foreign::options(reader, &mut table.clauses)?;
         }
     }
     options(reader, &mut table.clauses)?;
@@ -259,7 +259,7 @@ pub fn column(reader: &mut Reader<'_>, found: &mut Found, typed: bool) -> Parsed
     }
     loop {
         if reader.take(&["OPTIONS"]) {
-            foreign_options(reader, &mut column.clauses)?;
+            foreign::options(reader, &mut column.clauses)?;
             continue;
         }
         if !sees_column_constraint(reader) {

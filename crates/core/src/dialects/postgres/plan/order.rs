@@ -52,6 +52,14 @@ fn needs(model: &Model, keys: &BTreeMap<&Name, Vec<&ObjectKey>>, key: &ObjectKey
     {
         found.retain(|other| Some(&other.name) != plain.owner.as_ref());
     }
+    // What a cast's function gives may have to be cast once more, without a function.
+    if clause_of(model, key, "with function") {
+        let casts = keys.values().flatten().filter(|other| other.kind == Kind::Cast);
+        let plain = casts.filter(|other| {
+            !clause_of(model, other, "with function") && !clause_of(model, other, "with inout")
+        });
+        found.extend(plain.map(|cast| (*cast).clone()));
+    }
     // A class may have its family's name, and needs it, never the other way round.
     if key.kind == Kind::OperatorClass {
         let same = keys.get(&key.name).into_iter().flatten();
@@ -90,6 +98,11 @@ fn needs(model: &Model, keys: &BTreeMap<&Name, Vec<&ObjectKey>>, key: &ObjectKey
         });
     }
     found
+}
+
+fn clause_of(model: &Model, cast: &ObjectKey, clause: &str) -> bool {
+    let object = model.get(cast).filter(|_| cast.kind == Kind::Cast);
+    matches!(object.map(|object| &object.definition), Some(Definition::Plain(plain)) if plain.clauses.has(clause))
 }
 
 /// Whether the object is a routine that uses the table.

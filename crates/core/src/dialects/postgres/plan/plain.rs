@@ -197,13 +197,22 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
             differing.clear();
         }
         Kind::ForeignDataWrapper | Kind::Server | Kind::UserMapping
-            if differing.iter().all(|clause| clause.starts_with("options.")) =>
+            if differing.iter().all(|clause| clause.starts_with("options.") || takes_away(clause).is_some()) =>
         {
             let what = match after.kind {
                 Kind::UserMapping => format!("USER MAPPING FOR {name}"),
                 kind => format!("{} {name}", write::keywords(kind)),
             };
-            statements.extend(write::option_changes(&what, &before.clauses, &after.clauses, &mut differing));
+            let changes = differing.iter().filter_map(|clause| {
+                let gone = takes_away(clause)?.to_owned();
+                Some(after.clauses.value(clause).map_or(gone, |value| write::foreign::clause(clause, value)))
+            });
+            let changes: Vec<String> = changes.collect();
+            if !changes.is_empty() {
+                statements.push(format!("ALTER {what} {}", changes.join(" ")));
+            }
+            differing.retain(|clause| takes_away(clause).is_none());
+            statements.extend(write::foreign::option_changes(&what, &before.clauses, &after.clauses, &mut differing));
         }
         Kind::Subscription => {
             if differing.contains(&"publications") {
@@ -231,6 +240,11 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
         _ => {}
     }
     if differing.is_empty() { alter(want, statements) } else { Method::Rebuild }
+}
+
+/// What takes a clause of a foreign-data wrapper or server away; none if ALTER can't change it.
+fn takes_away(clause: &str) -> Option<&'static str> {
+    write::foreign::CLAUSES.iter().find(|(known, _)| *known == clause).and_then(|(_, gone)| *gone)
 }
 
 fn sequence_changes(differing: &[&str], want: &Clauses) -> String {

@@ -1,5 +1,6 @@
 //! Objects as the statements that make them.
 
+pub mod foreign;
 mod replication;
 mod tables;
 
@@ -73,31 +74,6 @@ fn storage_parameters(clauses: &Clauses) -> String {
     let parameters: Vec<String> =
         listed.map(|(name, value)| format!("{name} = {}", parameter_value(value.written()))).collect();
     if parameters.is_empty() { String::new() } else { format!(" WITH ({})", parameters.join(", ")) }
-}
-
-/// Changes of the options of what is foreign (<https://www.postgresql.org/docs/current/sql-alterserver.html>).
-pub fn option_changes(what: &str, have: &Clauses, want: &Clauses, differing: &mut Vec<&str>) -> Option<String> {
-    let mut options = Vec::new();
-    differing.retain(|clause| {
-        let Some(name) = clause.strip_prefix("options.").map(quoted) else { return true };
-        options.push(match want.value(clause) {
-            Some(value) => {
-                let how = if have.has(clause) { "SET" } else { "ADD" };
-                format!("{how} {name} {}", literal(value))
-            }
-            None => format!("DROP {name}"),
-        });
-        false
-    });
-    (!options.is_empty()).then(|| format!("ALTER {what} OPTIONS ({})", options.join(", ")))
-}
-
-/// ` OPTIONS (…)`, or nothing.
-fn options(clauses: &Clauses) -> String {
-    let listed = clauses.listed("options.");
-    let options: Vec<String> =
-        listed.map(|(name, value)| format!("{} {}", quoted(name), literal(&value.canonical))).collect();
-    if options.is_empty() { String::new() } else { format!(" OPTIONS ({})", options.join(", ")) }
 }
 
 fn tablespace(clauses: &Clauses) -> String {
@@ -362,7 +338,12 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
         }
         Kind::Publication => replication::create_publication(name, clauses),
         Kind::Subscription => replication::create_subscription(name, clauses),
-        Kind::UserMapping => format!("CREATE USER MAPPING FOR {name}{}", options(clauses)),
+        Kind::ForeignDataWrapper | Kind::Server => {
+            let said = foreign::CLAUSES.iter().filter_map(|(clause, _)| Some(foreign::clause(clause, clauses.value(clause)?)));
+            let said: String = said.map(|words| format!(" {words}")).collect();
+            format!("CREATE {what} {name}{said}{}", foreign::options(clauses))
+        }
+        Kind::UserMapping => format!("CREATE USER MAPPING FOR {name}{}", foreign::options(clauses)),
         Kind::Operator => {
             let symbol = name.canonical().trim_end_matches(names::signature(name));
             format!("CREATE OPERATOR {symbol} {}", definition_list(clauses, "with."))
@@ -411,7 +392,7 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
             format!("CREATE {default}CONVERSION {name}{definition}")
         }
         Kind::Language => format!("CREATE {or_replace}LANGUAGE {name}{definition}"),
-        _ => format!("CREATE {what} {name}{definition}{}", options(clauses)),
+        _ => format!("CREATE {what} {name}{definition}{}", foreign::options(clauses)),
     }
 }
 

@@ -53,7 +53,7 @@ pub fn create_table(name: &Name, table: &Table, foreign_keys: bool) -> String {
         out += &format!(" PARTITION BY {}", key.written());
     }
     if let Some(server) = clauses.value(is::SERVER) {
-        out += &format!(" SERVER {server}{}", options(clauses));
+        out += &format!(" SERVER {server}{}", foreign::options(clauses));
     }
     if let Some(method) = clauses.value("using") {
         out += &format!(" USING {}", quoted(method));
@@ -107,7 +107,7 @@ pub fn column(column: &Column) -> String {
 }
 
 fn column_constraints(column: &Column) -> String {
-    let mut out = options(&column.clauses);
+    let mut out = foreign::options(&column.clauses);
     if let Some(default) = &column.default {
         out += &format!(" DEFAULT {}", default_text(default));
     } else if column.clauses.has("no default") {
@@ -366,7 +366,7 @@ pub fn column_extras(table: &Name, column: &Column, have: Option<&Column>) -> Ve
                 // With CREATE they are said in the column's own words.
                 let mut one = vec![clause];
                 let what = format!("FOREIGN TABLE {table} ALTER COLUMN {own}");
-                out.extend(have.and_then(|_| option_changes(&what, before, &column.clauses, &mut one)));
+                out.extend(have.and_then(|_| foreign::option_changes(&what, before, &column.clauses, &mut one)));
             }
             _ => {
                 let Some(option) = clause.strip_prefix("with.") else { continue };
