@@ -29,8 +29,14 @@ pub struct Folded {
 
 /// Folds all sources, in order, into one model.
 pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
-    let mut folder =
-        Folder { dialect, folded: Folded::default(), names: HashMap::new(), vacated: HashSet::new(), taken: None, along: Default::default() };
+    let mut folder = Folder {
+        dialect,
+        folded: Folded::default(),
+        names: HashMap::new(),
+        vacated: HashSet::new(),
+        taken: None,
+        along: Default::default(),
+    };
     let mut deferred: Vec<Statement> = Vec::new();
     for source in sources {
         folder.folded.diagnostics.extend(source.diagnostics);
@@ -254,11 +260,12 @@ impl Folder<'_> {
 
     /// Takes an object out with its partitions and what they own; gives the partitions.
     fn take_out_with_all(&mut self, key: &ObjectKey) -> Vec<ObjectKey> {
+        let alone = matches!(key.kind, Kind::Index | Kind::Trigger);
+        let partitions = if alone { Vec::new() } else { self.dialect.partitions(&self.folded.model, &key.name) };
         self.take_out(key);
-        if matches!(key.kind, Kind::Index | Kind::Trigger) {
-            return Vec::new();
+        if alone {
+            return partitions;
         }
-        let partitions = self.dialect.partitions(&self.folded.model, &key.name);
         for name in partitions.iter().map(|key| &key.name).chain([&key.name]) {
             let owned = |object: &&Object| object.definition.owner() == Some(name);
             let owned: Vec<_> = self.folded.model.objects().filter(owned).map(Object::key).collect();
@@ -288,8 +295,12 @@ impl Folder<'_> {
             self.copy(&key, None);
         }
         let before = self.folded.model.len();
-        if let (Some(taken), Some(object)) = (&mut self.taken, self.folded.model.get(&key)) {
-            taken.remove(self.dialect.held_names(object));
+        // What a partition shares with its parent can change with it.
+        let partitions = self.dialect.partitions(&self.folded.model, &key.name);
+        let held = |key: &ObjectKey, model: &Model| model.get(key).map(|object| self.dialect.held_names(object));
+        if let Some(taken) = &mut self.taken {
+            let keys = partitions.iter().chain([&key]);
+            keys.filter_map(|key| held(key, &self.folded.model)).for_each(|held| taken.remove(held));
         }
         if let Err(diagnostic) = apply(&mut self.folded.model, &key) {
             let placed = diagnostic.primary.is_some();
@@ -298,6 +309,9 @@ impl Folder<'_> {
             } else {
                 diagnostic.at(head(location), "this change")
             });
+        }
+        if let Some(taken) = &mut self.taken {
+            partitions.iter().filter_map(|key| held(key, &self.folded.model)).for_each(|held| taken.add(held));
         }
         let same_objects = self.folded.model.len() == before;
         if let Some(object) = self.folded.model.get_mut(&key)

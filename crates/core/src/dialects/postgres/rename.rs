@@ -78,8 +78,7 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
             _ => {}
         }
         for clauses in all_clauses(&mut object.definition) {
-            for clause in
-                [
+            for clause in [
                 "partition of",
                 "inherits",
                 "of",

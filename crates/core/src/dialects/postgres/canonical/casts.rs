@@ -15,7 +15,8 @@ impl Walk<'_> {
         let base = infer::base;
         while let Expr::Cast { expr, data_type, .. } = expression {
             let target = type_text(data_type);
-            if base(&target) != base(wanted) && !(target == "text" && infer::is_text(wanted)) {
+            let text = matches!(target.as_str(), "text" | "bpchar") && infer::is_text(wanted);
+            if base(&target) != base(wanted) && !text {
                 break;
             }
             // A cast to a shorter type cuts; the column does the same.

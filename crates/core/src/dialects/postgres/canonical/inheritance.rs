@@ -135,6 +135,9 @@ pub fn partitions<'m>(model: &'m Model, root: &'m Name) -> Vec<(&'m Object, &'m 
     let mut found = vec![];
     let mut above = vec![root];
     while let Some(parent) = above.pop() {
+        if !model.table(parent).is_some_and(|table| table.clauses.has("partition by")) {
+            continue;
+        }
         let tables = model.of_kind(Kind::Table).chain(model.of_kind(Kind::ForeignTable));
         let is_part = |object: &&Object| {
             object.as_table().and_then(|table| table.clauses.value("partition of")) == Some(parent.canonical())

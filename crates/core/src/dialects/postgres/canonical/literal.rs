@@ -52,6 +52,9 @@ fn time(text: &str) -> Option<String> {
 
 /// A day is its midnight; a fraction of nothing is nothing.
 fn moment(text: &str) -> Option<String> {
+    if text.trim().eq_ignore_ascii_case("epoch") {
+        return Some("1970-01-01 00:00:00+00".to_owned());
+    }
     let text = text.trim().replacen('T', " ", 1);
     let (day, rest) = text.split_once(' ').unwrap_or((&text, "00:00:00"));
     let numbers: Vec<&str> = day.split('-').collect();

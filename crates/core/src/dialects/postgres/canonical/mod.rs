@@ -22,6 +22,7 @@ mod partition_key;
 mod scope;
 mod sets;
 mod standalone;
+mod stored;
 mod text_search;
 mod tree;
 mod type_names;
@@ -38,6 +39,7 @@ pub use operators::DROPPED;
 pub use outputs::index_column;
 use rayon::prelude::*;
 pub use standalone::{above, standalone, without_parent, without_type};
+pub use text_search::REPLACED;
 pub use type_names::multirange;
 
 use super::rename::{all_clauses, expressions_mut, types_mut};

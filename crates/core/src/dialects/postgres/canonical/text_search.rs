@@ -1,8 +1,8 @@
 //! Text search configurations that begin as a copy of another one
 //! (<https://www.postgresql.org/docs/current/sql-createtsconfig.html>).
 
-use super::super::names;
-use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey};
+use super::super::{names, split_list};
+use crate::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey};
 
 /// The token types of the engine's own parser, and whether their words are brought to their stems
 /// (<https://www.postgresql.org/docs/current/textsearch-parsers.html>).
@@ -27,6 +27,9 @@ const TOKEN_TYPES: [(&str, bool); 19] = [
     ("uint", false),
     ("version", false),
 ];
+
+/// The dictionaries that were replaced in a configuration that is yet to be copied, each followed by its successor.
+pub const REPLACED: &str = "replaced";
 
 /// `COPY = other`: a text search configuration that begins as a copy, perhaps of a copy.
 pub fn copy(model: &mut Model) {
@@ -55,6 +58,8 @@ fn copy_one(model: &mut Model, key: &ObjectKey) {
     let Some(mut object) = model.remove(key) else { return };
     if let (Definition::Plain(plain), Some(from)) = (&mut object.definition, pattern) {
         plain.clauses.remove("with.copy");
+        let own: Vec<String> = plain.clauses.iter().map(|(clause, _)| clause.to_owned()).collect();
+        let replaced = plain.clauses.remove(REPLACED).map(|pairs| split_list(&pairs.canonical)).unwrap_or_default();
         if let Some(Definition::Plain(other)) = model.get(&from).map(|object| object.definition.clone()) {
             let inherited =
                 other.clauses.iter().filter(|(clause, _)| *clause != "comment" && !plain.clauses.has(clause));
@@ -71,10 +76,27 @@ fn copy_one(model: &mut Model, key: &ObjectKey) {
                 }
             }
         }
+        for (_, listed) in plain
+            .clauses
+            .iter_mut()
+            .filter(|(clause, _)| clause.starts_with("mapping ") && !own.iter().any(|said| said == clause))
+        {
+            for pair in replaced.chunks_exact(2) {
+                let dictionaries = split_list(&listed.canonical).into_iter();
+                let renewed: Vec<_> =
+                    dictionaries.map(|one| if is_called(&one, &pair[0]) { pair[1].clone() } else { one }).collect();
+                *listed = Expression::plain(renewed.join(", "));
+            }
+        }
         object.text.clear();
     }
     if let Definition::Plain(plain) = &mut object.definition {
         plain.clauses.retain(|clause, value| !clause.starts_with("mapping ") || !value.canonical.is_empty());
     }
     model.insert(object);
+}
+
+/// Whether a dictionary is the one that is named, with its schema or without.
+fn is_called(dictionary: &str, named: &str) -> bool {
+    dictionary == named || names::parts(dictionary).last() == names::parts(named).last() && !named.contains('.')
 }

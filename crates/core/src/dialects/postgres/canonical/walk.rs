@@ -273,25 +273,6 @@ impl<'k> Walk<'k> {
         }
     }
 
-    /// The columns into which a statement inserts, if it does not say them: the first ones, as many as there are values.
-    fn name_inserted(&mut self, insert: &mut Insert) {
-        let (TableObject::TableName(table), Some(source)) = (&insert.table, &insert.source) else { return };
-        if !insert.columns.is_empty() {
-            return;
-        }
-        let count = match &*source.body {
-            SetExpr::Values(values) => values.rows.first().map(|row| row.len()),
-            _ => self.outputs(source).map(|columns| columns.len()),
-        };
-        let known = self.known;
-        let columns = self.relation(&name_parts(table)).and_then(|name| known.columns.get(&name));
-        if let (Some(count), Some(columns)) = (count, columns) {
-            let named =
-                columns.iter().take(count).map(|(name, _)| ObjectName(vec![ObjectNamePart::Identifier(ident(name))]));
-            insert.columns = named.collect();
-        }
-    }
-
     /// Brings the select's list, tables and clauses to one form. Nothing in it has been visited yet.
     fn select(&mut self, select: &mut Select) {
         for table in &mut select.from {
@@ -473,7 +454,8 @@ impl VisitorMut for Walk<'_> {
         ControlFlow::Continue(())
     }
 
-    fn post_visit_statement(&mut self, _: &mut Statement) -> ControlFlow<()> {
+    fn post_visit_statement(&mut self, statement: &mut Statement) -> ControlFlow<()> {
+        self.as_stored_by(statement);
         self.scopes.leave();
         ControlFlow::Continue(())
     }
@@ -483,6 +465,9 @@ impl VisitorMut for Walk<'_> {
             && let Some(select) = select_all(table)
         {
             *query.body = select;
+        }
+        if let SetExpr::Values(values) = &mut *query.body {
+            self.expand_rows(values);
         }
         self.enter_query(query);
         let is_ordered_set = query.order_by.is_some() && !matches!(&*query.body, SetExpr::Select(_));

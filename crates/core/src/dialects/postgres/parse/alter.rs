@@ -2,9 +2,11 @@
 
 use std::sync::Arc;
 
-use super::super::canonical::part_names;
+use super::super::canonical::{REPLACED, part_names};
 use super::access::{self, Subject, amend, kinds, say, say_of_index, subject_name};
-use super::{definitions, expression, foreign, grants, identifier, names, objects, operators, own_name, replication, sequences};
+use super::{
+    definitions, expression, foreign, grants, identifier, names, objects, operators, own_name, replication, sequences,
+};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, ObjectKey, Plain};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
@@ -158,6 +160,11 @@ fn mapping(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed
         let new = dictionary(reader)?;
         return Ok(vec![amend(subject, if_exists, move |object| {
             let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
+            // What a copy will have is not there yet.
+            if plain.clauses.has("with.copy") && tokens.is_empty() {
+                let before = plain.clauses.value(REPLACED).map_or_else(String::new, |before| format!("{before}, "));
+                plain.clauses.say(REPLACED, format!("{before}{old}, {new}"));
+            }
             for (clause, listed) in plain.clauses.iter_mut() {
                 let token = clause.strip_prefix("mapping ");
                 if token.is_some_and(|token| tokens.is_empty() || tokens.iter().any(|named| named == token)) {

@@ -3,11 +3,11 @@
 
 use super::super::rename::same;
 use super::super::sameness::Constraint;
-use super::super::{canonical, listed_names};
+use super::super::{canonical, listed_names, write};
 use super::alter_table::DEFAULT_OF_CHILDREN;
-use crate::model::{Column, Expression, Kind, Model, Name, ObjectKey, Table};
+use crate::model::{Beside, Column, Expression, Kind, Model, Name, ObjectKey, Table};
 
-/// What the children keep that the parent alone has lost: a default, a column.
+/// What the children keep that the parent alone has lost: a default, a NOT NULL, a column.
 pub fn keep(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
     let Some(table) = model.table_mut(parent) else { return };
     for column in table.columns.iter_mut() {
@@ -17,11 +17,30 @@ pub fn keep(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
             column.clauses.set(DEFAULT_OF_CHILDREN, kept);
         }
     }
+    let kept: Vec<Column> = before
+        .iter()
+        .filter(|old| old.not_null.is_some() && !old.clauses.has("not null no inherit"))
+        .filter(|old| table.column(&old.name).is_some_and(|column| column.not_null.is_none()))
+        .cloned()
+        .collect();
     let gone: Vec<&Column> = before.iter().filter(|old| table.column(&old.name).is_none()).collect();
+    let gone: Vec<Column> = gone.into_iter().cloned().collect();
+    for child in if kept.is_empty() { Vec::new() } else { below(model, &parent.name) } {
+        let Some(child) = model.table_mut(&child) else { continue };
+        for column in &kept {
+            if child.column(&column.name).is_none() {
+                child.columns.push(Column::named(column.name.clone()));
+            }
+            let own = child.columns.iter_mut().find(|own| own.name == column.name).expect("it is there by now");
+            if own.not_null.is_none() {
+                own.not_null.clone_from(&column.not_null);
+                own.not_null_name = Beside(Some(write::not_null_name(&parent.name, column)));
+            }
+        }
+    }
     if gone.is_empty() {
         return;
     }
-    let gone: Vec<Column> = gone.into_iter().cloned().collect();
     for child in children(model, &parent.name) {
         let Some(child) = model.table_mut(&child) else { continue };
         // It stood before what is the child's alone.
@@ -48,12 +67,14 @@ pub fn pass_on(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
 }
 
 fn pass_on_below(model: &mut Model, parent: &Name, changed: &[(Column, Column)]) {
-    for key in children(model, parent) {
+    for key in below(model, parent) {
         let Some(child) = model.table_mut(&key) else { continue };
+        let partition = child.clauses.has("partition of");
         for (old, new) in changed {
-            let own = child.columns.iter_mut().find(|own| own.name == new.name && own.data_type.is_some());
+            let says = |own: &&mut Column| own.name == new.name && (partition || own.data_type.is_some());
+            let own = child.columns.iter_mut().find(says);
             let Some(own) = own else { continue };
-            if old.data_type != new.data_type || old.collation != new.collation {
+            if !partition && (old.data_type != new.data_type || old.collation != new.collation) {
                 own.data_type.clone_from(&new.data_type);
                 own.collation.clone_from(&new.collation);
             }
@@ -100,6 +121,16 @@ pub fn drop_in_partitions(model: &mut Model, parent: &ObjectKey, constraint: &Na
         }
         own.checks.retain(|other| check.is_none_or(|check| check.name != other.name));
     }
+}
+
+/// The tables that inherit from one, and its partitions.
+fn below(model: &Model, parent: &Name) -> Vec<ObjectKey> {
+    let is_part = |(_, table): &(&Name, &Table)| {
+        let own = table.clauses.value("partition of");
+        own.is_some_and(|own| same(&Name::new(own, own), parent))
+    };
+    let parts = model.tables().filter(is_part).map(|(name, _)| ObjectKey::new(Kind::Table, name.clone()));
+    children(model, parent).into_iter().chain(parts).collect()
 }
 
 fn children(model: &Model, parent: &Name) -> Vec<ObjectKey> {

@@ -1,7 +1,9 @@
 //! CREATE: which kind of object, and who reads the rest.
 
 use super::super::canonical;
-use super::{comments, foreign, identifier, names, objects, operators, own_name, plain, replication, routine, sequences, table};
+use super::{
+    comments, foreign, identifier, names, objects, operators, own_name, plain, replication, routine, sequences, table,
+};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Expression, Formerly, Kind, Object, ObjectKey};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};

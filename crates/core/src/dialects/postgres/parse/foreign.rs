@@ -69,8 +69,10 @@ fn changes(reader: &mut Reader<'_>) -> Parsed<Changes> {
             changes.push(("version".to_owned(), text_or_null(reader)?));
         } else {
             let goes = reader.take(&["NO"]);
-            let clause = if reader.take(&["HANDLER"]) { "handler" } else { reader.expect("VALIDATOR").map(|_| "validator")? };
-            let function = if goes { None } else { Some(reference(reader, "a function's name")?.canonical().to_owned()) };
+            let clause =
+                if reader.take(&["HANDLER"]) { "handler" } else { reader.expect("VALIDATOR").map(|_| "validator")? };
+            let function =
+                if goes { None } else { Some(reference(reader, "a function's name")?.canonical().to_owned()) };
             changes.push((clause.to_owned(), function));
         }
     }

@@ -3,8 +3,8 @@
 use std::ops::Range;
 
 use super::{
-    after_keyword, column_list, data_type as read_type, definitions, expression, identifier, names,
-    object, own_name, path, plain, reference, rest, run, storage_parameters, text_or_null, whole,
+    after_keyword, column_list, data_type as read_type, definitions, expression, identifier, names, object, own_name,
+    path, plain, reference, rest, run, storage_parameters, text_or_null, whole,
 };
 use super::{constraints, table};
 use crate::model::{Clauses, Definition, Expression, Index, IndexPart, Kind, Name, Object, View, is};

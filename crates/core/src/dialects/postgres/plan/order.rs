@@ -55,9 +55,8 @@ fn needs(model: &Model, keys: &BTreeMap<&Name, Vec<&ObjectKey>>, key: &ObjectKey
     // What a cast's function gives may have to be cast once more, without a function.
     if clause_of(model, key, "with function") {
         let casts = keys.values().flatten().filter(|other| other.kind == Kind::Cast);
-        let plain = casts.filter(|other| {
-            !clause_of(model, other, "with function") && !clause_of(model, other, "with inout")
-        });
+        let plain =
+            casts.filter(|other| !clause_of(model, other, "with function") && !clause_of(model, other, "with inout"));
         found.extend(plain.map(|cast| (*cast).clone()));
     }
     // A class may have its family's name, and needs it, never the other way round.

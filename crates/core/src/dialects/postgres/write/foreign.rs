@@ -47,4 +47,3 @@ pub fn clause(which: &str, value: &str) -> String {
         _ => format!("{} {value}", which.to_uppercase()),
     }
 }
-

@@ -339,7 +339,8 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
         Kind::Publication => replication::create_publication(name, clauses),
         Kind::Subscription => replication::create_subscription(name, clauses),
         Kind::ForeignDataWrapper | Kind::Server => {
-            let said = foreign::CLAUSES.iter().filter_map(|(clause, _)| Some(foreign::clause(clause, clauses.value(clause)?)));
+            let said =
+                foreign::CLAUSES.iter().filter_map(|(clause, _)| Some(foreign::clause(clause, clauses.value(clause)?)));
             let said: String = said.map(|words| format!(" {words}")).collect();
             format!("CREATE {what} {name}{said}{}", foreign::options(clauses))
         }

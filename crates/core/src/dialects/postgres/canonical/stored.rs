@@ -1,0 +1,93 @@
+//! What INSERT and UPDATE store: into which columns, in the spelling of their types
+//! (<https://www.postgresql.org/docs/current/sql-insert.html>).
+
+use sqlparser::ast::{
+    Assignment, AssignmentTarget, Expr, Insert, ObjectName, ObjectNamePart, OnConflictAction, OnInsert, SetExpr,
+    Statement, TableFactor, TableObject, Values,
+};
+
+use super::scope::Columns;
+use super::tree::*;
+use super::walk::Walk;
+
+impl Walk<'_> {
+    /// The columns into which a statement inserts, if it does not say them: the first ones, as many as there are values.
+    pub(super) fn name_inserted(&mut self, insert: &mut Insert) {
+        let Some(source) = &mut insert.source else { return };
+        if let SetExpr::Values(values) = &mut *source.body {
+            self.expand_rows(values);
+        }
+        let (TableObject::TableName(table), true) = (&insert.table, insert.columns.is_empty()) else { return };
+        let count = match &*source.body {
+            SetExpr::Values(values) => values.rows.first().map(|row| row.len()),
+            _ => self.outputs(source).map(|columns| columns.len()),
+        };
+        if let (Some(count), Some(columns)) = (count, self.columns_of(table)) {
+            let named =
+                columns.iter().take(count).map(|(name, _)| ObjectName(vec![ObjectNamePart::Identifier(ident(name))]));
+            insert.columns = named.collect();
+        }
+    }
+
+    /// `new.*` among values: its columns.
+    pub(super) fn expand_rows(&self, values: &mut Values) {
+        for row in &mut values.rows {
+            let expanded = row.content.iter().map(|value| self.row_of(value).unwrap_or_else(|| vec![value.clone()]));
+            row.content = expanded.collect::<Vec<_>>().concat();
+        }
+    }
+
+    fn row_of(&self, value: &Expr) -> Option<Vec<Expr>> {
+        let Expr::QualifiedWildcard(name, _) = value else { return None };
+        let row = name_parts(name).pop()?;
+        let columns = self.scopes.called(&row)?.columns.as_ref()?;
+        Some(columns.iter().map(|(column, _)| column_of(Some(&row), column)).collect())
+    }
+
+    /// Takes away what only says the types of the columns in which a statement stores its values.
+    pub(super) fn as_stored_by(&mut self, statement: &mut Statement) {
+        match statement {
+            Statement::Insert(insert) => {
+                let TableObject::TableName(table) = &insert.table else { return };
+                let Some(columns) = self.columns_of(table) else { return };
+                if let Some(SetExpr::Values(values)) = insert.source.as_mut().map(|source| &mut *source.body) {
+                    for row in &mut values.rows {
+                        for (value, into) in row.content.iter_mut().zip(&insert.columns) {
+                            self.as_stored(value, type_in(&columns, into).as_deref());
+                        }
+                    }
+                }
+                if let Some(OnInsert::OnConflict(conflict)) = &mut insert.on
+                    && let OnConflictAction::DoUpdate(update) = &mut conflict.action
+                {
+                    self.as_assigned(&mut update.assignments, &columns);
+                }
+            }
+            Statement::Update(update) => {
+                let TableFactor::Table { name, .. } = &update.table.relation else { return };
+                if let Some(columns) = self.columns_of(name) {
+                    self.as_assigned(&mut update.assignments, &columns);
+                }
+            }
+            _ => {}
+        }
+    }
+
+    fn as_assigned(&mut self, assignments: &mut [Assignment], columns: &Columns) {
+        for Assignment { target, value } in assignments {
+            if let AssignmentTarget::ColumnName(into) = target {
+                self.as_stored(value, type_in(columns, into).as_deref());
+            }
+        }
+    }
+
+    fn columns_of(&self, table: &ObjectName) -> Option<Columns> {
+        let name = self.relation(&name_parts(table))?;
+        self.known.columns.get(&name).cloned()
+    }
+}
+
+fn type_in(columns: &Columns, column: &ObjectName) -> Option<String> {
+    let name = name_parts(column).pop()?;
+    columns.iter().find(|(own, _)| *own == name).and_then(|(_, data_type)| data_type.clone())
+}
