@@ -28,7 +28,8 @@ const NOT_NULL_NAMES: &str = include_str!("not_null_names.sql");
 const PART_NAMES: &str = include_str!("part_names.sql");
 const COPIES: &str = include_str!("copies.sql");
 const HISTORY: &str = include_str!("history.sql");
-const SCHEMAS: [&str; 18] = [
+const HISTORY_OF_KINDS: &str = include_str!("history_of_kinds.sql");
+const SCHEMAS: [&str; 19] = [
     COOPERATIVE,
     ODDITIES,
     BULLETIN_BOARD,
@@ -47,6 +48,7 @@ const SCHEMAS: [&str; 18] = [
     PART_NAMES,
     COPIES,
     HISTORY,
+    HISTORY_OF_KINDS,
 ];
 
 pub fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {

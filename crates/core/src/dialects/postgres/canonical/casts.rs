@@ -331,7 +331,9 @@ impl Walk<'_> {
             }
             return;
         };
-        let widened = other.is_some_and(|other| base(other) == base(&target))
+        // Beside a real, other numbers become double precision: the preferred type of numbers.
+        let beside_real = other == Some("real") && target == "double precision" && !infer::is_float(&own);
+        let widened = (beside_real || other.is_some_and(|other| base(other) == base(&target)))
             && (infer::is_number(&own) && infer::is_number(&target)
                 || infer::is_moment(&own) && infer::is_moment(&target))
             && infer::rank(&own) < infer::rank(&target);

@@ -1,14 +1,20 @@
 //! What INSERT and UPDATE store: into which columns, in the spelling of their types
 //! (<https://www.postgresql.org/docs/current/sql-insert.html>).
 
+use std::ops::ControlFlow;
+
 use sqlparser::ast::{
-    Assignment, AssignmentTarget, Expr, Insert, ObjectName, ObjectNamePart, OnConflictAction, OnInsert, SetExpr,
-    Statement, TableFactor, TableObject, Values,
+    Assignment, AssignmentTarget, Expr, Insert, ObjectName, ObjectNamePart, OnConflictAction, OnInsert, SelectItem,
+    SetExpr, Statement, TableFactor, TableObject, Values, VisitMut, visit_expressions_mut,
 };
 
-use super::scope::Columns;
+use super::outputs::output_name;
+use super::scope::{Columns, Relation, Tables};
 use super::tree::*;
 use super::walk::Walk;
+
+/// What an INSERT does on a conflict, and what it returns.
+pub type Aside = (Option<OnInsert>, Option<Vec<SelectItem>>);
 
 impl Walk<'_> {
     /// The columns into which a statement inserts, if it does not say them: the first ones, as many as there are values.
@@ -26,6 +32,74 @@ impl Walk<'_> {
             let named =
                 columns.iter().take(count).map(|(name, _)| ObjectName(vec![ObjectNamePart::Identifier(ident(name))]));
             insert.columns = named.collect();
+        }
+    }
+
+    /// Takes what an INSERT does on a conflict and what it returns aside, brought to one form: there the columns of its table are in
+    /// sight, as they are not in the query that it may hold.
+    pub(super) fn aside(&mut self, insert: &mut Insert) -> Aside {
+        let (mut on, mut returning) = (insert.on.take(), insert.returning.take());
+        let TableObject::TableName(table) = &insert.table else { return (on, returning) };
+        let columns = self.columns_of(table);
+        let alias = insert.table_alias.as_ref().map(|alias| ident_value(&alias.alias));
+        let called = alias.or_else(|| name_parts(table).pop()).unwrap_or_default();
+        let target = || Relation::new(called.clone(), columns.clone());
+        if let Some(OnInsert::OnConflict(conflict)) = &mut on
+            && let OnConflictAction::DoUpdate(update) = &mut conflict.action
+        {
+            let own = columns.iter().flat_map(|columns| columns.iter().map(|(column, _)| column.as_str()));
+            let own: Vec<&str> = own.collect();
+            // The row that was excluded has columns of the same names, which nobody means without saying so.
+            let mut qualify = |expr: &mut Expr| {
+                if let Expr::Identifier(name) = &*expr
+                    && own.contains(&ident_value(name).as_str())
+                {
+                    *expr = column_of(Some(&called), &ident_value(name));
+                }
+                ControlFlow::<()>::Continue(())
+            };
+            self.scopes.enter(Tables::of(vec![target(), Relation::new("excluded".to_owned(), columns.clone())]));
+            Self::split_assignments(&mut update.assignments);
+            for assignment in &mut update.assignments {
+                let _ = visit_expressions_mut(&mut assignment.value, &mut qualify);
+                let _ = VisitMut::visit(&mut assignment.value, self);
+            }
+            let _ = visit_expressions_mut(&mut update.selection, &mut qualify);
+            let _ = VisitMut::visit(&mut update.selection, self);
+            self.scopes.leave();
+        }
+        self.scopes.enter(Tables::of(vec![target()]));
+        self.returned(&mut returning);
+        let _ = VisitMut::visit(&mut returning, self);
+        self.scopes.leave();
+        (on, returning)
+    }
+
+    /// Lists what a statement returns, each under another name only if it is one.
+    pub(super) fn returned(&self, returning: &mut Option<Vec<SelectItem>>) {
+        let all = || -> Option<Vec<(Option<String>, String)>> {
+            let of = |relation: &Relation| {
+                let columns = relation.columns.as_ref()?.iter();
+                Some(columns.map(|(column, _)| (Some(relation.alias.clone()), column.clone())).collect::<Vec<_>>())
+            };
+            self.scopes.innermost().iter().map(of).collect::<Option<Vec<_>>>().map(|found| found.concat())
+        };
+        let expanded = |item: &SelectItem| match item {
+            SelectItem::Wildcard(_) => all(),
+            item => self.expanded(item),
+        };
+        let plain = |item: &SelectItem| match (expanded(item), item) {
+            (Some(columns), _) => {
+                let column = |(table, column): &(Option<String>, String)| column_of(table.as_deref(), column);
+                columns.iter().map(|found| SelectItem::UnnamedExpr(column(found))).collect()
+            }
+            (None, SelectItem::ExprWithAlias { expr, alias }) if output_name(expr) == ident_value(alias) => {
+                vec![SelectItem::UnnamedExpr(expr.clone())]
+            }
+            (None, item) => vec![item.clone()],
+        };
+        for items in returning.iter_mut() {
+            *items = items.iter().map(plain).collect::<Vec<_>>().concat();
         }
     }
 
@@ -71,6 +145,21 @@ impl Walk<'_> {
             }
             _ => {}
         }
+    }
+
+    /// `SET (a, b) = (1, 2)` is `SET a = 1, b = 2`.
+    pub(super) fn split_assignments(assignments: &mut Vec<Assignment>) {
+        let split = |assignment: &Assignment| match (&assignment.target, without_parentheses(&assignment.value)) {
+            (AssignmentTarget::Tuple(columns), Expr::Tuple(values)) if columns.len() == values.len() => {
+                let one = |(column, value): (&ObjectName, &Expr)| Assignment {
+                    target: AssignmentTarget::ColumnName(column.clone()),
+                    value: value.clone(),
+                };
+                columns.iter().zip(values).map(one).collect()
+            }
+            _ => vec![assignment.clone()],
+        };
+        *assignments = assignments.iter().map(split).collect::<Vec<_>>().concat();
     }
 
     fn as_assigned(&mut self, assignments: &mut [Assignment], columns: &Columns) {

@@ -16,6 +16,7 @@ use super::known::Known;
 use super::outputs::*;
 use super::scope::{Columns, Relation, Scopes, Tables};
 use super::sets::*;
+use super::stored::Aside;
 use super::tree::*;
 use crate::model::Name;
 
@@ -29,12 +30,14 @@ pub struct Walk<'k> {
     pub sure: bool,
     /// WITH queries in sight.
     ctes: Vec<(String, Option<Columns>)>,
+    /// Parts of the INSERTs around, which have been walked over.
+    aside: Vec<Aside>,
 }
 
 impl<'k> Walk<'k> {
     /// A walk over what stands in these scopes.
     pub fn new(known: &'k Known, (own_schema, home_schema): (&'k str, &'k str), scopes: Scopes) -> Walk<'k> {
-        Walk { known, own_schema, home_schema, scopes, sure: true, ctes: Vec::new() }
+        Walk { known, own_schema, home_schema, scopes, sure: true, ctes: Vec::new(), aside: Vec::new() }
     }
 
     /// The type of a column by its qualifier and name.
@@ -96,6 +99,12 @@ impl<'k> Walk<'k> {
         if !columns.is_empty() && query.order_by.is_none() {
             select_of_values(&mut query.body);
         }
+        if let SetExpr::Table(table) = &*query.body
+            && let Some(select) = select_all(table)
+        {
+            *query.body = select;
+        }
+        self.expand_outputs(query);
         let Some(select) = first_select_mut(query) else { return false };
         if select.projection.len() < columns.len() {
             return false;
@@ -109,6 +118,53 @@ impl<'k> Walk<'k> {
             *item = SelectItem::ExprWithAlias { expr, alias };
         }
         true
+    }
+
+    /// Lists what `*` stands for among a query's own columns, as far as that is known, under the names that its tables have there.
+    fn expand_outputs(&mut self, query: &mut Query) {
+        let wild = |item: &SelectItem| matches!(item, SelectItem::Wildcard(_) | SelectItem::QualifiedWildcard(..));
+        let Some(select) = first_select(query).filter(|select| select.projection.iter().any(wild)) else { return };
+        let before = self.ctes.len();
+        let from = select.from.clone();
+        self.see_ctes(query);
+        let from = self.tables_of(&from);
+        self.scopes.enter(from);
+        if let Some(select) = first_select_mut(query) {
+            let written = |alias: &str| {
+                let found = self.scopes.innermost().iter().find(|relation| relation.alias == alias);
+                found.map_or_else(|| alias.to_owned(), |relation| relation.written.clone())
+            };
+            let items = select.projection.iter().map(|item| match self.expanded(item) {
+                Some(columns) => {
+                    let named = |(alias, column): (Option<String>, String)| {
+                        listed(alias.map(|alias| written(&alias)).as_deref(), &column)
+                    };
+                    columns.into_iter().map(named).collect()
+                }
+                None => vec![item.clone()],
+            });
+            select.projection = items.collect::<Vec<_>>().concat();
+        }
+        self.scopes.leave();
+        self.ctes.truncate(before);
+    }
+
+    /// What `*` or `t.*` stands for where it stands: qualifiers and columns.
+    pub(super) fn expanded(&self, item: &SelectItem) -> Option<Vec<(Option<String>, String)>> {
+        match item {
+            SelectItem::Wildcard(_) => {
+                let columns = self.scopes.columns().filter(|columns| !columns.is_empty())?;
+                Some(columns.into_iter().map(|(table, column)| (table, column.name)).collect())
+            }
+            SelectItem::QualifiedWildcard(kind, _) => {
+                let alias = wildcard_alias(kind);
+                let mut own = self.scopes.innermost().iter();
+                let own = own.find(|own| Some(&own.written) == alias.as_ref())?;
+                let columns = own.columns.as_ref()?.iter();
+                Some(columns.map(|(column, _)| (Some(own.alias.clone()), column.clone())).collect())
+            }
+            _ => None,
+        }
     }
 
     /// The table or view that a name in FROM means; none if it is a WITH query, or not known.
@@ -284,26 +340,14 @@ impl<'k> Walk<'k> {
         // What `*` stands for.
         let mut projection = Vec::new();
         for item in std::mem::take(&mut select.projection) {
-            let expanded: Option<Vec<SelectItem>> = match &item {
-                SelectItem::Wildcard(_) => self.scopes.columns().filter(|columns| !columns.is_empty()).map(|columns| {
-                    columns.iter().map(|(table, column)| listed(table.as_deref(), &column.name)).collect()
-                }),
-                SelectItem::QualifiedWildcard(kind, _) => {
-                    let alias = wildcard_alias(kind);
-                    let mut own = self.scopes.innermost().iter();
-                    let own = own.find(|own| Some(&own.written) == alias.as_ref());
-                    own.and_then(|own| {
-                        let columns = own.columns.as_ref()?.iter();
-                        Some(columns.map(|(column, _)| listed(Some(&own.alias), column)).collect())
-                    })
-                }
-                _ => None,
-            };
+            let expanded = self.expanded(&item);
             // The server lists the columns.
             let wild = matches!(item, SelectItem::Wildcard(_) | SelectItem::QualifiedWildcard(..));
             self.sure &= expanded.is_some() || !wild;
             match expanded {
-                Some(items) => projection.extend(items),
+                Some(columns) => {
+                    projection.extend(columns.iter().map(|(table, column)| listed(table.as_deref(), column)))
+                }
                 None => projection.push(match item {
                     SelectItem::UnnamedExpr(expr) => {
                         let alias = ident(&output_name(&expr));
@@ -449,12 +493,25 @@ impl VisitorMut for Walk<'_> {
     fn pre_visit_statement(&mut self, statement: &mut Statement) -> ControlFlow<()> {
         if let Statement::Insert(insert) = statement {
             self.name_inserted(insert);
+            let aside = self.aside(insert);
+            self.aside.push(aside);
         }
         self.enter_statement(statement);
+        match statement {
+            Statement::Update(update) => {
+                Self::split_assignments(&mut update.assignments);
+                self.returned(&mut update.returning);
+            }
+            Statement::Delete(delete) => self.returned(&mut delete.returning),
+            _ => {}
+        }
         ControlFlow::Continue(())
     }
 
     fn post_visit_statement(&mut self, statement: &mut Statement) -> ControlFlow<()> {
+        if let Statement::Insert(insert) = statement {
+            (insert.on, insert.returning) = self.aside.pop().unwrap_or_default();
+        }
         self.as_stored_by(statement);
         self.scopes.leave();
         ControlFlow::Continue(())

@@ -223,6 +223,13 @@ fn renamed(old: &ObjectKey, schema: Option<&str>, identifier: Option<&str>) -> N
     if let (Some((_, owner)), Some(identifier)) = (canonical.split_once(" ON "), identifier) {
         return names::standing_on(identifier, &Name::new(owner, owner));
     }
+    if let (Kind::OperatorClass | Kind::OperatorFamily, Some((base, method))) =
+        (old.kind, canonical.rsplit_once(" USING "))
+    {
+        let base = renamed(&ObjectKey::new(Kind::Table, Name::new(base, base)), schema, identifier);
+        let text = format!("{base} USING {method}");
+        return Name::new(text.as_str(), text.as_str());
+    }
     let (own_schema, own) = names::split(&old.name);
     let last = identifier.unwrap_or(&own);
     let base = match schema.map(str::to_owned).or(own_schema) {
