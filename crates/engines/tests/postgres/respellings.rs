@@ -41,6 +41,10 @@ const SPELLED: &str = r"
         SELECT relname, pg_get_indexdef(oid) FROM pg_class WHERE relkind = 'i' AND relname ~ '^i[0-9]{3}$'
         UNION ALL
         SELECT relname, 'CREATE VIEW ' || relname || ' AS ' || rtrim(pg_get_viewdef(oid), ';')
-        FROM pg_class WHERE relkind = 'v' AND relname ~ '^v[0-9]{3}$') all_of_them
+        FROM pg_class WHERE relkind = 'v' AND relname ~ '^v[0-9]{3}$'
+        UNION ALL
+        SELECT rulename, rtrim(pg_get_ruledef(oid), ';') FROM pg_rewrite WHERE rulename ~ '^r[0-9]{3}$'
+        UNION ALL
+        SELECT proname, pg_get_functiondef(oid) FROM pg_proc WHERE proname ~ '^f[0-9]{3}$') all_of_them
     ORDER BY substr(name, 2);
 ";

@@ -1,11 +1,9 @@
 //! What INSERT and UPDATE store: into which columns, in the spelling of their types
 //! (<https://www.postgresql.org/docs/current/sql-insert.html>).
 
-use std::ops::ControlFlow;
-
 use sqlparser::ast::{
     Assignment, AssignmentTarget, Expr, Insert, ObjectName, ObjectNamePart, OnConflictAction, OnInsert, SelectItem,
-    SetExpr, Statement, TableFactor, TableObject, Values, VisitMut, visit_expressions_mut,
+    SetExpr, Statement, TableFactor, TableObject, Values, VisitMut,
 };
 
 use super::outputs::output_name;
@@ -47,24 +45,11 @@ impl Walk<'_> {
         if let Some(OnInsert::OnConflict(conflict)) = &mut on
             && let OnConflictAction::DoUpdate(update) = &mut conflict.action
         {
-            let own = columns.iter().flat_map(|columns| columns.iter().map(|(column, _)| column.as_str()));
-            let own: Vec<&str> = own.collect();
-            // The row that was excluded has columns of the same names, which nobody means without saying so.
-            let mut qualify = |expr: &mut Expr| {
-                if let Expr::Identifier(name) = &*expr
-                    && own.contains(&ident_value(name).as_str())
-                {
-                    *expr = column_of(Some(&called), &ident_value(name));
-                }
-                ControlFlow::<()>::Continue(())
-            };
             self.scopes.enter(Tables::of(vec![target(), Relation::new("excluded".to_owned(), columns.clone())]));
             Self::split_assignments(&mut update.assignments);
             for assignment in &mut update.assignments {
-                let _ = visit_expressions_mut(&mut assignment.value, &mut qualify);
                 let _ = VisitMut::visit(&mut assignment.value, self);
             }
-            let _ = visit_expressions_mut(&mut update.selection, &mut qualify);
             let _ = VisitMut::visit(&mut update.selection, self);
             self.scopes.leave();
         }
@@ -149,13 +134,17 @@ impl Walk<'_> {
 
     /// `SET (a, b) = (1, 2)` is `SET a = 1, b = 2`.
     pub(super) fn split_assignments(assignments: &mut Vec<Assignment>) {
-        let split = |assignment: &Assignment| match (&assignment.target, without_parentheses(&assignment.value)) {
-            (AssignmentTarget::Tuple(columns), Expr::Tuple(values)) if columns.len() == values.len() => {
+        let items = |value: &Expr| match without_parentheses(value) {
+            Expr::Tuple(values) => Some(values.clone()),
+            value => row_items(value),
+        };
+        let split = |assignment: &Assignment| match (&assignment.target, items(&assignment.value)) {
+            (AssignmentTarget::Tuple(columns), Some(values)) if columns.len() == values.len() => {
                 let one = |(column, value): (&ObjectName, &Expr)| Assignment {
                     target: AssignmentTarget::ColumnName(column.clone()),
                     value: value.clone(),
                 };
-                columns.iter().zip(values).map(one).collect()
+                columns.iter().zip(&values).map(one).collect()
             }
             _ => vec![assignment.clone()],
         };
