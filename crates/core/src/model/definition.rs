@@ -65,6 +65,7 @@ impl Definition {
                     sure(&column.default) && column.generated.as_ref().is_none_or(|g| g.expression.is_sure())
                 };
                 table.columns.iter().all(column)
+                    && table.clauses.is_sure()
                     && checks.clone().all(|check| check.condition.is_sure() && check.clauses.is_sure())
             }
             Definition::Index(index) => {

@@ -610,6 +610,48 @@ fn options_of_foreign_things_come_change_and_go() {
     assert!(wrong.diagnostics.iter().any(|found| found.message.contains("expected a text")), "{:?}", wrong.diagnostics);
 }
 
+/// What goes with one object of a DROP may be named by the same DROP, and by no later one.
+#[test]
+fn one_drop_names_what_goes_together() {
+    let tables =
+        "CREATE TABLE lots (id int) PARTITION BY LIST (id); CREATE TABLE lots_1 PARTITION OF lots FOR VALUES IN (1);
+        CREATE TABLE animals (id int); CREATE TABLE bees () INHERITS (animals);";
+    assert!(model(&format!("{tables} DROP TABLE lots, lots_1; DROP TABLE animals, bees CASCADE;")) == model(""));
+    for wrong in ["DROP TABLE lots; DROP TABLE lots_1;", "DROP TABLE lots_1, lots_2;"] {
+        assert!(built(&[&format!("{tables} {wrong}")]).has_errors(), "{wrong}");
+    }
+}
+
+#[test]
+fn temporary_tables_are_left_out_under_any_name() {
+    let renamed =
+        "CREATE TEMP TABLE loads (id int); CREATE INDEX loads_id ON loads (id); ALTER TABLE loads RENAME TO old;
+        ALTER TABLE old ADD note text; CREATE TABLE loads (kg int); DROP INDEX loads_id; DROP TABLE old;";
+    assert!(model(renamed) == model("CREATE TABLE loads (kg int);"));
+}
+
+/// A query that can't be followed keeps its words if it has nothing to do with what is renamed.
+#[test]
+fn a_rename_leaves_other_queries_alone() {
+    let towns = "CREATE TABLE roads (name text, route path); CREATE TABLE towns (c text, outline path);
+        CREATE VIEW streets AS SELECT r.name, c.c FROM ONLY roads r, towns c WHERE c.outline ?# r.route;";
+    let crates = |column: &str| format!("CREATE TABLE crates (id int, {column} int);");
+    let renamed = model(&format!("{towns} {} ALTER TABLE crates RENAME c TO d;", crates("c")));
+    assert!(renamed == model(&format!("{towns} {}", crates("d"))));
+}
+
+#[test]
+fn a_limit_of_the_old_type_becomes_the_new_types() {
+    let sequence = |said: &str| model(&format!("CREATE SEQUENCE tickets {said};"));
+    assert!(
+        sequence("AS smallint MINVALUE -32768; ALTER SEQUENCE tickets AS integer")
+            == sequence("AS integer MINVALUE -2147483648 START -32768")
+    );
+    assert!(
+        sequence("AS smallint MINVALUE -5; ALTER SEQUENCE tickets AS integer") == sequence("AS integer MINVALUE -5")
+    );
+}
+
 /// With ONLY the children keep what they had; else a column that a child lists as well changes with the parent's.
 #[test]
 fn a_parents_columns_change_with_its_childrens_or_without() {

@@ -198,6 +198,66 @@ fn options_of_what_is_foreign_change_in_place() {
 }
 
 #[test]
+fn wrappers_and_servers_change_in_place() {
+    let functions = "CREATE FUNCTION handle() RETURNS fdw_handler LANGUAGE c AS 'scales', 'handle';
+        CREATE FUNCTION validate(text[], oid) RETURNS void LANGUAGE c AS 'scales', 'validate';";
+    let source = |wrapper: &str, server: &str| {
+        format!(
+            "{functions} CREATE FOREIGN DATA WRAPPER scales{wrapper};
+             CREATE SERVER yard{server} FOREIGN DATA WRAPPER scales; CREATE FOREIGN TABLE readings (kg numeric) SERVER yard;"
+        )
+    };
+    assert_eq!(
+        statements(
+            &source(" HANDLER handle OPTIONS (unit 'kg')", " VERSION '1'"),
+            &source(" VALIDATOR validate OPTIONS (unit 'g')", "")
+        ),
+        [
+            "ALTER FOREIGN DATA WRAPPER scales NO HANDLER VALIDATOR public.validate",
+            "ALTER FOREIGN DATA WRAPPER scales OPTIONS (SET unit 'g')",
+            "ALTER SERVER yard VERSION NULL"
+        ]
+    );
+    assert_eq!(
+        statements(&source(" NO HANDLER NO VALIDATOR", ""), &source("", " VERSION 'it''s'")),
+        ["ALTER SERVER yard VERSION 'it''s'"]
+    );
+}
+
+#[test]
+fn bounds_are_values_of_the_keys_type() {
+    let source = |key: &str, bound: &str| {
+        format!(
+            "CREATE TABLE lots (id {key}) PARTITION BY LIST (id);
+             CREATE TABLE lots_some PARTITION OF lots FOR VALUES IN ({bound});"
+        )
+    };
+    for (key, one, other) in [
+        ("numeric(8,2)", "10.50", "'10.5'"),
+        ("bigint", "-5", "'-5'"),
+        ("boolean", "true", "'yes'"),
+        ("char(3)", "'a'", "'a  '"),
+        ("date", "'2020-01-05'", "date '20200105'"),
+        ("timestamptz", "'2020-01-01 01:00+01'", "'2020-01-01'"),
+        ("varchar(5)", "'a'::text", "'a'"),
+        ("text", "NULL", "null"),
+    ] {
+        assert_eq!(statements(&source(key, one), &source(key, other)), Vec::<String>::new(), "{key}: {one}, {other}");
+    }
+    for (key, one, other) in [
+        ("text", "'2020-01-01'", "'2020-01-01 00:00:00'"),
+        ("text", "'5'", "'05'"),
+        ("text", "'a'", "'A'"),
+        ("varchar(5)", "'a'", "'a '"),
+        ("bigint", "5", "-5"),
+        ("numeric", "1.5", "15"),
+        ("boolean", "true", "false"),
+    ] {
+        assert_ne!(statements(&source(key, one), &source(key, other)), Vec::<String>::new(), "{key}: {one}, {other}");
+    }
+}
+
+#[test]
 fn a_sequence_is_brought_within_its_limits() {
     let found = statements("CREATE SEQUENCE lots MINVALUE -5", "CREATE SEQUENCE lots MINVALUE 10");
     assert_eq!(

@@ -29,7 +29,8 @@ const PART_NAMES: &str = include_str!("part_names.sql");
 const COPIES: &str = include_str!("copies.sql");
 const HISTORY: &str = include_str!("history.sql");
 const HISTORY_OF_KINDS: &str = include_str!("history_of_kinds.sql");
-const SCHEMAS: [&str; 19] = [
+const BOUNDS: &str = include_str!("bounds.sql");
+const SCHEMAS: [&str; 20] = [
     COOPERATIVE,
     ODDITIES,
     BULLETIN_BOARD,
@@ -49,6 +50,7 @@ const SCHEMAS: [&str; 19] = [
     COPIES,
     HISTORY,
     HISTORY_OF_KINDS,
+    BOUNDS,
 ];
 
 pub fn everywhere() -> impl Iterator<Item = (Age, &'static str)> {

@@ -52,3 +52,4 @@ CREATE FUNCTION in_numbers(a numeric) RETURNS numeric LANGUAGE sql IMMUTABLE AS 
 CREATE FUNCTION since(a timestamptz) RETURNS timestamptz LANGUAGE sql IMMUTABLE AS 'SELECT a';
 CREATE FUNCTION is_calm(a mood) RETURNS boolean LANGUAGE sql IMMUTABLE AS $$ SELECT a = 'calm' $$;
 CREATE TABLE scales (id integer PRIMARY KEY, hive bigint REFERENCES hives, reading real, tare double precision, bits bit(4), more varbit(8), asset money, image bytea, short name);
+CREATE VIEW people AS SELECT id, name, email FROM members;

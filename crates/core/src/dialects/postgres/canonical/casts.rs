@@ -106,6 +106,8 @@ impl Walk<'_> {
                         let by_itself = target == literal::type_of_number(&number);
                         let number = Expr::value(Value::Number(number, false));
                         *expr = if by_itself { number } else { cast(number, data_type.clone()) };
+                    } else if infer::is_moment(&target) && is_of_the_clock(text) {
+                        self.sure = false;
                     } else if target == "boolean" && matches!(text.as_str(), "t" | "f" | "true" | "false") {
                         *expr = Expr::value(Value::Boolean(text.starts_with('t')));
                     } else if matches!(target.as_str(), "text" | "character varying" | "bpchar") {
@@ -145,6 +147,7 @@ impl Walk<'_> {
     fn tells(&self, text: &str, data_type: &str) -> bool {
         match infer::base(data_type).as_str() {
             "jsonpath" | "tsquery" | "tsvector" => false,
+            moment if infer::is_moment(moment) && is_of_the_clock(text) => false,
             _ => is_plain_word(text) || !self.known.spells_by_itself(data_type),
         }
     }
@@ -219,6 +222,9 @@ impl Walk<'_> {
 
     /// Takes the casts away that two operands bring upon each other.
     pub(super) fn operands(&self, left: &mut Expr, right: &mut Expr, comparison: bool) {
+        if self.widened_by_the_other(left, right) || self.widened_by_the_other(right, left) {
+            return;
+        }
         self.widened_by_constant(left, right);
         self.widened_by_constant(right, left);
         // A constant has the type that the other operand brings upon it, so it says nothing of a cast there.
@@ -234,6 +240,28 @@ impl Walk<'_> {
             self.typed_constant(right, own.as_deref());
             let other = infer::type_of(self, right);
             self.typed_constant(left, other.as_deref());
+        }
+    }
+
+    /// Where both operands are numbers of a greater type than their own, one of them says so, and the other follows: `a::float / b` is
+    /// `a::float / b::float`, and no cast says nothing.
+    fn widened_by_the_other(&self, said: &Expr, other: &mut Expr) -> bool {
+        let lower = |expr: &Expr, target: &str| {
+            let own = infer::type_of(self, expr).filter(|own| infer::is_number(own) && !infer::is_float(own));
+            !is_constant(expr) && own.is_some_and(|own| infer::rank(&own) < infer::rank(target))
+        };
+        let Expr::Cast { expr: inner, data_type, .. } = said else { return false };
+        let target = type_text(data_type);
+        if !infer::is_number(&target) || !lower(inner, &target) {
+            return false;
+        }
+        match &*other {
+            Expr::Cast { expr: inner, data_type, .. } => type_text(data_type) == target && lower(inner, &target),
+            _ if lower(other, &target) => {
+                *other = cast(take(other), data_type.clone());
+                true
+            }
+            _ => false,
         }
     }
 
@@ -333,6 +361,10 @@ impl Walk<'_> {
         };
         // Beside a real, other numbers become double precision: the preferred type of numbers.
         let beside_real = other == Some("real") && target == "double precision" && !infer::is_float(&own);
+        if factor && infer::is_number(&own) {
+            *expr = (**inner).clone();
+            return;
+        }
         let widened = (beside_real || other.is_some_and(|other| base(other) == base(&target)))
             && (infer::is_number(&own) && infer::is_number(&target)
                 || infer::is_moment(&own) && infer::is_moment(&target))
@@ -402,7 +434,7 @@ const OF_NUMBERS: &[&str] = &[
     "acos", "asin", "atan", "atan2", "avg", "cbrt", "ceil", "corr", "cos", "covar_pop", "covar_samp", "degrees", "exp", "floor",
     "generate_series", "left", "ln", "log", "lpad", "max", "min", "mod", "percentile_cont", "power", "radians", "regr_avgx", "regr_avgy",
     "regr_count", "regr_intercept", "regr_r2", "regr_slope", "repeat", "right", "round", "sign", "sin", "sqrt", "sum", "tan", "to_char",
-    "trunc",
+    "to_timestamp", "trunc",
 ];
 
 /// The functions that are there for `citext` too (<https://www.postgresql.org/docs/current/citext.html>): a cast chooses between them.
@@ -419,6 +451,12 @@ const OF_CASELESS: [&str; 9] = [
 ];
 
 /// Whether a constant's text is one that hardly any type respells: of letters, digits and what joins words.
+/// Whether the constant is another moment each time that it is read
+/// (<https://www.postgresql.org/docs/current/datatype-datetime.html#DATATYPE-DATETIME-SPECIAL-VALUES>).
+fn is_of_the_clock(text: &str) -> bool {
+    ["now", "today", "tomorrow", "yesterday"].iter().any(|word| text.trim().eq_ignore_ascii_case(word))
+}
+
 fn is_plain_word(text: &str) -> bool {
     text.bytes().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'-' | b'.' | b'@'))
 }

@@ -88,6 +88,21 @@ impl<'k> Scope<'k> {
         Scope { around, own_schema: self.own_schema.clone(), home_schema: self.home_schema.clone(), known: self.known }
     }
 
+    /// What the rows of a partitioned table are partitioned by, as far as it is known.
+    pub fn partition_key(&self, table: &Name) -> Option<&str> {
+        self.known.partition_keys.get(table.canonical()).map(String::as_str)
+    }
+
+    /// The type of an expression, if that can be told.
+    pub fn type_of(&self, text: &str) -> Option<String> {
+        with_room(text, || {
+            let mut expression = parse(text, |parser| parser.parse_expr())?;
+            let mut walk = self.walk(self.scopes());
+            let _ = expression.visit(&mut walk);
+            super::infer::type_of(&walk, &expression)
+        })
+    }
+
     /// What a publication says of a table: `(columns) WHERE (condition)`, either or neither.
     pub fn published(&self, text: &str) -> Expression {
         let (tokens, _) = token::tokenize(tokens::rules(), text, 0);

@@ -29,6 +29,7 @@ fn type_within(walk: &Walk<'_>, expr: &Expr, deeper: usize) -> Option<String> {
         Expr::Cast { data_type, .. } => Some(type_text(data_type)),
         Expr::TypedString(typed) => Some(type_text(&typed.data_type)),
         Expr::Interval(_) => Some("interval".to_owned()),
+        Expr::Subquery(query) => walk.output_type(query),
         Expr::Value(value) => match &value.value {
             Value::Boolean(_) => Some("boolean".to_owned()),
             Value::Number(number, _) => Some(literal::type_of_number(number).to_owned()),
@@ -92,6 +93,16 @@ fn returns(name: &str, first: impl Fn() -> Option<String>) -> Option<String> {
             | "to_timestamp" => "timestamp with time zone",
             "localtimestamp" => "timestamp without time zone",
             "current_date" | "to_date" | "make_date" => "date",
+            "int4range" | "int8range" | "numrange" | "tsrange" | "tstzrange" | "daterange" => name,
+            "lower" | "upper" if first().is_some_and(|own| own.ends_with("range")) => return None,
+            "to_tsvector" => "tsvector",
+            "to_tsquery" | "plainto_tsquery" | "phraseto_tsquery" | "websearch_to_tsquery" => "tsquery",
+            "jsonb_build_object" | "jsonb_build_array" | "to_jsonb" | "jsonb_agg" | "jsonb_object_agg"
+            | "jsonb_set" => "jsonb",
+            "json_build_object" | "json_build_array" | "to_json" | "json_agg" | "row_to_json" => "json",
+            "string_to_array" | "regexp_match" | "regexp_split_to_array" => "text[]",
+            "jsonb_typeof" | "json_typeof" | "array_to_string" => "text",
+            "jsonb_array_length" | "json_array_length" => "integer",
             "lower" | "upper" | "substring" | "substr" | "replace" | "concat" | "concat_ws" | "btrim" | "ltrim"
             | "rtrim" | "to_char" | "md5" | "initcap" | "left" | "right" | "lpad" | "rpad" | "split_part"
             | "format" | "regexp_replace" | "string_agg" | "quote_ident" | "quote_literal" | "repeat" | "reverse"
@@ -227,6 +238,14 @@ pub fn is_text_array(name: &str) -> bool {
 /// Whether the type is one of the numbers.
 pub fn is_number(name: &str) -> bool {
     matches!(base(name).as_str(), "smallint" | "integer" | "bigint" | "numeric" | "real" | "double precision")
+}
+
+/// A number, in quotes or not, without zeros that say nothing; none if it is no constant.
+pub fn plain_number(text: &str) -> Option<String> {
+    let bare = text.trim_matches(['(', ')', '\'']).replace("- ", "-");
+    let number = super::literal::number("numeric", &bare)?;
+    let trimmed = if number.contains('.') { number.trim_end_matches('0').trim_end_matches('.') } else { &number };
+    Some(trimmed.to_owned())
 }
 
 /// Whether the type is one of the floating-point numbers.

@@ -31,6 +31,8 @@ pub struct Known {
     pub columns: HashMap<String, Columns>,
     /// Defaults of columns that have been spelled: the same few stand on many columns.
     pub(super) defaults: Mutex<HashMap<String, Expression>>,
+    /// What the rows of partitioned tables are partitioned by.
+    pub(super) partition_keys: HashMap<String, String>,
     /// What domains are made of.
     domains: HashMap<String, String>,
     /// The range types of multiranges, which are made with them.
@@ -78,6 +80,7 @@ impl Known {
             default_classes: HashMap::new(),
             columns: HashMap::new(),
             defaults: Mutex::default(),
+            partition_keys: HashMap::new(),
             domains: HashMap::new(),
             multiranges: HashMap::new(),
             structured: HashMap::new(),
@@ -90,6 +93,9 @@ impl Known {
                     // Every relation's rows have a type of its name.
                     known.types.insert(name.clone());
                     known.relations.insert(name.clone());
+                    if let Some(key) = object.as_table().and_then(|table| table.clauses.value("partition by")) {
+                        known.partition_keys.insert(name.clone(), key.to_owned());
+                    }
                 }
                 Kind::Sequence | Kind::Index => {
                     known.relations.insert(name.clone());

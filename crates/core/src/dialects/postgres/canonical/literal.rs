@@ -21,6 +21,14 @@ pub fn canonical(data_type: &str, text: &str) -> Option<String> {
         "bytea" => bytes(text),
         name if name.ends_with("[]") => array(text),
         "uuid" | "macaddr" => Some(text.to_lowercase()),
+        "int4range" | "int8range" => whole_range(text, |bound, more| {
+            let number: i64 = bound.trim().parse().ok()?;
+            Some(number.checked_add(more)?.to_string())
+        }),
+        "daterange" => whole_range(text, |bound, more| {
+            let day = chrono::NaiveDate::parse_from_str(&date(bound.trim())?, "%Y-%m-%d").ok()?;
+            Some(day.checked_add_signed(chrono::Duration::days(more))?.format("%Y-%m-%d").to_string())
+        }),
         // https://www.postgresql.org/docs/current/datatype-numeric.html
         "real" | "double precision" | "numeric" => {
             let lower = text.trim().to_ascii_lowercase();
@@ -35,6 +43,26 @@ pub fn canonical(data_type: &str, text: &str) -> Option<String> {
         _ => None,
     }
     .filter(|canonical| canonical != text)
+}
+
+/// A range of what comes one after the other includes its lower bound and not its upper one
+/// (<https://www.postgresql.org/docs/current/rangetypes.html#RANGETYPES-DISCRETE>). `moved` gives the bound so much further.
+fn whole_range(text: &str, moved: impl Fn(&str, i64) -> Option<String>) -> Option<String> {
+    let text = text.trim();
+    if text.eq_ignore_ascii_case("empty") {
+        return Some("empty".to_owned());
+    }
+    let (lower, upper) = text.get(1..text.len().checked_sub(1)?)?.split_once(',')?;
+    let bound = |bound: &str, more: bool| {
+        if bound.trim().is_empty() { Some(String::new()) } else { moved(bound, i64::from(more)) }
+    };
+    let from = bound(lower, text.starts_with('('))?;
+    let to = bound(upper, text.ends_with(']'))?;
+    if !from.is_empty() && from == to {
+        return Some("empty".to_owned());
+    }
+    let opening = if from.is_empty() { '(' } else { '[' };
+    Some(format!("{opening}{from},{to})"))
 }
 
 /// `12:00` is `12:00:00`.
@@ -57,7 +85,8 @@ fn moment(text: &str) -> Option<String> {
     }
     let text = text.trim().replacen('T', " ", 1);
     let (day, rest) = text.split_once(' ').unwrap_or((&text, "00:00:00"));
-    let numbers: Vec<&str> = day.split('-').collect();
+    let compact = day.len() == 8 && day.bytes().all(|byte| byte.is_ascii_digit());
+    let numbers: Vec<&str> = if compact { vec![&day[..4], &day[4..6], &day[6..]] } else { day.split('-').collect() };
     if numbers.len() != 3 || !numbers.iter().all(|number| number.bytes().all(|byte| byte.is_ascii_digit())) {
         return None;
     }
@@ -242,15 +271,26 @@ mod tests {
             ("timestamp without time zone", "2020-01-01 00:00", "2020-01-01"),
             ("time without time zone", "8:30", "08:30:00"),
             ("integer[]", "{1, 2}", "{1,2}"),
+            ("int4range", "[2, 3]", "[2,4)"),
+            ("int8range", "(,5]", "(,6)"),
+            ("int4range", "(1,2)", "empty"),
+            ("daterange", "(2020-12-31,2021-01-31]", "[2021-01-01,2021-02-01)"),
+            ("timestamp without time zone", "epoch", "1970-01-01"),
             ("jsonb", r#"{"bb":1, "a": [1,2]}"#, r#"{"a": [1, 2], "bb": 1}"#),
         ] {
             assert_eq!(canonical(data_type, text).as_deref(), Some(wanted), "{data_type} {text}");
             assert_eq!(canonical(data_type, wanted), None, "{wanted} is canonical");
         }
         // What can't be read stays as it is.
-        for (data_type, text) in
-            [("date", "today"), ("date", "2020-13-45"), ("bytea", r"\9"), ("jsonb", "{"), ("text", "007")]
-        {
+        for (data_type, text) in [
+            ("date", "today"),
+            ("date", "2020-13-45"),
+            ("bytea", r"\9"),
+            ("jsonb", "{"),
+            ("text", "007"),
+            ("int4range", "[a,b]"),
+            ("int8range", "[1,9223372036854775807]"),
+        ] {
             assert_eq!(canonical(data_type, text), None, "{data_type} {text}");
         }
     }

@@ -1,5 +1,6 @@
 //! What needs the whole schema to be known: copies and inheritance, names without a schema, what expressions mean.
 
+mod bounds;
 mod casts;
 mod copies;
 mod exclusion;
@@ -34,7 +35,6 @@ pub use exclusion::expressions as exclusion_expressions;
 pub use follow::{Renamed, What, follow, holds_queries};
 pub use index_parts::{attached_to, has_partial_indexes, index_of_key, key_of_index};
 pub use inheritance::{ancestors, partitions};
-pub use literal::canonical as constant;
 pub use operators::DROPPED;
 pub use outputs::index_column;
 use rayon::prelude::*;
@@ -491,6 +491,12 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
                 && let Some(spelling) = partition_key::canonical(&key.canonical, scope)
             {
                 table.clauses.set("partition by", spelling.of(key.written()));
+            }
+            if let (Some(parent), Some(bound)) = (table.clauses.value("partition of"), table.clauses.get("bound"))
+                && let Some(spelling) = bounds::canonical(&bound.canonical, &Name::new(parent, parent), scope)
+            {
+                let bound = spelling.of(bound.written());
+                table.clauses.set("bound", bound);
             }
             for check in table.exclusions.iter_mut() {
                 if let Some(spelling) = exclusion::canonical(check.condition.written(), scope) {

@@ -2,7 +2,7 @@
 
 use sqlparser::ast::{
     Array, BinaryOperator, DataType, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArguments, ObjectName,
-    ObjectNamePart, TrimWhereField, UnaryOperator, Value,
+    ObjectNamePart, Query, TrimWhereField, UnaryOperator, Value,
 };
 
 use super::super::names;
@@ -73,6 +73,9 @@ impl Walk<'_> {
                     *expr = Expr::value(Value::Number(format!("-{number}"), false));
                 }
             }
+            Expr::UnaryOp { op: UnaryOperator::PGSquareRoot | UnaryOperator::PGCubeRoot, expr: inner } => {
+                self.widened(inner, "sqrt");
+            }
             Expr::UnaryOp { op: UnaryOperator::Plus, expr: inner } => *expr = (**inner).clone(),
             Expr::Between { expr: value, negated, low, high } => {
                 let (below, above, join) = if *negated {
@@ -92,6 +95,7 @@ impl Walk<'_> {
             }
             Expr::InSubquery { negated: true, expr: value, subquery } => {
                 without_names(subquery);
+                self.beside_query(value, subquery);
                 *expr = not(Expr::InSubquery { negated: false, expr: value.clone(), subquery: subquery.clone() });
             }
             // t.* where a value is wanted is the whole row, as t is.
@@ -101,7 +105,10 @@ impl Walk<'_> {
             },
             // What its columns are called is nobody's business.
             Expr::Subquery(query) | Expr::Exists { subquery: query, negated: false } => without_names(query),
-            Expr::InSubquery { subquery, negated: false, .. } => without_names(subquery),
+            Expr::InSubquery { subquery, negated: false, expr: value } => {
+                without_names(subquery);
+                self.beside_query(value, subquery);
+            }
             Expr::Like { negated, any, expr: value, pattern, escape_char } => {
                 let operator = if *negated { BinaryOperator::PGNotLikeMatch } else { BinaryOperator::PGLikeMatch };
                 if let Some(all) = quantified(value, *any, &operator, pattern) {
@@ -132,6 +139,7 @@ impl Walk<'_> {
             Expr::BinaryOp { .. } => self.binary(expr),
             Expr::AnyOp { left, right, compare_op: BinaryOperator::Eq, .. } if matches!(**right, Expr::Subquery(_)) => {
                 let Expr::Subquery(subquery) = take(right) else { return };
+                self.beside_query(left, &subquery);
                 *expr = Expr::InSubquery { expr: left.clone(), subquery, negated: false };
             }
             Expr::AnyOp { is_some: is_some @ true, .. } => {
@@ -139,6 +147,9 @@ impl Walk<'_> {
                 self.node(expr);
             }
             Expr::AnyOp { left, right, compare_op, .. } | Expr::AllOp { left, right, compare_op } => {
+                if let Expr::Subquery(query) = &**right {
+                    self.beside_query(left, query);
+                }
                 **left = self.without_text_cast(take(left));
                 **right = self.array_items(take(right), left);
                 if let BinaryOperator::PGCustomBinaryOperator(parts) = compare_op
@@ -334,11 +345,24 @@ impl Walk<'_> {
         let searched = infer::type_of(self, left);
         match (&op, searched.as_deref()) {
             (BinaryOperator::StringConcat, Some("jsonb")) => self.constant_of(right, "jsonb"),
+            (BinaryOperator::PGOverlap | BinaryOperator::AtArrow, Some(own)) if own.ends_with("range") => {
+                self.constant_of(right, own);
+            }
             (BinaryOperator::AtQuestion | BinaryOperator::AtAt, Some("jsonb")) => self.constant_of(right, "jsonpath"),
             (BinaryOperator::AtAt, Some("tsvector")) => self.constant_of(right, "tsquery"),
             // Powers of whole numbers are those of floating-point ones.
+            (BinaryOperator::Plus, Some(own)) if own.starts_with("timestamp") => {
+                self.constant_of(right, "interval");
+            }
             (BinaryOperator::PGExp, _) => [left, right].into_iter().for_each(|side| self.widened(side, "power")),
             _ => {}
+        }
+    }
+
+    /// Takes the cast away that the rows of a query bring upon the value that is compared with them.
+    fn beside_query(&self, value: &mut Expr, query: &Query) {
+        if let Some(own) = self.output_type(query) {
+            self.coerced(value, Some(&own), true);
         }
     }
 
@@ -380,8 +404,8 @@ impl Walk<'_> {
         Some(data_type.strip_prefix("public.").unwrap_or(data_type).to_owned())
     }
 
-    /// Constants whose type only the moments beside them tell.
-    fn constants_of_moments(&mut self, function: &str, arguments: &mut [&mut Expr]) {
+    /// Constants whose type the function or the moments beside them tell.
+    pub(super) fn constants_told(&mut self, function: &str, arguments: &mut [&mut Expr]) {
         match (function, arguments) {
             ("date_bin", [width, moment, origin]) => {
                 self.constant_of(width, "interval");
@@ -389,10 +413,18 @@ impl Walk<'_> {
                     self.constant_of(origin, &own);
                 }
             }
-            ("generate_series", [from, _, step])
-                if infer::type_of(self, from).is_some_and(|own| infer::is_moment(&own)) =>
-            {
-                self.constant_of(step, "interval");
+            ("generate_series", [from, to, step]) => {
+                let own = infer::type_of(self, from).or_else(|| infer::type_of(self, to));
+                if let Some(own) = own.filter(|own| infer::is_moment(own)) {
+                    let own = if own == "date" { "timestamp with time zone" } else { &own };
+                    self.constant_of(from, own);
+                    self.constant_of(to, own);
+                    self.constant_of(step, "interval");
+                }
+            }
+            // Those that take any value say so in their names.
+            (name, [first, ..]) if name.starts_with("jsonb_") && !name.starts_with("jsonb_build_") => {
+                self.constant_of(first, "jsonb");
             }
             _ => {}
         }
@@ -406,6 +438,10 @@ impl Walk<'_> {
         };
         function.name = self.called(&function.name);
         let last = name_parts(&function.name).pop().unwrap_or_default();
+        let takes = match range_of(&last) {
+            Some(bound) if takes.is_empty() => vec![bound.to_owned(); 2],
+            _ => takes,
+        };
         // ORDER BY of an ordered-set aggregate is an argument too.
         for item in &mut function.within_group {
             self.widened(&mut item.expr, &last);
@@ -448,7 +484,7 @@ impl Walk<'_> {
                     }
                 }
                 _ => {
-                    self.constants_of_moments(&last, &mut arguments);
+                    self.constants_told(&last, &mut arguments);
                     let mut takes = takes.iter();
                     let of_paths = last.starts_with("jsonb_path_");
                     for (index, argument) in arguments.into_iter().enumerate() {
@@ -464,4 +500,18 @@ impl Walk<'_> {
             }
         }
     }
+}
+
+/// What the bounds are of that a function of this name makes a range of
+/// (<https://www.postgresql.org/docs/current/rangetypes.html#RANGETYPES-BUILTIN>).
+fn range_of(function: &str) -> Option<&'static str> {
+    Some(match function {
+        "int4range" => "integer",
+        "int8range" => "bigint",
+        "numrange" => "numeric",
+        "tsrange" => "timestamp without time zone",
+        "tstzrange" => "timestamp with time zone",
+        "daterange" => "date",
+        _ => return None,
+    })
 }

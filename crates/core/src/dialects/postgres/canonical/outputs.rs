@@ -58,7 +58,7 @@ pub fn named(expr: &Expr) -> Option<(String, bool)> {
         Expr::Exists { .. } => strong("exists"),
         Expr::Extract { .. } => strong("extract"),
         Expr::AtTimeZone { .. } => strong("timezone"),
-        Expr::Substring { .. } => strong("substring"),
+        Expr::Substring { shorthand, .. } => strong(if *shorthand { "substr" } else { "substring" }),
         Expr::Position { .. } => strong("position"),
         Expr::Overlay { .. } => strong("overlay"),
         Expr::Ceil { .. } => strong("ceil"),

@@ -56,12 +56,14 @@ pub struct Relation {
     pub table: Option<String>,
     /// Whether FROM gives it a name of its own.
     pub has_alias: bool,
+    /// Whether it is a function that gives single values, no rows.
+    pub scalar: bool,
 }
 
 impl Relation {
     /// A relation under the name that the text has for it.
     pub fn new(name: String, columns: Option<Columns>) -> Relation {
-        Relation { alias: name.clone(), written: name, columns, table: None, has_alias: false }
+        Relation { alias: name.clone(), written: name, columns, table: None, has_alias: false, scalar: false }
     }
 
     /// The rows of a table or view.
@@ -130,7 +132,7 @@ impl Level {
 }
 
 /// The levels of queries around a place in the text: the innermost is the last.
-#[derive(Debug, Default)]
+#[derive(Debug, Clone, Default)]
 pub struct Scopes {
     levels: Vec<Level>,
     /// Whether the outermost level is a table's own expression, whose columns stand alone.

@@ -383,7 +383,10 @@ pub fn function_relation(function: String, alias: Option<&TableAlias>, with_ordi
             None => rename_columns(&mut columns, alias),
         }
     }
-    Relation::new(name, columns)
+    let scalar = !with_ordinality
+        && columns.as_ref().is_some_and(|columns| columns.len() == 1)
+        && alias.is_none_or(|alias| alias.columns.iter().all(|column| column.data_type.is_none()));
+    Relation { scalar, ..Relation::new(name, columns) }
 }
 
 /// The columns of the engine's functions that give rows of more than one.
@@ -408,4 +411,20 @@ pub fn first_select_mut(query: &mut Query) -> Option<&mut Select> {
             _ => return None,
         }
     }
+}
+
+/// `-a ^ 2` is `(-a) ^ 2`: a sign binds closer than a power
+/// (<https://www.postgresql.org/docs/current/sql-syntax-lexical.html#SQL-PRECEDENCE>), which the parser takes the other way round.
+pub fn negative_base(expr: &mut Expr) {
+    let Expr::UnaryOp { op: op @ (UnaryOperator::Minus | UnaryOperator::Plus), expr: power } = expr else { return };
+    if !matches!(&**power, Expr::BinaryOp { op: BinaryOperator::PGExp, .. }) {
+        return;
+    }
+    let (op, mut power) = (*op, (**power).clone());
+    let mut base = &mut power;
+    while let Expr::BinaryOp { left, op: BinaryOperator::PGExp, .. } = base {
+        base = left;
+    }
+    *base = Expr::UnaryOp { op, expr: Box::new(base.clone()) };
+    *expr = power;
 }

@@ -45,6 +45,17 @@ impl<'k> Walk<'k> {
         self.scopes.declared_type(qualifier, name).map(|data_type| self.known.effective_type(data_type))
     }
 
+    /// The type of a query's first column, where the query stands as a value.
+    pub fn output_type(&self, query: &Query) -> Option<String> {
+        let mut within = self.walk_within();
+        within.outputs(query)?.first()?.1.clone()
+    }
+
+    fn walk_within(&self) -> Walk<'k> {
+        let own = Walk::new(self.known, (self.own_schema, self.home_schema), self.scopes.clone());
+        Walk { ctes: self.ctes.clone(), ..own }
+    }
+
     /// The names and types of a query's columns.
     pub fn outputs(&mut self, query: &Query) -> Option<Columns> {
         let before = self.ctes.len();
@@ -275,6 +286,12 @@ impl<'k> Walk<'k> {
                 // One of several relations has it, and it can't be said which.
                 self.sure &= self.scopes.knows(&name) || is_special(&name);
                 match (self.scopes.qualifier_of(&name), self.scopes.called(&name)) {
+                    // The rows of a function that gives single values are these values.
+                    (None, Some(Relation { alias, columns: Some(columns), scalar: true, .. }))
+                        if columns.len() == 1 =>
+                    {
+                        (Some(alias.as_str()), columns[0].0.clone())
+                    }
                     (None, Some(row)) => (None, row.alias.clone()),
                     (qualifier, _) => (qualifier, name),
                 }
@@ -621,16 +638,29 @@ impl VisitorMut for Walk<'_> {
         if let TableFactor::Function { name, args, .. } = factor {
             *name = self.called(name);
             let function = name_parts(name).pop().unwrap_or_default();
-            for argument in args {
-                if let FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) = argument {
-                    self.argument(expr, &function);
-                }
-            }
+            let given = args.iter_mut().filter_map(|argument| match argument {
+                FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) => Some(expr),
+                _ => None,
+            });
+            let mut given: Vec<&mut Expr> = given.collect();
+            self.constants_told(&function, &mut given);
+            given.into_iter().for_each(|expr| self.argument(expr, &function));
         }
         if let TableFactor::Table { alias: Some(alias), args: None, .. }
         | TableFactor::Function { alias: Some(alias), .. } = factor
         {
             self.complete_alias(alias);
+        }
+        // Names that the columns have anyway are not said.
+        if let TableFactor::Table { name, alias: Some(alias), args: None, .. } = factor {
+            let table = self.relation(&name_parts(name)).and_then(|table| self.known.columns.get(&table));
+            let usual = table.is_some_and(|columns| {
+                columns.len() == alias.columns.len()
+                    && columns.iter().zip(&alias.columns).all(|((own, _), called)| *own == ident_value(&called.name))
+            });
+            if usual {
+                alias.columns.clear();
+            }
         }
         let with_ordinality = matches!(factor, TableFactor::Function { with_ordinality: true, .. });
         if let TableFactor::Table { name, alias, args, .. } = factor {
@@ -681,6 +711,7 @@ impl VisitorMut for Walk<'_> {
 
     fn pre_visit_expr(&mut self, expr: &mut Expr) -> ControlFlow<()> {
         self.field_access(expr);
+        negative_base(expr);
         ControlFlow::Continue(())
     }
 

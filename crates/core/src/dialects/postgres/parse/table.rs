@@ -1,6 +1,5 @@
 //! CREATE TABLE.
 
-use super::super::canonical;
 use super::super::sameness::Constraint;
 use super::constraints::{
     self, Found, check, constraint_name, key_of, references, sees_table_constraint, table_constraint,
@@ -125,43 +124,21 @@ pub fn bound(reader: &mut Reader<'_>) -> Parsed<Expression> {
     }
     reader.expect("FOR")?;
     reader.expect("VALUES")?;
-    let (from, words): (usize, &str) = (reader.position, "FOR VALUES");
-    let _ = if reader.take(&["IN"]) || reader.take(&["WITH"]) {
-        reader.parenthesised()?
+    let inner = |reader: &mut Reader<'_>| -> Parsed<String> {
+        let range = reader.parenthesised()?;
+        Ok(normalised(reader, range))
+    };
+    let text = if reader.take(&["IN"]) {
+        format!("IN ({})", inner(reader)?)
+    } else if reader.take(&["WITH"]) {
+        format!("WITH ({})", inner(reader)?)
     } else {
         reader.expect("FROM")?;
-        reader.parenthesised()?;
+        let from = inner(reader)?;
         reader.expect("TO")?;
-        reader.parenthesised()?
+        format!("FROM ({from}) TO ({})", inner(reader)?)
     };
-    let text = normalised(reader, from..reader.position);
-    let upper = text
-        .replace("from (", "FROM (")
-        .replace(") to (", ") TO (")
-        .replace("minvalue", "MINVALUE")
-        .replace("maxvalue", "MAXVALUE");
-    let upper = with_plain_moments(&upper);
-    let upper = upper.strip_prefix("in ").map(|rest| format!("IN {rest}")).unwrap_or(upper);
-    let upper = upper.strip_prefix("with ").map(|rest| format!("WITH {rest}")).unwrap_or(upper);
-    Ok(Expression::new(format!("{words} {upper}"), reader.written(start..reader.position)))
-}
-
-/// Moments stand at UTC, midnight says nothing, and a number is a number with quotes and without.
-fn with_plain_moments(text: &str) -> String {
-    let mut out = String::with_capacity(text.len());
-    for (index, piece) in text.split('\'').enumerate() {
-        if index % 2 == 0 {
-            out.push_str(&piece.replace("(- ", "(-").replace(", - ", ", -"));
-            continue;
-        }
-        let moment = canonical::constant("timestamp with time zone", piece);
-        let moment = moment.as_deref().unwrap_or(piece);
-        let day = moment.strip_suffix("+00").unwrap_or(moment);
-        let day = day.strip_suffix(" 00:00:00").unwrap_or(day);
-        let number = piece.parse::<i64>().is_ok_and(|number| number.to_string() == piece);
-        out.push_str(&if number { piece.to_owned() } else { format!("'{day}'") });
-    }
-    out
+    Ok(Expression::new(format!("FOR VALUES {text}"), reader.written(start..reader.position)))
 }
 
 /// `( column …, constraint …, LIKE … )`.
