@@ -133,7 +133,7 @@ struct Folder<'d> {
     vacated: HashSet<Name>,
     /// What is in use, counted once the first name must be made up.
     taken: Option<Taken>,
-    /// What went along with what a DROP named, and where that stands: the same DROP may name it too.
+    /// What a DROP has named and what went along with it, and where that stands: the same DROP may name it again.
     along: (Option<Location>, HashSet<Name>),
 }
 
@@ -393,7 +393,7 @@ impl Folder<'_> {
                 if self.along.0 != Some(location) {
                     self.along = (Some(location), HashSet::new());
                 }
-                self.along.1.extend(along.into_iter().map(|key| key.name));
+                self.along.1.extend(along.into_iter().map(|key| key.name).chain([found.name]));
                 return true;
             }
             // The name means something inside another object.

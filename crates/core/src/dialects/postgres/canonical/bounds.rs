@@ -28,7 +28,7 @@ pub fn canonical(bound: &str, parent: &Name, scope: &Scope<'_>) -> Option<Spelli
     };
     let text = match bound.strip_prefix("FOR VALUES ")? {
         list if list.starts_with("IN (") => {
-            format!("IN ({})", values(list.strip_prefix("IN (")?.strip_suffix(')')?, &types[..1]))
+            format!("IN ({})", values(list.strip_prefix("IN (")?.strip_suffix(')')?, types.get(..1)?))
         }
         range => {
             let (from, to) = range.strip_prefix("FROM (")?.strip_suffix(')')?.split_once(") TO (")?;
