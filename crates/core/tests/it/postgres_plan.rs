@@ -224,6 +224,21 @@ fn wrappers_and_servers_change_in_place() {
     );
 }
 
+/// An event trigger would fire for what the rest of the script does.
+#[test]
+fn event_triggers_come_last_and_go_before_tables() {
+    let function = "CREATE FUNCTION guard() RETURNS event_trigger LANGUAGE plpgsql AS 'BEGIN END';";
+    let guarded = format!(
+        "{function} CREATE TABLE hives (id int PRIMARY KEY); CREATE TABLE weights (hive int REFERENCES hives);
+         CREATE EVENT TRIGGER guards ON ddl_command_end EXECUTE FUNCTION guard();"
+    );
+    let made = statements(function, &guarded);
+    assert_eq!(made.last().unwrap(), "CREATE EVENT TRIGGER guards ON ddl_command_end EXECUTE FUNCTION public.guard()");
+    let gone = statements(&guarded, function);
+    let place = |statement: &str| gone.iter().position(|other| other == statement).expect("it goes");
+    assert!(place("DROP EVENT TRIGGER guards") < place("DROP TABLE public.weights"), "{gone:#?}");
+}
+
 #[test]
 fn bounds_are_values_of_the_keys_type() {
     let source = |key: &str, bound: &str| {

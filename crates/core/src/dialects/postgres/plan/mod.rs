@@ -252,11 +252,12 @@ impl<'p> Planner<'p> {
         let gone = self.make_room(&removed);
         removed.retain(|key| !gone.contains(key));
         self.steps.extend(swap::before(planning, &self.swapped));
-        self.create_and_alter(alterations);
+        let event_triggers = self.create_and_alter(alterations);
         self.add_foreign_keys(&removed);
         self.finish();
         self.steps.extend(swap::at_last(planning, &self.swapped));
         self.drop_late(&removed);
+        event_triggers.into_iter().for_each(|object| self.create(object));
     }
 
     /// What must be made again, and which types step aside, because something else does.
@@ -419,7 +420,8 @@ impl<'p> Planner<'p> {
         self.planning.comparison.renames.key_in_have(key).name
     }
 
-    fn create_and_alter(&mut self, alterations: Vec<(ObjectKey, Vec<Step>)>) {
+    /// Gives the event triggers that are to be created last: they would fire for all that comes after them.
+    fn create_and_alter(&mut self, alterations: Vec<(ObjectKey, Vec<Step>)>) -> Vec<&'p Object> {
         let planning = self.planning;
         let mut keys: Vec<ObjectKey> = planning
             .comparison
@@ -448,7 +450,7 @@ impl<'p> Planner<'p> {
         };
         let mut shells: Vec<ObjectKey> = keys.iter().filter(is_new_base_type).cloned().collect();
         let mut waiting = self.swapped.clone();
-        let mut late = Vec::new();
+        let (mut late, mut event_triggers) = (Vec::new(), Vec::new());
         let mut parents = columns::with_children(self.have());
         parents.extend(columns::with_children(planning.want));
         for key in order::used_first(planning.want, &keys) {
@@ -474,6 +476,10 @@ impl<'p> Planner<'p> {
                 continue;
             }
             let Some(object) = planning.want.get(&key) else { continue };
+            if key.kind == Kind::EventTrigger {
+                event_triggers.push(object);
+                continue;
+            }
             late.extend(self.create_without_late_checks(object));
             // As soon as all new types are there, and before anything is made on the columns.
             if swap::can_step_aside(key.kind) && waiting.remove(&key.name) && waiting.is_empty() {
@@ -486,6 +492,7 @@ impl<'p> Planner<'p> {
             self.push(step);
             self.progress.amend(&table, |table| table.checks.push(check));
         }
+        event_triggers
     }
 
     /// Creates an object; gives the steps that add the checks of a table whose routines need the table.
