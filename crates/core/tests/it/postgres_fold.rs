@@ -608,6 +608,41 @@ fn options_of_foreign_things_come_change_and_go() {
     assert!(changed == foreign("port '2', user 'u', set 'x'", ""));
     let wrong = built(&["CREATE SERVER yard FOREIGN DATA WRAPPER scales; ALTER SERVER yard OPTIONS (SET port 2);"]);
     assert!(wrong.diagnostics.iter().any(|found| found.message.contains("expected a text")), "{:?}", wrong.diagnostics);
+    // What one of them can have, another can't.
+    for wrong in [
+        "CREATE FOREIGN DATA WRAPPER scales VERSION '1'",
+        "CREATE SERVER yard HANDLER f FOREIGN DATA WRAPPER scales",
+        "ALTER USER MAPPING FOR public SERVER yard VERSION '1'",
+    ] {
+        assert!(built(&[wrong]).has_errors(), "{wrong}");
+    }
+}
+
+/// Dictionaries are replaced in what is listed, in a copy that is yet to be made, and only where FOR says.
+#[test]
+fn dictionaries_are_replaced_in_mappings() {
+    let words = |more: &str| {
+        model(&format!(
+            "CREATE TEXT SEARCH DICTIONARY plain_words (TEMPLATE = simple);
+             CREATE TEXT SEARCH CONFIGURATION words (COPY = english); {more}"
+        ))
+    };
+    let all = words("ALTER TEXT SEARCH CONFIGURATION words ALTER MAPPING REPLACE english_stem WITH plain_words;");
+    let listed = words(
+        "ALTER TEXT SEARCH CONFIGURATION words ALTER MAPPING
+         FOR asciiword, word, asciihword, hword, hword_asciipart, hword_part WITH plain_words;",
+    );
+    assert!(all == listed);
+    let one = words(
+        "ALTER TEXT SEARCH CONFIGURATION words ALTER MAPPING FOR word, email WITH simple, english_stem;
+         ALTER TEXT SEARCH CONFIGURATION words ALTER MAPPING FOR word REPLACE english_stem WITH plain_words;",
+    );
+    assert!(
+        one == words(
+            "ALTER TEXT SEARCH CONFIGURATION words ALTER MAPPING FOR word WITH simple, plain_words;
+             ALTER TEXT SEARCH CONFIGURATION words ALTER MAPPING FOR email WITH simple, english_stem;"
+        )
+    );
 }
 
 /// What goes with one object of a DROP may be named by the same DROP, and by no later one.

@@ -128,7 +128,84 @@ fn what_differs_still_differs() {
         ),
         ("SELECT xmin AS x FROM hives", "SELECT xmax AS x FROM hives"),
         ("SELECT id FROM hives ORDER BY id, label", "SELECT id FROM hives ORDER BY label, id"),
+        ("SELECT frames::float / id AS a FROM hives", "SELECT frames / id AS a FROM hives"),
+        ("SELECT frames::float / id AS a FROM hives", "SELECT frames::numeric / id AS a FROM hives"),
+        ("SELECT frames::bigint * frames AS a FROM hives", "SELECT frames * frames AS a FROM hives"),
+        ("SELECT -frames ^ 2 AS a FROM hives", "SELECT -(frames ^ 2) AS a FROM hives"),
+        ("SELECT |/ price AS a FROM hives", "SELECT ||/ price AS a FROM hives"),
+        (
+            "SELECT id FROM hives WHERE frames > (SELECT avg(id) FROM members)",
+            "SELECT id FROM hives WHERE frames > (SELECT sum(share) FROM members)",
+        ),
+        (
+            "SELECT id FROM hives WHERE price::integer > (SELECT avg(id) FROM members)",
+            "SELECT id FROM hives WHERE price > (SELECT avg(id) FROM members)",
+        ),
+        (
+            "SELECT id FROM hives WHERE price::integer IN (SELECT id FROM members)",
+            "SELECT id FROM hives WHERE price IN (SELECT id FROM members)",
+        ),
+        ("SELECT id FROM hives WHERE span && '[1,2]'", "SELECT id FROM hives WHERE span && '[1,2)'"),
+        ("SELECT id FROM hives WHERE seen + '1 day' > now()", "SELECT id FROM hives WHERE seen + '2 days' > now()"),
+        ("SELECT interval '1 day' * frames AS a FROM hives", "SELECT interval '1 day' * id AS a FROM hives"),
+        (
+            "SELECT d FROM generate_series('2020-01-01'::date, '2020-12-31', '1 month') d",
+            "SELECT d FROM generate_series('2020-01-01'::date, '2020-12-30', '1 month') d",
+        ),
+        ("SELECT x.id FROM apiary.sites x(id, label)", "SELECT x.id FROM apiary.sites x(label, id)"),
+        ("SELECT id FROM hives WHERE data = '[1]'::jsonb", "SELECT id FROM hives WHERE data = '[2]'::jsonb"),
     ] {
         assert!(view(one) != view(other), "{one} / {other}");
+    }
+}
+
+/// The same of views whose columns have names, and of what rules and routines store.
+#[test]
+fn what_is_stored_otherwise_differs() {
+    let named = |columns: &str, query: &str| format!("CREATE VIEW v ({columns}) AS {query};");
+    let rule = |action: &str| format!("CREATE RULE r AS ON INSERT TO members DO ALSO {action};");
+    let routine = |body: &str| {
+        format!("CREATE FUNCTION f(x int) RETURNS SETOF apiary.sites LANGUAGE sql BEGIN ATOMIC {body}; END;")
+    };
+    let sites = |values: &str| rule(&format!("INSERT INTO apiary.sites VALUES {values}"));
+    let assigned = |set: &str| rule(&format!("UPDATE apiary.sites SET {set} WHERE keeper = new.id"));
+    let conflict = |on: &str| routine(&format!("INSERT INTO apiary.sites VALUES (x, 'a') {on}"));
+    for (one, other) in [
+        (named("a, b, c, d", "SELECT * FROM apiary.sites"), named("b, a, c, d", "SELECT * FROM apiary.sites")),
+        (named("a", "SELECT * FROM apiary.sites"), named("a", "SELECT id, area FROM apiary.sites")),
+        (sites("(new.id, 'a')"), sites("(new.id, 'b')")),
+        (sites("(new.id, NULL)"), sites("(new.id, DEFAULT)")),
+        (sites("(1, 'a'), (2, 'b')"), sites("(1, 'a')")),
+        (sites("(1, 'a', 5, 0.5)"), sites("(1, 'a', 5, 0.05)")),
+        (
+            rule("INSERT INTO apiary.sites (id, keeper) VALUES (1, 2)"),
+            rule("INSERT INTO apiary.sites (keeper, id) VALUES (1, 2)"),
+        ),
+        (assigned("(label, area) = ('a', 1)"), assigned("(area, label) = (1, 'b')")),
+        (assigned("label = 'a'"), assigned("label = NULL")),
+        (conflict("ON CONFLICT DO NOTHING"), conflict("")),
+        (
+            conflict("ON CONFLICT (id) DO UPDATE SET area = excluded.area"),
+            conflict("ON CONFLICT (id) DO UPDATE SET area = sites.area"),
+        ),
+        (conflict("RETURNING *"), conflict("RETURNING id, label, area, keeper")),
+        (conflict("RETURNING *"), conflict("")),
+    ] {
+        assert!(model(&one) != model(&other), "{one} / {other}");
+    }
+    let same = [
+        (
+            sites("(new.id, 'a', '5')"),
+            rule("INSERT INTO apiary.sites (id, label, keeper) VALUES (new.id, 'a'::text, 5)"),
+        ),
+        (assigned("(label, area) = ROW('a', '1')"), assigned("label = 'a', area = 1")),
+        (conflict("RETURNING *"), conflict("RETURNING sites.id, sites.label AS label, keeper, area")),
+        (
+            named("a, b, c, d", "TABLE apiary.sites"),
+            "CREATE VIEW v AS SELECT id AS a, label AS b, keeper AS c, area AS d FROM apiary.sites;".to_owned(),
+        ),
+    ];
+    for (one, other) in same {
+        assert!(model(&one) == model(&other), "{one} / {other}");
     }
 }

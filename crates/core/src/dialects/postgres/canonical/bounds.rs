@@ -4,7 +4,7 @@
 use super::super::split_list;
 use super::exclusion::end_of_expression;
 use super::expression::{Scope, Spelling};
-use super::infer;
+use super::{infer, literal};
 use crate::model::Name;
 
 /// The canonical form of the bound of a partition of `parent`; none if it has no values, or the parent is not known.
@@ -45,7 +45,7 @@ fn value(text: &str, wanted: Option<&str>, scope: &Scope<'_>) -> Spelling {
     let mut spelling = scope.expression(text, wanted);
     let wanted = wanted.unwrap_or_default();
     if infer::is_number(wanted) {
-        match infer::plain_number(&spelling.text) {
+        match literal::plain_number(&spelling.text) {
             Some(number) => spelling.text = number,
             // What the server has worked out.
             None => spelling.sure = false,

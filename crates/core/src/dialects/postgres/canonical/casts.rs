@@ -450,13 +450,13 @@ const OF_CASELESS: [&str; 9] = [
     "translate",
 ];
 
-/// Whether a constant's text is one that hardly any type respells: of letters, digits and what joins words.
 /// Whether the constant is another moment each time that it is read
 /// (<https://www.postgresql.org/docs/current/datatype-datetime.html#DATATYPE-DATETIME-SPECIAL-VALUES>).
 fn is_of_the_clock(text: &str) -> bool {
     ["now", "today", "tomorrow", "yesterday"].iter().any(|word| text.trim().eq_ignore_ascii_case(word))
 }
 
+/// Whether a constant's text is one that hardly any type respells: of letters, digits and what joins words.
 fn is_plain_word(text: &str) -> bool {
     text.bytes().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'-' | b'.' | b'@'))
 }

@@ -93,7 +93,7 @@ fn returns(name: &str, first: impl Fn() -> Option<String>) -> Option<String> {
             | "to_timestamp" => "timestamp with time zone",
             "localtimestamp" => "timestamp without time zone",
             "current_date" | "to_date" | "make_date" => "date",
-            "int4range" | "int8range" | "numrange" | "tsrange" | "tstzrange" | "daterange" => name,
+            range if range_of(range).is_some() => range,
             "lower" | "upper" if first().is_some_and(|own| own.ends_with("range")) => return None,
             "to_tsvector" => "tsvector",
             "to_tsquery" | "plainto_tsquery" | "phraseto_tsquery" | "websearch_to_tsquery" => "tsquery",
@@ -240,14 +240,6 @@ pub fn is_number(name: &str) -> bool {
     matches!(base(name).as_str(), "smallint" | "integer" | "bigint" | "numeric" | "real" | "double precision")
 }
 
-/// A number, in quotes or not, without zeros that say nothing; none if it is no constant.
-pub fn plain_number(text: &str) -> Option<String> {
-    let bare = text.trim_matches(['(', ')', '\'']).replace("- ", "-");
-    let number = super::literal::number("numeric", &bare)?;
-    let trimmed = if number.contains('.') { number.trim_end_matches('0').trim_end_matches('.') } else { &number };
-    Some(trimmed.to_owned())
-}
-
 /// Whether the type is one of the floating-point numbers.
 pub fn is_float(name: &str) -> bool {
     matches!(name, "real" | "double precision")
@@ -256,4 +248,18 @@ pub fn is_float(name: &str) -> bool {
 /// Whether the type is a date or a timestamp.
 pub fn is_moment(name: &str) -> bool {
     name == "date" || name.starts_with("timestamp")
+}
+
+/// What the bounds are of that a function of this name makes a range of
+/// (<https://www.postgresql.org/docs/current/rangetypes.html#RANGETYPES-BUILTIN>).
+pub fn range_of(function: &str) -> Option<&'static str> {
+    Some(match function {
+        "int4range" => "integer",
+        "int8range" => "bigint",
+        "numrange" => "numeric",
+        "tsrange" => "timestamp without time zone",
+        "tstzrange" => "timestamp with time zone",
+        "daterange" => "date",
+        _ => return None,
+    })
 }

@@ -168,6 +168,14 @@ pub fn number(base: &str, text: &str) -> Option<String> {
     Some(if fraction.is_empty() { format!("{sign}{whole}") } else { format!("{sign}{whole}.{fraction}") })
 }
 
+/// A number in a canonical expression, with quotes and parentheses or without, without zeros that say nothing; none if it is no
+/// constant.
+pub fn plain_number(text: &str) -> Option<String> {
+    let number = number("numeric", text.trim_matches(['(', ')', '\'']))?;
+    let trimmed = if number.contains('.') { number.trim_end_matches('0').trim_end_matches('.') } else { &number };
+    Some(trimmed.to_owned())
+}
+
 /// Whether a number is written with a power of ten, which makes it a `numeric` whatever its size.
 pub fn has_exponent(number: &str) -> bool {
     number.contains(['e', 'E']) && !number.starts_with("0x") && !number.starts_with("0X")

@@ -39,7 +39,7 @@ pub use operators::DROPPED;
 pub use outputs::index_column;
 use rayon::prelude::*;
 pub use standalone::{above, standalone, without_parent, without_type};
-pub use text_search::REPLACED;
+pub use text_search::{REPLACED, replace_dictionary};
 pub use type_names::multirange;
 
 use super::rename::{all_clauses, expressions_mut, types_mut};

@@ -422,8 +422,12 @@ impl Walk<'_> {
                     self.constant_of(step, "interval");
                 }
             }
-            // Those that take any value say so in their names.
-            (name, [first, ..]) if name.starts_with("jsonb_") && !name.starts_with("jsonb_build_") => {
+            // The engine's own, but those that take any value and say so in their names.
+            (name, [first, ..])
+                if name.starts_with("jsonb_")
+                    && !name.starts_with("jsonb_build_")
+                    && !self.known.identifiers.contains(name) =>
+            {
                 self.constant_of(first, "jsonb");
             }
             _ => {}
@@ -438,7 +442,7 @@ impl Walk<'_> {
         };
         function.name = self.called(&function.name);
         let last = name_parts(&function.name).pop().unwrap_or_default();
-        let takes = match range_of(&last) {
+        let takes = match infer::range_of(&last) {
             Some(bound) if takes.is_empty() => vec![bound.to_owned(); 2],
             _ => takes,
         };
@@ -500,18 +504,4 @@ impl Walk<'_> {
             }
         }
     }
-}
-
-/// What the bounds are of that a function of this name makes a range of
-/// (<https://www.postgresql.org/docs/current/rangetypes.html#RANGETYPES-BUILTIN>).
-fn range_of(function: &str) -> Option<&'static str> {
-    Some(match function {
-        "int4range" => "integer",
-        "int8range" => "bigint",
-        "numrange" => "numeric",
-        "tsrange" => "timestamp without time zone",
-        "tstzrange" => "timestamp with time zone",
-        "daterange" => "date",
-        _ => return None,
-    })
 }

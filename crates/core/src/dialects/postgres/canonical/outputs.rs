@@ -1,9 +1,14 @@
-//! What the columns of a query are called.
+//! What the columns of a query are, and what they are called.
 
-use sqlparser::ast::{AccessExpr, Expr, Ident, SelectItem, TrimWhereField, Value};
+use sqlparser::ast::{AccessExpr, Expr, Ident, Query, Select, SelectItem, SetExpr, TrimWhereField, Value};
 
 use super::expression::{self, first_select};
+use super::infer;
+use super::scope::Columns;
+use super::sets::select_of_values;
 use super::tree::*;
+use super::walk::Walk;
+use crate::model::Name;
 
 pub fn outputs_by_name(projection: &[SelectItem]) -> Vec<(String, Expr)> {
     projection
@@ -102,4 +107,141 @@ pub fn type_column(name: &str) -> String {
         other => other,
     }
     .to_owned()
+}
+
+/// Whether it is `*` or `t.*`.
+pub fn is_wildcard(item: &SelectItem) -> bool {
+    matches!(item, SelectItem::Wildcard(_) | SelectItem::QualifiedWildcard(..))
+}
+
+impl Walk<'_> {
+    /// The type of a query's first column, where the query stands as a value.
+    pub fn output_type(&self, query: &Query) -> Option<String> {
+        let mut within = Walk::new(self.known, (self.own_schema, self.home_schema), self.scopes.clone());
+        within.ctes.clone_from(&self.ctes);
+        within.outputs(query)?.first()?.1.clone()
+    }
+
+    /// The names and types of a query's columns.
+    pub fn outputs(&mut self, query: &Query) -> Option<Columns> {
+        let before = self.ctes.len();
+        self.see_ctes(query);
+        let found = first_select(query).and_then(|select| self.select_outputs(select));
+        self.ctes.truncate(before);
+        found
+    }
+
+    fn select_outputs(&mut self, select: &Select) -> Option<Columns> {
+        let from = self.tables_of(&select.from);
+        self.scopes.enter(from);
+        let mut columns = Columns::default();
+        let mut complete = true;
+        for item in &select.projection {
+            match item {
+                SelectItem::UnnamedExpr(expr) => columns.push((output_name(expr), infer::type_of(self, expr))),
+                SelectItem::ExprWithAlias { expr, alias } => {
+                    columns.push((ident_value(alias), infer::type_of(self, expr)))
+                }
+                SelectItem::Wildcard(_) => match self.scopes.columns() {
+                    Some(all) => columns.extend(all.into_iter().map(|(_, column)| (column.name, column.data_type))),
+                    None => complete = false,
+                },
+                SelectItem::QualifiedWildcard(kind, _) => {
+                    let alias = wildcard_alias(kind);
+                    let mut own = self.scopes.innermost().iter();
+                    match own.find(|own| Some(&own.written) == alias.as_ref()).and_then(|own| own.columns.clone()) {
+                        Some(own) => columns.extend(own.iter().cloned()),
+                        None => complete = false,
+                    }
+                }
+                SelectItem::ExprWithAliases { .. } => complete = false,
+            }
+        }
+        self.scopes.leave();
+        complete.then_some(columns)
+    }
+
+    pub(super) fn see_ctes(&mut self, query: &Query) {
+        for cte in query.with.iter().flat_map(|with| &with.cte_tables) {
+            let mut columns = self.outputs(&cte.query);
+            rename_columns(&mut columns, &cte.alias);
+            self.ctes.push((ident_value(&cte.alias.name), columns));
+        }
+    }
+
+    /// Gives the columns of the query the names that the view has for them.
+    ///
+    /// False if there is a column that it can't name.
+    pub fn name_outputs(&mut self, query: &mut Query, columns: &[Name]) -> bool {
+        if !columns.is_empty() && query.order_by.is_none() {
+            select_of_values(&mut query.body);
+        }
+        if let SetExpr::Table(table) = &*query.body
+            && let Some(select) = select_all(table)
+        {
+            *query.body = select;
+        }
+        self.expand_outputs(query);
+        let Some(select) = first_select_mut(query) else { return false };
+        if select.projection.len() < columns.len() {
+            return false;
+        }
+        for (item, name) in select.projection.iter_mut().zip(columns) {
+            let alias = ident(name.canonical());
+            let expr = match item {
+                SelectItem::UnnamedExpr(expr) | SelectItem::ExprWithAlias { expr, .. } => expr.clone(),
+                _ => return false,
+            };
+            *item = SelectItem::ExprWithAlias { expr, alias };
+        }
+        true
+    }
+
+    /// Lists what `*` stands for among a query's own columns, as far as that is known, under the names that its tables have there.
+    fn expand_outputs(&mut self, query: &mut Query) {
+        let Some(select) = first_select(query).filter(|select| select.projection.iter().any(is_wildcard)) else {
+            return;
+        };
+        let before = self.ctes.len();
+        let from = select.from.clone();
+        self.see_ctes(query);
+        let from = self.tables_of(&from);
+        self.scopes.enter(from);
+        if let Some(select) = first_select_mut(query) {
+            let written = |alias: &str| {
+                let found = self.scopes.innermost().iter().find(|relation| relation.alias == alias);
+                found.map_or_else(|| alias.to_owned(), |relation| relation.written.clone())
+            };
+            let items = select.projection.iter().map(|item| match self.expanded(item) {
+                Some(columns) => {
+                    let named = |(alias, column): (Option<String>, String)| {
+                        listed(alias.map(|alias| written(&alias)).as_deref(), &column)
+                    };
+                    columns.into_iter().map(named).collect()
+                }
+                None => vec![item.clone()],
+            });
+            select.projection = items.collect::<Vec<_>>().concat();
+        }
+        self.scopes.leave();
+        self.ctes.truncate(before);
+    }
+
+    /// What `*` or `t.*` stands for where it stands: qualifiers and columns.
+    pub(super) fn expanded(&self, item: &SelectItem) -> Option<Vec<(Option<String>, String)>> {
+        match item {
+            SelectItem::Wildcard(_) => {
+                let columns = self.scopes.columns().filter(|columns| !columns.is_empty())?;
+                Some(columns.into_iter().map(|(table, column)| (table, column.name)).collect())
+            }
+            SelectItem::QualifiedWildcard(kind, _) => {
+                let alias = wildcard_alias(kind);
+                let mut own = self.scopes.innermost().iter();
+                let own = own.find(|own| Some(&own.written) == alias.as_ref())?;
+                let columns = own.columns.as_ref()?.iter();
+                Some(columns.map(|(column, _)| (Some(own.alias.clone()), column.clone())).collect())
+            }
+            _ => None,
+        }
+    }
 }

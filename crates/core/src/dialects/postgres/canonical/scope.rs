@@ -104,7 +104,8 @@ pub struct Tables {
 impl Tables {
     /// Tables that are not joined.
     pub fn of(relations: Vec<Relation>) -> Tables {
-        Tables { relations, sight: None }
+        let sight: Option<Vec<_>> = relations.iter().map(Relation::sight).collect();
+        Tables { sight: sight.map(|columns| columns.concat()), relations }
     }
 }
 

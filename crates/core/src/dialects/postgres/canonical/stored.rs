@@ -62,18 +62,7 @@ impl Walk<'_> {
 
     /// Lists what a statement returns, each under another name only if it is one.
     pub(super) fn returned(&self, returning: &mut Option<Vec<SelectItem>>) {
-        let all = || -> Option<Vec<(Option<String>, String)>> {
-            let of = |relation: &Relation| {
-                let columns = relation.columns.as_ref()?.iter();
-                Some(columns.map(|(column, _)| (Some(relation.alias.clone()), column.clone())).collect::<Vec<_>>())
-            };
-            self.scopes.innermost().iter().map(of).collect::<Option<Vec<_>>>().map(|found| found.concat())
-        };
-        let expanded = |item: &SelectItem| match item {
-            SelectItem::Wildcard(_) => all(),
-            item => self.expanded(item),
-        };
-        let plain = |item: &SelectItem| match (expanded(item), item) {
+        let plain = |item: &SelectItem| match (self.expanded(item), item) {
             (Some(columns), _) => {
                 let column = |(table, column): &(Option<String>, String)| column_of(table.as_deref(), column);
                 columns.iter().map(|found| SelectItem::UnnamedExpr(column(found))).collect()

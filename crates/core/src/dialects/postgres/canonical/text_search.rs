@@ -81,12 +81,7 @@ fn copy_one(model: &mut Model, key: &ObjectKey) {
             .iter_mut()
             .filter(|(clause, _)| clause.starts_with("mapping ") && !own.iter().any(|said| said == clause))
         {
-            for pair in replaced.chunks_exact(2) {
-                let dictionaries = split_list(&listed.canonical).into_iter();
-                let renewed: Vec<_> =
-                    dictionaries.map(|one| if is_called(&one, &pair[0]) { pair[1].clone() } else { one }).collect();
-                *listed = Expression::plain(renewed.join(", "));
-            }
+            replaced.chunks_exact(2).for_each(|pair| replace_dictionary(listed, &pair[0], &pair[1]));
         }
         object.text.clear();
     }
@@ -94,6 +89,14 @@ fn copy_one(model: &mut Model, key: &ObjectKey) {
         plain.clauses.retain(|clause, value| !clause.starts_with("mapping ") || !value.canonical.is_empty());
     }
     model.insert(object);
+}
+
+/// Puts another dictionary in the place of one that is listed.
+pub fn replace_dictionary(listed: &mut Expression, old: &str, new: &str) {
+    let dictionaries = split_list(&listed.canonical).into_iter();
+    let renewed: Vec<String> =
+        dictionaries.map(|one| if is_called(&one, old) { new.to_owned() } else { one }).collect();
+    *listed = Expression::plain(renewed.join(", "));
 }
 
 /// Whether a dictionary is the one that is named, with its schema or without.

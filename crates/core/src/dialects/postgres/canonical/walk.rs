@@ -9,8 +9,6 @@ use sqlparser::ast::{
 };
 
 use super::super::names;
-use super::expression::first_select;
-use super::infer;
 use super::joins::{self, Sight};
 use super::known::Known;
 use super::outputs::*;
@@ -18,7 +16,6 @@ use super::scope::{Columns, Relation, Scopes, Tables};
 use super::sets::*;
 use super::stored::Aside;
 use super::tree::*;
-use crate::model::Name;
 
 /// The walk.
 pub struct Walk<'k> {
@@ -29,7 +26,7 @@ pub struct Walk<'k> {
     /// Whether everything has been brought to its one spelling so far.
     pub sure: bool,
     /// WITH queries in sight.
-    ctes: Vec<(String, Option<Columns>)>,
+    pub(super) ctes: Vec<(String, Option<Columns>)>,
     /// Parts of the INSERTs around, which have been walked over.
     aside: Vec<Aside>,
 }
@@ -45,146 +42,13 @@ impl<'k> Walk<'k> {
         self.scopes.declared_type(qualifier, name).map(|data_type| self.known.effective_type(data_type))
     }
 
-    /// The type of a query's first column, where the query stands as a value.
-    pub fn output_type(&self, query: &Query) -> Option<String> {
-        let mut within = self.walk_within();
-        within.outputs(query)?.first()?.1.clone()
-    }
-
-    fn walk_within(&self) -> Walk<'k> {
-        let own = Walk::new(self.known, (self.own_schema, self.home_schema), self.scopes.clone());
-        Walk { ctes: self.ctes.clone(), ..own }
-    }
-
-    /// The names and types of a query's columns.
-    pub fn outputs(&mut self, query: &Query) -> Option<Columns> {
-        let before = self.ctes.len();
-        self.see_ctes(query);
-        let found = first_select(query).and_then(|select| self.select_outputs(select));
-        self.ctes.truncate(before);
-        found
-    }
-
-    fn select_outputs(&mut self, select: &Select) -> Option<Columns> {
-        let from = self.tables_of(&select.from);
-        self.scopes.enter(from);
-        let mut columns = Columns::default();
-        let mut complete = true;
-        for item in &select.projection {
-            match item {
-                SelectItem::UnnamedExpr(expr) => columns.push((output_name(expr), infer::type_of(self, expr))),
-                SelectItem::ExprWithAlias { expr, alias } => {
-                    columns.push((ident_value(alias), infer::type_of(self, expr)))
-                }
-                SelectItem::Wildcard(_) => match self.scopes.columns() {
-                    Some(all) => columns.extend(all.into_iter().map(|(_, column)| (column.name, column.data_type))),
-                    None => complete = false,
-                },
-                SelectItem::QualifiedWildcard(kind, _) => {
-                    let alias = wildcard_alias(kind);
-                    let mut own = self.scopes.innermost().iter();
-                    match own.find(|own| Some(&own.written) == alias.as_ref()).and_then(|own| own.columns.clone()) {
-                        Some(own) => columns.extend(own.iter().cloned()),
-                        None => complete = false,
-                    }
-                }
-                SelectItem::ExprWithAliases { .. } => complete = false,
-            }
-        }
-        self.scopes.leave();
-        complete.then_some(columns)
-    }
-
-    fn see_ctes(&mut self, query: &Query) {
-        for cte in query.with.iter().flat_map(|with| &with.cte_tables) {
-            let mut columns = self.outputs(&cte.query);
-            rename_columns(&mut columns, &cte.alias);
-            self.ctes.push((ident_value(&cte.alias.name), columns));
-        }
-    }
-
-    /// Gives the columns of the query the names that the view has for them.
-    ///
-    /// False if there is a column that it can't name.
-    pub fn name_outputs(&mut self, query: &mut Query, columns: &[Name]) -> bool {
-        if !columns.is_empty() && query.order_by.is_none() {
-            select_of_values(&mut query.body);
-        }
-        if let SetExpr::Table(table) = &*query.body
-            && let Some(select) = select_all(table)
-        {
-            *query.body = select;
-        }
-        self.expand_outputs(query);
-        let Some(select) = first_select_mut(query) else { return false };
-        if select.projection.len() < columns.len() {
-            return false;
-        }
-        for (item, name) in select.projection.iter_mut().zip(columns) {
-            let alias = ident(name.canonical());
-            let expr = match item {
-                SelectItem::UnnamedExpr(expr) | SelectItem::ExprWithAlias { expr, .. } => expr.clone(),
-                _ => return false,
-            };
-            *item = SelectItem::ExprWithAlias { expr, alias };
-        }
-        true
-    }
-
-    /// Lists what `*` stands for among a query's own columns, as far as that is known, under the names that its tables have there.
-    fn expand_outputs(&mut self, query: &mut Query) {
-        let wild = |item: &SelectItem| matches!(item, SelectItem::Wildcard(_) | SelectItem::QualifiedWildcard(..));
-        let Some(select) = first_select(query).filter(|select| select.projection.iter().any(wild)) else { return };
-        let before = self.ctes.len();
-        let from = select.from.clone();
-        self.see_ctes(query);
-        let from = self.tables_of(&from);
-        self.scopes.enter(from);
-        if let Some(select) = first_select_mut(query) {
-            let written = |alias: &str| {
-                let found = self.scopes.innermost().iter().find(|relation| relation.alias == alias);
-                found.map_or_else(|| alias.to_owned(), |relation| relation.written.clone())
-            };
-            let items = select.projection.iter().map(|item| match self.expanded(item) {
-                Some(columns) => {
-                    let named = |(alias, column): (Option<String>, String)| {
-                        listed(alias.map(|alias| written(&alias)).as_deref(), &column)
-                    };
-                    columns.into_iter().map(named).collect()
-                }
-                None => vec![item.clone()],
-            });
-            select.projection = items.collect::<Vec<_>>().concat();
-        }
-        self.scopes.leave();
-        self.ctes.truncate(before);
-    }
-
-    /// What `*` or `t.*` stands for where it stands: qualifiers and columns.
-    pub(super) fn expanded(&self, item: &SelectItem) -> Option<Vec<(Option<String>, String)>> {
-        match item {
-            SelectItem::Wildcard(_) => {
-                let columns = self.scopes.columns().filter(|columns| !columns.is_empty())?;
-                Some(columns.into_iter().map(|(table, column)| (table, column.name)).collect())
-            }
-            SelectItem::QualifiedWildcard(kind, _) => {
-                let alias = wildcard_alias(kind);
-                let mut own = self.scopes.innermost().iter();
-                let own = own.find(|own| Some(&own.written) == alias.as_ref())?;
-                let columns = own.columns.as_ref()?.iter();
-                Some(columns.map(|(column, _)| (Some(own.alias.clone()), column.clone())).collect())
-            }
-            _ => None,
-        }
-    }
-
     /// The table or view that a name in FROM means; none if it is a WITH query, or not known.
     pub fn relation(&self, parts: &[String]) -> Option<String> {
         let is_cte = parts.len() == 1 && self.ctes.iter().any(|(cte, _)| *cte == parts[0]);
         if is_cte { None } else { self.known.relation_in_query(parts, self.own_schema) }
     }
 
-    fn tables_of(&mut self, from: &[TableWithJoins]) -> Tables {
+    pub(super) fn tables_of(&mut self, from: &[TableWithJoins]) -> Tables {
         let mut relations = Vec::new();
         let mut sight: Sight = Some(Vec::new());
         for table in from {
@@ -359,8 +223,7 @@ impl<'k> Walk<'k> {
         for item in std::mem::take(&mut select.projection) {
             let expanded = self.expanded(&item);
             // The server lists the columns.
-            let wild = matches!(item, SelectItem::Wildcard(_) | SelectItem::QualifiedWildcard(..));
-            self.sure &= expanded.is_some() || !wild;
+            self.sure &= expanded.is_some() || !is_wildcard(&item);
             match expanded {
                 Some(columns) => {
                     projection.extend(columns.iter().map(|(table, column)| listed(table.as_deref(), column)))

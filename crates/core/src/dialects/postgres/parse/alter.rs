@@ -2,10 +2,11 @@
 
 use std::sync::Arc;
 
-use super::super::canonical::{REPLACED, part_names};
+use super::super::canonical::part_names;
 use super::access::{self, Subject, amend, kinds, say, say_of_index, subject_name};
 use super::{
     definitions, expression, foreign, grants, identifier, names, objects, operators, own_name, replication, sequences,
+    text_search,
 };
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, ObjectKey, Plain};
@@ -97,7 +98,7 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
         Kind::Publication => replication::alter_publication(&mut reader, session, subject()),
         Kind::Operator => operators::alter_operator(&mut reader, subject(), if_exists),
         Kind::OperatorFamily => operators::alter_family(&mut reader, subject(), if_exists),
-        Kind::TextSearchConfiguration => mapping(&mut reader, subject(), if_exists),
+        Kind::TextSearchConfiguration => text_search::mapping(&mut reader, subject(), if_exists),
         Kind::Statistics if reader.take(&["SET", "STATISTICS"]) => {
             let range = super::rest(&mut reader, "a number")?;
             let value = super::normalised(&reader, range);
@@ -138,68 +139,6 @@ pub fn unknown(reader: &Reader<'_>) -> Box<Diagnostic> {
             .at(reader.location(place..place + 1), "not known here")
             .help("write the object as it shall be; source files say what the schema is"),
     )
-}
-
-/// `ADD|ALTER MAPPING FOR token, … WITH dictionary, …`, `ALTER MAPPING FOR token, … REPLACE dictionary WITH dictionary`, or `DROP MAPPING FOR token, …`, of a text search configuration.
-fn mapping(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
-    let drops = reader.take(&["DROP", "MAPPING"]);
-    if !drops && !reader.take(&["ADD", "MAPPING"]) && !reader.take(&["ALTER", "MAPPING"]) {
-        return Err(reader.expected("ADD, ALTER or DROP MAPPING"));
-    }
-    reader.take(&["IF", "EXISTS"]);
-    let mut tokens = Vec::new();
-    if reader.take(&["FOR"]) {
-        tokens.push(identifier(reader, "a token type")?);
-        while reader.take_symbol(",") {
-            tokens.push(identifier(reader, "a token type")?);
-        }
-    }
-    if !drops && reader.take(&["REPLACE"]) {
-        let old = dictionary(reader)?;
-        reader.expect("WITH")?;
-        let new = dictionary(reader)?;
-        return Ok(vec![amend(subject, if_exists, move |object| {
-            let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
-            // What a copy will have is not there yet.
-            if plain.clauses.has("with.copy") && tokens.is_empty() {
-                let before = plain.clauses.value(REPLACED).map_or_else(String::new, |before| format!("{before}, "));
-                plain.clauses.say(REPLACED, format!("{before}{old}, {new}"));
-            }
-            for (clause, listed) in plain.clauses.iter_mut() {
-                let token = clause.strip_prefix("mapping ");
-                if token.is_some_and(|token| tokens.is_empty() || tokens.iter().any(|named| named == token)) {
-                    let listed_now = super::super::split_list(&listed.canonical);
-                    let replaced: Vec<_> =
-                        listed_now.into_iter().map(|one| if one == old { new.clone() } else { one }).collect();
-                    *listed = Expression::plain(replaced.join(", "));
-                }
-            }
-            Ok(())
-        })]);
-    }
-    if tokens.is_empty() {
-        return Err(reader.expected("`FOR`"));
-    }
-    let mut dictionaries = Vec::new();
-    if !drops {
-        reader.expect("WITH")?;
-        dictionaries.push(dictionary(reader)?);
-        while reader.take_symbol(",") {
-            dictionaries.push(dictionary(reader)?);
-        }
-    }
-    // None at all is said, since the configuration may be the copy of one that has the mapping.
-    let listed = dictionaries.join(", ");
-    Ok(vec![amend(subject, if_exists, move |object| {
-        tokens.iter().for_each(|token| say(object, &format!("mapping {token}"), Some(&listed)));
-        Ok(())
-    })])
-}
-
-/// A text search dictionary that is named; the engine's own ones without their schema.
-fn dictionary(reader: &mut Reader<'_>) -> Parsed<String> {
-    let name = super::reference(reader, "a dictionary")?;
-    Ok(name.canonical().strip_prefix("pg_catalog.").unwrap_or(name.canonical()).to_owned())
 }
 
 /// ENABLE and DISABLE; the usual state says nothing.

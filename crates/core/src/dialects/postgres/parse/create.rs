@@ -119,10 +119,10 @@ pub fn create(
     } else if let Some(kind) = global_kind(reader) {
         vec![objects::global(reader, kind)?]
     } else if reader.take(&["FOREIGN", "DATA", "WRAPPER"]) {
-        vec![foreign::wrapper(reader)?]
+        vec![foreign::object(reader, Kind::ForeignDataWrapper)?]
     } else if reader.take(&["SERVER"]) {
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
-        vec![foreign::server(reader)?]
+        vec![foreign::object(reader, Kind::Server)?]
     } else if reader.take(&["USER", "MAPPING"]) {
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
         vec![foreign::user_mapping(reader)?]

@@ -6,20 +6,11 @@ use super::{identifier, names, plain, reference, text_or_null};
 use crate::model::{Clauses, Definition, Kind, Name, Object};
 use crate::parse::{Parsed, Reader, StatementKind, TokenKind};
 
-/// What follows CREATE FOREIGN DATA WRAPPER.
-pub fn wrapper(reader: &mut Reader<'_>) -> Parsed<Object> {
-    object(reader, Kind::ForeignDataWrapper)
-}
-
-/// What follows CREATE SERVER.
-pub fn server(reader: &mut Reader<'_>) -> Parsed<Object> {
-    object(reader, Kind::Server)
-}
-
-fn object(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
+/// What follows CREATE FOREIGN DATA WRAPPER or CREATE SERVER.
+pub fn object(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
     let name = names::global(&identifier(reader, "a name")?);
     let mut clauses = Clauses::default();
-    for (clause, value) in changes(reader)? {
+    for (clause, value) in changes(reader, kind)? {
         if let Some(value) = value {
             clauses.say(&clause, value);
         }
@@ -43,7 +34,7 @@ pub fn user_mapping(reader: &mut Reader<'_>) -> Parsed<Object> {
 
 /// What follows ALTER of a wrapper, a server or a user mapping, and its name.
 pub fn alter(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
-    let changes = changes(reader)?;
+    let changes = changes(reader, subject.kinds[0])?;
     Ok(vec![amend(subject, if_exists, move |object| {
         if let Definition::Plain(plain) = &mut object.definition {
             change(&mut plain.clauses, &changes);
@@ -55,18 +46,21 @@ pub fn alter(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Pars
 /// Clauses, each with what it becomes; none if it goes.
 type Changes = Vec<(String, Option<String>)>;
 
-/// The clauses of a wrapper or a server, to the end of the statement.
-fn changes(reader: &mut Reader<'_>) -> Parsed<Changes> {
+/// The clauses that such an object can have, to the end of the statement.
+fn changes(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Changes> {
     let mut changes = Changes::new();
+    let is_server = kind == Kind::Server;
     while !reader.at_end() {
         if reader.take(&["OPTIONS"]) {
             changes.extend(option_changes(reader)?);
-        } else if reader.take(&["FOREIGN", "DATA", "WRAPPER"]) {
+        } else if is_server && reader.take(&["FOREIGN", "DATA", "WRAPPER"]) {
             changes.push(("wrapper".to_owned(), Some(names::quoted(&identifier(reader, "a wrapper's name")?))));
-        } else if reader.take(&["TYPE"]) {
+        } else if is_server && reader.take(&["TYPE"]) {
             changes.push(("type".to_owned(), text_or_null(reader)?));
-        } else if reader.take(&["VERSION"]) {
+        } else if is_server && reader.take(&["VERSION"]) {
             changes.push(("version".to_owned(), text_or_null(reader)?));
+        } else if kind != Kind::ForeignDataWrapper {
+            return Err(reader.expected("`OPTIONS`"));
         } else {
             let goes = reader.take(&["NO"]);
             let clause =

@@ -16,6 +16,7 @@ mod replication;
 mod routine;
 mod sequences;
 mod table;
+mod text_search;
 
 use std::ops::Range;
 
