@@ -50,6 +50,7 @@ fn snapshot(sources: &[Source]) -> Snapshot {
     let built = build(Engine::Sqlite, VERSION, sources);
     assert!(!built.has_errors());
     Snapshot {
+        scope: Default::default(),
         project: "bench".into(),
         engine: Engine::Sqlite,
         engine_version: VERSION,

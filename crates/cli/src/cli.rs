@@ -43,6 +43,20 @@ pub enum Command {
     Demo(demo::Demo),
 }
 
+impl Command {
+    /// What the command's result is written as.
+    pub fn format(&self) -> Format {
+        match self {
+            Command::Build(command) => command.format,
+            Command::Compare(command) => command.format,
+            Command::Drift(command) => command.format,
+            Command::Script(command) => command.format,
+            Command::Deploy(command) => command.format,
+            Command::New(_) | Command::Adopt(_) | Command::Explain(_) | Command::Demo(_) => Format::Text,
+        }
+    }
+}
+
 /// When to use colour.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum Color {

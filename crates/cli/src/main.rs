@@ -11,36 +11,63 @@ mod project;
 mod side;
 mod source_files;
 
+use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Parser;
+
+use crate::cli::Format;
 
 /// Many threads make what one keeps: the system's allocator is slow at that.
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() -> ExitCode {
-    quiet_when_nobody_reads();
-    let arguments = cli::Cli::parse();
+    end_when_nothing_can_be_printed();
+    let arguments = cli::Cli::try_parse().unwrap_or_else(|error| wrong_usage(&error));
     arguments.color.apply();
     // Long expressions go deep: with room for the usual ones, no thread has to ask for more.
     let _ = rayon::ThreadPoolBuilder::new().stack_size(32 << 20).build_global();
+    let format = arguments.command.format();
     match commands::run(arguments) {
         Ok(outcome) => ExitCode::from(outcome as u8),
         Err(failure) => {
+            if format == Format::Json {
+                output::json::print_failure(&failure);
+            }
             output::failure(&failure);
             ExitCode::from(failure.status)
         }
     }
 }
 
-/// A closed pipe (`wevrun … | head`) ends the program quietly, as it does every other tool.
-fn quiet_when_nobody_reads() {
+/// What clap says of wrong arguments; to a machine also as a document.
+fn wrong_usage(error: &clap::Error) -> ! {
+    let arguments: Vec<String> = std::env::args().collect();
+    let json = arguments.iter().any(|argument| argument == "--format=json")
+        || arguments.windows(2).any(|pair| pair[0] == "--format" && pair[1] == "json");
+    if json && error.use_stderr() {
+        let text = error.to_string();
+        let message = text.lines().next().unwrap_or_default().trim_start_matches("error: ");
+        output::json::print_failure(&failure::Failure::usage(message));
+    }
+    error.exit()
+}
+
+/// A closed pipe (`wevrun … | head`) ends the program quietly, as it does every other tool; a full disk with a message.
+fn end_when_nothing_can_be_printed() {
     let usual = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |panic| {
         let text = panic.payload_as_str().unwrap_or_default();
-        if text.starts_with("failed printing to") && text.contains("Broken pipe") {
-            std::process::exit(141); // 128 + SIGPIPE
+        if text.starts_with("failed printing to") {
+            if text.contains("Broken pipe") {
+                std::process::exit(141); // 128 + SIGPIPE
+            }
+            let why = text.split_once(": ").map_or(text, |(_, why)| why);
+            let why = why.split(" (os error").next().unwrap_or(why).to_lowercase();
+            // Standard error may be the one that can't be written.
+            let _ = writeln!(std::io::stderr(), "error: standard output can't be written: {why}");
+            std::process::exit(1);
         }
         usual(panic);
     }));

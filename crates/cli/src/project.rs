@@ -10,6 +10,7 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use toml::Spanned;
 use wevrun_core::diagnostics::{Code, Diagnostic, nearest};
+use wevrun_core::model::{Pattern, Scope};
 use wevrun_core::plan::{Waiver, WaiverFile, read_waivers};
 use wevrun_core::source::{Location, Source};
 use wevrun_core::{Engine, EngineVersion};
@@ -53,6 +54,15 @@ pub struct ProjectSection {
     #[serde(default = "default_source")]
     #[schemars(with = "Vec<String>")]
     pub source: Vec<Spanned<String>>,
+    /// What of a database the project is responsible for: `["schema:public", "table:app_*"]`. Without it, everything that is not
+    /// ignored. Nothing else is ever compared, changed or removed.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub manages: Vec<Spanned<String>>,
+    /// What the project is not responsible for, in the same form.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub ignores: Vec<Spanned<String>>,
     /// Codes of findings that are warnings in this project, not errors: for what an old database has and must keep.
     #[serde(default)]
     #[schemars(with = "Vec<String>")]
@@ -88,6 +98,10 @@ pub struct Project {
     pub engine_version: EngineVersion,
     /// Which files are DDL.
     pub globs: GlobSet,
+    /// The globs, as they are written.
+    glob_places: Vec<Spanned<String>>,
+    /// What of a database the project is responsible for.
+    pub scope: Scope,
     /// Findings that are warnings here.
     pub tolerate: Vec<Code>,
     /// The target names and their URLs, not expanded.
@@ -149,6 +163,10 @@ impl Project {
                 wrong(name, format!("`{}` can't be tolerated; what can: {}", name.get_ref(), known.join(", ")))
             })?);
         }
+        let patterns = |texts: &[Spanned<String>]| -> Ended<Vec<Pattern>> {
+            texts.iter().map(|text| text.get_ref().parse().map_err(|problem| wrong(text, problem))).collect()
+        };
+        let scope = Scope { manages: patterns(&section.manages)?, ignores: patterns(&section.ignores)? };
         let mut globs = GlobSetBuilder::new();
         for glob in &section.source {
             let built = GlobBuilder::new(glob.get_ref()).literal_separator(true).build();
@@ -162,10 +180,29 @@ impl Project {
             engine,
             engine_version,
             globs,
+            glob_places: section.source.clone(),
+            scope,
             tolerate,
             targets: file.targets.into_iter().map(|(name, target)| (name, target.url)).collect(),
             source,
         })
+    }
+
+    /// Every glob matches a file; else what is meant to be there would be taken for removed.
+    pub fn require_matches<'p>(&self, paths: impl Iterator<Item = &'p str>) -> Ended<()> {
+        let mut missing: Vec<usize> = (0..self.glob_places.len()).collect();
+        for path in paths {
+            let matched = self.globs.matches(path);
+            missing.retain(|index| !matched.contains(index));
+        }
+        let Some(glob) = missing.first().map(|index| &self.glob_places[*index]) else { return Ok(()) };
+        let problem = format!("the glob `{}` matches no file", glob.get_ref());
+        let help = "correct it, or remove it from `source`; an empty file is enough for a schema with nothing in it";
+        let mut diagnostic = Diagnostic::new(Code::WV400, problem).help(help);
+        if !glob.span().is_empty() {
+            diagnostic = diagnostic.at(place(glob.span()), "no file");
+        }
+        Err(Failure::found("", vec![diagnostic], vec![self.source.clone()]))
     }
 
     /// The names of the targets.

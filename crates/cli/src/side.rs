@@ -8,7 +8,7 @@ use sha2::{Digest, Sha256};
 use wevrun_core::compare::compare;
 use wevrun_core::diagnostics::{self, Code, Diagnostic, Severity};
 use wevrun_core::dialects::dialect;
-use wevrun_core::model::{Kind, Model, hex};
+use wevrun_core::model::{Kind, Model, Scope, hex};
 use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_core::snapshot::{Snapshot, SourceFile};
 use wevrun_core::source::Source;
@@ -62,6 +62,8 @@ pub struct Loaded {
     pub spelled: Option<usize>,
     /// The project's name, if the side knows it.
     pub project: Option<String>,
+    /// What of a database its project is responsible for.
+    pub scope: Scope,
     /// What it holds.
     pub model: Model,
     /// The texts that the model's locations refer to.
@@ -70,6 +72,8 @@ pub struct Loaded {
     pub diagnostics: Vec<Diagnostic>,
     /// The connection, if it is live.
     pub live: Option<Box<dyn Database>>,
+    /// The file that the side is, if it is one.
+    pub path: Option<PathBuf>,
     /// The source files' hashes, if there are any.
     pub files: Vec<SourceFile>,
     /// The paths and bytes of the source files, for git.
@@ -166,10 +170,12 @@ impl Context {
                 engine_version: None,
                 spelled: None,
                 project: None,
+                scope: Scope::default(),
                 model: Model::empty(),
                 sources: Vec::new(),
                 diagnostics: Vec::new(),
                 live: None,
+                path: None,
                 files: Vec::new(),
                 raw: Vec::new(),
             }),
@@ -201,11 +207,13 @@ impl Context {
 
     fn load_project(&self, project: &Project, name: String) -> Ended<Loaded> {
         let files = source_files::find(&project.root, |relative| project.globs.is_match(relative))?;
+        project.require_matches(files.iter().map(|(path, _, _)| path.as_str()))?;
         let mut loaded = {
             let version = Some(project.engine_version);
             self.load_files(name, (project.engine, version), files, &project.tolerate)?
         };
         loaded.project = Some(project.name.clone());
+        loaded.scope = project.scope.clone();
         Ok(loaded)
     }
 
@@ -253,10 +261,12 @@ impl Context {
             engine_version: said,
             spelled,
             project: None,
+            scope: Scope::default(),
             model: build.model,
             sources,
             diagnostics: found,
             live: None,
+            path: None,
             files: hashes.collect(),
             raw: files.into_iter().map(|(_, path, bytes)| (path, bytes)).collect(),
         })
@@ -273,10 +283,12 @@ impl Context {
             engine_version: content.version,
             spelled: None,
             project: None,
+            scope: Scope::default(),
             model: content.model,
             sources: content.sources,
             diagnostics: content.diagnostics,
             live: Some(database),
+            path: if let DatabaseUrl::Sqlite(path) = url { Some(path.clone()) } else { None },
             files: Vec::new(),
             raw: Vec::new(),
         })
@@ -328,10 +340,12 @@ fn load_snapshot(path: &Path) -> Ended<Loaded> {
         engine_version: Some(snapshot.engine_version),
         spelled: None,
         project: Some(snapshot.project),
+        scope: snapshot.scope,
         model: snapshot.model,
         sources: Vec::new(),
         diagnostics: Vec::new(),
         live: None,
+        path: Some(path.to_owned()),
         files: snapshot.sources,
         raw: Vec::new(),
     })

@@ -1,10 +1,13 @@
-//! The course of a deployment, the same for every engine: one transaction, proven before it is committed.
+//! The course of a deployment, the same for every engine: one transaction, verified before it is committed and afterwards.
+//!
+//! The course itself begins and ends each transaction, with the frame of the engine. A script only says which parts are one.
 
 use std::time::Instant;
 
+use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Fingerprint, Model};
 use wevrun_core::plan::Part;
-use wevrun_core::script::{Script, Step};
+use wevrun_core::script::{Frame, Mode, Script, Step};
 use wevrun_core::snapshot::Snapshot;
 
 use crate::database::{Deployment, Event, Release};
@@ -12,23 +15,15 @@ use crate::error::LiveError;
 
 /// What the course needs of a connection.
 pub trait Session {
-    /// The statement that begins the transaction.
-    const BEGIN: &'static str;
-
     /// Runs one statement.
     fn statement(&mut self, statement: &str) -> Result<(), LiveError>;
 
-    /// Whether a statement is for the engine's own client only.
-    fn is_for_client(_: &str) -> bool {
-        false
-    }
-
-    /// Keeps other releases out, right after the transaction has begun.
-    fn keep_others_out(&mut self) -> Result<(), LiveError> {
+    /// Locks other releases out, right after the transaction has begun.
+    fn lock_out_others(&mut self) -> Result<(), LiveError> {
         Ok(())
     }
 
-    /// Keeps other releases out for as long as it takes, over more than one transaction; or lets them in again.
+    /// Locks other releases out over more than one transaction; or lets them in again.
     fn hold(&mut self, _: bool) -> Result<(), LiveError> {
         Ok(())
     }
@@ -36,15 +31,18 @@ pub trait Session {
     /// Whether the transaction that was begun still is the one that runs.
     fn is_in_transaction(&mut self) -> bool;
 
-    /// What there is, as the transaction sees it, or as everybody does after it.
+    /// The structure, as the transaction sees it, or as everybody does after it.
     fn structure(&mut self) -> Result<Model, LiveError>;
+
+    /// The committed structure, read by a new connection.
+    fn committed_structure(&mut self) -> Result<Model, LiveError>;
 
     /// Writes the ledger.
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError>;
 }
 
 /// Runs a script. On any error the database is as it was, or, if the script has more than one part, as the parts before have
-/// left it ([`LiveError::Halfway`]): then the same script goes on there.
+/// left it ([`LiveError::Halfway`]): then the same script continues there. [`LiveError::NotCommitted`] says that it is not known.
 pub fn run<S: Session>(
     session: &mut S,
     script: &Script,
@@ -52,11 +50,10 @@ pub fn run<S: Session>(
     watch: &mut dyn FnMut(Event<'_>),
 ) -> Result<Deployment, LiveError> {
     let started = Instant::now();
-    let nothing = Part { opening: vec![S::BEGIN.to_owned()], closing: vec!["COMMIT".to_owned()], ..Part::default() };
+    let nothing = Part::default();
     let parts = if script.is_empty() { std::slice::from_ref(&nothing) } else { &script.plan.parts[..] };
-    let whole = parts.len() == 1 && !parts[0].alone;
-    let mut course = Course { session, script, release, watch, parts, number: 0, proven: 0 };
-    if whole {
+    let mut course = Course { session, script, release, watch, parts, number: 0, verified: 0 };
+    if script.plan.is_one_transaction() {
         course.part(0)?;
     } else {
         course.session.hold(true)?;
@@ -66,8 +63,13 @@ pub fn run<S: Session>(
         outcome?;
     }
     let took = started.elapsed();
-    let after = session.structure()?;
-    prove(script, after).map(|after| Deployment { after, took })
+    // What this connection sees is no proof that it is committed.
+    let after = session.committed_structure().map_err(|cause| LiveError::NotReadBack(Box::new(cause)))?;
+    if !script.leads_to(&after) {
+        return Err(LiveError::NotCommitted { expected: script.want.clone(), found: Box::new(after) });
+    }
+    watch(Event::Verified);
+    Ok(Deployment { after, took })
 }
 
 struct Course<'c, S> {
@@ -78,8 +80,8 @@ struct Course<'c, S> {
     parts: &'c [Part],
     /// The step that runs, from 1.
     number: usize,
-    /// The part of which was proven that it begins in what there is; 0 before any was.
-    proven: usize,
+    /// The part of which was verified that it begins in the present state; 0 before any was.
+    verified: usize,
 }
 
 impl<S: Session> Course<'_, S> {
@@ -95,7 +97,7 @@ impl<S: Session> Course<'_, S> {
         }
         for index in first..self.parts.len() {
             self.part(index).map_err(|cause| {
-                if index == 0 && !self.parts[0].alone {
+                if index == 0 && self.parts[0].mode == Mode::Transaction {
                     return cause; // nothing has changed
                 }
                 LiveError::Halfway { done: index, parts: self.parts.len(), cause: Box::new(cause) }
@@ -104,54 +106,76 @@ impl<S: Session> Course<'_, S> {
         Ok(())
     }
 
-    fn part(&mut self, index: usize) -> Result<(), LiveError> {
-        if self.parts[index].alone {
-            return self.alone(index);
-        }
-        let outcome = self.transaction(index);
-        if outcome.is_err() {
-            // If this fails too, the engine rolls back when the connection ends.
-            let _ = self.session.statement("ROLLBACK");
-        }
-        outcome
+    fn frame(&self, mode: Mode) -> Frame {
+        dialect(self.script.engine).frame(mode)
     }
 
-    fn transaction(&mut self, index: usize) -> Result<(), LiveError> {
-        let part = &self.parts[index];
-        let mut begun = false;
-        for statement in part.opening.iter().filter(|statement| !S::is_for_client(statement)) {
-            execute(self.session, 0, "before the first step", statement)?;
-            if statement.eq_ignore_ascii_case(S::BEGIN) {
-                begun = true;
-                self.session.keep_others_out()?;
-                // The part before has just proven that it ends where this one begins.
-                if self.proven != index || index == 0 {
-                    self.confirm(index)?;
-                }
+    fn part(&mut self, index: usize) -> Result<(), LiveError> {
+        match self.parts[index].mode {
+            Mode::EachStatement => self.each_statement(index),
+            Mode::Transaction => self.in_transaction(|course| course.steps_of_transaction(index)),
+        }
+    }
+
+    /// Begins a transaction, does what is to be done in it, and commits it if that succeeds.
+    fn in_transaction(&mut self, work: impl FnOnce(&mut Self) -> Result<(), LiveError>) -> Result<(), LiveError> {
+        let frame = self.frame(Mode::Transaction);
+        self.framing(&frame.before)?;
+        let begin = frame.begin.as_deref().expect("a transaction has a beginning");
+        execute(self.session, 0, "begin the transaction", begin)?;
+        let outcome = self.framing(&frame.settings).and_then(|()| {
+            self.session.lock_out_others()?;
+            work(self)?;
+            self.framing(&frame.clean_up)?;
+            self.still_in_transaction()
+        });
+        let commit = frame.commit.as_deref().expect("a transaction has an end");
+        let outcome = outcome.and_then(|()| execute(self.session, self.number, "commit", commit));
+        match outcome {
+            Ok(()) => {
+                (self.watch)(Event::Committed);
+                self.framing(&frame.after)
+            }
+            Err(error) => {
+                // If this fails too, the engine rolls back when the connection ends.
+                let _ = self.session.statement("ROLLBACK");
+                Err(error)
             }
         }
-        if !begun {
-            return Err(LiveError::Engine("the script does not begin a transaction, so it was not run".to_owned()));
+    }
+
+    fn framing(&mut self, statements: &[String]) -> Result<(), LiveError> {
+        statements
+            .iter()
+            .try_for_each(|statement| execute(self.session, self.number, "the transaction's frame", statement))
+    }
+
+    fn steps_of_transaction(&mut self, index: usize) -> Result<(), LiveError> {
+        // The part before has just verified that it ends where this one begins.
+        if self.verified != index || index == 0 {
+            self.confirm(index)?;
+        }
+        let part = &self.parts[index];
+        for statement in &part.prepare {
+            execute(self.session, self.number, "before the first step", statement)?;
         }
         for step in &part.steps {
             self.step(step, true)?;
         }
-        for statement in &part.closing {
-            if statement.eq_ignore_ascii_case("COMMIT") {
-                self.prove_part(index)?;
-            }
+        for statement in &part.checks {
             execute(self.session, self.number, "after the last step", statement)?;
         }
-        (self.watch)(Event::Committed);
-        Ok(())
+        self.verify_part(index)
     }
 
     /// Steps that are no transaction: each is left out if it is done already.
-    fn alone(&mut self, index: usize) -> Result<(), LiveError> {
+    fn each_statement(&mut self, index: usize) -> Result<(), LiveError> {
         let part = &self.parts[index];
         let found = self.confirm(index)?;
-        for statement in part.opening.iter().filter(|statement| !S::is_for_client(statement)) {
-            execute(self.session, 0, "before the first step", statement)?;
+        let frame = self.frame(Mode::EachStatement);
+        let opening = frame.before.iter().chain(&frame.settings).chain(&part.prepare);
+        for statement in opening {
+            execute(self.session, self.number, "before the first step", statement)?;
         }
         for step in &part.steps {
             if !step.makes.is_empty() && step.makes.iter().all(|outcome| outcome.holds(&found)) {
@@ -160,21 +184,21 @@ impl<S: Session> Course<'_, S> {
                 self.step(step, false)?;
             }
         }
-        for statement in &part.closing {
+        for statement in part.checks.iter().chain(&frame.clean_up).chain(&frame.after) {
             execute(self.session, self.number, "after the last step", statement)?;
         }
         if index + 1 < self.parts.len() {
-            return self.prove_part(index);
+            return self.verify_part(index);
         }
         // Only the ledger is written in it.
-        self.session.statement(S::BEGIN)?;
-        let kept_out = self.session.keep_others_out();
-        let proven = kept_out.and_then(|()| self.prove_part(index));
-        let recorded = proven.and_then(|()| self.session.statement("COMMIT"));
-        if recorded.is_err() {
-            let _ = self.session.statement("ROLLBACK");
+        self.in_transaction(|course| course.verify_part(index))
+    }
+
+    fn still_in_transaction(&mut self) -> Result<(), LiveError> {
+        if self.session.is_in_transaction() {
+            return Ok(());
         }
-        recorded
+        Err(LiveError::TransactionEnded)
     }
 
     fn step(&mut self, step: &Step, in_transaction: bool) -> Result<(), LiveError> {
@@ -184,9 +208,8 @@ impl<S: Session> Course<'_, S> {
         let started = Instant::now();
         for statement in &step.statements {
             execute(self.session, self.number, &step.title, statement)?;
-            if in_transaction && !self.session.is_in_transaction() {
-                let message = "a statement of the script ended the transaction; what came before it is committed";
-                return Err(LiveError::Engine(message.to_owned()));
+            if in_transaction {
+                self.still_in_transaction()?;
             }
         }
         (self.watch)(Event::StepDone(self.number, started.elapsed()));
@@ -205,37 +228,41 @@ impl<S: Session> Course<'_, S> {
         Ok(found)
     }
 
-    /// The part has made what the next one begins in; after the last, what the script promises, which the ledger keeps.
-    fn prove_part(&mut self, index: usize) -> Result<(), LiveError> {
+    /// The part leads to the state that the next one begins in; the last one to what the script promises, which the ledger keeps.
+    fn verify_part(&mut self, index: usize) -> Result<(), LiveError> {
         let found = self.session.structure()?;
         if index + 1 < self.parts.len() {
             return match self.script.part_that_begins_in(&found) {
                 Some(next) if next == index + 1 => {
-                    self.proven = next;
+                    self.verified = next;
                     Ok(())
                 }
                 _ => Err(LiveError::ProofFailed { expected: self.script.want.clone(), found: Box::new(found) }),
             };
         }
-        let model = prove(self.script, found)?;
-        (self.watch)(Event::Proven);
+        if !self.script.leads_to(&found) {
+            return Err(LiveError::ProofFailed { expected: self.script.want.clone(), found: Box::new(found) });
+        }
+        (self.watch)(Event::Checked);
         let released = Snapshot {
+            scope: self.script.scope.clone(),
             project: self.script.project.clone(),
             engine: self.script.engine,
             engine_version: self.script.engine_version,
             git: None,
             sources: Vec::new(),
-            model,
+            model: found,
         };
         self.session.record(&self.script.have, &released, self.release)
     }
 }
 
-/// Runs nothing but the statements of a script, all of them, proving nothing.
+/// Runs all statements of a script, verifying nothing.
 pub fn steps<S: Session>(session: &mut S, script: &Script) -> Result<(), LiveError> {
     let mut number = 0;
     for part in &script.plan.parts {
-        for statement in part.opening.iter().filter(|statement| !S::is_for_client(statement)) {
+        let frame = dialect(script.engine).frame(part.mode);
+        for statement in frame.opening().into_iter().chain(part.prepare.iter().map(String::as_str)) {
             execute(session, number, "before the first step", statement)?;
         }
         for step in &part.steps {
@@ -244,7 +271,7 @@ pub fn steps<S: Session>(session: &mut S, script: &Script) -> Result<(), LiveErr
                 execute(session, number, &step.title, statement)?;
             }
         }
-        for statement in &part.closing {
+        for statement in part.checks.iter().map(String::as_str).chain(frame.closing()) {
             execute(session, number, "after the last step", statement)?;
         }
     }
@@ -259,13 +286,4 @@ fn execute(session: &mut impl Session, number: usize, title: &str, statement: &s
         message: cause.to_string(),
         cause: Box::new(cause),
     })
-}
-
-/// The outcome is what the script promises.
-fn prove(script: &Script, found: Model) -> Result<Model, LiveError> {
-    if script.leads_to(&found) {
-        Ok(found)
-    } else {
-        Err(LiveError::ProofFailed { expected: script.want.clone(), found: Box::new(found) })
-    }
 }

@@ -50,6 +50,8 @@ pub struct Release {
     pub tool: String,
     /// The project's name.
     pub project: String,
+    /// Why the script that was run is not the one that was written, if it was edited.
+    pub edited: Option<String>,
 }
 
 /// What happens during a deployment. Reporters only consume these.
@@ -63,10 +65,12 @@ pub enum Event<'e> {
     StepStarted(usize, usize, &'e str),
     /// The step is done.
     StepDone(usize, Duration),
-    /// The outcome was read back and is what was wanted; it is not committed yet.
-    Proven,
+    /// The outcome was read back in the transaction and is what was wanted; it is not committed yet.
+    Checked,
     /// A transaction is committed.
     Committed,
+    /// A new connection has read the committed outcome, and it is what was wanted.
+    Verified,
 }
 
 /// A finished deployment.
@@ -94,6 +98,9 @@ pub trait Database: Send {
         release: &Release,
         watch: &mut dyn FnMut(Event<'_>),
     ) -> Result<Deployment, LiveError>;
+
+    /// The rows of a query that gives one text each.
+    fn facts(&mut self, query: &str) -> Result<Vec<String>, LiveError>;
 
     /// The last release, if there was one.
     fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError>;

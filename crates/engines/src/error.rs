@@ -2,15 +2,13 @@
 
 use wevrun_core::model::{Fingerprint, Model};
 
-/// A row that a foreign key would leave without a partner.
+/// A value that a foreign key would leave without a row in its parent.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Broken {
-    /// The table that refers.
-    pub table: String,
-    /// The row's number, if it has one.
-    pub row: Option<i64>,
-    /// The table that is referred to.
-    pub parent: String,
+    /// The foreign key: `hives (apiary_id) to apiaries`.
+    pub foreign_key: String,
+    /// The value, as an SQL literal.
+    pub value: String,
 }
 
 /// What went wrong.
@@ -74,7 +72,7 @@ pub enum LiveError {
         /// What kind of failure it is, where that matters.
         cause: Box<LiveError>,
     },
-    /// Foreign keys would have been left without partners.
+    /// Foreign keys would have values without a row in the parent.
     #[error("rows would refer to rows that are not there")]
     ForeignKeysBroken(Vec<Broken>),
     /// Rows that were not there when the script was made would have been lost.
@@ -88,6 +86,23 @@ pub enum LiveError {
         /// What came out.
         found: Box<Model>,
     },
+    /// A statement of the script ended the transaction.
+    #[error("a statement of the script ended the transaction: what was done before it is committed")]
+    TransactionEnded,
+    /// It was committed, as far as the connection could tell, and a new connection finds something else.
+    #[error("a new connection does not find the structure that the script promises")]
+    NotCommitted {
+        /// What the script promises.
+        expected: Fingerprint,
+        /// What there is.
+        found: Box<Model>,
+    },
+    /// It was committed, and could not be read back.
+    #[error("it was committed, but could not be read back by a new connection: {0}")]
+    NotReadBack(Box<LiveError>),
+    /// The structure is not the one that a guard of the script expects.
+    #[error("objects that the script is about are not as the script expects")]
+    AnotherStructure,
     /// Not all parts of a script were done; those that were, stay.
     #[error("{cause}")]
     Halfway {

@@ -15,9 +15,17 @@ pub use error::{Broken, LiveError};
 pub use ledger::LedgerEntry;
 pub use url::{DatabaseUrl, UrlError};
 
-use wevrun_core::Engine;
 use wevrun_core::check::Refusal;
 use wevrun_core::model::Model;
+use wevrun_core::{Engine, EngineVersion};
+
+/// The version of an engine that is compiled in, if it is.
+pub fn built_in_version(engine: Engine) -> Option<EngineVersion> {
+    match engine {
+        Engine::Sqlite => rusqlite::version().parse().ok(),
+        Engine::Postgres => None,
+    }
+}
 
 /// The engine's own opinion of a model, without any database of the user's: objects that it refuses, ordered.
 pub fn second_opinion(engine: Engine, model: &Model) -> Vec<Refusal> {

@@ -57,11 +57,17 @@ fn read_back(path: &Path) -> Model {
 }
 
 fn release() -> Release {
-    Release { released_by: "test".into(), script_hash: "0".repeat(64), tool: "test".into(), project: "honey".into() }
+    Release {
+        released_by: "test".into(),
+        script_hash: "0".repeat(64),
+        tool: "test".into(),
+        project: "honey".into(),
+        edited: None,
+    }
 }
 
 fn waive_everything(script: &mut Script) {
-    for risk in script.plan.steps_mut().flat_map(|step| &mut step.risks) {
+    for risk in script.plan.risks_mut() {
         if risk.clearance == Clearance::Missing {
             risk.clearance = Clearance::Waived { reason: "a test".into(), until: "9999-12-31".into() };
         }
@@ -82,7 +88,7 @@ fn run(path: &Path, script: &Script, by_client: bool) -> Result<(), String> {
         let said = String::from_utf8_lossy(&output.stderr).into_owned();
         return if output.status.success() && said.is_empty() { Ok(()) } else { Err(said) };
     }
-    let script = read(&text).expect("what was written can be read");
+    let script = read(&text).expect("what was written can be read").script;
     match live(path, Access::Create).deploy(&script, &release(), &mut |_| {}) {
         Ok(_) => Ok(()),
         Err(LiveError::StepFailed { message, .. }) => Err(message),
@@ -194,6 +200,7 @@ fn case(seed: u64) -> bool {
     let snapshot = |statements: &[String]| {
         let model = built(statements);
         let snapshot = Snapshot {
+            scope: Default::default(),
             project: "honey".into(),
             engine: Engine::Sqlite,
             engine_version: VERSION,
@@ -264,7 +271,7 @@ fn case(seed: u64) -> bool {
 
     // 6: and back.
     fs::copy(file("work.db"), file("back.db")).expect("a copy");
-    let mut undo = plan::undo(dialect, "honey", (&have, &want), &renames, false, VERSION);
+    let mut undo = plan::undo(dialect, "honey", (&have, &want), &renames, &Wishes::default(), VERSION);
     waive_everything(&mut undo);
     let text = write(&undo);
     if let Err(error) = run(&file("back.db"), &undo, seed.is_multiple_of(5)) {

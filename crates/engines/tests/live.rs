@@ -94,7 +94,13 @@ fn script(have: &Model, want: &Model) -> wevrun_core::script::Script {
 }
 
 fn release() -> Release {
-    Release { released_by: "Ida".into(), script_hash: "0".repeat(64), tool: "test".into(), project: "honey".into() }
+    Release {
+        released_by: "Ida".into(),
+        script_hash: "0".repeat(64),
+        tool: "test".into(),
+        project: "honey".into(),
+        edited: None,
+    }
 }
 
 #[test]
@@ -111,14 +117,24 @@ fn a_deployment_tells_what_happens_and_leaves_a_record() {
                 Event::Resumed(part, parts) => format!("part {part}/{parts}"),
                 Event::StepStarted(number, count, title) => format!("{number}/{count} {title}"),
                 Event::StepDone(number, _) => format!("{number} done"),
-                Event::Proven => "proven".to_owned(),
+                Event::Checked => "checked".to_owned(),
+                Event::Verified => "verified".to_owned(),
                 Event::Committed => "committed".to_owned(),
             });
         });
     assert!(deployed.expect("it works").after == want);
     assert_eq!(
         heard,
-        ["confirmed", "1/2 add column lots.x", "1 done", "2/2 create index i on lots", "2 done", "proven", "committed"]
+        [
+            "confirmed",
+            "1/2 add column lots.x",
+            "1 done",
+            "2/2 create index i on lots",
+            "2 done",
+            "checked",
+            "committed",
+            "verified"
+        ]
     );
     let entry = database.last_release().expect("readable").expect("a record");
     assert_eq!((entry.released_by.as_str(), entry.want.as_str()), ("Ida", want.fingerprint().as_str()));

@@ -62,11 +62,6 @@ impl Build {
         let context = self.scratch.of(context)?;
         let loaded = match context.load(&Side::Source) {
             Ok(loaded) => loaded,
-            Err(failure) if self.format == Format::Json && !failure.diagnostics.is_empty() => {
-                let diagnostics = diagnostics::json(&failure.diagnostics, &failure.sources);
-                json::print(&Report { ok: false, snapshot: None, fingerprint: None, objects: 0, diagnostics });
-                return Err(Failure { diagnostics: Vec::new(), ..failure });
-            }
             Err(failure) => return Err(Failure { message: summary(&failure), ..failure }),
         };
         let file = |name: &str| -> String {
@@ -82,9 +77,12 @@ impl Build {
             engine_version: loaded.engine_version.unwrap_or_else(|| loaded.engine.default_version()),
             git: git::revision(&root, raw),
             sources: loaded.files,
+            scope: loaded.scope,
             model: loaded.model,
         };
-        files::write_atomically(&out, snapshot.write(&loaded.sources).as_bytes())?;
+        let read: Vec<PathBuf> = loaded.raw.iter().map(|(path, _)| path.clone()).collect();
+        files::require_apart(&[&out], &read)?;
+        files::write_result(&out, snapshot.write(&loaded.sources).as_bytes())?;
         let fingerprint = snapshot.model.fingerprint();
         if self.format == Format::Json {
             json::print(&Report {
@@ -97,12 +95,6 @@ impl Build {
             return Ok(Outcome::Done);
         }
         diagnostics::print(&loaded.diagnostics, &loaded.sources);
-        if snapshot.sources.is_empty() {
-            anstream::eprintln!(
-                "{}: no file matches the `source` globs in wevrun.toml",
-                paint(style::WARNING, "warning")
-            );
-        }
         anstream::println!(
             "{} {}: {} from {} in {} ms",
             paint(style::GOOD, "built"),

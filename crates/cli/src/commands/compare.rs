@@ -1,14 +1,16 @@
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
-use clap::Args;
+use clap::{Args, ValueEnum};
 use wevrun_core::Engine;
 use wevrun_core::compare::{add_access, compare, lookalikes};
 use wevrun_core::dialects::dialect;
+use wevrun_core::model::{Model, Scope};
 
 use super::{Scratch, context};
 use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::comparison::{self, View};
+use crate::output::diagnostics::{self, JsonDiagnostic};
 use crate::output::json::{self, JsonComparison, JsonSide};
 use crate::side::{Context, Loaded, Side};
 
@@ -35,9 +37,20 @@ pub struct Compare {
     #[arg(long)]
     pub access: bool,
 
+    /// What else, beside a difference, gives exit status 3
+    #[arg(long, value_name = "WHAT")]
+    pub fail_on: Option<FailOn>,
+
     /// What to print
     #[arg(long, value_name = "FORMAT", default_value = "text")]
     pub format: Format,
+}
+
+/// What `--fail-on` takes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum FailOn {
+    /// An object that can't be compared without the engine
+    Unproven,
 }
 
 /// Have and want, as `compare` and `script` take them.
@@ -100,6 +113,33 @@ impl Sides {
         }
         Ok((have, want))
     }
+
+    /// The files that are read.
+    pub fn files(have: &Loaded, want: &Loaded) -> Vec<PathBuf> {
+        let of =
+            |side: &Loaded| side.raw.iter().map(|(path, _)| path.clone()).chain(side.path.clone()).collect::<Vec<_>>();
+        of(have).into_iter().chain(of(want)).collect()
+    }
+}
+
+/// The sides that are sources: what is found in a live database's own definitions is nobody's to correct here.
+fn with_sources<'l>(sides: &'l [&'l Loaded]) -> impl Iterator<Item = &'l &'l Loaded> {
+    sides.iter().filter(|side| side.live.is_none())
+}
+
+/// Warnings and notes on the sources, for machines.
+pub fn source_findings(sides: &[&Loaded]) -> Vec<JsonDiagnostic> {
+    with_sources(sides).flat_map(|side| diagnostics::json(&side.diagnostics, &side.sources)).collect()
+}
+
+/// Prints warnings and notes on the sources on standard error.
+pub fn print_source_findings(sides: &[&Loaded]) {
+    with_sources(sides).for_each(|side| diagnostics::print(&side.diagnostics, &side.sources));
+}
+
+/// What of a database the comparison of two sides is about: want's project says it, or else have's.
+pub fn scope(have: &Loaded, want: &Loaded) -> Scope {
+    if want.scope.is_everything() { have.scope.clone() } else { want.scope.clone() }
 }
 
 impl Compare {
@@ -108,29 +148,34 @@ impl Compare {
         let mut context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
         let (have, want) = self.sides.load(&mut context)?;
         let dialect = dialect(want.engine);
-        let mut comparison = compare(dialect, &have.model, &want.model);
+        let scope = scope(&have, &want);
+        let left_out = scope.left_out(dialect, &have.model).len() + scope.left_out(dialect, &want.model).len();
+        let (have_model, want_model) = (scope.part_of(dialect, &have.model), scope.part_of(dialect, &want.model));
+        let mut comparison = compare(dialect, &have_model, &want_model);
         if self.access {
-            add_access(dialect, &mut comparison, &have.model, &want.model);
+            add_access(dialect, &mut comparison, &have_model, &want_model);
         }
         let identical = comparison.is_identical() && (comparison.reordered.is_empty() || !self.column_order);
-        let side = |loaded: &Loaded| JsonSide {
+        let side = |loaded: &Loaded, model: &Model| JsonSide {
             side: loaded.name.clone(),
-            fingerprint: loaded.model.fingerprint().to_string(),
+            fingerprint: model.fingerprint().to_string(),
         };
         if self.format == Format::Json {
             let identical = identical && comparison.unproven.is_empty();
             json::print(&JsonComparison::new(
                 dialect,
                 &comparison,
-                (side(&have), side(&want)),
+                (side(&have, &have_model), side(&want, &want_model)),
                 identical,
                 self.details,
+                source_findings(&[&have, &want]),
             ));
         } else {
-            let named = |loaded: &Loaded| (loaded.name.clone(), loaded.model.fingerprint().short().to_owned());
+            print_source_findings(&[&have, &want]);
+            let named = |loaded: &Loaded, model: &Model| (loaded.name.clone(), model.fingerprint().short().to_owned());
             let view = View {
-                have: named(&have),
-                want: named(&want),
+                have: named(&have, &have_model),
+                want: named(&want, &want_model),
                 heads: ["To create", "To change", "To remove"],
                 dialect,
                 sides: ["have", "want"],
@@ -138,7 +183,9 @@ impl Compare {
                 column_order: self.column_order,
             };
             comparison::print(&comparison, &lookalikes(dialect, &comparison), &view);
+            comparison::print_left_out(left_out);
         }
-        Ok(if identical { Outcome::Done } else { Outcome::Differences })
+        let unproven = self.fail_on == Some(FailOn::Unproven) && !comparison.unproven.is_empty();
+        Ok(if identical && !unproven { Outcome::Done } else { Outcome::Differences })
     }
 }

@@ -9,15 +9,18 @@ use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare};
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Model, hex};
-use wevrun_core::script::{Script as Steps, write};
+use wevrun_core::script::{Mode, Read, Script as Steps, write};
 use wevrun_engines::{Access, Database, DatabaseUrl, Event, LiveError, Release};
 
-use super::script::{Made, make, read, report_held, today};
+use super::compare::print_source_findings;
+use super::script::{Made, keep_unmanaged, make, read, report_held, same_project, today};
 use super::wishes::Wishes;
 use super::{Scratch, context};
 use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::comparison::{self, View};
+use crate::output::diagnostics::JsonDiagnostic;
+use crate::output::json::JsonRisk;
 use crate::output::style::{self, paint};
 use crate::output::{count, json};
 use crate::side::{Side, live_failure, shown};
@@ -41,6 +44,10 @@ pub struct Deploy {
     /// Make the database if there is none
     #[arg(long)]
     pub create: bool,
+
+    /// Run the script although it was edited after it was written; the ledger keeps the reason
+    #[arg(long, value_name = "REASON")]
+    pub edited: Option<String>,
 
     /// What is asked for beside, when no script is given
     #[command(flatten)]
@@ -74,6 +81,14 @@ struct StepTime {
     milliseconds: f64,
 }
 
+/// What `--format json` says of a deployment that is held back.
+#[derive(Serialize)]
+struct Held {
+    ok: bool,
+    risks: Vec<JsonRisk>,
+    diagnostics: Vec<JsonDiagnostic>,
+}
+
 /// What is deployed to.
 struct Target<'t> {
     /// What the person called it.
@@ -85,7 +100,7 @@ struct Target<'t> {
 
 /// The target's engine is not older than what the script was made for.
 fn old_enough(target: &str, live: Option<EngineVersion>, script: &Steps) -> Ended<()> {
-    match live {
+    match live.or_else(|| wevrun_engines::built_in_version(script.engine)) {
         Some(version) if version < script.engine_version => Err(Failure::new(format!(
             "{target} runs {} {version}, and the script is for {} or later; nothing was changed",
             script.engine, script.engine_version
@@ -118,33 +133,48 @@ impl Deploy {
         let access = if self.create { Access::Create } else { Access::Write };
         match script {
             Some(path) => {
-                let (mut script, text) = read(&path)?;
+                let (Read { mut script, edited }, text) = read(&path)?;
+                self.require_unedited(&path, edited)?;
+                if script.engine != url.engine() {
+                    let words = format!("the script is for {}, and {target} is {}", script.engine, url.engine());
+                    return Err(Failure::usage(format!("{words}; nothing was changed")));
+                }
+                // A waiver holds only as long as it is in the file, and as its last day is not over.
+                script.forget_expired_waivers(&today());
+                if context.project.is_some() || edited {
+                    script.forget_waivers();
+                }
                 let waivers = context.project.as_ref().map_or(Ok(Vec::new()), |project| project.waivers())?;
                 script.clear(&waivers, &today());
                 if !script.held_back_by().is_empty() {
-                    report_held(&script);
-                    return Ok(Outcome::HeldBack);
+                    return Ok(self.held(&script));
                 }
                 let mut live = context.load_live(target, &url, access)?;
                 let live_version = live.engine_version;
                 let database = live.live.as_mut().expect("it is live").as_mut();
                 old_enough(target, live_version, &script)?;
+                if let Some(entry) = database.last_release().map_err(|error| live_failure(target, &error))? {
+                    same_project(target, &entry, &script.project, self.wishes.other_project)?;
+                }
                 self.deploy(&Target { name: target, url: &url, want: None }, database, &script, &text)
             }
             None => {
-                let want = match &self.want {
+                let mut want = match &self.want {
                     Some(side) => context.load(&context.side(side)?)?,
                     None => context.load(&Side::Source)?,
                 };
                 let mut live = context.load_live(target, &url, access)?;
                 let live_version = live.engine_version;
-                let Made { script, comparison } =
+                keep_unmanaged(&live, &mut want);
+                if self.format == Format::Text {
+                    print_source_findings(&[&want]);
+                }
+                let Made { script, comparison, .. } =
                     make(&context, (target, &live.model), (live.live.as_mut(), live_version), &want, &self.wishes)?;
                 old_enough(target, live_version, &script)?;
                 let nothing = comparison.is_identical() && script.is_empty();
                 if !script.held_back_by().is_empty() {
-                    report_held(&script);
-                    return Ok(Outcome::HeldBack);
+                    return Ok(self.held(&script));
                 }
                 if nothing && self.format == Format::Text {
                     anstream::println!("{target} already is what is wanted: {}", script.want.short());
@@ -157,12 +187,37 @@ impl Deploy {
         }
     }
 
+    /// A script is run as it was written, or the person says why not.
+    fn require_unedited(&self, path: &Path, edited: bool) -> Ended<()> {
+        match &self.edited {
+            None if edited => Err(Failure::new(format!(
+                "{} was edited after it was written: its hash does not fit; nothing was changed",
+                path.display()
+            ))
+            .help("write the script again; or read it, and give `--edited REASON`, which the ledger keeps")),
+            Some(_) if !edited => Err(Failure::usage(format!("{} was not edited; leave --edited out", path.display()))),
+            Some(reason) if reason.trim().is_empty() => Err(Failure::usage("--edited needs a reason")),
+            _ => Ok(()),
+        }
+    }
+
+    /// Says which risks hold the script back.
+    fn held(&self, script: &Steps) -> Outcome {
+        if self.format == Format::Json {
+            let risks = script.held_back_by().into_iter().map(JsonRisk::new).collect();
+            json::print(&Held { ok: false, risks, diagnostics: Vec::new() });
+        }
+        report_held(script);
+        Outcome::HeldBack
+    }
+
     fn deploy(&self, to: &Target<'_>, database: &mut dyn Database, script: &Steps, text: &str) -> Ended {
         let release = Release {
             released_by: whoami::username(),
             script_hash: hex(&Sha256::digest(text.as_bytes())),
             tool: env!("CARGO_PKG_VERSION").to_owned(),
             project: script.project.clone(),
+            edited: self.edited.clone(),
         };
         let target = to.name;
         let mut steps: Vec<StepTime> = Vec::new();
@@ -183,7 +238,7 @@ impl Deploy {
             }
             Ok(deployment) => {
                 anstream::println!(
-                    "{} {target} is {} now: {} in {}, read back and proven{}",
+                    "{} {target} is {} now: {} in {}, read back by a new connection and verified{}",
                     paint(style::GOOD, "done"),
                     paint(style::STRONG, script.want.short()),
                     count(script.plan.steps().count(), "step"),
@@ -201,7 +256,7 @@ impl Deploy {
                     1 => format!("The first of {parts} parts is done, and stays"),
                     _ => format!("The first {done} of {parts} parts are done, and stay"),
                 };
-                let alone = script.plan.parts.get(done).is_some_and(|part| part.alone);
+                let alone = script.plan.parts.get(done).is_some_and(|part| part.mode == Mode::EachStatement);
                 let left = if alone { format!("{left}; an index that was not finished is left invalid") } else { left };
                 if let LiveError::StateDiffers { .. } = &*cause {
                     let next = done + 1;
@@ -214,9 +269,23 @@ impl Deploy {
                     "deploy the same script again, and it goes on there; or make it anew from what the target is now";
                 failed(to, script, &cause, &left).map_err(|failure| failure.help(again))
             }
+            Err(error @ (LiveError::NotCommitted { .. } | LiveError::NotReadBack(_) | LiveError::TransactionEnded)) => {
+                Err(Failure::new(format!("{target}: {error}"))
+                    .help("look at what it is now: `wevrun compare` shows it; do not take it for released"))
+            }
+            Err(error) if lost_at_commit(&error) => Err(Failure::new(format!(
+                "the connection was lost at the commit, so it is not known whether {target} was changed"
+            ))
+            .help("`wevrun compare` shows what it is now; deploying the same script again does no harm")),
             Err(error) => failed(to, script, &error, &format!("Nothing was changed: {target} is as it was")),
         }
     }
+}
+
+/// Whether the server may have committed, and could not say so any more.
+fn lost_at_commit(error: &LiveError) -> bool {
+    matches!(error, LiveError::StepFailed { statement, cause, .. }
+        if statement == "COMMIT" && matches!(**cause, LiveError::ConnectionLost(_)))
 }
 
 /// One line a step, with its time. A deployment goes on even if nobody can read about it any more.
@@ -231,8 +300,8 @@ fn report(event: Event<'_>) {
             write!(out, "step {number} of {count}: {title} ").and_then(|()| out.flush())
         }
         Event::StepDone(_, took) => writeln!(out, "{}", paint(style::FAINT, milliseconds(took))),
-        Event::Proven => writeln!(out, "the outcome is what was wanted; committing"),
-        Event::Committed => Ok(()),
+        Event::Checked => writeln!(out, "the outcome is what was wanted; committing"),
+        Event::Committed | Event::Verified => Ok(()),
     };
 }
 
@@ -259,7 +328,7 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
             } else {
                 since_the_script(to, found);
             }
-            anstream::eprintln!("{}: write the script anew from what the target is now", paint(style::HELP, "help"));
+            anstream::eprintln!("{}: write the script again from what the target is now", paint(style::HELP, "help"));
             Ok(Outcome::StateChanged)
         }
         LiveError::StepFailed { number, title, statement, message, cause } => {
@@ -270,16 +339,18 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
             match &**cause {
                 LiveError::ForeignKeysBroken(rows) => {
                     for broken in rows {
-                        let row = broken.row.map_or_else(String::new, |row| format!(", row {row},"));
                         failure = failure.help(format!(
-                            "table {}{row} refers to a row of {} that is not there",
-                            broken.table, broken.parent
+                            "foreign key {}: no row there for the value {}",
+                            broken.foreign_key, broken.value
                         ));
                     }
                 }
                 LiveError::WouldLoseRows => {
                     failure =
                         failure.help("write the script anew from what the target is now, and look at its risks again");
+                }
+                LiveError::AnotherStructure => {
+                    failure = failure.help("write the script again from what the target is now");
                 }
                 LiveError::Locked => failure = failure.help("try again when the other connection is done"),
                 LiveError::DiskFull(_) => failure = failure.help("make room and try again"),
@@ -299,7 +370,7 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
                 expected.short()
             ));
             Err(match to.want {
-                None => failure.help("was the script edited after it was written?"),
+                None => failure.help("`wevrun script` writes a new one from what the target is now"),
                 Some(want) => not_as_wanted(failure, &compare(dialect(script.engine), found, want)),
             })
         }

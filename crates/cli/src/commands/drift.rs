@@ -3,10 +3,11 @@ use std::path::Path;
 use clap::Args;
 use wevrun_core::compare::{add_access, compare};
 use wevrun_core::dialects::dialect;
-use wevrun_core::model::Model;
+use wevrun_core::model::{Model, Scope};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_engines::Access;
 
+use super::compare::FailOn;
 use super::context;
 use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
@@ -36,6 +37,10 @@ pub struct Drift {
     #[arg(long)]
     pub access: bool,
 
+    /// What else, beside drift, gives exit status 3
+    #[arg(long, value_name = "WHAT")]
+    pub fail_on: Option<FailOn>,
+
     /// What to print
     #[arg(long, value_name = "FORMAT", default_value = "text")]
     pub format: Format,
@@ -48,27 +53,34 @@ impl Drift {
         let url = context.require_target(&self.target)?;
         let target = shown(&self.target);
         let mut live = context.load_live(&target, &url, Access::Read)?;
-        let (released_name, released) = match &self.against {
+        let (released_name, released, recorded_scope) = match &self.against {
             Some(side) => {
                 let loaded = context.load(&context.side(side)?)?;
-                (loaded.name, loaded.model)
+                (loaded.name, loaded.model, loaded.scope)
             }
             None => last_release(&target, live.live.as_mut().expect("it is live").as_mut())?,
         };
         let dialect = dialect(live.engine);
+        let scope = context.project.as_ref().map_or(recorded_scope, |project| project.scope.clone());
+        live.model = scope.part_of(dialect, &live.model).into_owned();
+        let released = scope.part_of(dialect, &released).into_owned();
         // Have is what was released and want is what is there: what comes was added behind the release's back.
         let mut comparison = compare(dialect, &released, &live.model);
         if self.access {
             add_access(dialect, &mut comparison, &released, &live.model);
         }
         let identical = comparison.is_identical();
+        let proven = comparison.unproven.is_empty();
         if self.format == Format::Json {
             let side = |name: &str, model: &Model| JsonSide {
                 side: name.to_owned(),
                 fingerprint: model.fingerprint().to_string(),
             };
             let sides = (side(&released_name, &released), side(&live.name, &live.model));
-            json::print(&JsonComparison::new(dialect, &comparison, sides, identical, self.details).as_drift());
+            json::print(
+                &JsonComparison::new(dialect, &comparison, sides, identical && proven, self.details, Vec::new())
+                    .as_drift(),
+            );
         } else {
             let view = View {
                 have: (released_name, released.fingerprint().short().to_owned()),
@@ -81,11 +93,12 @@ impl Drift {
             };
             comparison::print_drift(&comparison, &view);
         }
-        Ok(if identical { Outcome::Done } else { Outcome::Differences })
+        let fails = !identical || (self.fail_on == Some(FailOn::Unproven) && !proven);
+        Ok(if fails { Outcome::Differences } else { Outcome::Done })
     }
 }
 
-fn last_release(target: &str, database: &mut dyn wevrun_engines::Database) -> Ended<(String, Model)> {
+fn last_release(target: &str, database: &mut dyn wevrun_engines::Database) -> Ended<(String, Model, Scope)> {
     let entry = database.last_release().map_err(|error| live_failure(target, &error))?;
     let Some(entry) = entry else {
         return Err(Failure::new(format!("{target} has no ledger: nothing was released there with Wevrun yet"))
@@ -97,5 +110,5 @@ fn last_release(target: &str, database: &mut dyn wevrun_engines::Database) -> En
     };
     let text = entry.snapshot.ok_or_else(|| unreadable("it does not hold the last release's structure".to_owned()))?;
     let snapshot = Snapshot::read(&text).map_err(|error| unreadable(error.to_string()))?;
-    Ok((format!("released {} by {}", entry.released_at, entry.released_by), snapshot.model))
+    Ok((format!("released {} by {}", entry.released_at, entry.released_by), snapshot.model, snapshot.scope))
 }

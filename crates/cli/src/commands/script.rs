@@ -1,3 +1,4 @@
+use std::borrow::Cow;
 use std::path::{Path, PathBuf};
 
 use chrono::Local;
@@ -7,18 +8,19 @@ use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare, lookalikes};
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Clearance, Evidence, Risk};
-use wevrun_core::script::{Script as Steps, write};
+use wevrun_core::plan::{self, Clearance, Evidence, Provenance, Risk};
+use wevrun_core::script::{Read, Script as Steps, write};
+use wevrun_core::snapshot::Snapshot;
+use wevrun_engines::{Database, LedgerEntry};
 
-use wevrun_engines::Database;
-
-use super::compare::Sides;
+use super::compare::{Sides, print_source_findings, scope, source_findings};
 use super::context;
 use super::wishes::Wishes;
 use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
-use crate::output::json::{self, JsonStep};
+use crate::output::diagnostics::JsonDiagnostic;
+use crate::output::json::{self, JsonRisk, JsonStep};
 use crate::output::style::{self, paint};
 use crate::output::{count, diagnostics};
 use crate::project::WAIVERS;
@@ -56,7 +58,10 @@ struct Report<'r> {
     ok: bool,
     have: &'r str,
     want: &'r str,
+    ownership: &'static str,
+    risks: Vec<JsonRisk>,
     steps: Vec<JsonStep>,
+    diagnostics: Vec<JsonDiagnostic>,
     #[serde(skip_serializing_if = "Option::is_none")]
     script: Option<String>,
 }
@@ -67,9 +72,20 @@ pub struct Made<'m> {
     pub script: Steps,
     /// What differs.
     pub comparison: Comparison<'m>,
+    /// What was asked for, as the plan takes it.
+    pub wishes: plan::Wishes,
 }
 
-/// Makes the script from have to want, asking have's data if it is live, and clears its risks.
+/// Lets want have have's objects that the project does not manage: nothing becomes of them.
+pub fn keep_unmanaged(have: &Loaded, want: &mut Loaded) {
+    want.scope = scope(have, want);
+    let effective = want.scope.effective_want(dialect(want.engine), &have.model, &want.model);
+    if let Cow::Owned(model) = effective {
+        want.model = model;
+    }
+}
+
+/// Makes the script from have to want, asking have's data if it is live, and clears its risks. See [`keep_unmanaged`] for want.
 pub fn make<'m>(
     context: &Context,
     (have_name, have): (&str, &'m Model),
@@ -80,19 +96,47 @@ pub fn make<'m>(
     let dialect = dialect(want.engine);
     let version = oldest(context, want, live_version);
     let comparison = compare(dialect, have, &want.model);
-    let wishes = wishes.of(dialect, have, &comparison)?;
-    let evidence = match live {
-        Some(database) => {
-            let probes = plan::probes(dialect, have, &want.model, &comparison, version);
-            database.probe(&probes).map_err(|error| live_failure(have_name, &error))?
-        }
-        None => Evidence::default(),
-    };
+    let mut plan_wishes = wishes.of(dialect, have, &comparison)?;
+    plan_wishes.scope = want.scope.clone();
+    let mut evidence = Evidence::default();
+    let mut live = live;
+    if let Some(database) = &mut live {
+        let probes = plan::probes(dialect, have, &want.model, &comparison, version);
+        evidence = database.probe(&probes).map_err(|error| live_failure(have_name, &error))?;
+        evidence.provenance = provenance(have_name, database.as_mut(), want, wishes.other_project)?;
+    }
     let project = project_name(context, want);
-    let mut script = plan::script(dialect, &project, (have, &want.model), &comparison, wishes, version, &evidence);
+    let sides = (have, &want.model);
+    let mut script = plan::script(dialect, &project, sides, &comparison, plan_wishes.clone(), version, &evidence);
+    if let Some(database) = live {
+        plan::guard_exactly(dialect, &mut script, (have, &comparison), |query| database.facts(query))
+            .map_err(|error| live_failure(have_name, &error))?;
+    }
     let waivers = context.project.as_ref().map_or(Ok(Vec::new()), |project| project.waivers())?;
     script.clear(&waivers, &today());
-    Ok(Made { script, comparison })
+    Ok(Made { script, comparison, wishes: plan_wishes })
+}
+
+/// Whose the objects of a live database are, if want is a project's.
+fn provenance(name: &str, database: &mut dyn Database, want: &Loaded, other_project: bool) -> Ended<Provenance> {
+    let Some(project) = &want.project else { return Ok(Provenance::Unknown) };
+    let Some(entry) = database.last_release().map_err(|error| live_failure(name, &error))? else {
+        return Ok(Provenance::NoLedger);
+    };
+    same_project(name, &entry, project, other_project)?;
+    let snapshot = entry.snapshot.as_deref().and_then(|text| Snapshot::read(text).ok());
+    // A ledger without a structure knows no more than none.
+    Ok(snapshot.map_or(Provenance::NoLedger, |snapshot| Provenance::Released(Box::new(snapshot.model))))
+}
+
+/// What was released last is of the same project, or the person says that another one is meant.
+pub fn same_project(target: &str, entry: &LedgerEntry, project: &str, other_project: bool) -> Ended<()> {
+    if other_project || entry.project == project || [NO_PROJECT, project].contains(&entry.project.as_str()) {
+        return Ok(());
+    }
+    let words = format!("{target} has releases of the project `{}`, and this is `{project}`", entry.project);
+    Err(Failure { status: Outcome::HeldBack as u8, ..Failure::new(format!("{words}; nothing was changed")) }
+        .help("check the target; if the project was renamed, or two share the database, add --other-project"))
 }
 
 /// The day on which waivers must still hold.
@@ -106,26 +150,39 @@ fn oldest(context: &Context, want: &Loaded, live: Option<EngineVersion>) -> Engi
     want.engine_version.or(project).or(live).unwrap_or_else(|| want.engine.default_version())
 }
 
+/// The project's name in scripts that are of none.
+pub const NO_PROJECT: &str = "none";
+
 fn project_name(context: &Context, want: &Loaded) -> String {
     let project = context.project.as_ref().map(|project| project.name.clone());
-    want.project.clone().or(project).unwrap_or_else(|| "none".to_owned())
+    want.project.clone().or(project).unwrap_or_else(|| NO_PROJECT.to_owned())
 }
 
 impl Script {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
         let mut context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
-        let (mut have, want) = self.sides.load(&mut context)?;
-        let Made { script, comparison } =
+        let (mut have, mut want) = self.sides.load(&mut context)?;
+        let results: Vec<&Path> = self.out.iter().chain(&self.undo).map(PathBuf::as_path).collect();
+        files::require_apart(&results, &Sides::files(&have, &want))?;
+        keep_unmanaged(&have, &mut want);
+        let Made { script, comparison, wishes } =
             make(&context, (&have.name, &have.model), (have.live.as_mut(), have.engine_version), &want, &self.wishes)?;
         let dialect = dialect(want.engine);
+        if self.format == Format::Text {
+            print_source_findings(&[&have, &want]);
+        }
         diagnostics::print(&lookalikes(dialect, &comparison), &want.sources);
         let held = !script.held_back_by().is_empty();
         let text = write(&script);
         if self.format == Format::Json {
+            let diagnostics = source_findings(&[&have, &want]);
             let (have, want) = (script.have.as_str(), script.want.as_str());
             let steps = JsonStep::all(&script.plan);
-            json::print(&Report { ok: !held, have, want, steps, script: (!held).then(|| text.clone()) });
+            let risks = script.plan.risks.iter().map(JsonRisk::new).collect();
+            let ownership = script.ownership.name();
+            let script = (!held).then(|| text.clone());
+            json::print(&Report { ok: !held, have, want, ownership, risks, steps, script, diagnostics });
         }
         if held {
             report_held(&script);
@@ -133,7 +190,7 @@ impl Script {
         }
         match &self.out {
             Some(out) => {
-                files::write_atomically(out, text.as_bytes())?;
+                files::write_result(out, text.as_bytes())?;
                 announce("wrote", out, &script);
             }
             None if self.format == Format::Text => anstream::print!("{text}"),
@@ -145,10 +202,10 @@ impl Script {
                 &script.project,
                 (&have.model, &want.model),
                 &comparison.renames,
-                self.wishes.access,
+                &wishes,
                 script.engine_version,
             );
-            files::write_atomically(path, write(&undo).as_bytes())?;
+            files::write_result(path, write(&undo).as_bytes())?;
             announce("wrote the way back", path, &undo);
         }
         Ok(Outcome::Done)
@@ -162,6 +219,9 @@ fn announce(verb: &str, path: &Path, script: &Steps) {
         parts => format!(" in {parts} parts, so not one transaction"),
     };
     anstream::eprintln!("{} {}: {steps}{parts}", paint(style::GOOD, verb), path.display());
+    for risk in &script.plan.risks {
+        anstream::eprintln!("  {} {}: {}", paint(style::WARNING, risk.kind), risk.object, risk.explanation);
+    }
     for step in script.plan.steps() {
         let risks: Vec<&str> = step.risks.iter().map(|risk| risk.kind.name()).collect();
         let risks =
@@ -177,9 +237,9 @@ fn announce(verb: &str, path: &Path, script: &Steps) {
 pub fn report_held(script: &Steps) {
     let held = script.held_back_by();
     anstream::eprintln!(
-        "{}: {} with a risk that nobody has accepted; no script was written",
-        paint(style::ERROR, "held back"),
-        count(script.plan.steps().filter(|step| step.risks.iter().any(Risk::holds_back)).count(), "step")
+        "{}: {} without a waiver; nothing was written or changed",
+        paint(style::ERROR, "blocked"),
+        count(held.len(), "risk")
     );
     for risk in &held {
         anstream::eprintln!(
@@ -211,7 +271,7 @@ pub fn report_held(script: &Steps) {
 }
 
 /// A script that was read from a file, or why it can't be.
-pub fn read(path: &Path) -> Ended<(Steps, String)> {
+pub fn read(path: &Path) -> Ended<(Read, String)> {
     let text = files::read_text(path)?;
     let script =
         wevrun_core::script::read(&text).map_err(|error| Failure::new(format!("{}: {error}", path.display())))?;

@@ -23,6 +23,10 @@ pub struct Wishes {
     /// Change owners, grants and labels too
     #[arg(long)]
     pub access: bool,
+
+    /// Go on although the target's ledger names another project
+    #[arg(long)]
+    pub other_project: bool,
 }
 
 /// What `--column-order` asks for.

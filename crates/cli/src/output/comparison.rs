@@ -37,11 +37,13 @@ pub fn print_drift(comparison: &Comparison<'_>, view: &View<'_>) {
     let (added, removed, changed) = comparison.counts();
     let same = super::count(comparison.same, "object");
     if added + removed + changed == 0 {
-        anstream::println!("{}: {same} as released.", paint(style::GOOD, "No drift"));
+        let unproven = and_unproven(comparison);
+        anstream::println!("{}: {same} as released{unproven}.", paint(style::GOOD, "No drift found"));
     } else {
         let drift = paint(style::WARNING, "Drift");
         anstream::println!(
-            "{drift}: {added} added, {changed} changed, {removed} removed since the release; {same} as released."
+            "{drift}: {added} added, {changed} changed, {removed} removed since the release; {same} as released{}.",
+            and_unproven(comparison)
         );
     }
 }
@@ -68,6 +70,14 @@ fn unproven(objects: &[ObjectKey]) {
     );
 }
 
+/// Says how many objects the project does not manage.
+pub fn print_left_out(number: usize) {
+    if number > 0 {
+        let objects = super::count(number, "object");
+        anstream::println!("Not compared: {objects} that the project does not manage.");
+    }
+}
+
 /// `, 2 unproven`, if there are any.
 fn and_unproven(comparison: &Comparison<'_>) -> String {
     if comparison.unproven.is_empty() { String::new() } else { format!(", {} unproven", comparison.unproven.len()) }
@@ -90,7 +100,8 @@ pub fn print(comparison: &Comparison<'_>, hints: &[Diagnostic], view: &View<'_>)
             if view.column_order && !comparison.reordered.is_empty() { ", but for the order of columns" } else { "" };
         let all = super::count(comparison.same, "object");
         let unproven = and_unproven(comparison);
-        anstream::println!("{}: {all}{order}{unproven}.", paint(style::GOOD, "The same"));
+        let verdict = if comparison.unproven.is_empty() { "The same" } else { "No difference found" };
+        anstream::println!("{}: {all}{order}{unproven}.", paint(style::GOOD, verdict));
     } else {
         let [comes, changes, goes] = view.heads.map(|head| head.to_lowercase());
         let unproven = and_unproven(comparison);

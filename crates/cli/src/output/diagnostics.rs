@@ -105,7 +105,8 @@ fn lines(text: &str, places: impl Iterator<Item = Location>) -> (usize, usize) {
 /// A finding in `--format json`.
 #[derive(Debug, Serialize)]
 pub struct JsonDiagnostic {
-    code: &'static str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    code: Option<&'static str>,
     severity: String,
     message: String,
     #[serde(flatten)]
@@ -124,6 +125,20 @@ struct JsonPlace {
     label: String,
 }
 
+impl JsonDiagnostic {
+    /// An error that is no finding in a source.
+    pub fn error(message: &str, help: &[String]) -> JsonDiagnostic {
+        JsonDiagnostic {
+            code: None,
+            severity: Severity::Error.to_string(),
+            message: message.to_owned(),
+            place: None,
+            related: Vec::new(),
+            help: help.to_vec(),
+        }
+    }
+}
+
 /// The findings for `--format json`.
 pub fn json(found: &[Diagnostic], sources: &[Source]) -> Vec<JsonDiagnostic> {
     let place = |label: &Label| {
@@ -139,7 +154,7 @@ pub fn json(found: &[Diagnostic], sources: &[Source]) -> Vec<JsonDiagnostic> {
     found
         .iter()
         .map(|diagnostic| JsonDiagnostic {
-            code: diagnostic.code.name(),
+            code: Some(diagnostic.code.name()),
             severity: diagnostic.severity.to_string(),
             message: diagnostic.message.clone(),
             place: diagnostic.primary.as_ref().and_then(place),

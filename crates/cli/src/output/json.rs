@@ -7,10 +7,29 @@ use wevrun_core::dialects::Dialect;
 use wevrun_core::model::Object;
 use wevrun_core::plan::{Clearance, Plan, Risk};
 
+use super::diagnostics::{self, JsonDiagnostic};
+use crate::failure::Failure;
+
 /// Prints a document on standard output.
 pub fn print(document: &impl Serialize) {
     let text = serde_json::to_string_pretty(document).expect("no map with keys that are not strings");
     anstream::println!("{text}");
+}
+
+/// What every command gives that could not do what it was asked.
+#[derive(Debug, Serialize)]
+struct JsonFailure {
+    ok: bool,
+    diagnostics: Vec<JsonDiagnostic>,
+}
+
+/// Prints a failure as a document.
+pub fn print_failure(failure: &Failure) {
+    let mut found = diagnostics::json(&failure.diagnostics, &failure.sources);
+    if !failure.message.is_empty() {
+        found.push(JsonDiagnostic::error(&failure.message, &failure.help));
+    }
+    print(&JsonFailure { ok: false, diagnostics: found });
 }
 
 /// A side in a document.
@@ -35,6 +54,7 @@ pub struct JsonCounts {
 /// What `compare` and `drift` give.
 #[derive(Debug, Serialize)]
 pub struct JsonComparison {
+    ok: bool,
     identical: bool,
     have: JsonSide,
     want: JsonSide,
@@ -44,6 +64,8 @@ pub struct JsonComparison {
     unproven: Vec<JsonObject>,
     /// Tables whose columns only stand in another order.
     column_order: Vec<JsonOrder>,
+    /// Warnings and notes on the sources.
+    diagnostics: Vec<JsonDiagnostic>,
 }
 
 #[derive(Debug, Serialize)]
@@ -88,6 +110,7 @@ impl JsonComparison {
         (have, want): (JsonSide, JsonSide),
         identical: bool,
         details: bool,
+        diagnostics: Vec<JsonDiagnostic>,
     ) -> JsonComparison {
         let (create, remove, change) = comparison.counts();
         let text = |object: &Object| dialect.text(object).into_owned();
@@ -112,6 +135,7 @@ impl JsonComparison {
         });
         let names = |names: &[wevrun_core::model::Name]| names.iter().map(ToString::to_string).collect();
         JsonComparison {
+            ok: true,
             identical,
             have,
             want,
@@ -131,6 +155,7 @@ impl JsonComparison {
                     want: names(&order.want),
                 })
                 .collect(),
+            diagnostics,
         }
     }
 }
@@ -218,7 +243,8 @@ impl JsonStep {
 }
 
 impl JsonRisk {
-    fn new(risk: &Risk) -> JsonRisk {
+    /// From a risk.
+    pub fn new(risk: &Risk) -> JsonRisk {
         let (clearance, reason) = match &risk.clearance {
             Clearance::NotNeeded => ("not-needed", None),
             Clearance::Missing => ("missing", None),

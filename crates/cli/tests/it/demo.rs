@@ -12,8 +12,8 @@ fn the_demo_goes_the_whole_way() {
         "$ wevrun build",
         "$ wevrun drift production",
         "Drift: 1 added, 1 changed, 0 removed",
-        "held back: 1 step",
-        "read back and proven",
+        "blocked: 1 risk",
+        "read back by a new connection and verified",
         "The same: 18 objects.",
         "(exit status 5)",
     ] {
@@ -34,8 +34,8 @@ fn the_demo_goes_the_whole_way_on_postgres() {
         for line in [
             "export HONEY_PRODUCTION_URL=postgres://",
             "Drift: 1 added, 1 changed, 0 removed",
-            "held back: 1 step",
-            "read back and proven",
+            "blocked: 1 risk",
+            "read back by a new connection and verified",
             "The same: 15 objects.",
             "(exit status 5)",
         ] {

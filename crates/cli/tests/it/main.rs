@@ -8,6 +8,8 @@ mod demo;
 mod deploy;
 mod drift;
 mod kill;
+mod outputs;
+mod ownership;
 mod postgres;
 mod project;
 mod script;

@@ -20,7 +20,8 @@ fn what_cannot_be_told_is_unproven() {
         let sides = ["compare", "--want", "honey.sql", "--have", &url];
         let told = project.expect(0, &sides);
         assert!(told.stdout.contains("Unproven (1)\n  view          public.heavy"), "{}", told.stdout);
-        assert!(told.stdout.ends_with("The same: 2 objects, 1 unproven.\n"), "{}", told.stdout);
+        assert!(told.stdout.ends_with("No difference found: 2 objects, 1 unproven.\n"), "{}", told.stdout);
+        project.expect(3, &[&sides[..], &["--fail-on", "unproven"]].concat());
         let json = project.expect(0, &[&sides[..], &["--format", "json"]].concat()).stdout;
         let document: serde_json::Value = serde_json::from_str(&json).expect("JSON");
         assert_eq!(document["identical"], false);
@@ -60,7 +61,9 @@ fn a_snapshot_can_be_spelled_by_a_server() {
     );
     let deployed = project.expect(0, &["deploy", &url]);
     assert!(
-        deployed.stdout.contains("read back and proven but for:\n  unproven view public.both_of_them"),
+        deployed
+            .stdout
+            .contains("read back by a new connection and verified but for:\n  unproven view public.both_of_them"),
         "{}",
         deployed.stdout
     );

@@ -128,8 +128,48 @@ fn foreign_keys_that_would_break_stop_the_script() {
     by_hand(&project, "test.db", "PRAGMA foreign_keys = OFF; UPDATE hives SET paint_colour = 'blue'");
     let run = project.expect(1, &["deploy", "test"]);
     assert!(run.stderr.contains("rows would refer to rows that are not there"), "{}", run.stderr);
-    assert!(run.stderr.contains("table hives, row 1, refers to a row of apiaries"), "{}", run.stderr);
+    let which = "foreign key hives (paint_colour) to apiaries: no row there for the value 'blue'";
+    assert!(run.stderr.contains(which), "{}", run.stderr);
     assert_eq!(number(&project, "test.db", "SELECT count(*) FROM pragma_foreign_key_list('hives')"), 1);
+}
+
+/// Totals once hid it: one old broken row is removed, one new broken row is added.
+#[test]
+fn an_old_broken_row_hides_no_new_one() {
+    let old =
+        ("schema/old.sql", "CREATE TABLE gone (id INTEGER PRIMARY KEY, apiary_id INTEGER REFERENCES apiaries (id));\n");
+    // A parent that is not unique can't be checked, and switches no other check off.
+    let odd = ("schema/odd.sql", "CREATE TABLE odd (x TEXT);\nCREATE TABLE odder (x TEXT REFERENCES odd (x));\n");
+    let project = project(&[APIARIES, HIVES, old, odd]);
+    project
+        .write("wevrun.toml", project.read("wevrun.toml").replacen("source =", "tolerate = [\"WV111\"]\nsource =", 1));
+    let built = project.run(&["build"]);
+    if built.status != 0 {
+        project.write("schema/odd.sql", "CREATE TABLE odd (x TEXT);\n");
+    }
+    project.expect(0, &["deploy", "--create", "test"]);
+    by_hand(
+        &project,
+        "test.db",
+        "PRAGMA foreign_keys = OFF; INSERT INTO gone VALUES (1, 99); INSERT INTO apiaries VALUES (1, 'a'); \
+         INSERT INTO hives VALUES (1, 1, 'a', 'blue'), (2, 88, 'b', NULL)",
+    );
+    std::fs::remove_file(project.file("schema/old.sql")).expect("it is there");
+    project.write(HIVES.0, HIVES.1.replace("paint_colour TEXT", "paint_colour TEXT REFERENCES apiaries (name)"));
+    project.write(
+        "waivers.toml",
+        "[[waiver]]\nrisk = \"loses-table\"\nobject = \"table gone\"\nreason = \"a test\"\nuntil = \"9999-12-31\"\n",
+    );
+    let run = project.expect(1, &["deploy", "test"]);
+    assert!(
+        run.stderr.contains("hives (paint_colour) to apiaries: no row there for the value 'blue'"),
+        "{}",
+        run.stderr
+    );
+    assert!(!run.stderr.contains("88"), "what was broken before is not named: {}", run.stderr);
+    by_hand(&project, "test.db", "UPDATE hives SET paint_colour = 'a' WHERE id = 1");
+    project.expect(0, &["deploy", "test"]);
+    assert_eq!(number(&project, "test.db", "SELECT count(*) FROM hives"), 2);
 }
 
 #[test]

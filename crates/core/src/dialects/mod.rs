@@ -4,7 +4,7 @@ pub mod postgres;
 pub mod sqlite;
 
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use sqlparser::dialect::Dialect as TokenRules;
 
@@ -15,6 +15,7 @@ use crate::fold::{Held, Taken};
 use crate::model::{Kind, Model, Name, Object, ObjectKey};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
 use crate::plan::{Plan, Planning, Probe};
+use crate::script::{Frame, Mode};
 
 /// An engine's own way of doing what every stage does.
 pub trait Dialect: Sync {
@@ -64,6 +65,9 @@ pub trait Dialect: Sync {
     fn schema_and_name(&self, name: &Name) -> (Option<String>, String) {
         (None, name.written().to_owned())
     }
+
+    /// Whether names that differ only in the case of ASCII letters are the same.
+    fn ignores_case(&self) -> bool;
 
     /// The statements of a source file that make an object, laid out for a reader.
     fn source_text(&self, object: &Object) -> String;
@@ -186,6 +190,22 @@ pub trait Dialect: Sync {
 
     /// How a person runs a script with the engine's own client: `… < THIS_FILE`.
     fn client_command(&self) -> &'static str;
+
+    /// Commands of the engine's own client that stand before everything else in a script: it stops at the first error.
+    fn client_settings(&self) -> &'static [&'static str];
+
+    /// What stands around the steps of a part.
+    fn frame(&self, mode: Mode) -> Frame;
+
+    /// A query for facts about objects of these names and all that is on them, one text a row. `exact`: about their whole
+    /// definitions, as far as the engine's SQL can say them, else about names.
+    fn structure_query(&self, names: &BTreeSet<Name>, exact: bool) -> String;
+
+    /// What that query gives, not exact, for a database with the structure of a model.
+    fn structure_facts(&self, model: &Model, names: &BTreeSet<Name>) -> Vec<String>;
+
+    /// A statement that stops a script where the query gives anything but these facts.
+    fn structure_guard(&self, query: &str, facts: &[String]) -> String;
 
     /// A query that gives a row exactly if the answer to the probe is yes.
     fn probe_query(&self, probe: &Probe) -> String;

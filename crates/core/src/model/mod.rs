@@ -6,6 +6,7 @@ mod definition;
 mod expression;
 mod fingerprint;
 mod name;
+mod scope;
 mod spelling;
 mod table;
 mod unordered;
@@ -23,6 +24,7 @@ pub use definition::{Definition, Event, Index, IndexPart, Plain, Timing, Trigger
 pub use expression::{Expression, is_sure};
 pub use fingerprint::{Fingerprint, hex};
 pub use name::Name;
+pub use scope::{Pattern, Scope, is_like};
 pub use table::{Action, Check, Column, ForeignKey, Generated, Key, KeyPart, OfParent, OnConflict, Table};
 pub use unordered::Unordered;
 

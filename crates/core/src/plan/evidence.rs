@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use super::Provenance;
 use crate::model::Name;
 
 /// A yes-or-no question about rows. Names are those in have.
@@ -20,12 +21,14 @@ pub enum Probe {
 pub struct Evidence {
     answers: BTreeMap<Probe, bool>,
     lock_room: Option<usize>,
+    /// Where the database's objects are from.
+    pub provenance: Provenance,
 }
 
 impl Evidence {
     /// From a database's answers.
     pub fn new(answers: impl IntoIterator<Item = (Probe, bool)>) -> Evidence {
-        Evidence { answers: answers.into_iter().collect(), lock_room: None }
+        Evidence { answers: answers.into_iter().collect(), ..Evidence::default() }
     }
 
     /// The answer, if it is known.

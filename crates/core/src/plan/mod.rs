@@ -1,20 +1,24 @@
 //! From differences to ordered steps, with what each may do to data.
 
 mod evidence;
+mod provenance;
 mod risk;
+mod touched;
 mod waiver;
 
 pub use evidence::{Evidence, Probe};
+pub use provenance::Provenance;
 pub use risk::{Clearance, Risk, RiskKind};
-pub use waiver::{Waiver, WaiverError, WaiverFile, read_waivers};
+pub use touched::touched;
+pub use waiver::{Waiver, WaiverError, WaiverFile, is_date, read_waivers};
 
 use std::borrow::Cow;
 
 use crate::compare::{Comparison, Renames, compare_with};
 use crate::dialects::Dialect;
 use crate::engine::EngineVersion;
-use crate::model::{Fingerprint, Model, Name};
-use crate::script::{Script, Step};
+use crate::model::{Fingerprint, Model, Name, Scope};
+use crate::script::{Mode, Script, Step};
 
 /// What may be done or not, beside what differs.
 #[derive(Debug, Clone, Default)]
@@ -25,6 +29,8 @@ pub struct Wishes {
     pub concurrent_indexes: bool,
     /// Whether owners, grants and labels become what want says.
     pub access: bool,
+    /// What of the database the project is responsible for. Want must be [`Scope::effective_want`] then.
+    pub scope: Scope,
 }
 
 /// Everything that a dialect needs to plan a migration.
@@ -50,29 +56,45 @@ pub struct Planning<'m> {
 /// A dialect's plan.
 #[derive(Debug, Clone, Default)]
 pub struct Plan {
+    /// Risks of the whole, not of one step.
+    pub risks: Vec<Risk>,
+    /// Statements that let the engine's own client stop where the structure is not the one that the plan was made for. `deploy`
+    /// compares fingerprints instead.
+    pub client_guard: Vec<String>,
+    /// Statements that let the client stop before it commits, where the structure is not the one that the plan leads to.
+    pub client_check: Vec<String>,
     /// One part, unless the engine can't do all in one transaction. None: there is nothing to do.
     pub parts: Vec<Part>,
 }
 
-/// Steps that belong together, and what stands around them.
+/// Steps that belong together.
 #[derive(Debug, Clone, Default)]
 pub struct Part {
     /// The state in which it begins, without what it makes and what is unproven; silent in a plan's only transaction.
     pub from: Option<Fingerprint>,
-    /// Whether each statement stands for itself. Else all are one transaction.
-    pub alone: bool,
-    /// Statements before the first step, with the start of the transaction.
-    pub opening: Vec<String>,
+    /// Whether the steps are one transaction.
+    pub mode: Mode,
+    /// Statements before the first step, after the transaction has begun.
+    pub prepare: Vec<String>,
     /// The steps, in order.
     pub steps: Vec<Step>,
-    /// Statements after the last step, with the end of the transaction.
-    pub closing: Vec<String>,
+    /// Statements after the last step, before the transaction is committed.
+    pub checks: Vec<String>,
 }
 
 impl Plan {
     /// A plan that is one transaction.
-    pub fn one(opening: Vec<String>, steps: Vec<Step>, closing: Vec<String>) -> Plan {
-        Plan { parts: vec![Part { opening, steps, closing, ..Part::default() }] }
+    pub fn one(prepare: Vec<String>, steps: Vec<Step>, checks: Vec<String>) -> Plan {
+        Plan { parts: vec![Part { prepare, steps, checks, ..Part::default() }], ..Plan::default() }
+    }
+
+    /// Whether it is one transaction, or nothing.
+    pub fn is_one_transaction(&self) -> bool {
+        match &self.parts[..] {
+            [] => true,
+            [part] => part.mode == Mode::Transaction,
+            _ => false,
+        }
     }
 
     /// The steps of all parts.
@@ -83,6 +105,17 @@ impl Plan {
     /// The steps of all parts, to change them.
     pub fn steps_mut(&mut self) -> impl Iterator<Item = &mut Step> {
         self.parts.iter_mut().flat_map(|part| &mut part.steps)
+    }
+
+    /// All risks: those of the whole first.
+    pub fn risks(&self) -> impl Iterator<Item = &Risk> {
+        self.risks.iter().chain(self.steps().flat_map(|step| &step.risks))
+    }
+
+    /// All risks, to change them.
+    pub fn risks_mut(&mut self) -> impl Iterator<Item = &mut Risk> {
+        let of_steps = self.parts.iter_mut().flat_map(|part| &mut part.steps).flat_map(|step| &mut step.risks);
+        self.risks.iter_mut().chain(of_steps)
     }
 }
 
@@ -97,6 +130,12 @@ impl<'m> Planning<'m> {
     ) -> Planning<'m> {
         let renamed = comparison.renames.apply(dialect, have);
         Planning { have, renamed, want, comparison, version, evidence, wishes: Wishes::default(), way_back: false }
+    }
+
+    /// Objects, by kind and name, that the fingerprint of a state on the way leaves out: unproven or not managed.
+    pub fn left_out(&self, dialect: &dyn Dialect) -> Vec<String> {
+        let others = self.wishes.scope.left_out(dialect, self.have).into_iter().map(|key| key.to_string());
+        self.unproven().into_iter().chain(others).collect()
     }
 
     /// Objects, by kind and name, that the script leaves alone or makes, and that can't be told from what the engine makes of
@@ -145,37 +184,68 @@ pub fn script(
 
 /// The way back: from want to have, with the renames the other way round.
 ///
-/// What it can't bring back is named in its steps; nothing is known of the data that there will be by then. `access`: whether
-/// owners, grants and labels of what stays go back too; what is made again has them in any case.
+/// What it can't bring back is named in its steps; nothing is known of the data that there will be by then. Of the release's
+/// `wishes` it takes the scope, and whether owners, grants and labels of what stays are set back; what is made again has them in
+/// any case.
 pub fn undo(
     dialect: &dyn Dialect,
     project: &str,
     (have, want): (&Model, &Model),
     renames: &Renames,
-    access: bool,
+    wishes: &Wishes,
     version: EngineVersion,
 ) -> Script {
     let comparison = compare_with(dialect, want, have, renames.inverted());
     let evidence = Evidence::default();
-    let wishes = Wishes { access, ..Wishes::default() };
+    let wishes = Wishes { access: wishes.access, scope: wishes.scope.clone(), ..Wishes::default() };
     let planning =
         Planning { way_back: true, wishes, ..Planning::new(dialect, (want, have), &comparison, version, &evidence) };
     planned(dialect, project, &planning)
 }
 
+/// Lets the client's guard compare the whole definitions of what the script touches, which `facts` gives of a live have.
+pub fn guard_exactly<E>(
+    dialect: &dyn Dialect,
+    script: &mut Script,
+    (have, comparison): (&Model, &Comparison<'_>),
+    facts: impl FnOnce(&str) -> Result<Vec<String>, E>,
+) -> Result<(), E> {
+    if !script.is_empty() {
+        let query = dialect.structure_query(&touched(have, comparison), true);
+        script.plan.client_guard = vec![dialect.structure_guard(&query, &facts(&query)?)];
+    }
+    Ok(())
+}
+
 fn planned(dialect: &dyn Dialect, project: &str, planning: &Planning<'_>) -> Script {
+    let scope = &planning.wishes.scope;
     let unproven = planning.unproven();
-    let want = planning.want.fingerprint();
-    let proven = if unproven.is_empty() { want.clone() } else { planning.want.without(&unproven).fingerprint() };
+    let want = scope.part_of(dialect, planning.want);
+    let proven = if unproven.is_empty() { want.fingerprint() } else { want.without(&unproven).fingerprint() };
+    let mut plan = dialect.plan(planning);
+    if !plan.parts.is_empty() {
+        let names = touched(planning.have, planning.comparison);
+        let by_name = |model: &Model| {
+            dialect.structure_guard(&dialect.structure_query(&names, false), &dialect.structure_facts(model, &names))
+        };
+        plan.client_guard = vec![by_name(planning.have)];
+        if plan.is_one_transaction() {
+            plan.client_check = vec![by_name(planning.want)];
+        }
+    }
+    plan.risks.extend(provenance::unmanaged_risks(dialect, planning));
+    plan.risks.extend(provenance::risks(dialect, planning));
     Script {
         proven,
         unproven,
         engine: dialect.engine(),
         engine_version: planning.version,
         project: project.to_owned(),
-        have: planning.have.fingerprint(),
-        want,
+        have: scope.part_of(dialect, planning.have).fingerprint(),
+        want: want.fingerprint(),
         undo: planning.way_back,
-        plan: dialect.plan(planning),
+        scope: scope.clone(),
+        ownership: planning.evidence.provenance.ownership(),
+        plan,
     }
 }

@@ -12,6 +12,14 @@ pub enum RiskKind {
     LosesColumn,
     /// Values are stored as another type, and may not be what they were.
     ChangesValues,
+    /// An object is removed of which nobody knows who created it: the target has no ledger.
+    RemovesUnknown,
+    /// What was created or changed by hand since the last release is removed or changed.
+    UndoesDrift,
+    /// An object that the project does not manage would be removed.
+    RemovesUnmanaged,
+    /// A sequence or identity would hand out values again that it has handed out before.
+    RepeatsValues,
     /// A column that must not be NULL has no value for the rows that exist.
     NeedsValues,
     /// Rows that exist may break a new rule; then the script stops and nothing has changed.
@@ -22,10 +30,14 @@ pub enum RiskKind {
 
 impl RiskKind {
     /// Every kind, the worst first.
-    pub const ALL: [RiskKind; 6] = [
+    pub const ALL: [RiskKind; 10] = [
         RiskKind::LosesTable,
         RiskKind::LosesColumn,
         RiskKind::ChangesValues,
+        RiskKind::RemovesUnknown,
+        RiskKind::UndoesDrift,
+        RiskKind::RemovesUnmanaged,
+        RiskKind::RepeatsValues,
         RiskKind::NeedsValues,
         RiskKind::MayRefuseRows,
         RiskKind::RewritesTable,
@@ -37,6 +49,10 @@ impl RiskKind {
             RiskKind::LosesTable => "loses-table",
             RiskKind::LosesColumn => "loses-column",
             RiskKind::ChangesValues => "changes-values",
+            RiskKind::RemovesUnknown => "removes-unknown",
+            RiskKind::UndoesDrift => "undoes-drift",
+            RiskKind::RemovesUnmanaged => "removes-unmanaged",
+            RiskKind::RepeatsValues => "repeats-values",
             RiskKind::NeedsValues => "needs-values",
             RiskKind::MayRefuseRows => "may-refuse-rows",
             RiskKind::RewritesTable => "rewrites-table",

@@ -4,6 +4,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::risk::{Clearance, Risk, RiskKind};
+use crate::model::is_like;
 
 /// One waiver of `waivers.toml`.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -11,7 +12,7 @@ use super::risk::{Clearance, Risk, RiskKind};
 pub struct Waiver {
     /// The name of the risk: `loses-column`.
     pub risk: String,
-    /// What is at risk: `column hives.paint_colour`.
+    /// What is at risk: `column hives.paint_colour`. `*` stands for any characters, `?` for one: `index tmp_*`.
     pub object: String,
     /// Why it is acceptable.
     pub reason: String,
@@ -58,19 +59,17 @@ pub fn read_waivers(file: WaiverFile) -> Result<Vec<Waiver>, WaiverError> {
     Ok(file.waiver)
 }
 
-fn is_date(text: &str) -> bool {
-    let parts: Vec<&str> = text.split('-').collect();
-    let number = |part: &str, digits: usize, range: std::ops::RangeInclusive<u32>| {
-        part.len() == digits && part.parse::<u32>().is_ok_and(|number| range.contains(&number))
-    };
-    matches!(parts[..], [year, month, day] if number(year, 4, 1..=9999) && number(month, 2, 1..=12) && number(day, 2, 1..=31))
+/// Whether a text is a day of the calendar, written `YYYY-MM-DD`.
+pub fn is_date(text: &str) -> bool {
+    chrono::NaiveDate::parse_from_str(text, "%Y-%m-%d").is_ok_and(|day| day.format("%Y-%m-%d").to_string() == text)
 }
 
 impl Waiver {
     /// Whether it permits this risk on this day (`YYYY-MM-DD`).
     pub fn permits(&self, risk: &Risk, today: &str) -> bool {
         self.risk == risk.kind.name()
-            && self.object.trim().eq_ignore_ascii_case(&risk.object)
+            && (self.object.trim().eq_ignore_ascii_case(&risk.object)
+                || is_like(self.object.trim(), &risk.object, true))
             && today <= self.until.as_str()
     }
 

@@ -1,17 +1,23 @@
 //! The script: ordered steps in plain SQL, with a head that says from where to where.
 
+mod frame;
+mod line;
+mod ownership;
 mod read;
 mod write;
 
-pub use read::{ScriptError, read};
+pub use frame::{Frame, Mode};
+pub use ownership::Ownership;
+pub use read::{Read, ScriptError, read};
 pub use write::write;
 
+use crate::dialects::dialect;
 use crate::engine::{Engine, EngineVersion};
-use crate::model::{Fingerprint, Model};
+use crate::model::{Fingerprint, Model, Scope};
 use crate::plan::{Clearance, Plan, Risk, Waiver};
 
-/// How a part begins its line that is no transaction.
-const ALONE: &str = "outside a transaction";
+/// The version of the script's form.
+pub const FORMAT: u32 = 2;
 
 /// A migration script.
 #[derive(Debug, Clone)]
@@ -30,8 +36,12 @@ pub struct Script {
     pub unproven: Vec<String>,
     /// The structure that it leads to without these objects.
     pub proven: Fingerprint,
-    /// Whether it is the way back of a release.
+    /// Whether it undoes a release.
     pub undo: bool,
+    /// What of a database it is about: nothing else is compared or changed.
+    pub scope: Scope,
+    /// How it is known whose the objects are that it removes.
+    pub ownership: Ownership,
     /// What it does.
     pub plan: Plan,
 }
@@ -79,7 +89,7 @@ impl Step {
 impl Script {
     /// Applies waivers to the risks that need one. `today` is `YYYY-MM-DD`.
     pub fn clear(&mut self, waivers: &[Waiver], today: &str) {
-        for risk in self.plan.steps_mut().flat_map(|step| &mut step.risks) {
+        for risk in self.plan.risks_mut() {
             if risk.clearance == Clearance::Missing
                 && let Some(waiver) = waivers.iter().find(|waiver| waiver.permits(risk, today))
             {
@@ -88,17 +98,36 @@ impl Script {
         }
     }
 
+    /// Forgets all waivers: then [`Script::clear`] must find those that hold now.
+    pub fn forget_waivers(&mut self) {
+        for risk in self.plan.risks_mut() {
+            if matches!(risk.clearance, Clearance::Waived { .. }) {
+                risk.clearance = Clearance::Missing;
+            }
+        }
+    }
+
+    /// Forgets the waivers whose last day is over. `today` is `YYYY-MM-DD`.
+    pub fn forget_expired_waivers(&mut self, today: &str) {
+        for risk in self.plan.risks_mut() {
+            if matches!(&risk.clearance, Clearance::Waived { until, .. } if until.as_str() < today) {
+                risk.clearance = Clearance::Missing;
+            }
+        }
+    }
+
     /// The risks that hold it back.
     pub fn held_back_by(&self) -> Vec<&Risk> {
-        self.plan.steps().flat_map(|step| &step.risks).filter(|risk| risk.holds_back()).collect()
+        self.plan.risks().filter(|risk| risk.holds_back()).collect()
     }
 
     /// Whether a structure is the one that the script leads to, as far as that can be proven.
     pub fn leads_to(&self, found: &Model) -> bool {
+        let managed = self.scope.part_of(dialect(self.engine), found);
         if self.unproven.is_empty() {
-            found.fingerprint() == self.want
+            managed.fingerprint() == self.want
         } else {
-            found.without(&self.unproven).fingerprint() == self.proven
+            managed.without(&self.unproven).fingerprint() == self.proven
         }
     }
 
@@ -109,14 +138,15 @@ impl Script {
 
     /// The part, from 0, that begins in this state: the first in have, a later one in what the parts before it have made.
     pub fn part_that_begins_in(&self, found: &Model) -> Option<usize> {
-        if found.fingerprint() == self.have {
+        let managed = self.scope.part_of(dialect(self.engine), found);
+        if managed.fingerprint() == self.have {
             return Some(0);
         }
         self.plan.parts.iter().position(|part| {
             part.from.as_ref().is_some_and(|from| {
                 let makes = part.steps.iter().flat_map(|step| &step.makes).map(|outcome| outcome.object.clone());
                 let beside: Vec<String> = makes.chain(self.unproven.iter().cloned()).collect();
-                found.without(&beside).fingerprint() == *from
+                managed.without(&beside).fingerprint() == *from
             })
         })
     }

@@ -1,197 +1,409 @@
-//! Reads a script's text back: a person may have read, changed and approved it, so the text is what counts.
+//! Reads a script's text back. A person may have read and approved it, so everything in it counts: a line that is not known, a
+//! statement in the wrong place, or a missing end is an error.
 
-use super::{ALONE, Outcome, Script, Step};
-use crate::dialects::dialect;
+use super::line::{Line, ScopeWord};
+use super::write::{TITLE, UNDO_TITLE, is_marked, sealed};
+use super::{FORMAT, Mode, Outcome, Ownership, Script, Step};
+use crate::dialects::{Dialect, dialect};
 use crate::engine::{Engine, EngineVersion};
-use crate::model::Fingerprint;
+use crate::model::{Fingerprint, Scope};
 use crate::parse::{Reader, TokenKind, token};
-use crate::plan::{Clearance, Part, Plan, Risk, RiskKind};
+use crate::plan::{Clearance, Part, Plan, Risk};
 
 /// Why a text is not a script.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum ScriptError {
     /// Some other file.
-    #[error(
-        "this is not a Wevrun script: its first line is not `-- Wevrun migration script` or `-- Wevrun undo script …`"
-    )]
+    #[error("this is not a Wevrun script: its first line is not `{TITLE}` or `{UNDO_TITLE}`")]
     Foreign,
+    /// It is of another version of the form.
+    #[error("the script has format {0}, and this version of Wevrun reads format {FORMAT}; write the script again")]
+    OtherFormat(u32),
     /// A line of the head is missing.
-    #[error("the script's head has no line `-- {0}: …`")]
+    #[error("the script's head has no line `-- | {0} …`")]
     Missing(&'static str),
-    /// A line of the head does not say what it should.
-    #[error("the script's head says `{0}: {1}`, which can't be understood: {2}")]
-    Wrong(&'static str, String, String),
-    /// The SQL can't be cut into statements.
-    #[error("line {line} of the script can't be read: {problem}")]
-    Unreadable {
+    /// A line or statement is wrong.
+    #[error("line {line} of the script: {problem}")]
+    Wrong {
         /// From 1.
         line: usize,
         /// What is wrong there.
         problem: String,
     },
-    /// The head promises another number of steps.
-    #[error("the script's head says that it has {promised} steps, but {found} are there; was it cut off or edited?")]
-    StepsMissing {
-        /// What the head says.
-        promised: usize,
-        /// What is there.
-        found: usize,
-    },
+    /// The text ends too early.
+    #[error("the script has no end mark, so it was cut off")]
+    CutOff,
 }
 
-/// Reads a script.
-pub fn read(text: &str) -> Result<Script, ScriptError> {
-    let text = text.strip_prefix('\u{feff}').unwrap_or(text);
+/// A script that was read.
+#[derive(Debug, Clone)]
+pub struct Read {
+    /// What it says.
+    pub script: Script,
+    /// Whether it was changed after it was written: its hash does not fit.
+    pub edited: bool,
+}
+
+/// Reads a script. An edited one is read as strictly as any other.
+pub fn read(text: &str) -> Result<Read, ScriptError> {
     let first = text.lines().next().unwrap_or_default();
-    let undo = first.starts_with("-- Wevrun undo script");
-    if !undo && !first.starts_with("-- Wevrun migration script") {
+    if first != TITLE && first != UNDO_TITLE {
         return Err(ScriptError::Foreign);
     }
-    let head = |name: &'static str| {
-        let prefix = format!("-- {name}: ");
-        let lines = text.lines().take_while(|line| line.starts_with("--"));
-        let found = lines.filter_map(|line| line.strip_prefix(&prefix)).next();
-        found.map(|value| value.trim().to_owned()).ok_or(ScriptError::Missing(name))
-    };
-    let engine_line = head("engine")?;
-    let mut words = engine_line.split_whitespace();
-    let wrong = |name, value: &str, problem: String| ScriptError::Wrong(name, value.to_owned(), problem);
-    let engine: Engine =
-        words.next().unwrap_or_default().parse().map_err(|problem| wrong("engine", &engine_line, problem))?;
-    let engine_version: EngineVersion =
-        words.next().unwrap_or_default().parse().map_err(|problem| wrong("engine", &engine_line, problem))?;
-    let fingerprint = |name: &'static str| -> Result<Fingerprint, ScriptError> {
-        let value = head(name)?;
-        value.parse().map_err(|problem| wrong(name, &value, problem))
-    };
-    let lines = text.lines().take_while(|line| line.starts_with("--"));
-    let unproven = lines
-        .filter_map(|line| line.strip_prefix("-- unproven: "))
-        .map(|value| serde_json::from_str(value).map_err(|problem| wrong("unproven", value, problem.to_string())));
-    let unproven = unproven.collect::<Result<Vec<String>, _>>()?;
-    let proven = if unproven.is_empty() { fingerprint("want")? } else { fingerprint("proven")? };
-    let steps_line = head("steps")?;
-    let promised: usize = steps_line.parse().map_err(|_| wrong("steps", &steps_line, "not a number".to_owned()))?;
-    let plan = plan(engine, text)?;
-    let found = plan.steps().count();
-    if found != promised {
-        return Err(ScriptError::StepsMissing { promised, found });
-    }
-    Ok(Script {
-        engine,
-        engine_version,
-        project: head("project")?,
-        have: fingerprint("have")?,
-        want: fingerprint("want")?,
-        unproven,
-        proven,
-        undo,
-        plan,
-    })
-}
-
-/// Where in its part a statement stands.
-enum Place {
-    Opening,
-    Steps,
-    Closing,
-}
-
-fn plan(engine: Engine, text: &str) -> Result<Plan, ScriptError> {
-    let dialect = dialect(engine);
-    let masked = dialect.without_client_commands(text);
-    let (tokens, error) = token::tokenize(dialect.token_rules(), &masked, 0);
+    let (body_start, head) = head(text)?;
+    let dialect = dialect(head.engine.0);
+    let (tokens, error) = token::tokenize(dialect.token_rules(), &text[body_start..], 0);
     if let Some(error) = error {
         let at = error.primary.as_ref().map_or(0, |label| label.location.start as usize);
-        let line = text[..at].matches('\n').count() + 1;
-        return Err(ScriptError::Unreadable { line, problem: error.message });
+        return Err(wrong(text, body_start + at, error.message));
     }
-    let mut plan = Plan::default();
-    let mut place = Place::Opening;
-    let (comments, tokens): (Vec<_>, Vec<_>) = tokens.into_iter().partition(|token| token.kind == TokenKind::Comment);
-    let (mut comments, mut rest) = (&comments[..], &tokens[..]);
-    loop {
-        // Only comments between statements are markers: those inside one are the person's own.
-        let next = rest.first().map_or(u32::MAX, |token| token.start);
-        while let Some((comment, later)) = comments.split_first().filter(|(comment, _)| comment.start < next) {
-            mark(comment.text(text), &mut plan, &mut place)?;
-            comments = later;
-        }
-        if rest.is_empty() {
-            return Ok(plan);
-        }
-        let length = dialect.statement_length(text, rest);
-        let statement = &rest[..length];
-        rest = &rest[(length + 1).min(rest.len())..];
-        if statement.is_empty() {
-            continue;
-        }
-        let reader = Reader { text, tokens: statement, position: 0, source: 0 };
-        let end = reader.location(0..length).end;
-        comments = &comments[comments.partition_point(|comment| comment.start < end)..];
-        let sql = reader.written(0..length).to_owned();
-        let part = last(&mut plan);
-        match place {
-            Place::Opening => part.opening.push(sql),
-            Place::Steps => part.steps.last_mut().expect("a step has begun").statements.push(sql),
-            Place::Closing => part.closing.push(sql),
-        }
-    }
+    let mut body = Body {
+        dialect,
+        head: &head,
+        text,
+        offset: body_start,
+        plan: Plan { risks: head.risks.clone(), ..Plan::default() },
+        place: Place::Outside,
+        framed: 0,
+        end: None,
+    };
+    body.read(&tokens)?;
+    let (plan, end) = (body.plan, body.end.ok_or(ScriptError::CutOff)?);
+    head.fits(&plan, text)?;
+    let edited = sealed(text[..end].to_owned()) != text;
+    Ok(Read { script: head.script(plan, first == UNDO_TITLE), edited })
 }
 
-/// The part that is being read. A script of one part does not say where it begins.
-fn last(plan: &mut Plan) -> &mut Part {
-    if plan.parts.is_empty() {
-        plan.parts.push(Part::default());
-    }
-    plan.parts.last_mut().expect("there is one")
+fn wrong(text: &str, at: usize, problem: impl Into<String>) -> ScriptError {
+    let line = text.as_bytes()[..at.min(text.len())].iter().filter(|byte| **byte == b'\n').count() + 1;
+    ScriptError::Wrong { line, problem: problem.into() }
 }
 
-/// What a comment between two statements says.
-fn mark(comment: &str, plan: &mut Plan, place: &mut Place) -> Result<(), ScriptError> {
-    if comment == "-- end of steps" {
-        *place = Place::Closing;
-    } else if let Some((_, kind)) = comment.strip_prefix("-- part ").and_then(|line| line.split_once(": ")) {
-        plan.parts.push(Part { alone: kind.starts_with(ALONE), ..Part::default() });
-        *place = Place::Opening;
-    } else if let Some(from) = comment.strip_prefix("-- from: ") {
-        let wrong = |problem| ScriptError::Wrong("from", from.to_owned(), problem);
-        last(plan).from = Some(from.trim().parse().map_err(wrong)?);
-    } else if let Some((_, title)) = comment.strip_prefix("-- step ").and_then(|line| line.split_once(": ")) {
-        let title = title.rsplit_once(" [").map_or(title, |(title, _)| title);
-        last(plan).steps.push(Step::new(title, Vec::new()));
-        *place = Place::Steps;
-    } else if let Some(step) = plan.parts.last_mut().and_then(|part| part.steps.last_mut()) {
-        if let Some(line) = comment.strip_prefix("-- risk: ") {
-            step.risks.extend(risk(line));
-        } else if let Some(line) = comment.strip_prefix("-- note: ") {
-            step.notes.push(line.to_owned());
-        } else if let Some(line) = comment.strip_prefix("-- makes: ") {
-            let wrong = || ScriptError::Wrong("makes", line.to_owned(), "no object is named".to_owned());
-            let (fingerprint, object) = line.split_once(' ').ok_or_else(wrong)?;
-            step.makes.push(outcome(line, Some(fingerprint), object)?);
-        } else if let Some(object) = comment.strip_prefix("-- gone, or part of another: ") {
-            step.makes.push(outcome(object, None, object)?);
+/// What the lines before the first part say.
+struct Head {
+    engine: (Engine, EngineVersion),
+    project: String,
+    have: Fingerprint,
+    want: Fingerprint,
+    proven: Option<Fingerprint>,
+    unproven: Vec<String>,
+    scope: Scope,
+    ownership: Ownership,
+    parts: usize,
+    steps: usize,
+    risks: Vec<Risk>,
+}
+
+/// The head, and where the body begins. The client's own commands are in the head, where no literal can hold the same text.
+fn head(text: &str) -> Result<(usize, Head), ScriptError> {
+    let (mut undo, mut engine, mut project, mut have, mut want) = (None, None, None, None, None);
+    let (mut proven, mut format, mut ownership, mut parts, mut steps) = (None, None, None, None, None);
+    let (mut unproven, mut scope, mut risks, mut commands) = (Vec::new(), Scope::default(), Vec::new(), Vec::new());
+    let mut at = 0;
+    for (index, whole) in text.split_inclusive('\n').enumerate() {
+        let line = whole.strip_suffix('\n').unwrap_or(whole);
+        let failed = |problem: String| ScriptError::Wrong { line: index + 1, problem };
+        if line.is_empty() {
+            break;
         }
+        if is_marked(line) {
+            let twice = |is_set: bool| if is_set { Err(failed("the line is there twice".to_owned())) } else { Ok(()) };
+            match Line::read(line).map_err(failed)? {
+                Line::Format(number) => {
+                    twice(format.replace(number).is_some())?;
+                    if number != FORMAT {
+                        return Err(ScriptError::OtherFormat(number));
+                    }
+                }
+                Line::Undo(value) => twice(undo.replace(value).is_some())?,
+                Line::Engine(value, version) => twice(engine.replace((value, version)).is_some())?,
+                Line::Project(value) => twice(project.replace(value).is_some())?,
+                Line::Have(value) => twice(have.replace(value).is_some())?,
+                Line::Want(value) => twice(want.replace(value).is_some())?,
+                Line::Proven(value) => twice(proven.replace(value).is_some())?,
+                Line::Unproven(value) => unproven.push(value),
+                Line::Scope(word, pattern) => {
+                    let pattern = pattern.parse().map_err(failed)?;
+                    match word {
+                        ScopeWord::Manages => scope.manages.push(pattern),
+                        ScopeWord::Ignores => scope.ignores.push(pattern),
+                    }
+                }
+                Line::Ownership(value) => twice(ownership.replace(value).is_some())?,
+                Line::Parts(value) => twice(parts.replace(value).is_some())?,
+                Line::Steps(value) => twice(steps.replace(value).is_some())?,
+                Line::Risk(kind, object, explanation) => risks.push(Risk::new(kind, object, explanation)),
+                Line::Waiver(clearance) => cleared(risks.last_mut(), clearance).map_err(failed)?,
+                other => return Err(failed(format!("this does not belong into the head: {other}"))),
+            }
+        } else if !line.starts_with("--") {
+            commands.push(line);
+        }
+        at += whole.len();
     }
+    let head = Head {
+        engine: engine.ok_or(ScriptError::Missing("engine"))?,
+        project: project.ok_or(ScriptError::Missing("project"))?,
+        have: have.ok_or(ScriptError::Missing("have"))?,
+        want: want.ok_or(ScriptError::Missing("want"))?,
+        proven,
+        unproven,
+        scope,
+        ownership: ownership.ok_or(ScriptError::Missing("ownership"))?,
+        parts: parts.ok_or(ScriptError::Missing("parts"))?,
+        steps: steps.ok_or(ScriptError::Missing("steps"))?,
+        risks,
+    };
+    format.ok_or(ScriptError::Missing("format"))?;
+    if undo.ok_or(ScriptError::Missing("kind"))? != text.starts_with(UNDO_TITLE) {
+        return Err(wrong(text, 0, "the title and the line `-- | kind …` say different things"));
+    }
+    if head.proven.is_none() != head.unproven.is_empty() {
+        return Err(ScriptError::Missing(if head.proven.is_none() { "proven" } else { "unproven" }));
+    }
+    let settings = dialect(head.engine.0).client_settings();
+    if head.parts > 0 && commands != settings {
+        let problem = format!("before the first part stands exactly: {}", settings.join(", "));
+        return Err(wrong(text, at, problem));
+    }
+    Ok((at, head))
+}
+
+/// What a risk's waiver line says must fit the risk.
+fn cleared(risk: Option<&mut Risk>, clearance: Clearance) -> Result<(), String> {
+    let risk = risk.ok_or("a waiver needs a risk before it")?;
+    let fits = match &clearance {
+        Clearance::NotNeeded => !risk.kind.needs_waiver(),
+        Clearance::Missing | Clearance::Waived { .. } => risk.kind.needs_waiver(),
+        Clearance::Impossible => true,
+    };
+    if !fits {
+        return Err(format!("a risk {} can't have this waiver", risk.kind));
+    }
+    risk.clearance = clearance;
     Ok(())
 }
 
-/// What a line says of an object after its step.
-fn outcome(line: &str, fingerprint: Option<&str>, object: &str) -> Result<Outcome, ScriptError> {
-    let wrong = |problem: String| ScriptError::Wrong("makes", line.to_owned(), problem);
-    let object = serde_json::from_str(object).map_err(|problem| wrong(problem.to_string()))?;
-    let fingerprint = fingerprint.map(|text| text.parse::<Fingerprint>().map_err(wrong)).transpose()?;
-    Ok(Outcome { object, fingerprint })
+impl Head {
+    fn fits(&self, plan: &Plan, text: &str) -> Result<(), ScriptError> {
+        let steps = plan.steps().count();
+        if steps != self.steps || plan.parts.len() != self.parts {
+            let (promised, found) = ((self.steps, self.parts), (steps, plan.parts.len()));
+            let problem = format!(
+                "the head says that there are {} steps in {} parts, but {} steps in {} parts are there",
+                promised.0, promised.1, found.0, found.1
+            );
+            return Err(wrong(text, 0, problem));
+        }
+        Ok(())
+    }
+
+    fn script(self, plan: Plan, undo: bool) -> Script {
+        Script {
+            engine: self.engine.0,
+            engine_version: self.engine.1,
+            project: self.project,
+            proven: self.proven.unwrap_or_else(|| self.want.clone()),
+            have: self.have,
+            want: self.want,
+            unproven: self.unproven,
+            undo,
+            scope: self.scope,
+            ownership: self.ownership,
+            plan,
+        }
+    }
 }
 
-fn risk(line: &str) -> Option<Risk> {
-    let mut fields = line.split(" | ");
-    let kind: RiskKind = fields.next()?.parse().ok()?;
-    let mut risk = Risk::new(kind, fields.next()?, fields.next()?);
-    let clearance = fields.next().unwrap_or_default();
-    if let Some((until, reason)) = clearance.strip_prefix("waived until ").and_then(|words| words.split_once(": ")) {
-        risk.clearance = Clearance::Waived { reason: reason.to_owned(), until: until.to_owned() };
+/// Where a statement stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Place {
+    /// Before or after all parts, or between two.
+    Outside,
+    /// Among the statements that open a part.
+    Opening,
+    /// Among those that are for the engine's client only.
+    ForClient,
+    Prepare,
+    Step,
+    /// Among those at the end that are for the client only.
+    ClientCheck,
+    Check,
+    /// Among the statements that close a part.
+    Closing,
+    /// After the end mark.
+    End,
+}
+
+/// What is read of everything after the head.
+struct Body<'t> {
+    dialect: &'static dyn Dialect,
+    head: &'t Head,
+    text: &'t str,
+    /// Where the tokens' text begins.
+    offset: usize,
+    plan: Plan,
+    place: Place,
+    /// How many statements of the frame there were so far.
+    framed: usize,
+    /// Where the end mark begins.
+    end: Option<usize>,
+}
+
+impl Body<'_> {
+    fn read(&mut self, tokens: &[token::Token]) -> Result<(), ScriptError> {
+        let body = &self.text[self.offset..];
+        let (comments, tokens): (Vec<_>, Vec<_>) =
+            tokens.iter().copied().partition(|token: &token::Token| token.kind == TokenKind::Comment);
+        let (mut comments, mut rest) = (&comments[..], &tokens[..]);
+        loop {
+            // Only comments between statements are read: those inside one are the person's own.
+            let next = rest.first().map_or(u32::MAX, |token| token.start);
+            while let Some((comment, later)) = comments.split_first().filter(|(comment, _)| comment.start < next) {
+                let at = comment.start as usize;
+                let at_line_start = at == 0 || body.as_bytes()[at - 1] == b'\n';
+                let written = comment.text(body).trim_end_matches('\n');
+                if is_marked(written) {
+                    let failed = |problem| wrong(self.text, self.offset + at, problem);
+                    if !at_line_start {
+                        return Err(failed("this must begin its line".to_owned()));
+                    }
+                    let line = Line::read(written).map_err(failed)?;
+                    self.mark(line, self.offset + at).map_err(|problem| wrong(self.text, self.offset + at, problem))?;
+                } else if self.place == Place::End {
+                    return Err(wrong(self.text, self.offset + at, "nothing may follow the end mark"));
+                }
+                comments = later;
+            }
+            let Some(first) = rest.first() else { return Ok(()) };
+            let length = self.dialect.statement_length(body, rest);
+            let statement = &rest[..length];
+            let at = self.offset + first.start as usize;
+            if statement.is_empty() || length == rest.len() {
+                return Err(wrong(self.text, at, "here is no whole statement that ends with a semicolon"));
+            }
+            rest = &rest[length + 1..];
+            let reader = Reader { text: body, tokens: statement, position: 0, source: 0 };
+            let end = reader.location(0..length).end;
+            comments = &comments[comments.partition_point(|comment| comment.start < end)..];
+            let sql = reader.written(0..length).to_owned();
+            self.statement(sql).map_err(|problem| wrong(self.text, at, problem))?;
+        }
     }
-    Some(risk)
+
+    fn mode(&self) -> Mode {
+        self.plan.parts.last().map_or(Mode::default(), |part| part.mode)
+    }
+
+    /// All statements of the frame were there.
+    fn frame_is_whole(&self) -> Result<(), String> {
+        let frame = self.dialect.frame(self.mode());
+        let wanted = match self.place {
+            Place::Opening => frame.opening(),
+            Place::Closing => frame.closing(),
+            _ => return Ok(()),
+        };
+        match wanted.get(self.framed) {
+            Some(missing) => Err(format!("before this, the part needs the statement `{missing}`")),
+            None => Ok(()),
+        }
+    }
+
+    fn mark(&mut self, line: Line, at: usize) -> Result<(), String> {
+        let inside = !matches!(self.place, Place::Outside | Place::Closing | Place::End);
+        if matches!(line, Line::From(_)) && self.framed > 0 || !matches!(line, Line::From(_)) {
+            self.frame_is_whole()?;
+        }
+        let steps = self.plan.steps().count();
+        let parts = self.plan.parts.len();
+        let part = self.plan.parts.last_mut();
+        let misplaced = || Err("this line is in the wrong place".to_owned());
+        match line {
+            Line::Part(number, mode)
+                if matches!(self.place, Place::Outside | Place::Closing) && number == parts + 1 =>
+            {
+                self.plan.parts.push(Part { mode, ..Part::default() });
+                self.enter(Place::Opening);
+            }
+            Line::From(from) if self.place == Place::Opening && self.framed == 0 => {
+                let Some(part) = part.filter(|part| part.from.is_none()) else { return misplaced() };
+                part.from = Some(from);
+            }
+            Line::ForClient if self.place == Place::Opening && parts == 1 => self.enter(Place::ForClient),
+            Line::ForClient if self.place == Place::Step && parts == self.head.parts => self.enter(Place::ClientCheck),
+            Line::Prepare if matches!(self.place, Place::Opening | Place::ForClient) => self.enter(Place::Prepare),
+            Line::Step(number, title)
+                if matches!(self.place, Place::Opening | Place::ForClient | Place::Prepare | Place::Step)
+                    && number == steps + 1 =>
+            {
+                part.expect("a part was begun").steps.push(Step::new(title, Vec::new()));
+                self.enter(Place::Step);
+            }
+            Line::Check if matches!(self.place, Place::Step | Place::ClientCheck) => self.enter(Place::Check),
+            Line::PartEnd(number) if inside && number == parts => self.enter(Place::Closing),
+            Line::End(_) if matches!(self.place, Place::Outside | Place::Closing) => {
+                self.end = Some(at);
+                self.enter(Place::End);
+            }
+            line => {
+                let step = part.and_then(|part| part.steps.last_mut()).filter(|_| self.place == Place::Step);
+                let Some(step) = step.filter(|step| step.statements.is_empty()) else { return misplaced() };
+                match line {
+                    Line::Risk(kind, object, explanation) => step.risks.push(Risk::new(kind, object, explanation)),
+                    Line::Waiver(clearance) => cleared(step.risks.last_mut(), clearance)?,
+                    Line::Note(note) => step.notes.push(note),
+                    Line::Makes(fingerprint, object) => {
+                        step.makes.push(Outcome { object, fingerprint: Some(fingerprint) });
+                    }
+                    Line::Removes(object) => step.makes.push(Outcome { object, fingerprint: None }),
+                    _ => return misplaced(),
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn enter(&mut self, place: Place) {
+        self.place = place;
+        self.framed = 0;
+    }
+
+    fn statement(&mut self, sql: String) -> Result<(), String> {
+        let frame = self.dialect.frame(self.mode());
+        let wanted = match self.place {
+            Place::Opening => frame.opening(),
+            Place::Closing => frame.closing(),
+            Place::Outside => return Err("a statement stands outside all parts".to_owned()),
+            Place::End => return Err("nothing may follow the end mark".to_owned()),
+            _ => Vec::new(),
+        };
+        if matches!(self.place, Place::Opening | Place::Closing) {
+            if wanted.get(self.framed) != Some(&sql.as_str()) {
+                let wanted = wanted.get(self.framed).map_or("no statement".to_owned(), |wanted| format!("`{wanted}`"));
+                return Err(format!("here stands {wanted} in every {} script", self.head.engine.0));
+            }
+            self.framed += 1;
+            return Ok(());
+        }
+        if let Some(word) = ends_or_begins_a_transaction(&sql) {
+            return Err(format!("{word} has no place in a step: `wevrun deploy` begins and ends the transactions"));
+        }
+        let part = self.plan.parts.last_mut().expect("a part was begun");
+        match self.place {
+            Place::ForClient => self.plan.client_guard.push(sql),
+            Place::ClientCheck => self.plan.client_check.push(sql),
+            Place::Prepare => part.prepare.push(sql),
+            Place::Check => part.checks.push(sql),
+            _ => part.steps.last_mut().expect("a step was begun").statements.push(sql),
+        }
+        Ok(())
+    }
+}
+
+/// The first word of a statement that changes which transaction there is, on any engine.
+fn ends_or_begins_a_transaction(sql: &str) -> Option<&'static str> {
+    const WORDS: [&str; 9] =
+        ["BEGIN", "START", "COMMIT", "END", "ROLLBACK", "ABORT", "SAVEPOINT", "RELEASE", "PREPARE"];
+    let word = sql.split(|ch: char| !ch.is_ascii_alphabetic()).next().unwrap_or_default();
+    WORDS.into_iter().find(|known| known.eq_ignore_ascii_case(word))
 }

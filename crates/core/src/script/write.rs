@@ -1,115 +1,162 @@
 //! A script as text that the engine's own client runs.
 
-use super::{ALONE, Script, Step};
+use sha2::{Digest, Sha256};
+
+use super::line::{Line, MARK, ScopeWord};
+use super::{FORMAT, Script, Step};
 use crate::dialects::dialect;
-use crate::plan::{Clearance, Risk};
+use crate::model::hex;
+use crate::plan::{Part, Risk};
+
+/// The first line of a script.
+pub const TITLE: &str = "-- Wevrun migration script";
+
+/// The first line of an undo script.
+pub const UNDO_TITLE: &str = "-- Wevrun undo script";
+
+/// Lines of text.
+#[derive(Default)]
+struct Text(String);
+
+impl Text {
+    fn line(&mut self, text: &str) {
+        self.0.push_str(text);
+        self.0.push('\n');
+    }
+
+    fn mark(&mut self, line: &Line) {
+        self.line(&line.to_string());
+    }
+
+    fn statements<'s>(&mut self, statements: impl IntoIterator<Item = &'s str>) {
+        for statement in statements {
+            self.line(&format!("{statement};"));
+        }
+    }
+
+    fn risk(&mut self, risk: &Risk) {
+        self.mark(&Line::Risk(risk.kind, risk.object.clone(), risk.explanation.clone()));
+        self.mark(&Line::Waiver(risk.clearance.clone()));
+    }
+}
 
 /// The script's text. The same script gives the same bytes.
 pub fn write(script: &Script) -> String {
-    let mut out = String::new();
-    let mut line = |text: &str| {
-        out.push_str(text);
-        out.push('\n');
-    };
-    let title = if script.undo { "undo script: the way back" } else { "migration script" };
-    line(&format!("-- Wevrun {title}"));
-    line(&format!("-- engine: {} {} or later", script.engine.name(), script.engine_version));
-    line(&format!("-- project: {}", one_line(&script.project)));
-    line(&format!("-- have: {}", script.have));
-    line(&format!("-- want: {}", script.want));
-    if !script.unproven.is_empty() {
-        line(&format!("-- proven: {}", script.proven));
-        for object in &script.unproven {
-            line(&format!("-- unproven: {}", serde_json::Value::String(object.clone())));
-        }
-    }
-    let parts = &script.plan.parts;
-    let count = script.plan.steps().count();
-    line(&format!("-- steps: {count}"));
-    line("--");
-    if script.is_empty() {
-        line("-- Have and want are the same: there is nothing to do.");
-        return out;
-    }
-    if parts.len() == 1 && !parts[0].alone {
-        line("-- It is one transaction: if any statement fails, the database stays as it was.");
-    } else {
-        line(
-            "-- The engine can't do all of it in one transaction. If a statement fails, its part is undone, or can be run",
-        );
-        line(
-            "-- again where it says so; the parts before it stay done. `wevrun deploy` of this same file goes on there.",
-        );
-    }
-    line("-- Run it with `wevrun deploy THIS_FILE TARGET`, which checks the fingerprints before and after,");
-    let client = dialect(script.engine).client_command();
-    line(&format!("-- or with the engine's own client, which keeps no ledger: {client}"));
+    let mut text = Text::default();
+    head(script, &mut text);
     let mut number = 0;
-    for (index, part) in parts.iter().enumerate() {
-        line("");
-        if parts.len() > 1 || part.alone {
-            let kind = if part.alone { format!("{ALONE}; it can be run again") } else { "one transaction".to_owned() };
-            line(&format!("-- part {} of {}: {kind}", index + 1, parts.len()));
-        }
-        if let Some(from) = &part.from {
-            line(&format!("-- from: {from}"));
-        }
-        for statement in &part.opening {
-            line(&terminated(statement));
-        }
-        for step in &part.steps {
-            number += 1;
-            line("");
-            line(&format!("-- step {number} of {count}: {} [{}]", one_line(&step.title), risk_words(step)));
-            for risk in &step.risks {
-                line(&format!("-- risk: {}", risk_line(risk)));
-            }
-            for note in &step.notes {
-                line(&format!("-- note: {}", one_line(note)));
-            }
-            for outcome in &step.makes {
-                let object = serde_json::Value::String(outcome.object.clone());
-                match &outcome.fingerprint {
-                    Some(fingerprint) => line(&format!("-- makes: {fingerprint} {object}")),
-                    None => line(&format!("-- gone, or part of another: {object}")),
-                }
-            }
-            for statement in &step.statements {
-                line(&terminated(statement));
-            }
-        }
-        line("");
-        line("-- end of steps");
-        for statement in &part.closing {
-            line(&terminated(statement));
+    for (index, part) in script.plan.parts.iter().enumerate() {
+        write_part(script, index + 1, part, &mut number, &mut text);
+    }
+    text.line("");
+    sealed(text.0)
+}
+
+/// The text with its end mark, which holds the hash of all that is before it.
+pub fn sealed(text: String) -> String {
+    let hash = hex(&Sha256::digest(text.as_bytes()));
+    format!("{text}{}\n", Line::End(hash))
+}
+
+fn head(script: &Script, text: &mut Text) {
+    let dialect = dialect(script.engine);
+    text.line(if script.undo { UNDO_TITLE } else { TITLE });
+    text.mark(&Line::Format(FORMAT));
+    text.mark(&Line::Undo(script.undo));
+    text.mark(&Line::Engine(script.engine, script.engine_version));
+    text.mark(&Line::Project(script.project.clone()));
+    text.mark(&Line::Have(script.have.clone()));
+    text.mark(&Line::Want(script.want.clone()));
+    if !script.unproven.is_empty() {
+        text.mark(&Line::Proven(script.proven.clone()));
+        for object in &script.unproven {
+            text.mark(&Line::Unproven(object.clone()));
         }
     }
-    out
+    for pattern in &script.scope.manages {
+        text.mark(&Line::Scope(ScopeWord::Manages, pattern.to_string()));
+    }
+    for pattern in &script.scope.ignores {
+        text.mark(&Line::Scope(ScopeWord::Ignores, pattern.to_string()));
+    }
+    text.mark(&Line::Ownership(script.ownership));
+    text.mark(&Line::Parts(script.plan.parts.len()));
+    text.mark(&Line::Steps(script.plan.steps().count()));
+    for risk in &script.plan.risks {
+        text.risk(risk);
+    }
+    text.line("--");
+    if script.is_empty() {
+        text.line("-- Have and want are the same: there is nothing to do.");
+        return;
+    }
+    if script.plan.is_one_transaction() {
+        text.line("-- It is one transaction: if any statement fails, the database stays as it was.");
+    } else {
+        text.line("-- The engine can't do all of it in one transaction. If a statement fails, its part is undone, or can be run");
+        text.line("-- again where it says so; the parts before it stay done. `wevrun deploy` of this same file continues there.");
+    }
+    text.line("-- Run it with `wevrun deploy THIS_FILE TARGET`, which compares the whole structure before and after,");
+    text.line(&format!("-- or with the engine's own client, which keeps no ledger: {}", dialect.client_command()));
+    for command in dialect.client_settings() {
+        text.line(command);
+    }
 }
 
-/// The client's own commands take no semicolon.
-fn terminated(statement: &str) -> String {
-    if statement.starts_with(['.', '\\']) { statement.to_owned() } else { format!("{statement};") }
+fn write_part(script: &Script, number: usize, part: &Part, step_number: &mut usize, text: &mut Text) {
+    let guard = if number == 1 { &script.plan.client_guard[..] } else { &[] };
+    let check = if number == script.plan.parts.len() { &script.plan.client_check[..] } else { &[] };
+    let frame = dialect(script.engine).frame(part.mode);
+    text.line("");
+    text.mark(&Line::Part(number, part.mode));
+    if let Some(from) = &part.from {
+        text.mark(&Line::From(from.clone()));
+    }
+    text.statements(frame.opening());
+    if !guard.is_empty() {
+        text.mark(&Line::ForClient);
+        text.statements(guard.iter().map(String::as_str));
+    }
+    if !part.prepare.is_empty() {
+        text.mark(&Line::Prepare);
+        text.statements(part.prepare.iter().map(String::as_str));
+    }
+    for step in &part.steps {
+        *step_number += 1;
+        text.line("");
+        write_step(*step_number, step, text);
+    }
+    text.line("");
+    if !check.is_empty() {
+        text.mark(&Line::ForClient);
+        text.statements(check.iter().map(String::as_str));
+    }
+    if !part.checks.is_empty() {
+        text.mark(&Line::Check);
+        text.statements(part.checks.iter().map(String::as_str));
+    }
+    text.mark(&Line::PartEnd(number));
+    text.statements(frame.closing());
 }
 
-/// What a step risks, in the words of its line.
-pub fn risk_words(step: &Step) -> String {
-    let mut words: Vec<&str> = step.risks.iter().map(|risk| risk.kind.name()).collect();
-    words.dedup();
-    if words.is_empty() { "no risk".to_owned() } else { words.join(", ") }
+fn write_step(number: usize, step: &Step, text: &mut Text) {
+    text.mark(&Line::Step(number, step.title.clone()));
+    for risk in &step.risks {
+        text.risk(risk);
+    }
+    for note in &step.notes {
+        text.mark(&Line::Note(note.clone()));
+    }
+    for outcome in &step.makes {
+        text.mark(&match &outcome.fingerprint {
+            Some(fingerprint) => Line::Makes(fingerprint.clone(), outcome.object.clone()),
+            None => Line::Removes(outcome.object.clone()),
+        });
+    }
+    text.statements(step.statements.iter().map(String::as_str));
 }
 
-fn risk_line(risk: &Risk) -> String {
-    let clearance = match &risk.clearance {
-        Clearance::NotNeeded => "needs no waiver".to_owned(),
-        Clearance::Missing => "NOT WAIVED".to_owned(),
-        Clearance::Impossible => "CAN'T WORK".to_owned(),
-        Clearance::Waived { reason, until } => format!("waived until {until}: {}", one_line(reason)),
-    };
-    format!("{} | {} | {} | {clearance}", risk.kind, one_line(&risk.object), one_line(&risk.explanation))
-}
-
-/// What stands in a comment must not be able to end it.
-fn one_line(text: &str) -> String {
-    text.split(['\n', '\r', '\u{2028}', '\u{2029}', '\u{85}']).map(str::trim).collect::<Vec<_>>().join(" ")
+/// Whether a comment is one of the lines that are read.
+pub fn is_marked(comment: &str) -> bool {
+    comment.starts_with(MARK.trim_end())
 }

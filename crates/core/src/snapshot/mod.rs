@@ -14,7 +14,7 @@ use smol_str::SmolStr;
 
 use crate::dialects::{Dialect, dialect};
 use crate::engine::{Engine, EngineVersion};
-use crate::model::{Clauses, Definition, Fingerprint, Formerly, Model, Name, Object};
+use crate::model::{Clauses, Definition, Fingerprint, Formerly, Model, Name, Object, Scope};
 use crate::source::Source;
 
 /// The version of the form that this code writes, and the newest that it reads.
@@ -33,6 +33,8 @@ pub struct Snapshot {
     pub git: Option<GitRevision>,
     /// The source files.
     pub sources: Vec<SourceFile>,
+    /// What of a database the project is responsible for.
+    pub scope: Scope,
     /// What they say.
     pub model: Model,
 }
@@ -93,6 +95,12 @@ pub struct SnapshotFile {
     /// SHA-256 over the canonical structure; see docs/snapshot-format.md.
     fingerprint: Fingerprint,
     sources: Vec<SourceFile>,
+    /// What the project is responsible for; nothing: everything.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    manages: Vec<String>,
+    /// What it is not.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    ignores: Vec<String>,
     /// Ordered by kind and name.
     objects: Vec<ObjectRecord>,
     /// What is no part of the structure, and yet roles may do something with it.
@@ -192,7 +200,14 @@ impl Snapshot {
         field("fingerprint", json(&self.model.fingerprint()));
         out.push_str("\"sources\": [");
         push_lines(&mut out, self.sources.iter().map(json));
-        out.push_str("],\n\"objects\": [");
+        out.push_str("],\n");
+        for (field, patterns) in [("manages", &self.scope.manages), ("ignores", &self.scope.ignores)] {
+            if !patterns.is_empty() {
+                let patterns: Vec<String> = patterns.iter().map(ToString::to_string).collect();
+                writeln!(out, "\"{field}\": {},", json(&patterns)).expect("a String takes every byte");
+            }
+        }
+        out.push_str("\"objects\": [");
         let dialect = dialect(self.engine);
         let line = |object| json(&ObjectLine::new(dialect, object, sources));
         let objects: Vec<&Object> = self.model.objects().collect();
@@ -236,7 +251,13 @@ impl Snapshot {
         if model.fingerprint() != file.fingerprint {
             return Err(SnapshotError::Altered);
         }
+        let patterns = |texts: Vec<String>| texts.iter().map(|text| text.parse()).collect::<Result<Vec<_>, String>>();
+        let scope = Scope {
+            manages: patterns(file.manages).map_err(SnapshotError::Damaged)?,
+            ignores: patterns(file.ignores).map_err(SnapshotError::Damaged)?,
+        };
         Ok(Snapshot {
+            scope,
             project: file.project,
             engine: file.engine,
             engine_version: file.engine_version,

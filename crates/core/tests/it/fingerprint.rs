@@ -63,6 +63,7 @@ fn other_structures() {
 
 fn snapshot(text: &str) -> Snapshot {
     Snapshot {
+        scope: Default::default(),
         project: "honey".into(),
         engine: Engine::Sqlite,
         engine_version: VERSION,

@@ -173,8 +173,8 @@ fn a_script_says_what_it_does_not_prove() {
     );
     assert_eq!(script.unproven, ["view public.v"]);
     let text = script::write(&script);
-    assert!(text.contains("-- unproven: \"view public.v\"\n"), "{text}");
-    let read = script::read(&text).expect("a script");
+    assert!(text.contains("-- | unproven \"view public.v\"\n"), "{text}");
+    let read = script::read(&text).expect("a script").script;
     assert_eq!((&read.unproven, &read.proven, &read.want), (&script.unproven, &script.proven, &script.want));
     let spelled = model(SURE);
     assert!(read.leads_to(&want) && read.leads_to(&spelled));

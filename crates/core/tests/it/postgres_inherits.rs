@@ -153,7 +153,7 @@ fn the_way_back_grants_what_had_been_granted() {
     let want = model("CREATE TABLE hives (id integer);");
     let comparison = compare(postgres(), &have, &want);
     let version = EngineVersion { major: 18, minor: 0 };
-    let back = plan::undo(postgres(), "honey", (&have, &want), &comparison.renames, false, version);
+    let back = plan::undo(postgres(), "honey", (&have, &want), &comparison.renames, &plan::Wishes::default(), version);
     let statements = back.plan.steps().flat_map(|step| &step.statements).map(String::as_str);
     let granted: Vec<&str> = statements.filter(|s| s.contains("GRANT") || s.contains("OWNER")).collect();
     assert_eq!(

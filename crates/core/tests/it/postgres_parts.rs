@@ -113,6 +113,7 @@ fn snapshots_and_adopted_sources_keep_them() {
     assert_eq!(names(&model(&text)), said, "{text}");
     assert!(model(&text).of_kind(Kind::Index).count() == 1, "{text}");
     let snapshot = Snapshot {
+        scope: Default::default(),
         project: "honey".to_owned(),
         engine: Engine::Postgres,
         engine_version: EngineVersion { major: 18, minor: 0 },

@@ -28,7 +28,10 @@ fn a_pattern_and_each_servers_spelling_are_the_same() {
     for (version, table) in SPELLED {
         // The server keeps no default of NULL.
         let kept = patterns.iter().filter(|pattern| !pattern.ends_with("DEFAULT (NULL));")).count();
-        assert_eq!(table.lines().count(), kept, "version {version}");
+        // A pattern has more than one row where minor versions spell it differently.
+        let mut names: Vec<&str> = table.lines().filter_map(|row| row.split('\t').next()).collect();
+        names.dedup();
+        assert_eq!(names.len(), kept, "version {version}");
         for row in table.lines() {
             let (name, spelled) = row.split_once('\t').expect("a name and a statement");
             let number: usize = name[1..].parse().expect("a number");

@@ -5,8 +5,10 @@ use std::time::{SystemTime, UNIX_EPOCH};
 
 use postgres::error::SqlState;
 use postgres::{Client, Config, NoTls, SimpleQueryMessage, SimpleQueryRow};
+use wevrun_core::Engine;
+use wevrun_core::dialects::dialect;
 use wevrun_core::plan::{Evidence, Probe};
-use wevrun_core::script::Script;
+use wevrun_core::script::{Mode, Script};
 
 use super::settings::Settings;
 use super::tls;
@@ -40,12 +42,14 @@ impl PostgresDatabase {
     /// One more connection to the same database.
     pub(super) fn another(&self) -> Result<PostgresDatabase, LiveError> {
         let client = connect(&self.settings, &self.settings.config)?.map_err(|error| meaning(&error))?;
-        Ok(PostgresDatabase { client, settings: self.settings.clone(), version: self.version })
+        PostgresDatabase::with(client, self.settings.clone())
     }
 
     fn with(mut client: Client, settings: Settings) -> Result<PostgresDatabase, LiveError> {
-        let rows =
-            client.simple_query("SELECT current_setting('server_version_num')").map_err(|error| meaning(&error))?;
+        // Settings of the database or the role must not change what we read, nor hide rows from us.
+        let settle = dialect(Engine::Postgres).frame(Mode::EachStatement).settings.join("; ");
+        let ask = format!("{settle}; SELECT current_setting('server_version_num')");
+        let rows = client.simple_query(&ask).map_err(|error| meaning(&error))?;
         let number: u32 = single(&rows).and_then(|row| row.get(0)?.parse().ok()).unwrap_or(0);
         let version = number / 10000;
         if version < 13 {
@@ -93,7 +97,20 @@ pub fn spell(url: &str, script: &Script) -> Result<Content, LiveError> {
 
 /// The inner error is the server's or the network's.
 fn connect(settings: &Settings, config: &Config) -> Result<Result<Client, postgres::Error>, LiveError> {
-    if settings.on_socket { Ok(config.connect(NoTls)) } else { Ok(config.connect(tls::connector(settings)?)) }
+    let connector = if settings.on_socket { None } else { Some(tls::connector(settings)?) };
+    let config = config.clone();
+    let connect = move || match connector {
+        None => config.connect(NoTls),
+        Some(connector) => config.connect(connector),
+    };
+    let Some(timeout) = settings.timeout else { return Ok(connect()) };
+    // The driver's own limit ends when the server accepts: one that then says nothing would hold us for ever.
+    let (sender, receiver) = std::sync::mpsc::channel();
+    std::thread::spawn(move || sender.send(connect()));
+    receiver.recv_timeout(timeout).map_err(|_| {
+        let words = format!("no answer within {} s (connect_timeout)", timeout.as_secs());
+        LiveError::Unreachable(settings.shown.clone(), words)
+    })
 }
 
 /// Runs statements as a person would with the engine's own client, outside any release.
@@ -143,6 +160,8 @@ pub(super) fn meaning(error: &postgres::Error) -> LiveError {
         LiveError::Dropped(database.message().to_owned())
     } else if code.code() == "WV001" {
         LiveError::WouldLoseRows
+    } else if code.code() == "WV002" {
+        LiveError::AnotherStructure
     } else if [SqlState::ADMIN_SHUTDOWN, SqlState::CRASH_SHUTDOWN, SqlState::CANNOT_CONNECT_NOW].contains(code) {
         LiveError::ConnectionLost(database.message().to_owned())
     } else {
@@ -187,6 +206,15 @@ impl Database for PostgresDatabase {
         watch: &mut dyn FnMut(Event<'_>),
     ) -> Result<Deployment, LiveError> {
         course::run(self, script, release, watch)
+    }
+
+    fn facts(&mut self, query: &str) -> Result<Vec<String>, LiveError> {
+        let messages = self.client.simple_query(query).map_err(|error| meaning(&error))?;
+        let text = |message: &SimpleQueryMessage| match message {
+            SimpleQueryMessage::Row(row) => row.get(0).map(str::to_owned),
+            _ => None,
+        };
+        Ok(messages.iter().filter_map(text).collect())
     }
 
     fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError> {

@@ -34,6 +34,7 @@ impl PostgresDatabase {
                 want text NOT NULL,
                 script_hash text NOT NULL,
                 tool text NOT NULL,
+                edited text,
                 snapshot bytea
              );
              UPDATE {LEDGER_SCHEMA}.ledger SET snapshot = NULL WHERE snapshot IS NOT NULL;"
@@ -43,17 +44,18 @@ impl PostgresDatabase {
         packed.write_all(released.write(&[]).as_bytes()).expect("a Vec takes every byte");
         let packed = packed.finish().expect("a Vec takes every byte");
         let insert = format!(
-            "INSERT INTO {LEDGER_SCHEMA}.ledger (released_by, project, have, want, script_hash, tool, snapshot)
-             VALUES ($1, $2, $3, $4, $5, $6, $7)"
+            "INSERT INTO {LEDGER_SCHEMA}.ledger (released_by, project, have, want, script_hash, tool, edited, snapshot)
+             VALUES ($1, $2, $3, $4, $5, $6, $7, $8)"
         );
         let (have, want) = (have.as_str(), released.model.fingerprint());
-        let values: [&(dyn postgres::types::ToSql + Sync); 7] = [
+        let values: [&(dyn postgres::types::ToSql + Sync); 8] = [
             &release.released_by,
             &release.project,
             &have,
             &want.as_str(),
             &release.script_hash,
             &release.tool,
+            &release.edited,
             &packed,
         ];
         self.client.execute(&insert, &values).map_err(|error| meaning(&error))?;
@@ -68,13 +70,15 @@ impl PostgresDatabase {
         }
         let sql = format!(
             "SELECT to_char(released_at AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS\"Z\"'), released_by, have, want, \
-             script_hash, tool, snapshot FROM {LEDGER_SCHEMA}.ledger ORDER BY id DESC LIMIT 1"
+             script_hash, tool, snapshot, project, edited FROM {LEDGER_SCHEMA}.ledger ORDER BY id DESC LIMIT 1"
         );
         let Some(row) = self.client.query_opt(&sql, &[]).map_err(|error| meaning(&error))? else { return Ok(None) };
         let packed: Option<Vec<u8>> = row.get(6);
         Ok(Some(LedgerEntry {
             released_at: row.get(0),
             released_by: row.get(1),
+            project: row.get(7),
+            edited: row.get(8),
             have: row.get(2),
             want: row.get(3),
             script_hash: row.get(4),

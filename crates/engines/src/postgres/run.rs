@@ -9,14 +9,12 @@ use crate::database::Release;
 use crate::error::LiveError;
 
 impl Session for PostgresDatabase {
-    const BEGIN: &'static str = "BEGIN";
-
     fn statement(&mut self, statement: &str) -> Result<(), LiveError> {
         self.client.batch_execute(statement).map_err(|error| meaning(&error))
     }
 
     /// Only one release at a time; and a setting that is gone when the transaction is.
-    fn keep_others_out(&mut self) -> Result<(), LiveError> {
+    fn lock_out_others(&mut self) -> Result<(), LiveError> {
         self.statement(
             "SET LOCAL lock_timeout = '10s'; SELECT pg_advisory_xact_lock(hashtext('wevrun release')); \
              SET LOCAL wevrun.release = 'running'",
@@ -40,6 +38,10 @@ impl Session for PostgresDatabase {
         // In a transaction of its own, reading is read-only and from one snapshot.
         let content = if self.is_in_transaction() { self.content_inside() } else { self.content() };
         content.map(|content| content.model)
+    }
+
+    fn committed_structure(&mut self) -> Result<Model, LiveError> {
+        self.another()?.content().map(|content| content.model)
     }
 
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError> {

@@ -30,6 +30,8 @@ pub enum SslMode {
 pub struct Settings {
     /// Host, port, user, password, database.
     pub config: Config,
+    /// How long the whole start of a connection may take.
+    pub timeout: Option<Duration>,
     /// Encryption.
     pub ssl_mode: SslMode,
     /// Whether the server is reached over a socket of this machine.
@@ -74,7 +76,7 @@ impl Settings {
         let mut given = of_url(url)?;
         let known = |name: &str| PARAMETERS.iter().any(|(parameter, _)| *parameter == name);
         if let Some(name) = given.keys().find(|name| !known(name)) {
-            return Err(LiveError::BadUrl(format!("it has a parameter `{name}` that Wevrun does not know")));
+            return Err(LiveError::BadUrl(format!("it has a parameter `{name}`, which is not known")));
         }
         let service = given.get("service").cloned().or_else(|| variable("PGSERVICE"));
         if let Some(service) = service {
@@ -94,7 +96,8 @@ impl Settings {
         given: BTreeMap<String, String>,
         variable: &dyn Fn(&str) -> Option<String>,
     ) -> Result<Settings, LiveError> {
-        let bad = |what: &str, value: &str| LiveError::BadUrl(format!("`{value}` is no {what}"));
+        // No value is shown: in a malformed URL it may be a part of the password.
+        let bad = |parameter: &str, what: &str| LiveError::BadUrl(format!("{parameter} in it is not {what}"));
         let user = given.get("user").cloned().unwrap_or_else(whoami::username);
         let database = given.get("dbname").cloned().unwrap_or_else(|| user.clone());
         let host = given.get("host").cloned().unwrap_or_else(usual_host);
@@ -105,7 +108,7 @@ impl Settings {
             config.host(host);
         }
         for port in port.split(',') {
-            config.port(port.parse().map_err(|_| bad("port", port))?);
+            config.port(port.parse().map_err(|_| bad("the port", "a number"))?);
         }
         let password = given.get("password").cloned().or_else(|| {
             let file = given.get("passfile").map(PathBuf::from).or_else(|| Some(home(variable)?.join(".pgpass")))?;
@@ -118,8 +121,14 @@ impl Settings {
             config.options(options);
         }
         config.application_name(given.get("application_name").map_or("wevrun", String::as_str));
-        let timeout = given.get("connect_timeout").map_or("10", String::as_str);
-        config.connect_timeout(Duration::from_secs(timeout.parse().map_err(|_| bad("time in seconds", timeout))?));
+        let timeout = match given.get("connect_timeout").map_or(Ok(15), |text| text.parse()) {
+            Ok(0) => None, // as the engine's own clients understand it: no limit
+            Ok(seconds) => Some(Duration::from_secs(seconds)),
+            Err(_) => return Err(bad("connect_timeout", "a number of seconds")),
+        };
+        if let Some(timeout) = timeout {
+            config.connect_timeout(timeout);
+        }
         if given.get("target_session_attrs").is_some_and(|wanted| wanted == "read-write" || wanted == "primary") {
             config.target_session_attrs(postgres::config::TargetSessionAttrs::ReadWrite);
         }
@@ -129,7 +138,7 @@ impl Settings {
             "require" => SslMode::Require,
             "verify-ca" => SslMode::VerifyCa,
             "verify-full" => SslMode::VerifyFull,
-            other => return Err(bad("sslmode (disable, prefer, require, verify-ca, verify-full)", other)),
+            _ => return Err(bad("sslmode", "one of disable, prefer, require, verify-ca, verify-full")),
         };
         // Nothing is encrypted on the way to a socket of this machine, as with the engine's own clients.
         let on_socket = host.split(',').all(|host| host.starts_with('/'));
@@ -152,7 +161,7 @@ impl Settings {
         };
         let root_certificate = file("sslrootcert", "root.crt");
         let client_certificate = file("sslcert", "postgresql.crt").zip(file("sslkey", "postgresql.key"));
-        Ok(Settings { config, ssl_mode, on_socket, root_certificate, client_certificate, shown, database })
+        Ok(Settings { config, timeout, ssl_mode, on_socket, root_certificate, client_certificate, shown, database })
     }
 }
 
@@ -170,6 +179,11 @@ fn home(variable: &dyn Fn(&str) -> Option<String>) -> Option<PathBuf> {
 fn of_url(url: &str) -> Result<BTreeMap<String, String>, LiveError> {
     let wrong = |problem: &str| LiveError::BadUrl(problem.to_owned());
     let (_, rest) = url.split_once("://").ok_or_else(|| wrong("it needs :// after postgres"))?;
+    let login = rest.rsplit_once('@').map_or("", |(login, _)| login);
+    if login.contains(['@', '/', '?', '#']) {
+        let codes = "@ as %40, / as %2F, ? as %3F, # as %23";
+        return Err(wrong(&format!("before the last @ in it, these characters must be written as codes: {codes}")));
+    }
     let (rest, query) = rest.split_once('?').unwrap_or((rest, ""));
     let (authority, database) = rest.split_once('/').unwrap_or((rest, ""));
     let mut given = BTreeMap::new();

@@ -110,6 +110,12 @@ impl Database for SqliteDatabase {
         course::run(self, script, release, watch)
     }
 
+    fn facts(&mut self, query: &str) -> Result<Vec<String>, LiveError> {
+        let rows =
+            self.connection.prepare(query).and_then(|mut query| query.query_map([], |row| row.get(0))?.collect());
+        rows.map_err(|error| self.meaning(&error))
+    }
+
     fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError> {
         self.last_entry()
     }

@@ -33,6 +33,7 @@ impl SqliteDatabase {
                 want TEXT NOT NULL,
                 script_hash TEXT NOT NULL,
                 tool TEXT NOT NULL,
+                edited TEXT,
                 snapshot BLOB
             );
             UPDATE main.{LEDGER_TABLE} SET snapshot = NULL WHERE snapshot IS NOT NULL;"
@@ -42,8 +43,8 @@ impl SqliteDatabase {
         let packed = packed.finish().expect("a Vec takes every byte");
         self.connection.execute(
             &format!(
-                "INSERT INTO main.{LEDGER_TABLE} (released_at, released_by, project, have, want, script_hash, tool, snapshot)
-                 VALUES (strftime('%Y-%m-%dT%H:%M:%SZ', 'now'), ?1, ?2, ?3, ?4, ?5, ?6, ?7)"
+                "INSERT INTO main.{LEDGER_TABLE} (released_at, released_by, project, have, want, script_hash, tool, edited, snapshot)
+                 VALUES (strftime('%Y-%m-%dT%H:%M:%SZ', 'now'), ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)"
             ),
             params![
                 release.released_by,
@@ -52,6 +53,7 @@ impl SqliteDatabase {
                 released.model.fingerprint().as_str(),
                 release.script_hash,
                 release.tool,
+                release.edited,
                 packed
             ],
         )?;
@@ -72,7 +74,7 @@ impl SqliteDatabase {
             return Ok(None);
         }
         let sql = format!(
-            "SELECT released_at, released_by, have, want, script_hash, tool, snapshot FROM main.{LEDGER_TABLE} \
+            "SELECT released_at, released_by, have, want, script_hash, tool, snapshot, project, edited FROM main.{LEDGER_TABLE} \
              ORDER BY id DESC LIMIT 1"
         );
         let entry = self.connection.query_row(&sql, [], |row| {
@@ -80,6 +82,8 @@ impl SqliteDatabase {
             Ok(LedgerEntry {
                 released_at: row.get(0)?,
                 released_by: row.get(1)?,
+                project: row.get(7)?,
+                edited: row.get(8)?,
                 have: row.get(2)?,
                 want: row.get(3)?,
                 script_hash: row.get(4)?,

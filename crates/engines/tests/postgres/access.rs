@@ -173,7 +173,8 @@ fn the_way_back_gives_what_is_made_again_its_grants() {
             FROM pg_class c WHERE relname IN ('lots', 'labels', 'hives') UNION ALL SELECT proname, NULL, proacl, NULL FROM pg_proc WHERE proname = 'f' ORDER BY 1";
         let (before, have, want) = (database.psql(access).expect("rows"), read(&database), model(kept));
         let comparison = compare(postgres(), &have, &want);
-        let back = plan::undo(postgres(), "honey", (&have, &want), &comparison.renames, false, version(age));
+        let back =
+            plan::undo(postgres(), "honey", (&have, &want), &comparison.renames, &Wishes::default(), version(age));
         for script in [script(&have, &want), back] {
             let text = write(&script);
             connect(&database, Access::Write)

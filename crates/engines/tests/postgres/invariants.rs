@@ -3,7 +3,7 @@
 
 use wevrun_core::compare::{compare, compare_with};
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Evidence};
+use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_engines::{Access, LiveError};
 use wevrun_testkit::postgres::{AGES, Age, Database, structure_difference};
 use wevrun_testkit::postgres_schema::{features, statements};
@@ -150,7 +150,7 @@ fn pair(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
     assert!(found.is_empty(), "the dump differs:\n{found}\n{text}");
     // 6: and back.
     let renames = compare(postgres(), &a, &b).renames;
-    let undo = plan::undo(postgres(), "honey", (&a, &b), &renames, false, version(age));
+    let undo = plan::undo(postgres(), "honey", (&a, &b), &renames, &Wishes::default(), version(age));
     match connect(&database, Access::Write).deploy(&undo, &release(), &mut |_| {}) {
         Ok(_) => {}
         Err(LiveError::StepFailed { message, .. }) if by_rows(&message) => return Outcome::StoppedByRows,

@@ -88,6 +88,7 @@ fn release() -> Release {
         script_hash: "0".repeat(64),
         tool: "0.1.0".to_owned(),
         project: "honey".to_owned(),
+        edited: None,
     }
 }
 

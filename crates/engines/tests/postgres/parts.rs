@@ -2,7 +2,7 @@
 
 use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Evidence, Part, Plan, Wishes};
-use wevrun_core::script::{Script, read as read_script, write};
+use wevrun_core::script::{Mode, Script, read as read_script, write};
 use wevrun_engines::{Access, Deployment, Event, LiveError};
 use wevrun_testkit::postgres::{AGES, Age, Database, Server, structure_difference};
 
@@ -35,7 +35,7 @@ fn concurrent(have: &Model, want: &Model) -> Script {
     let evidence = Evidence::default();
     let script = plan::script(postgres(), "honey", (have, want), &comparison, wishes, OLDEST, &evidence);
     let text = write(&script);
-    let back = read_script(&text).expect("what was written can be read");
+    let back = read_script(&text).expect("what was written can be read").script;
     assert_eq!(write(&back), text);
     back
 }
@@ -102,7 +102,7 @@ fn an_index_that_others_need_is_part_of_the_transaction() {
         let want = model(after);
         let script = concurrent(&read(&database), &want);
         let [main, alone] = &script.plan.parts[..] else { panic!("{:#?}", script.plan) };
-        assert_eq!((main.alone, made_by(alone)), (false, vec!["index public.visits_hive"]));
+        assert_eq!((main.mode, made_by(alone)), (Mode::Transaction, vec!["index public.visits_hive"]));
         deploy(&database, &script).1.expect("it works");
     }
 }
@@ -181,10 +181,10 @@ fn what_is_built_while_others_write_can_be_broken_off_anywhere() {
         let count: usize = alone.steps.iter().map(|step| step.statements.len()).sum();
         for done in (0..count).step_by(2) {
             let database = made(age, IN_USE);
-            let main = Script { plan: Plan { parts: script.plan.parts[..1].to_vec() }, ..script.clone() };
+            let main =
+                Script { plan: Plan { parts: script.plan.parts[..1].to_vec(), ..Plan::default() }, ..script.clone() };
             database.psql(&write(&main)).expect("the transaction");
-            let statements =
-                alone.opening.iter().chain(alone.steps.iter().flat_map(|step| &step.statements).take(done));
+            let statements = alone.steps.iter().flat_map(|step| &step.statements).take(done);
             let text: Vec<String> = statements.map(|statement| format!("{statement};\n")).collect();
             database.psql(&text.concat()).unwrap_or_else(|words| panic!("{words}\n{}", text.concat()));
             let outcome = deploy(&database, &script).1;

@@ -2,7 +2,7 @@
 //! what stays are still there.
 
 use wevrun_core::compare::compare;
-use wevrun_core::plan;
+use wevrun_core::plan::{self, Wishes};
 use wevrun_core::script::{Script, write};
 use wevrun_engines::{Access, LiveError};
 use wevrun_testkit::postgres::{AGES, Age, Database, structure_difference};
@@ -76,7 +76,7 @@ fn run(age: Age, database: &Database, script: &Script, number: usize, by_psql: b
 fn bring(age: Age, database: &Database, number: usize, by_psql: bool) -> Script {
     let (have, want) = (read(database), model(RELEASES[number - 1]));
     let renames = compare(postgres(), &have, &want).renames;
-    let back = plan::undo(postgres(), "honey", (&have, &want), &renames, false, version(age));
+    let back = plan::undo(postgres(), "honey", (&have, &want), &renames, &Wishes::default(), version(age));
     run(age, database, &script_for(version(age), &have, &want), number, by_psql);
     back
 }

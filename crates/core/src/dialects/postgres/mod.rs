@@ -20,7 +20,7 @@ mod using_index;
 mod write;
 
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use sqlparser::dialect::Dialect as TokenRules;
 
@@ -32,6 +32,7 @@ use crate::fold::{Held, Taken};
 use crate::model::{Clauses, Definition, Kind, Model, Name, Object, ObjectKey, Table};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
 use crate::plan::{Plan, Planning, Probe};
+use crate::script::{Frame, Mode};
 
 /// The PostgreSQL dialect.
 pub struct Postgres;
@@ -233,6 +234,30 @@ impl Dialect for Postgres {
             Kind::DefaultPrivileges => access::statements(object).join(";\n"),
             _ => write::statements(object).join(";\n"),
         }
+    }
+
+    fn ignores_case(&self) -> bool {
+        false
+    }
+
+    fn client_settings(&self) -> &'static [&'static str] {
+        &["\\set ON_ERROR_STOP on"]
+    }
+
+    fn structure_query(&self, names: &BTreeSet<Name>, exact: bool) -> String {
+        plan::structure::query(names, exact)
+    }
+
+    fn structure_facts(&self, model: &Model, names: &BTreeSet<Name>) -> Vec<String> {
+        plan::structure::facts(model, names)
+    }
+
+    fn structure_guard(&self, query: &str, facts: &[String]) -> String {
+        plan::structure::guard(query, facts)
+    }
+
+    fn frame(&self, mode: Mode) -> Frame {
+        plan::frame(mode)
     }
 
     fn client_command(&self) -> &'static str {

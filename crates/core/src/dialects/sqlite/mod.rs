@@ -12,6 +12,7 @@ mod tokens;
 mod write;
 
 use std::borrow::Cow;
+use std::collections::BTreeSet;
 
 use sqlparser::dialect::Dialect as TokenRules;
 
@@ -23,6 +24,7 @@ use crate::fold::Taken;
 use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey};
 use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
 use crate::plan::{Plan, Planning, Probe};
+use crate::script::{Frame, Mode};
 
 /// The SQLite dialect.
 pub struct Sqlite;
@@ -119,6 +121,30 @@ impl Dialect for Sqlite {
 
     fn create_statement(&self, object: &Object) -> String {
         write::create_statement(object)
+    }
+
+    fn ignores_case(&self) -> bool {
+        true
+    }
+
+    fn client_settings(&self) -> &'static [&'static str] {
+        &[".bail on"]
+    }
+
+    fn structure_query(&self, names: &BTreeSet<Name>, exact: bool) -> String {
+        plan::structure::query(names, exact)
+    }
+
+    fn structure_facts(&self, model: &Model, names: &BTreeSet<Name>) -> Vec<String> {
+        plan::structure::facts(model, names)
+    }
+
+    fn structure_guard(&self, query: &str, facts: &[String]) -> String {
+        plan::structure::guard(query, facts)
+    }
+
+    fn frame(&self, mode: Mode) -> Frame {
+        plan::frame(mode)
     }
 
     fn client_command(&self) -> &'static str {

@@ -64,7 +64,8 @@ impl TableChange<'_> {
         }
         let probe = Probe::HasValues(self.original_table(), self.original_column(&column.name));
         if self.answer(&probe) == Some(false) {
-            step.statements.insert(0, super::must_not_hold(&Probe::HasValues(table.clone(), column.name.clone())));
+            let guard = super::must_not_hold(&Probe::HasValues(table.clone(), column.name.clone()));
+            step.statements.splice(0..0, guard);
             step.notes.push(format!(
                 "column {table}.{} holds no values, so nothing is lost; the script stops if it does by then",
                 column.name
@@ -260,7 +261,7 @@ impl TableChange<'_> {
         let default_changes = have.default != want.default;
         let made_room = identity_changes && want.clauses.has("identity");
         let reach = if default_changes { self.reach_of_default(&want.name) } else { Reach::Usual };
-        let (mut before, mut after) = (Vec::new(), Vec::new());
+        let (mut before, mut after, mut guards) = (Vec::new(), Vec::new(), Vec::new());
         if have.default.is_some() && (want.default.is_none() || type_changes) && !made_room {
             let action = format!("ALTER COLUMN {own} DROP DEFAULT");
             match reach {
@@ -283,6 +284,9 @@ impl TableChange<'_> {
             let original = self.original_column(&want.name);
             let empty =
                 self.answer(&Probe::HasValues(self.original_table(), original)) == Some(false) || self.has_no_rows();
+            if empty && !matches!(conversion, Conversion::Free | Conversion::Rewrite) {
+                guards.extend(super::must_not_hold(&Probe::HasValues(table.clone(), want.name.clone())));
+            }
             if !empty {
                 match conversion {
                     Conversion::Free => {}
@@ -352,6 +356,8 @@ impl TableChange<'_> {
             actions.push(format!("ALTER COLUMN {own} ADD {identity}"));
         } else if want.clauses.has("identity") {
             actions.extend(identity_changes_of(have, want, &own));
+            risks
+                .extend(turns(have, want).then(|| super::sequences::repeats(&format!("column {table}.{}", want.name))));
             let otherwise = |clause| have.clauses.has(clause) != want.clauses.has(clause);
             if otherwise("identity.logged") || otherwise("identity.unlogged") {
                 let unlogged = want.clauses.has("identity.unlogged")
@@ -364,6 +370,13 @@ impl TableChange<'_> {
             let title = format!("change column {table}.{}", want.name);
             let mut step = if actions.is_empty() { Step::new(title, Vec::new()) } else { self.step(title, actions) };
             step.statements.splice(0..0, before);
+            if !guards.is_empty() {
+                step.statements.splice(0..0, guards);
+                step.notes.push(format!(
+                    "column {table}.{} holds no values, so none changes; the script stops if it does by then",
+                    want.name
+                ));
+            }
             step.statements.extend(after);
             step.risks = risks;
             if made_room {
@@ -373,7 +386,7 @@ impl TableChange<'_> {
                     literal(table.canonical()),
                     literal(want.name.canonical())
                 );
-                step.statements.push(super::go_on_counting(&sequence, table, want.name.canonical()));
+                step.statements.push(super::sequences::continue_counting(&sequence, table, want.name.canonical()));
             }
             steps.push(step);
         }
@@ -429,14 +442,35 @@ fn descendants(model: &Model, root: &Name) -> Vec<Name> {
     }
 }
 
+/// Whether an identity counts the other way from now on.
+fn turns(have: &Column, want: &Column) -> bool {
+    let down = |column: &Column| super::sequences::counts_down(column.clauses.value("identity.increment"));
+    down(have) != down(want)
+}
+
 fn identity_changes_of(have: &Column, want: &Column, own: &str) -> Vec<String> {
     let mut words = Vec::new();
-    for clause in have.clauses.differing(&want.clauses) {
+    let mut differing = have.clauses.differing(&want.clauses);
+    if turns(have, want) {
+        // The usual limits and start are others then, and the server refuses a number outside the limits.
+        let whole = ["identity.minvalue", "identity.maxvalue", "identity.start"];
+        differing.retain(|clause| !whole.contains(clause));
+        differing.extend(whole);
+        words.push("RESTART".to_owned());
+    }
+    for clause in differing {
         let value = want.clauses.value(clause);
         match (clause, value) {
             ("identity", Some(value)) => words.push(format!("SET GENERATED {}", value.to_uppercase())),
             ("identity.increment", value) => words.push(format!("SET INCREMENT BY {}", value.unwrap_or("1"))),
-            ("identity.start", value) => words.push(format!("SET START WITH {}", value.unwrap_or("1"))),
+            ("identity.start", value) => {
+                let usual = if super::sequences::counts_down(want.clauses.value("identity.increment")) {
+                    want.clauses.value("identity.maxvalue").unwrap_or("-1")
+                } else {
+                    want.clauses.value("identity.minvalue").unwrap_or("1")
+                };
+                words.push(format!("SET START WITH {}", value.unwrap_or(usual)));
+            }
             ("identity.minvalue", Some(value)) => words.push(format!("SET MINVALUE {value}")),
             ("identity.minvalue", None) => words.push("SET NO MINVALUE".to_owned()),
             ("identity.maxvalue", Some(value)) => words.push(format!("SET MAXVALUE {value}")),

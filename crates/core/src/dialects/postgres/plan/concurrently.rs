@@ -12,7 +12,7 @@ use super::table::has_key;
 use crate::compare::{Change, Renames};
 use crate::model::{Definition, Expression, Index, Key, Kind, Model, Name, Object, ObjectKey, Table};
 use crate::plan::{Part, Planning};
-use crate::script::{Outcome, Step};
+use crate::script::{Mode, Outcome, Step};
 
 /// What comes after the transaction, and what the transaction leads to instead of want.
 pub struct Late<'m> {
@@ -200,15 +200,12 @@ impl<'m> Late<'m> {
         let (first, last) = (self.work.iter().filter(|work| !is_drop(work)), self.work.iter().filter(is_drop));
         let steps: Vec<Step> = first.chain(last).map(|work| self.step(planning.want, work)).collect();
         let made = steps.iter().flat_map(|step| &step.makes).map(|outcome| outcome.object.clone());
-        let beside: Vec<String> = made.chain(planning.unproven()).collect();
+        let beside: Vec<String> = made.chain(planning.left_out(&super::super::Postgres)).collect();
         Part {
             from: Some(self.goal.without(&beside).fingerprint()),
-            alone: true,
-            opening: vec!["SET timezone = 'UTC'".to_owned(), "SET client_min_messages = warning".to_owned()],
+            mode: Mode::EachStatement,
             steps,
-            closing: ["search_path", "timezone", "client_min_messages"]
-                .map(|setting| format!("RESET {setting}"))
-                .to_vec(),
+            ..Part::default()
         }
     }
 

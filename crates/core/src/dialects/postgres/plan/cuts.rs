@@ -52,7 +52,11 @@ impl Progress {
 
     /// One that cuts, once it is told the state.
     pub fn cutting(planning: &Planning<'_>) -> Progress {
-        Progress { only_counts: false, unproven: planning.unproven(), ..Progress::counting(planning) }
+        Progress {
+            only_counts: false,
+            unproven: planning.left_out(&super::super::Postgres),
+            ..Progress::counting(planning)
+        }
     }
 
     /// From here on the state is known.

@@ -268,6 +268,15 @@ impl Planner<'_> {
         risks.collect()
     }
 
+    /// Where a sequence makes room for that of an identity, which continues to count.
+    fn keep_count(&self, sequence: &Object) -> Option<String> {
+        let Definition::Plain(plain) = &sequence.definition else { return None };
+        let (owner, column) = (plain.owner.as_ref()?, plain.clauses.value("owned by")?);
+        let wanted = self.planning.want.table(owner)?.column(&names::simple(column))?;
+        let is_sequence = plain.kind == Kind::Sequence && wanted.clauses.has("identity");
+        is_sequence.then(|| super::sequences::keep_count(&sequence.name, owner, column))
+    }
+
     pub(super) fn drop_object(&mut self, object: &Object) {
         let key = object.key();
         let anew = if self.again.contains(&key) { ", to make it anew" } else { "" };
@@ -276,7 +285,7 @@ impl Planner<'_> {
             let original = self.original(&key);
             let probe = Probe::HasRows(original);
             if self.planning.evidence.answer(&probe) == Some(false) {
-                step.statements.push(must_not_hold(&Probe::HasRows(object.name.clone())));
+                step.statements.extend(must_not_hold(&Probe::HasRows(object.name.clone())));
                 step.notes.push(format!("{key} is empty, so nothing is lost; the script stops if it is not any more"));
             } else {
                 let certain = match self.planning.evidence.answer(&probe) {
@@ -286,6 +295,7 @@ impl Planner<'_> {
                 step.risks.push(Risk::new(RiskKind::LosesTable, key.to_string(), certain));
             }
         }
+        step.statements.extend(self.keep_count(object));
         step.statements.extend(self.detach_partition(object));
         step.statements.push(drop_statement(object));
         if key.kind == Kind::Subscription {

@@ -4,8 +4,11 @@ use super::super::names::quoted;
 use super::super::tokens::{dollar_quoted, literal};
 use crate::plan::Probe;
 
-/// A statement that stops the script if the answer to the probe is yes.
-pub fn must_not_hold(probe: &Probe) -> String {
+/// Statements that stop the script if the answer to the probe is yes. They lock the table first, so that no other session can
+/// change the answer before the step is done. That isolation must be READ COMMITTED, so that the answer is as of after the lock.
+pub fn must_not_hold(probe: &Probe) -> Vec<String> {
+    let (Probe::HasRows(table) | Probe::HasValues(table, _) | Probe::HasNulls(table, _)) = probe;
+    let lock = format!("LOCK TABLE {table} IN ACCESS EXCLUSIVE MODE");
     let message = match probe {
         Probe::HasRows(table) => format!("rows would be lost: {table} is not empty any more"),
         Probe::HasValues(table, column) => {
@@ -13,7 +16,7 @@ pub fn must_not_hold(probe: &Probe) -> String {
         }
         Probe::HasNulls(table, column) => format!("column {column} of {table} holds NULL"),
     };
-    stop_if(&format!("EXISTS ({})", probe_query(probe)), &message)
+    vec![lock, stop_if(&format!("EXISTS ({})", probe_query(probe)), &message)]
 }
 
 /// A statement that stops the script if the condition holds.

@@ -1,7 +1,6 @@
 //! Labels of enums that the rest of the script uses: they are added before it, in a transaction of their own.
 
 use super::super::{enum_labels, write};
-use super::transaction;
 use crate::model::{Clauses, Definition, Fingerprint, Model, Name, Object, ObjectKey};
 use crate::plan::{Part, Planning};
 use crate::script::Step;
@@ -42,12 +41,12 @@ pub fn first(planning: &Planning<'_>, types: &[ObjectKey]) -> Option<Part> {
             Some(Step::new(format!("add labels to {}, for what comes next", have.key()), additions))
         })
         .collect();
-    (!steps.is_empty()).then(|| Part { steps, ..transaction() })
+    (!steps.is_empty()).then(|| Part { steps, ..Part::default() })
 }
 
 /// The state that the part before the main one leaves.
 pub fn state_after(planning: &Planning<'_>, types: &[ObjectKey]) -> Fingerprint {
-    let mut model: Model = planning.have.without(&planning.unproven());
+    let mut model: Model = planning.have.without(&planning.left_out(&super::super::Postgres));
     for (have, want) in types.iter().filter_map(|key| in_have(planning, key)) {
         let mut object = have.clone();
         if let (Definition::Plain(plain), Some(labels)) = (&mut object.definition, write::clauses(want).get("enum")) {

@@ -8,6 +8,7 @@ mod dependents;
 mod detached;
 mod drops;
 mod foreign_keys;
+mod frame;
 mod grants;
 mod guards;
 mod index_settings;
@@ -19,6 +20,8 @@ mod parameters;
 mod part_names;
 mod partitions;
 mod plain;
+mod sequences;
+pub mod structure;
 mod swap;
 mod table;
 
@@ -40,6 +43,7 @@ use crate::script::Step;
 pub use column_order::obstacle as order_obstacle;
 use cuts::Progress;
 use dependents::{Going, in_the_way};
+pub use frame::frame;
 pub use guards::{must_not_hold, probe_query, stop_if};
 
 /// The whole plan.
@@ -47,14 +51,18 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     if planning.comparison.is_identical() && planning.wishes.column_order.is_empty() && !planning.wishes.access {
         return Plan::default();
     }
-    let Some((have, steps)) = partitions::detached_first(planning) else { return Plan { parts: parts(planning) } };
+    let Some((have, steps)) = partitions::detached_first(planning) else { return of_parts(parts(planning)) };
     let comparison = compare_with(&Postgres, &have, planning.want, planning.comparison.renames.clone());
     let sides = (&have, planning.want);
     let rest = Planning::new(&Postgres, sides, &comparison, planning.version, planning.evidence);
     let rest = Planning { wishes: planning.wishes.clone(), way_back: planning.way_back, ..rest };
     let mut parts = parts(&rest);
     partitions::put_first(&mut parts, steps);
-    Plan { parts }
+    of_parts(parts)
+}
+
+fn of_parts(parts: Vec<Part>) -> Plan {
+    Plan { parts, ..Plan::default() }
 }
 
 /// The parts of a plan that needs no preparation.
@@ -99,21 +107,6 @@ fn path_for(object: &Object) -> String {
         schema if schema == USUAL_PATH => schema,
         schema => format!("{}, {USUAL_PATH}", quoted(&schema)),
     }
-}
-
-/// A part that is one transaction, without steps.
-fn transaction() -> Part {
-    let opening = vec![
-        "BEGIN".to_owned(),
-        // Bodies may name what comes later in the script.
-        "SET LOCAL check_function_bodies = off".to_owned(),
-        "SET LOCAL lock_timeout = '10s'".to_owned(),
-        format!("SET LOCAL search_path = {USUAL_PATH}"),
-        // Constants of time mean the same wherever the script runs.
-        "SET LOCAL timezone = 'UTC'".to_owned(),
-        "SET LOCAL client_min_messages = warning".to_owned(),
-    ];
-    Part { opening, closing: vec!["COMMIT".to_owned()], ..Part::default() }
 }
 
 /// How an object of both sides is brought from one to the other.
@@ -173,9 +166,9 @@ impl<'p> Planner<'p> {
         let mut steps = self.steps;
         let mut parts = Vec::new();
         for (start, state) in self.progress.cuts.into_iter().rev() {
-            parts.push(Part { from: Some(state), steps: steps.split_off(start), ..transaction() });
+            parts.push(Part { from: Some(state), steps: steps.split_off(start), ..Part::default() });
         }
-        parts.push(Part { from, steps, ..transaction() });
+        parts.push(Part { from, steps, ..Part::default() });
         parts.retain(|part| !part.steps.is_empty());
         parts.reverse();
         parts

@@ -2,8 +2,9 @@
 //! them, with the columns, keys, checks and indexes that they had with their parent.
 
 use super::super::canonical::standalone;
-use super::{Part, Planning, transaction};
+use super::{Part, Planning};
 use crate::model::{Kind, Model};
+use crate::script::Mode;
 use crate::script::Step;
 
 /// What there is once they are detached, and the steps that do it; none if there are none.
@@ -29,8 +30,8 @@ pub fn detached_first(planning: &Planning<'_>) -> Option<(Model, Vec<Step>)> {
 
 /// Puts steps before all others of a plan.
 pub fn put_first(parts: &mut Vec<Part>, steps: Vec<Step>) {
-    if parts.first().is_none_or(|part| part.alone) {
-        parts.insert(0, transaction());
+    if parts.first().is_none_or(|part| part.mode == Mode::EachStatement) {
+        parts.insert(0, Part::default());
     }
     parts[0].steps.splice(0..0, steps);
 }

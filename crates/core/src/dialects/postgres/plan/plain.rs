@@ -5,11 +5,11 @@ use super::index_settings;
 use super::labels;
 use super::operators;
 use super::parameters;
+use super::sequences;
 use crate::dialects::postgres::canonical::Outputs;
 use crate::dialects::postgres::names::{self, quoted};
-use crate::dialects::postgres::tokens::literal;
 use crate::dialects::postgres::{attributes, split_list, write};
-use crate::model::{Clauses, Index, Kind, Name, Object, Plain, View, is};
+use crate::model::{Clauses, Index, Kind, Object, Plain, View, is};
 use crate::plan::{Risk, RiskKind};
 use crate::script::Step;
 
@@ -128,8 +128,18 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
                 statements.push(format!("ALTER SEQUENCE {name} SET {logged}"));
             }
             if !differing.is_empty() {
-                statements.extend(into_limits(name, &differing, before, after));
-                statements.push(format!("ALTER SEQUENCE {name}{}", sequence_changes(&differing, &after.clauses)));
+                let down = |plain: &Plain| sequences::counts_down(plain.clauses.value("increment"));
+                let turns = down(before) != down(after);
+                if !turns {
+                    statements.extend(sequences::into_limits(name, before, after));
+                }
+                let changes = sequences::changes(&differing, turns, &after.clauses);
+                statements.push(format!("ALTER SEQUENCE {name}{changes}"));
+                if turns {
+                    let mut step = Step::new(format!("change {}", want.key()), statements);
+                    step.risks.push(sequences::repeats(&want.key().to_string()));
+                    return Method::Alter(vec![step]);
+                }
             }
             return alter(want, statements);
         }
@@ -245,59 +255,6 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
 /// What takes a clause of a foreign-data wrapper or server away; none if ALTER can't change it.
 fn takes_away(clause: &str) -> Option<&'static str> {
     write::foreign::CLAUSES.iter().find(|(known, _)| *known == clause).and_then(|(_, gone)| *gone)
-}
-
-fn sequence_changes(differing: &[&str], want: &Clauses) -> String {
-    let mut out = String::new();
-    // Whether it counts up or down decides what its limits are if nothing is said.
-    let mut differing = differing.to_vec();
-    if differing.contains(&"increment") {
-        differing.retain(|clause| !matches!(*clause, "minvalue" | "maxvalue" | "start"));
-        differing.extend(["minvalue", "maxvalue", "start"]);
-        out += " RESTART";
-    }
-    // A start that was never said is still where the old limits put it.
-    if differing.iter().any(|clause| matches!(*clause, "minvalue" | "maxvalue")) && !differing.contains(&"start") {
-        differing.push("start");
-    }
-    for clause in &differing {
-        let value = want.value(clause);
-        out += &match (*clause, value) {
-            ("as", value) => format!(" AS {}", value.unwrap_or("bigint")),
-            ("increment", value) => format!(" INCREMENT BY {}", value.unwrap_or("1")),
-            ("minvalue", Some(value)) => format!(" MINVALUE {value}"),
-            ("minvalue", None) => " NO MINVALUE".to_owned(),
-            ("maxvalue", Some(value)) => format!(" MAXVALUE {value}"),
-            ("maxvalue", None) => " NO MAXVALUE".to_owned(),
-            ("start", Some(value)) => format!(" START WITH {value}"),
-            ("start", None) => format!(" START WITH {}", usual_start(want)),
-            ("cache", value) => format!(" CACHE {}", value.unwrap_or("1")),
-            ("cycle", value) => if value.is_some() { " CYCLE" } else { " NO CYCLE" }.to_owned(),
-            _ => String::new(),
-        };
-    }
-    out
-}
-
-/// Lets a sequence that has not come as far as its new limit begin there: the server refuses a limit that the next number is
-/// beyond.
-fn into_limits(name: &Name, differing: &[&str], before: &Plain, after: &Plain) -> Option<String> {
-    if differing.contains(&"increment") {
-        return None; // begins anew
-    }
-    let down = after.clauses.value("increment").is_some_and(|by| by.starts_with('-'));
-    let (clause, beyond) = if down { ("maxvalue", ">") } else { ("minvalue", "<") };
-    let number = |clauses: &Clauses| clauses.value(clause)?.parse::<i128>().ok();
-    let usual = if down { -1 } else { 1 };
-    let (old, new) = (number(&before.clauses).unwrap_or(usual), number(&after.clauses).unwrap_or(usual));
-    let narrower = if down { new < old } else { new > old };
-    let own = literal(name.canonical());
-    narrower.then(|| format!("SELECT setval({own}, {new}, false) FROM {name} WHERE last_value {beyond} {new}"))
-}
-
-fn usual_start(want: &Clauses) -> String {
-    let down = want.value("increment").is_some_and(|by| by.starts_with('-'));
-    want.value(if down { "maxvalue" } else { "minvalue" }).unwrap_or(if down { "-1" } else { "1" }).to_owned()
 }
 
 /// Names of arguments, what is returned and defaults that are there can't be taken away by OR REPLACE

@@ -4,14 +4,16 @@
 //! then indexes, views and triggers come. Everything is one transaction, with foreign keys off meanwhile and checked
 //! before the end, as the manual prescribes for schema changes (<https://sqlite.org/lang_altertable.html#otheralter>).
 
+mod foreign_keys;
 mod guards;
 mod in_place;
 mod order;
 mod rebuild;
 mod renames;
+pub mod structure;
 mod virtual_tables;
 
-pub use guards::probe_query;
+pub use guards::{frame, probe_query};
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -123,13 +125,13 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         touches_rows: false,
     };
     planner.plan();
-    let Planner { steps, touches_rows, .. } = planner;
+    let Planner { mut steps, touches_rows, .. } = planner;
     if steps.is_empty() {
         return Plan::default();
     }
-    let check = touches_rows && guards::foreign_keys_are_valid(planning.want);
-    let count = check && guards::foreign_keys_are_valid(planning.have);
-    Plan::one(guards::opening(count), steps, guards::closing(check))
+    let checks = if touches_rows { foreign_keys::checks(planning) } else { foreign_keys::Checks::default() };
+    steps.last_mut().expect("there is one").notes.extend(checks.notes);
+    Plan::one(checks.before, steps, checks.after)
 }
 
 struct Planner<'p> {

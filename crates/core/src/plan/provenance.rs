@@ -1,0 +1,127 @@
+//! Whose the objects are that a script removes or changes: what was released, what somebody made by hand, what nobody knows of.
+
+use std::collections::BTreeSet;
+
+use super::{Planning, Risk, RiskKind};
+use crate::compare::{Change, Difference, compare};
+use crate::dialects::Dialect;
+use crate::model::{Model, Name, Object, ObjectKey};
+use crate::script::Ownership;
+
+/// What is known of where a live database's objects are from.
+#[derive(Debug, Clone, Default)]
+pub enum Provenance {
+    /// It was not asked for: a side is neither a live database nor a project's.
+    #[default]
+    Unknown,
+    /// The database has no ledger.
+    NoLedger,
+    /// What its ledger says was released there last.
+    Released(Box<Model>),
+}
+
+impl Provenance {
+    /// The same without the structure, as a script says it.
+    pub fn ownership(&self) -> Ownership {
+        match self {
+            Provenance::Unknown => Ownership::Unknown,
+            Provenance::NoLedger => Ownership::NoLedger,
+            Provenance::Released(_) => Ownership::Ledger,
+        }
+    }
+}
+
+/// The risks of removing what nobody knows of, and of undoing what was done by hand.
+pub fn risks(dialect: &dyn Dialect, planning: &Planning<'_>) -> Vec<Risk> {
+    let differences = &planning.comparison.differences;
+    let removed: BTreeSet<&Name> = differences.iter().filter_map(removed_object).map(|object| &object.name).collect();
+    // What is on a removed table or view is removed with it, and needs no risk of its own.
+    let alone = |object: &&Object| object.definition.owner().is_none_or(|owner| !removed.contains(owner));
+    match &planning.evidence.provenance {
+        Provenance::Unknown => Vec::new(),
+        Provenance::NoLedger => {
+            let objects = differences.iter().filter_map(removed_object).filter(alone);
+            objects.map(|object| unknown(&object.key())).collect()
+        }
+        Provenance::Released(released) => {
+            let drift = compare(dialect, planning.have, released);
+            let drifted = |key: &ObjectKey| drift.differences.iter().find(|difference| difference.key == *key);
+            differences.iter().filter_map(|difference| undone(difference, &drifted, alone)).collect()
+        }
+    }
+}
+
+fn removed_object<'d>(difference: &'d Difference<'_>) -> Option<&'d Object> {
+    if let Change::Remove(object) = &difference.change { Some(object) } else { None }
+}
+
+fn unknown(key: &ObjectKey) -> Risk {
+    let explanation = "the source does not have it, and no ledger says who created it; it may belong to somebody else";
+    let mut risk = Risk::new(RiskKind::RemovesUnknown, key.to_string(), explanation);
+    risk.ways_out = vec![
+        "if it is not yours, name it in `ignores` in wevrun.toml, or say in `manages` what is".to_owned(),
+        "if it is yours and stays, bring it into the source with `wevrun adopt`".to_owned(),
+    ];
+    risk
+}
+
+/// The risk that a difference undoes what was done by hand since the last release.
+fn undone<'d>(
+    difference: &Difference<'_>,
+    drifted: &dyn Fn(&ObjectKey) -> Option<&'d Difference<'d>>,
+    alone: impl Fn(&&Object) -> bool,
+) -> Option<Risk> {
+    let (key, explanation) = match &difference.change {
+        Change::Create(_) => return None,
+        Change::Remove(object) => {
+            let drift = drifted(&object.key()).filter(|_| alone(object))?;
+            let explanation = match drift.change {
+                Change::Remove(_) => "it was created by hand since the last release, and is removed",
+                _ => "it was changed by hand since the last release, and is removed",
+            };
+            (object.key(), explanation.to_owned())
+        }
+        Change::Change { have, properties, .. } => {
+            let drift = drifted(&have.key())?;
+            let undone: Vec<&str> = match &drift.change {
+                Change::Change { properties: by_hand, .. } => {
+                    let both = properties.iter().filter(|one| by_hand.iter().any(|other| other.name == one.name));
+                    both.map(|property| property.name.as_str()).collect()
+                }
+                _ => properties.iter().map(|property| property.name.as_str()).collect(),
+            };
+            if undone.is_empty() {
+                return None;
+            }
+            let explanation =
+                format!("changed by hand since the last release, and changed again: {}", undone.join(", "));
+            (have.key(), explanation)
+        }
+    };
+    let mut risk = Risk::new(RiskKind::UndoesDrift, key.to_string(), explanation);
+    risk.ways_out = vec!["look at it with `wevrun drift`; if it is to stay, bring it into the source".to_owned()];
+    Some(risk)
+}
+
+/// The risks that what is managed takes along what is not: nothing permits these.
+pub fn unmanaged_risks(dialect: &dyn Dialect, planning: &Planning<'_>) -> Vec<Risk> {
+    let scope = &planning.wishes.scope;
+    let removed: BTreeSet<&Name> =
+        planning.comparison.differences.iter().filter_map(removed_object).map(|object| &object.name).collect();
+    let left_out = scope.left_out(dialect, planning.have);
+    let others = left_out.iter().filter_map(|key| planning.have.get(key));
+    let needs = |object: &&Object| {
+        let owner = object.definition.owner().into_iter();
+        owner.chain(&object.uses).find(|name| removed.contains(name)).cloned()
+    };
+    others
+        .filter_map(|object| Some((object, needs(&object)?)))
+        .map(|(object, needed)| {
+            let explanation = format!("it is not managed by this project, and needs {needed}, which is removed");
+            let mut risk = Risk::new(RiskKind::RemovesUnmanaged, object.key().to_string(), explanation);
+            risk.clearance = super::Clearance::Impossible;
+            risk.ways_out = vec![format!("keep {needed}, or let the owner of {} remove it first", object.key())];
+            risk
+        })
+        .collect()
+}

@@ -1,0 +1,37 @@
+//! What a script is about: the objects that it touches, and all that depends on these.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::compare::{Change, Comparison};
+use crate::model::{Model, Name, Object};
+
+/// The names of relations and of other objects that stand for themselves, as have calls them: what the script creates, changes or
+/// removes, what these are on, and what depends on them.
+pub fn touched(have: &Model, comparison: &Comparison<'_>) -> BTreeSet<Name> {
+    let mut names = BTreeSet::new();
+    for difference in &comparison.differences {
+        match &difference.change {
+            Change::Create(object) | Change::Remove(object) => names.insert(standing(object)),
+            Change::Change { have, want, .. } => names.insert(standing(have)) | names.insert(standing(want)),
+        };
+    }
+    let mut dependents: BTreeMap<&Name, Vec<&Object>> = BTreeMap::new();
+    for object in have.objects() {
+        object.uses.iter().for_each(|used| dependents.entry(used).or_default().push(object));
+    }
+    let mut open: Vec<Name> = names.iter().cloned().collect();
+    while let Some(name) = open.pop() {
+        for object in dependents.get(&name).into_iter().flatten() {
+            let standing = standing(object);
+            if names.insert(standing.clone()) {
+                open.push(standing);
+            }
+        }
+    }
+    names
+}
+
+/// The object itself, or the table or view that it is on.
+fn standing(object: &Object) -> Name {
+    object.definition.owner().unwrap_or(&object.name).clone()
+}

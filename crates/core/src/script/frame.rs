@@ -1,0 +1,62 @@
+//! What stands around the steps of a part. It is data of the engine, the same in every script: the text repeats it for the
+//! engine's own client, `deploy` runs its own.
+
+use std::str::FromStr;
+
+/// Whether the steps of a part are one transaction.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Mode {
+    /// All steps are one transaction.
+    #[default]
+    Transaction,
+    /// Each statement is committed by itself, and can be run again.
+    EachStatement,
+}
+
+impl Mode {
+    /// Its name in scripts.
+    pub fn name(self) -> &'static str {
+        match self {
+            Mode::Transaction => "transaction",
+            Mode::EachStatement => "each-statement",
+        }
+    }
+}
+
+impl FromStr for Mode {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Mode, String> {
+        let found = [Mode::Transaction, Mode::EachStatement].into_iter().find(|mode| mode.name() == text);
+        found.ok_or_else(|| format!("a part can't be `{text}`"))
+    }
+}
+
+/// The statements around the steps, without semicolons.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Frame {
+    /// Settings that must be made outside a transaction.
+    pub before: Vec<String>,
+    /// The statement that begins the transaction, if the part is one.
+    pub begin: Option<String>,
+    /// Settings and helpers, made before anything else of the part.
+    pub settings: Vec<String>,
+    /// What is cleared away before the end.
+    pub clean_up: Vec<String>,
+    /// The statement that commits the transaction, if the part is one.
+    pub commit: Option<String>,
+    /// Settings that are taken back afterwards.
+    pub after: Vec<String>,
+}
+
+impl Frame {
+    /// Everything before the guards and steps, in order.
+    pub fn opening(&self) -> Vec<&str> {
+        self.before.iter().chain(&self.begin).chain(&self.settings).map(String::as_str).collect()
+    }
+
+    /// Everything after the steps and checks, in order.
+    pub fn closing(&self) -> Vec<&str> {
+        self.clean_up.iter().chain(&self.commit).chain(&self.after).map(String::as_str).collect()
+    }
+}
