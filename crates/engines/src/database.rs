@@ -102,6 +102,11 @@ pub trait Database: Send {
     /// The rows of a query that gives one text each.
     fn facts(&mut self, query: &str) -> Result<Vec<String>, LiveError>;
 
+    /// The rows of the same query after a script, where the engine can run it on a copy of the structure alone.
+    fn facts_after(&mut self, _script: &Script, _query: &str) -> Option<Vec<String>> {
+        None
+    }
+
     /// The last release, if there was one.
     fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError>;
 }

@@ -8,7 +8,7 @@ use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare, lookalikes};
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Clearance, Evidence, Provenance, Risk};
+use wevrun_core::plan::{self, Clearance, Evidence, ExactGuard, Provenance, Risk};
 use wevrun_core::script::{Read, Script as Steps, write};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_engines::{Database, LedgerEntry};
@@ -99,8 +99,7 @@ pub fn make<'m>(
     let mut plan_wishes = wishes.of(dialect, have, &comparison)?;
     plan_wishes.scope = want.scope.clone();
     let mut evidence = Evidence::default();
-    let mut live = live;
-    if let Some(database) = &mut live {
+    if let Some(database) = live {
         let probes = plan::probes(dialect, have, &want.model, &comparison, version);
         evidence = database.probe(&probes).map_err(|error| live_failure(have_name, &error))?;
         evidence.provenance = provenance(have_name, database.as_mut(), want, wishes.other_project)?;
@@ -108,10 +107,6 @@ pub fn make<'m>(
     let project = project_name(context, want);
     let sides = (have, &want.model);
     let mut script = plan::script(dialect, &project, sides, &comparison, plan_wishes.clone(), version, &evidence);
-    if let Some(database) = live {
-        plan::guard_exactly(dialect, &mut script, (have, &comparison), |query| database.facts(query))
-            .map_err(|error| live_failure(have_name, &error))?;
-    }
     let waivers = context.project.as_ref().map_or(Ok(Vec::new()), |project| project.waivers())?;
     script.clear(&waivers, &today());
     Ok(Made { script, comparison, wishes: plan_wishes })
@@ -166,9 +161,15 @@ impl Script {
         let results: Vec<&Path> = self.out.iter().chain(&self.undo).map(PathBuf::as_path).collect();
         files::require_apart(&results, &Sides::files(&have, &want))?;
         keep_unmanaged(&have, &mut want);
-        let Made { script, comparison, wishes } =
+        let Made { mut script, comparison, wishes } =
             make(&context, (&have.name, &have.model), (have.live.as_mut(), have.engine_version), &want, &self.wishes)?;
         let dialect = dialect(want.engine);
+        if let Some(database) = &mut have.live {
+            let guard = ExactGuard::new(dialect, &have.model, &comparison);
+            let before = database.facts(&guard.query).map_err(|error| live_failure(&have.name, &error))?;
+            let after = database.facts_after(&script, &guard.query);
+            guard.apply(dialect, &mut script.plan, &before, after.as_deref());
+        }
         if self.format == Format::Text {
             print_source_findings(&[&have, &want]);
         }

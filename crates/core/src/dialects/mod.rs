@@ -204,8 +204,8 @@ pub trait Dialect: Sync {
     /// What that query gives, not exact, for a database with the structure of a model.
     fn structure_facts(&self, model: &Model, names: &BTreeSet<Name>) -> Vec<String>;
 
-    /// A statement that stops a script where the query gives anything but these facts.
-    fn structure_guard(&self, query: &str, facts: &[String]) -> String;
+    /// A statement that stops a script where there is anything but these facts, as that query gives them.
+    fn structure_guard(&self, names: &BTreeSet<Name>, exact: bool, facts: &[String]) -> String;
 
     /// A query that gives a row exactly if the answer to the probe is yes.
     fn probe_query(&self, probe: &Probe) -> String;

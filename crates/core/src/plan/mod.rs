@@ -13,6 +13,7 @@ pub use touched::touched;
 pub use waiver::{Waiver, WaiverError, WaiverFile, is_date, read_waivers};
 
 use std::borrow::Cow;
+use std::collections::BTreeSet;
 
 use crate::compare::{Comparison, Renames, compare_with};
 use crate::dialects::Dialect;
@@ -203,18 +204,30 @@ pub fn undo(
     planned(dialect, project, &planning)
 }
 
-/// Lets the client's guard compare the whole definitions of what the script touches, which `facts` gives of a live have.
-pub fn guard_exactly<E>(
-    dialect: &dyn Dialect,
-    script: &mut Script,
-    (have, comparison): (&Model, &Comparison<'_>),
-    facts: impl FnOnce(&str) -> Result<Vec<String>, E>,
-) -> Result<(), E> {
-    if !script.is_empty() {
-        let query = dialect.structure_query(&touched(have, comparison), true);
-        script.plan.client_guard = vec![dialect.structure_guard(&query, &facts(&query)?)];
+/// What a live database is asked so that the client's guards can compare whole definitions.
+pub struct ExactGuard {
+    names: BTreeSet<Name>,
+    /// The query for the facts, before and after.
+    pub query: String,
+}
+
+impl ExactGuard {
+    /// The guard of what a script touches.
+    pub fn new(dialect: &dyn Dialect, have: &Model, comparison: &Comparison<'_>) -> ExactGuard {
+        let names = touched(have, comparison);
+        ExactGuard { query: dialect.structure_query(&names, true), names }
     }
-    Ok(())
+
+    /// Lets the client compare the structure before the first step with these facts, and that after the last one, if it is known.
+    pub fn apply(&self, dialect: &dyn Dialect, plan: &mut Plan, before: &[String], after: Option<&[String]>) {
+        if plan.parts.is_empty() {
+            return;
+        }
+        plan.client_guard = vec![dialect.structure_guard(&self.names, true, before)];
+        if let Some(after) = after.filter(|_| plan.is_one_transaction()) {
+            plan.client_check = vec![dialect.structure_guard(&self.names, true, after)];
+        }
+    }
 }
 
 fn planned(dialect: &dyn Dialect, project: &str, planning: &Planning<'_>) -> Script {
@@ -225,9 +238,7 @@ fn planned(dialect: &dyn Dialect, project: &str, planning: &Planning<'_>) -> Scr
     let mut plan = dialect.plan(planning);
     if !plan.parts.is_empty() {
         let names = touched(planning.have, planning.comparison);
-        let by_name = |model: &Model| {
-            dialect.structure_guard(&dialect.structure_query(&names, false), &dialect.structure_facts(model, &names))
-        };
+        let by_name = |model: &Model| dialect.structure_guard(&names, false, &dialect.structure_facts(model, &names));
         plan.client_guard = vec![by_name(planning.have)];
         if plan.is_one_transaction() {
             plan.client_check = vec![by_name(planning.want)];

@@ -54,6 +54,18 @@ impl SqliteDatabase {
         Ok(SqliteDatabase { path: path.to_owned(), connection, made })
     }
 
+    /// A database in memory with the same definitions and without rows.
+    fn copy_of_structure(&self) -> rusqlite::Result<SqliteDatabase> {
+        let copy = Connection::open_in_memory()?;
+        // Shadow tables of virtual tables are created with these.
+        let sql = "SELECT sql FROM main.sqlite_schema WHERE sql IS NOT NULL AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' \
+                   AND name NOT IN (SELECT name FROM pragma_table_list WHERE type = 'shadow') ORDER BY rowid";
+        let mut definitions = self.connection.prepare(sql)?;
+        let definitions: Vec<String> = definitions.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
+        copy.execute_batch(&(definitions.join(";\n") + ";"))?;
+        Ok(SqliteDatabase { path: PathBuf::new(), connection: copy, made: false })
+    }
+
     /// What an error of this connection means.
     pub(super) fn meaning(&self, error: &rusqlite::Error) -> LiveError {
         match meaning(error) {
@@ -114,6 +126,12 @@ impl Database for SqliteDatabase {
         let rows =
             self.connection.prepare(query).and_then(|mut query| query.query_map([], |row| row.get(0))?.collect());
         rows.map_err(|error| self.meaning(&error))
+    }
+
+    fn facts_after(&mut self, script: &Script, query: &str) -> Option<Vec<String>> {
+        let mut copy = self.copy_of_structure().ok()?;
+        course::steps(&mut copy, script).ok()?;
+        copy.facts(query).ok()
     }
 
     fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError> {

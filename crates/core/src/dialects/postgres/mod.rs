@@ -252,8 +252,8 @@ impl Dialect for Postgres {
         plan::structure::facts(model, names)
     }
 
-    fn structure_guard(&self, query: &str, facts: &[String]) -> String {
-        plan::structure::guard(query, facts)
+    fn structure_guard(&self, names: &BTreeSet<Name>, exact: bool, facts: &[String]) -> String {
+        plan::structure::guard(names, exact, facts)
     }
 
     fn frame(&self, mode: Mode) -> Frame {

@@ -61,8 +61,9 @@ pub fn facts(model: &Model, names: &BTreeSet<Name>) -> Vec<String> {
     facts
 }
 
-/// A statement that stops the client where the query gives anything but these facts.
-pub fn guard(query: &str, facts: &[String]) -> String {
+/// A statement that stops the client where there is anything but these facts about the names.
+pub fn guard(names: &BTreeSet<Name>, exact: bool, facts: &[String]) -> String {
+    let query = query(names, exact);
     let mut sorted = facts.to_vec();
     sorted.sort();
     let expected: Vec<String> = sorted.iter().map(|fact| literal(fact)).collect();

@@ -4,6 +4,7 @@
 //! check fails, the client stops with `CHECK constraint failed: rows_would_be_lost`, and the transaction is gone.
 
 use super::super::names::quoted;
+use super::structure;
 use crate::model::Name;
 use crate::plan::Probe;
 use crate::script::{Frame, Mode};
@@ -14,8 +15,8 @@ pub fn frame(mode: Mode) -> Frame {
     Frame {
         before: vec!["PRAGMA foreign_keys = OFF".to_owned(), "PRAGMA legacy_alter_table = ON".to_owned()],
         begin: in_transaction.then(|| "BEGIN IMMEDIATE".to_owned()),
-        settings: vec![GUARD.to_owned()],
-        clean_up: vec!["DROP TABLE temp.wevrun_guard".to_owned()],
+        settings: vec![GUARD.to_owned(), structure::view()],
+        clean_up: vec!["DROP VIEW temp.wevrun_objects".to_owned(), "DROP TABLE temp.wevrun_guard".to_owned()],
         commit: in_transaction.then(|| "COMMIT".to_owned()),
         after: vec!["PRAGMA legacy_alter_table = OFF".to_owned()],
     }
