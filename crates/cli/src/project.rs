@@ -63,6 +63,9 @@ pub struct ProjectSection {
     #[serde(default)]
     #[schemars(with = "Vec<String>")]
     pub ignores: Vec<Spanned<String>>,
+    /// Functions that the application registers, which the engine alone does not know.
+    #[serde(default)]
+    pub functions: Vec<String>,
     /// Codes of findings that are warnings in this project, not errors: for what an old database has and must keep.
     #[serde(default)]
     #[schemars(with = "Vec<String>")]
@@ -102,6 +105,8 @@ pub struct Project {
     glob_places: Vec<Spanned<String>>,
     /// What of a database the project is responsible for.
     pub scope: Scope,
+    /// Functions that the application registers.
+    pub functions: Vec<String>,
     /// Findings that are warnings here.
     pub tolerate: Vec<Code>,
     /// The target names and their URLs, not expanded.
@@ -182,6 +187,7 @@ impl Project {
             globs,
             glob_places: section.source.clone(),
             scope,
+            functions: section.functions.clone(),
             tolerate,
             targets: file.targets.into_iter().map(|(name, target)| (name, target.url)).collect(),
             source,

@@ -192,13 +192,13 @@ impl Context {
                 let engine = self.assumed_engine(&side.to_string())?;
                 let files =
                     source_files::find(path, |relative| relative.extension().is_some_and(|ending| ending == "sql"))?;
-                self.load_files(side.to_string(), (engine, None), files, &[])
+                self.load_files(side.to_string(), (engine, None), files, None)
             }
             Side::Dump(path) => {
                 let engine = self.assumed_engine(&side.to_string())?;
                 let bytes = source_files::decompressed(path)?;
                 let files = vec![(path.display().to_string(), path.clone(), bytes)];
-                self.load_files(side.to_string(), (engine, None), files, &[])
+                self.load_files(side.to_string(), (engine, None), files, None)
             }
             Side::Snapshot(path) => load_snapshot(path),
             Side::Live(name, url) => self.load_live(name, url, Access::Read),
@@ -210,7 +210,7 @@ impl Context {
         project.require_matches(files.iter().map(|(path, _, _)| path.as_str()))?;
         let mut loaded = {
             let version = Some(project.engine_version);
-            self.load_files(name, (project.engine, version), files, &project.tolerate)?
+            self.load_files(name, (project.engine, version), files, Some(project))?
         };
         loaded.project = Some(project.name.clone());
         loaded.scope = project.scope.clone();
@@ -222,7 +222,7 @@ impl Context {
         name: String,
         (engine, said): (Engine, Option<EngineVersion>),
         files: Vec<(String, PathBuf, Vec<u8>)>,
-        tolerate: &[Code],
+        project: Option<&Project>,
     ) -> Ended<Loaded> {
         let version = said.unwrap_or_else(|| engine.default_version());
         let files = source_files::with_included(dialect(engine), files)?;
@@ -240,9 +240,12 @@ impl Context {
         if self.second_opinion {
             let sound = check::sound_part(dialect(engine), &build.model, &found);
             let refusals = wevrun_engines::second_opinion(engine, &sound);
-            found.extend(check::refusals(dialect(engine), &build.model, &refusals));
+            let functions = project.map_or(&[][..], |project| &project.functions[..]);
+            let strict = project.is_some();
+            found.extend(check::refusals(dialect(engine), &build.model, &refusals, functions, strict));
         }
         diagnostics::sort(&mut found);
+        let tolerate = project.map_or(&[][..], |project| &project.tolerate[..]);
         for tolerated in found.iter_mut().filter(|found| found.is_error() && tolerate.contains(&found.code)) {
             tolerated.severity = Severity::Warning;
         }

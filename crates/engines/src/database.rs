@@ -111,6 +111,14 @@ pub trait Database: Send {
     fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError>;
 }
 
+/// The query that answers a probe with a number of rows: all of those that hold NULL, or whether there is one at all.
+pub(crate) fn counting(probe: &Probe, rows: &str) -> String {
+    match probe {
+        Probe::HasNulls(..) => format!("SELECT count(*) FROM ({rows}) AS rows_found"),
+        _ => format!("SELECT count(*) FROM ({rows} LIMIT 1) AS rows_found"),
+    }
+}
+
 /// Lets a server spell what a script makes: in a database of its own, which is gone afterwards.
 ///
 /// Errors if the engine keeps definitions as they were written, if no database can be made there, or if a step fails.

@@ -98,6 +98,8 @@ pub fn make<'m>(
     let comparison = compare(dialect, have, &want.model);
     let mut plan_wishes = wishes.of(dialect, have, &comparison)?;
     plan_wishes.scope = want.scope.clone();
+    let waivers = context.project.as_ref().map_or(Ok(Vec::new()), |project| project.waivers())?;
+    plan_wishes.zones = plan::zones(&waivers);
     let mut evidence = Evidence::default();
     if let Some(database) = live {
         let probes = plan::probes(dialect, have, &want.model, &comparison, version);
@@ -107,7 +109,6 @@ pub fn make<'m>(
     let project = project_name(context, want);
     let sides = (have, &want.model);
     let mut script = plan::script(dialect, &project, sides, &comparison, plan_wishes.clone(), version, &evidence);
-    let waivers = context.project.as_ref().map_or(Ok(Vec::new()), |project| project.waivers())?;
     script.clear(&waivers, &today());
     Ok(Made { script, comparison, wishes: plan_wishes })
 }

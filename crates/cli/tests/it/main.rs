@@ -14,6 +14,7 @@ mod postgres;
 mod project;
 mod script;
 mod snapshot;
+mod values;
 
 use wevrun_testkit::project::{Run, TestProject};
 

@@ -21,12 +21,29 @@ pub struct Refusal {
     pub lacks: bool,
 }
 
-/// The findings, one a refusal.
-pub fn refusals(dialect: &dyn Dialect, model: &Model, refusals: &[Refusal]) -> Vec<Diagnostic> {
-    refusals.iter().filter_map(|refusal| finding(dialect, model, refusal)).collect()
+/// The findings, one a refusal. `functions` are those that the application registers. Others that the engine does not know are
+/// errors where `strict` says so: in a project, which can name them.
+pub fn refusals(
+    dialect: &dyn Dialect,
+    model: &Model,
+    refusals: &[Refusal],
+    functions: &[String],
+    strict: bool,
+) -> Vec<Diagnostic> {
+    refusals.iter().filter_map(|refusal| finding(dialect, model, refusal, functions, strict)).collect()
 }
 
-fn finding(dialect: &dyn Dialect, model: &Model, refusal: &Refusal) -> Option<Diagnostic> {
+fn finding(
+    dialect: &dyn Dialect,
+    model: &Model,
+    refusal: &Refusal,
+    functions: &[String],
+    strict: bool,
+) -> Option<Diagnostic> {
+    let function = refusal.message.strip_prefix("no such function: ");
+    if function.is_some_and(|function| functions.iter().any(|known| known.eq_ignore_ascii_case(function))) {
+        return None;
+    }
     let object = model.get(&refusal.key)?;
     let culprit = refusal.culprit.as_ref().map(|culprit| dialect.name(culprit));
     let unaltered = object.location.filter(|l| (l.end - l.start) as usize == object.text.len());
@@ -41,7 +58,11 @@ fn finding(dialect: &dyn Dialect, model: &Model, refusal: &Refusal) -> Option<Di
         _ => locate(dialect, object, &object.name, None),
     };
     let title = dialect.engine().title();
-    let (code, message) = if refusal.lacks {
+    let (code, message) = if let Some(function) = function.filter(|_| strict) {
+        let message = format!("{} calls {function}(), which {title} does not have", refusal.key);
+        let declared = format!("if the application registers it, write functions = [\"{function}\"] in wevrun.toml");
+        return Some(Diagnostic::new(Code::WV202, message).at(at, "not known").help(declared));
+    } else if refusal.lacks {
         (Code::WV201, format!("{} could not be checked by {title}: {}", refusal.key, refusal.message))
     } else {
         (Code::WV200, format!("{title} refuses {}: {}", refusal.key, refusal.message))

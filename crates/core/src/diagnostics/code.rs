@@ -166,6 +166,12 @@ opinion. The engine refused this object; the message is its own."
 into Wevrun: probably one that your application registers. The object is accepted; whether the
 name is right could not be checked."
 
+    WV202 Error "a function that the engine does not have"
+"The object calls a function that is not part of the engine. If the application registers it with
+every connection, name it in wevrun.toml:
+
+    functions = [\"grade\"]"
+
     WV300 Warning "a removed and an added name look like a rename"
 "The script drops one column (or table) and adds another of the same type in the same place. If
 it is the same thing under a new name, its rows would be lost for nothing.
@@ -201,8 +207,8 @@ Set the variable in the shell or in the pipeline's secrets."
 impl Code {
     /// Whether a project may tolerate it: databases exist that have it, and the engine opens them all the same.
     pub fn is_tolerable(self) -> bool {
-        use Code::{WV110, WV111, WV112, WV113, WV120, WV133, WV200};
-        matches!(self, WV110 | WV111 | WV112 | WV113 | WV120 | WV133 | WV200)
+        use Code::{WV110, WV111, WV112, WV113, WV120, WV133, WV200, WV202};
+        matches!(self, WV110 | WV111 | WV112 | WV113 | WV120 | WV133 | WV200 | WV202)
     }
 
     /// The code of this name, in any letter case.

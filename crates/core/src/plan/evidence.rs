@@ -19,7 +19,7 @@ pub enum Probe {
 /// Answers to probes. A side that is not live has none.
 #[derive(Debug, Clone, Default)]
 pub struct Evidence {
-    answers: BTreeMap<Probe, bool>,
+    answers: BTreeMap<Probe, u64>,
     lock_room: Option<usize>,
     /// Where the database's objects are from.
     pub provenance: Provenance,
@@ -28,11 +28,21 @@ pub struct Evidence {
 impl Evidence {
     /// From a database's answers.
     pub fn new(answers: impl IntoIterator<Item = (Probe, bool)>) -> Evidence {
+        Evidence::counted(answers.into_iter().map(|(probe, answer)| (probe, u64::from(answer))))
+    }
+
+    /// From a database's answers, as numbers of rows: of [`Probe::HasNulls`] all, of the others whether there is one.
+    pub fn counted(answers: impl IntoIterator<Item = (Probe, u64)>) -> Evidence {
         Evidence { answers: answers.into_iter().collect(), ..Evidence::default() }
     }
 
     /// The answer, if it is known.
     pub fn answer(&self, probe: &Probe) -> Option<bool> {
+        self.answers.get(probe).map(|rows| *rows > 0)
+    }
+
+    /// How many rows there are, of [`Probe::HasNulls`]; if it is known.
+    pub fn count(&self, probe: &Probe) -> Option<u64> {
         self.answers.get(probe).copied()
     }
 

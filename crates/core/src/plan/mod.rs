@@ -10,7 +10,7 @@ pub use evidence::{Evidence, Probe};
 pub use provenance::Provenance;
 pub use risk::{Clearance, Risk, RiskKind};
 pub use touched::touched;
-pub use waiver::{Waiver, WaiverError, WaiverFile, is_date, read_waivers};
+pub use waiver::{Waiver, WaiverError, WaiverFile, is_date, read_waivers, zones};
 
 use std::borrow::Cow;
 use std::collections::BTreeSet;
@@ -30,6 +30,9 @@ pub struct Wishes {
     pub concurrent_indexes: bool,
     /// Whether owners, grants and labels become what want says.
     pub access: bool,
+    /// The time zones in which the moments of columns are, where a type with a zone becomes one without, or the other way: an object
+    /// or a pattern as in a waiver, and the zone's name.
+    pub zones: Vec<(String, String)>,
     /// What of the database the project is responsible for. Want must be [`Scope::effective_want`] then.
     pub scope: Scope,
 }
@@ -198,7 +201,8 @@ pub fn undo(
 ) -> Script {
     let comparison = compare_with(dialect, want, have, renames.inverted());
     let evidence = Evidence::default();
-    let wishes = Wishes { access: wishes.access, scope: wishes.scope.clone(), ..Wishes::default() };
+    let wishes =
+        Wishes { access: wishes.access, scope: wishes.scope.clone(), zones: wishes.zones.clone(), ..Wishes::default() };
     let planning =
         Planning { way_back: true, wishes, ..Planning::new(dialect, (want, have), &comparison, version, &evidence) };
     planned(dialect, project, &planning)

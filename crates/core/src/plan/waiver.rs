@@ -18,6 +18,15 @@ pub struct Waiver {
     pub reason: String,
     /// The last day on which it holds, `YYYY-MM-DD`.
     pub until: String,
+    /// Where a column's type gets or loses its time zone: the zone in which its values are, `Europe/Berlin`.
+    #[serde(default, rename = "convert-as", skip_serializing_if = "Option::is_none")]
+    pub convert_as: Option<String>,
+}
+
+/// The time zones that waivers name for columns.
+pub fn zones(waivers: &[Waiver]) -> Vec<(String, String)> {
+    let zones = waivers.iter().filter_map(|waiver| Some((waiver.object.trim().to_owned(), waiver.convert_as.clone()?)));
+    zones.collect()
 }
 
 /// The whole file.

@@ -225,6 +225,7 @@ fn a_column_is_dropped_in_place_with_no_broken_view_around() {
 #[test]
 fn a_waiver_permits_one_risk_on_one_object_until_its_day() {
     let waiver = |risk: &str, object: &str, until: &str| Waiver {
+        convert_as: None,
         risk: risk.into(),
         object: object.into(),
         reason: "tags instead".into(),

@@ -5,6 +5,7 @@ use wevrun_core::dialects::dialect;
 use wevrun_core::plan::{Evidence, Probe};
 
 use super::connection::{PostgresDatabase, meaning, single};
+use crate::database::counting;
 use crate::error::LiveError;
 
 /// <https://www.postgresql.org/docs/current/runtime-config-locks.html>
@@ -15,18 +16,18 @@ impl PostgresDatabase {
     pub(super) fn evidence(&mut self, probes: &[Probe]) -> Result<Evidence, LiveError> {
         let mut answers = Vec::with_capacity(probes.len());
         for probe in probes {
-            let sql = format!("SELECT EXISTS ({})", dialect(Engine::Postgres).probe_query(probe));
+            let sql = counting(probe, &dialect(Engine::Postgres).probe_query(probe));
             match self.client.simple_query(&sql) {
                 Ok(messages) => {
-                    let yes = single(&messages).and_then(|row| row.get(0)) == Some("t");
-                    answers.push((probe.clone(), yes));
+                    let rows = single(&messages).and_then(|row| row.get(0)?.parse().ok());
+                    answers.extend(rows.map(|rows| (probe.clone(), rows)));
                 }
                 // What the role may not read is not known.
                 Err(error) if error.code() == Some(&postgres::error::SqlState::INSUFFICIENT_PRIVILEGE) => {}
                 Err(error) => return Err(meaning(&error)),
             }
         }
-        let evidence = Evidence::new(answers);
+        let evidence = Evidence::counted(answers);
         let room = self.client.simple_query(LOCK_ROOM).map_err(|error| meaning(&error))?;
         let room = single(&room).and_then(|row| row.get(0)?.parse().ok());
         Ok(room.map_or(evidence.clone(), |locks| evidence.with_lock_room(locks)))

@@ -26,8 +26,10 @@ pub fn second_opinion(model: &Model) -> Vec<Refusal> {
         tables.par_chunks(GROUP).flat_map_iter(|group| judge_tables(group, &by_owner)).collect();
     let refused: BTreeSet<ObjectKey> = refusals.iter().map(|refusal| refusal.key.clone()).collect();
     let dependents: Vec<&Object> = model.of_kind(Kind::View).chain(model.of_kind(Kind::Trigger)).collect();
-    let later: Vec<Refusal> =
-        dependents.par_chunks(GROUP).flat_map_iter(|group| judge_dependents(group, model, &refused)).collect();
+    let later: Vec<Refusal> = dependents
+        .par_chunks(GROUP)
+        .flat_map_iter(|group| judge_dependents(group, model, &by_owner, &refused))
+        .collect();
     refusals.extend(later);
     // What fails only because of something else that was refused is no finding of its own.
     let refused: BTreeSet<ObjectKey> =
@@ -79,7 +81,12 @@ fn judge_tables(group: &[&Object], by_owner: &BTreeMap<&Name, Vec<&Object>>) -> 
 }
 
 /// Views and triggers, each compiled by a statement that needs it.
-fn judge_dependents(group: &[&Object], model: &Model, refused: &BTreeSet<ObjectKey>) -> Vec<Refusal> {
+fn judge_dependents(
+    group: &[&Object],
+    model: &Model,
+    by_owner: &BTreeMap<&Name, Vec<&Object>>,
+    refused: &BTreeSet<ObjectKey>,
+) -> Vec<Refusal> {
     let scratch = scratch();
     let mut present = BTreeSet::new();
     let mut refusals = Vec::new();
@@ -88,7 +95,7 @@ fn judge_dependents(group: &[&Object], model: &Model, refused: &BTreeSet<ObjectK
             .uses
             .iter()
             .chain(object.definition.owner())
-            .all(|name| provide(&scratch, model, name, refused, &mut present));
+            .all(|name| provide(&scratch, (model, by_owner), name, refused, &mut present));
         if !complete {
             continue; // what it depends on has been reported
         }
@@ -115,7 +122,7 @@ fn judge_dependents(group: &[&Object], model: &Model, refused: &BTreeSet<ObjectK
 /// Makes a table or view and all that it needs. False if something of it was refused or is not there.
 fn provide(
     scratch: &Connection,
-    model: &Model,
+    (model, by_owner): (&Model, &BTreeMap<&Name, Vec<&Object>>),
     name: &Name,
     refused: &BTreeSet<ObjectKey>,
     present: &mut BTreeSet<Name>,
@@ -128,6 +135,11 @@ fn provide(
         let Some(object) = model.relation(&name) else { continue }; // built in, or reported by the core's checks
         if refused.contains(&object.key()) || scratch.execute_batch(&object.text).is_err() {
             return false;
+        }
+        // ON CONFLICT and INDEXED BY need them; one that is refused was reported with its table.
+        let indexes = by_owner.get(&object.name).into_iter().flatten();
+        for index in indexes.filter(|object| object.definition.kind() == Kind::Index) {
+            let _ = scratch.execute_batch(&index.text);
         }
         present.insert(name);
         waiting.extend(object.uses.iter().cloned());
@@ -147,9 +159,8 @@ fn fire(scratch: &Connection, relation: &Name, event: Event, of: &[Name]) -> rus
         Event::Insert => format!("INSERT INTO {table} DEFAULT VALUES"),
         Event::Delete => format!("DELETE FROM {table}"),
         Event::Update => {
-            let column = match of.first() {
-                Some(column) => quoted(column),
-                None => ordinary_column(scratch, relation)?,
+            let Some(column) = ordinary_column(scratch, relation, of)? else {
+                return Ok(()); // of generated columns alone: no statement sets one
             };
             format!("UPDATE {table} SET {column} = NULL")
         }
@@ -157,11 +168,14 @@ fn fire(scratch: &Connection, relation: &Name, event: Event, of: &[Name]) -> rus
     scratch.prepare(&statement).map(drop)
 }
 
-/// A column that can be set: not a generated one.
-fn ordinary_column(scratch: &Connection, relation: &Name) -> rusqlite::Result<String> {
-    let sql = "SELECT name FROM pragma_table_xinfo(?1) WHERE hidden = 0 LIMIT 1";
-    let name: String = scratch.query_row(sql, [relation.written()], |row| row.get(0))?;
-    Ok(dialect(Engine::Sqlite).quoted(&name))
+/// A column of these, or of all if there are none, that can be set: not a generated one.
+fn ordinary_column(scratch: &Connection, relation: &Name, of: &[Name]) -> rusqlite::Result<Option<String>> {
+    let dialect = dialect(Engine::Sqlite);
+    let mut query = scratch.prepare("SELECT name FROM pragma_table_xinfo(?1) WHERE hidden = 0")?;
+    let names = query.query_map([relation.written()], |row| row.get::<_, String>(0))?;
+    let names: Vec<String> = names.collect::<Result<_, _>>()?;
+    let column = names.iter().find(|name| of.is_empty() || of.contains(&dialect.name(name)));
+    Ok(column.map(|name| dialect.quoted(name)))
 }
 
 fn quoted(name: &Name) -> String {

@@ -232,6 +232,12 @@ const HOSTILE: &str = r#"
     CREATE TYPE "e'; --" AS ENUM ('a''; DROP TABLE hives; --', 'b');
     CREATE FUNCTION "f""; --"("p""; --" text) RETURNS text LANGUAGE sql AS $x$ SELECT $function$a$function$::text $x$;
     CREATE TABLE hives (id integer);
+    CREATE FUNCTION touch() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN new; END';
+    CREATE TRIGGER "touch ON insert | ~ ; --" BEFORE INSERT ON hives FOR EACH ROW EXECUTE FUNCTION touch();
+    ALTER TABLE hives DISABLE TRIGGER "touch ON insert | ~ ; --";
+    CREATE RULE "a ON b ON c" AS ON DELETE TO hives DO INSTEAD NOTHING;
+    CREATE POLICY "see ON a.b" ON hives USING (id > 0);
+    COMMENT ON TRIGGER "touch ON insert | ~ ; --" ON hives IS 'a | b';
 "#;
 
 #[test]

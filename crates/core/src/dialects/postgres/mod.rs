@@ -158,7 +158,7 @@ impl Dialect for Postgres {
     fn is_internal(&self, name: &Name) -> bool {
         name.canonical() == LEDGER_SCHEMA
             || names::schema(name).as_deref() == Some(LEDGER_SCHEMA)
-            || name.canonical().split_once(" ON ").is_some_and(|(_, owner)| owner.starts_with("wevrun."))
+            || names::halves(name).is_some_and(|(_, owner)| owner.starts_with("wevrun."))
     }
 
     fn is_built_in(&self, name: &Name) -> bool {
@@ -300,7 +300,7 @@ impl Dialect for Postgres {
         }
         // A trigger of a partition is that of its parent, which is the parent's; its state is the partition's.
         if kind == Kind::Trigger {
-            let (_, owner) = name.canonical().split_once(" ON ")?;
+            let (_, owner) = names::halves(name)?;
             let key = ObjectKey::new(Kind::Table, Name::new(owner, owner));
             return model
                 .get(&key)

@@ -79,6 +79,22 @@ pub fn standing_on(identifier: &str, owner: &Name) -> Name {
     Name::new(name.as_str(), name.as_str())
 }
 
+/// The two halves of [`standing_on`], as SQL: `touch` and `public.hives`. An ` ON ` in quotes is a part of an identifier.
+pub fn halves(name: &Name) -> Option<(&str, &str)> {
+    let canonical = name.canonical();
+    let mut quote = false;
+    for (index, byte) in canonical.bytes().enumerate() {
+        match byte {
+            b'"' => quote = !quote,
+            b' ' if !quote && canonical[index..].starts_with(" ON ") => {
+                return Some((&canonical[..index], &canonical[index + " ON ".len()..]));
+            }
+            _ => {}
+        }
+    }
+    None
+}
+
 /// The parts of a dotted name, as identifiers: what stands before a parenthesis or ` ON ` counts.
 pub fn parts(name: &str) -> Vec<String> {
     let mut parts = vec![String::new()];

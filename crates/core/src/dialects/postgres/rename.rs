@@ -70,7 +70,7 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
             Definition::Plain(plain) if plain.owner.as_ref() == Some(&from) => {
                 plain.owner = Some(to.clone());
                 touched = true;
-                if object.name.canonical().contains(" ON ") {
+                if names::halves(&object.name).is_some() {
                     let own = names::parts(object.name.canonical()).pop().unwrap_or_default();
                     moved.push((ObjectKey::new(plain.kind, object.name.clone()), names::standing_on(&own, to)));
                 }

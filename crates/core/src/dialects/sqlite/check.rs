@@ -1,5 +1,6 @@
 //! SQLite's own rules, and what each version knows.
 
+use super::versions;
 use crate::check::Checks;
 use crate::diagnostics::{Code, Diagnostic};
 use crate::engine::EngineVersion;
@@ -110,41 +111,9 @@ fn trigger(object: &Object, trigger: &Trigger, checks: &mut Checks<'_>) {
     }
 }
 
-/// What came with which version (<https://sqlite.org/changes.html>).
+/// What the project's oldest version does not know yet.
 fn version(object: &Object, version: EngineVersion, checks: &mut Checks<'_>) {
-    let mut needs: Vec<(u32, &str)> = Vec::new();
-    match &object.definition {
-        Definition::Table(table) => {
-            if table.strict {
-                needs.push((37, "STRICT tables"));
-            }
-            if table.columns.iter().any(|column| column.generated.is_some()) {
-                needs.push((31, "generated columns"));
-            }
-        }
-        Definition::View(_) | Definition::Trigger(_) if version.minor < 39 => {
-            let text = super::canonical::expressions(&object.definition);
-            let has = |words: &str| text.iter().any(|expression| format!(" {} ", expression.canonical).contains(words));
-            for (minor, words, what) in [
-                (39, " right join ", "RIGHT JOIN"),
-                (39, " full join ", "FULL JOIN"),
-                (39, " full outer join ", "FULL OUTER JOIN"),
-                (39, " distinct from ", "IS DISTINCT FROM"),
-                (38, " -> ", "the operator ->"),
-                (38, " ->> ", "the operator ->>"),
-                (35, " materialized ( ", "MATERIALIZED"),
-                (30, " nulls first ", "NULLS FIRST"),
-                (30, " nulls last ", "NULLS LAST"),
-                (25, " over ( ", "window functions"),
-            ] {
-                if has(words) {
-                    needs.push((minor, what));
-                }
-            }
-        }
-        _ => {}
-    }
-    for (minor, what) in needs {
+    for (minor, what) in versions::needs(&object.definition) {
         if version < (EngineVersion { major: 3, minor }) {
             let at = checks.definition_of(object).or(object.location.map(head));
             checks.add(

@@ -9,6 +9,7 @@ mod plan;
 mod references;
 mod rename;
 mod tokens;
+mod versions;
 mod write;
 
 use std::borrow::Cow;

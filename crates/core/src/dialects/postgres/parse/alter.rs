@@ -159,7 +159,7 @@ pub fn enabled(reader: &mut Reader<'_>) -> Parsed<Option<&'static str>> {
 /// The same name in another schema, or another name in the same schema.
 fn renamed(old: &ObjectKey, schema: Option<&str>, identifier: Option<&str>) -> Name {
     let canonical = old.name.canonical();
-    if let (Some((_, owner)), Some(identifier)) = (canonical.split_once(" ON "), identifier) {
+    if let (Some((_, owner)), Some(identifier)) = (names::halves(&old.name), identifier) {
         return names::standing_on(identifier, &Name::new(owner, owner));
     }
     if let (Kind::OperatorClass | Kind::OperatorFamily, Some((base, method))) =

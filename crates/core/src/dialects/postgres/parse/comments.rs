@@ -59,7 +59,7 @@ fn former_path(instruction: &str) -> Option<Vec<String>> {
 fn former_name(path: &[String], object: &Object) -> Name {
     let (schema, _) = names::split(&object.name);
     let [.., last] = path else { return Name::none() };
-    if let Some(owner) = object.definition.owner().filter(|_| object.name.canonical().contains(" ON ")) {
+    if let Some(owner) = object.definition.owner().filter(|_| names::halves(&object.name).is_some()) {
         return names::standing_on(last, owner);
     }
     let schema = if path.len() > 1 { Some(path[path.len() - 2].clone()) } else { schema };

@@ -4,8 +4,9 @@ use std::collections::BTreeSet;
 
 use super::super::names::quoted;
 use super::super::{parents_of, write};
+use super::conversions::{self, Conversion};
 use super::table::TableChange;
-use crate::model::{Column, Expression, Kind, Model, Name};
+use crate::model::{Column, Expression, Kind, Model, Name, is_like};
 use crate::plan::{Clearance, Probe, Risk, RiskKind};
 use crate::script::Step;
 
@@ -121,6 +122,13 @@ impl TableChange<'_> {
             ));
         }
         step
+    }
+
+    /// The time zone in which a waiver says that the moments of a column are.
+    fn zone(&self, column: &Name) -> Option<&str> {
+        let object = format!("column {}.{column}", self.table());
+        let mut zones = self.planning.wishes.zones.iter();
+        zones.find(|(pattern, _)| pattern == &object || is_like(pattern, &object, true)).map(|(_, zone)| zone.as_str())
     }
 
     pub(super) fn rewrites(&self) -> Risk {
@@ -274,10 +282,16 @@ impl TableChange<'_> {
             let data_type = want.data_type.as_ref().map_or("text", |data_type| data_type.canonical.as_str());
             let collation = want.collation.as_ref().map_or_else(String::new, |name| format!(" COLLATE {name}"));
             let before = have.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
-            let conversion = conversion(before, data_type);
-            let using = match conversion {
-                Conversion::Explicit => format!(" USING {own}::{data_type}"),
-                Conversion::ByText => format!(" USING {own}::text::{data_type}"),
+            let conversion = conversions::conversion(before, data_type);
+            let zone = self.zone(&want.name);
+            let using = match (conversion, zone) {
+                (Conversion::Explicit, _) => format!(" USING {own}::{data_type}"),
+                (Conversion::ByText, _) => format!(" USING {own}::text::{data_type}"),
+                (Conversion::Zoned, Some(zone)) => {
+                    let zone = super::super::tokens::literal(zone);
+                    let local = if before == "date" { format!("{own}::timestamp") } else { own.clone() };
+                    format!(" USING ({local} AT TIME ZONE {zone})::{data_type}")
+                }
                 _ => String::new(),
             };
             actions.push(format!("ALTER COLUMN {own} SET DATA TYPE {data_type}{collation}{using}"));
@@ -291,6 +305,10 @@ impl TableChange<'_> {
                 match conversion {
                     Conversion::Free => {}
                     Conversion::Rewrite => risks.push(self.rewrites()),
+                    Conversion::Zoned => {
+                        risks.push(zoned(&format!("column {table}.{}", want.name), zone));
+                        risks.push(self.rewrites());
+                    }
                     Conversion::Lossy | Conversion::Explicit | Conversion::ByText => {
                         let object = format!("column {table}.{}", want.name);
                         let by_text = if conversion == Conversion::ByText {
@@ -405,6 +423,21 @@ impl TableChange<'_> {
     }
 }
 
+/// The risk of a type with or without a time zone that becomes one of the other sort.
+fn zoned(object: &str, zone: Option<&str>) -> Risk {
+    let explanation = match zone {
+        Some(zone) => format!("its moments are converted as those of the time zone {zone}"),
+        None => "one of the types has a time zone and the other has not: what moments its values mean must be said"
+            .to_owned(),
+    };
+    let mut risk = Risk::new(RiskKind::ChangesValues, object, explanation);
+    if zone.is_none() {
+        risk.clearance = Clearance::Impossible;
+        risk.ways_out.push("say the zone in its waiver: convert-as = \"Europe/Berlin\"".to_owned());
+    }
+    risk
+}
+
 /// Which tables a change of a default reaches.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Reach {
@@ -495,72 +528,4 @@ fn usual_storage(column: &Column) -> &'static str {
     let data_type = column.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
     let base = data_type.split('(').next().unwrap_or(data_type);
     if matches!(base, "numeric" | "inet" | "cidr") { "MAIN" } else { "EXTENDED" }
-}
-
-/// What a change of type does to the values that are there.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Conversion {
-    /// Nothing is written anew.
-    Free,
-    /// All values fit, and are written anew.
-    Rewrite,
-    /// The server converts by itself, and values may not fit.
-    Lossy,
-    /// Only an explicit cast converts.
-    Explicit,
-    /// There is no cast: values go through their text.
-    ByText,
-}
-
-fn conversion(from: &str, to: &str) -> Conversion {
-    let base = |name: &str| name.split('(').next().unwrap_or(name).trim().to_owned();
-    let length = |name: &str| -> Option<u32> { name.split_once('(')?.1.split([',', ')']).next()?.parse().ok() };
-    let (a, b) = (base(from), base(to));
-    let text = |name: &str| matches!(name, "text" | "character varying");
-    let numbers = ["smallint", "integer", "bigint", "numeric", "real", "double precision"];
-    let rank = |name: &str| numbers.iter().position(|other| *other == name);
-    if text(&a) && text(&b) {
-        return match (length(from), length(to)) {
-            (_, None) => Conversion::Free,
-            (Some(before), Some(after)) if after >= before => Conversion::Free,
-            _ => Conversion::Lossy,
-        };
-    }
-    if a == b {
-        let scale = |name: &str| {
-            name.split_once(',').and_then(|(_, rest)| rest.trim_end_matches(')').trim().parse::<i32>().ok())
-        };
-        return match (length(from), length(to)) {
-            (_, None) => Conversion::Free,
-            (Some(before), Some(after)) if after >= before && scale(from) == scale(to) => Conversion::Free,
-            _ => Conversion::Lossy,
-        };
-    }
-    match (rank(&a), rank(&b)) {
-        (Some(a), Some(b)) if a < b && b <= 3 && length(to).is_none() => return Conversion::Rewrite,
-        (Some(_), Some(_)) => return Conversion::Lossy,
-        _ => {}
-    }
-    // Everything has a text; the server assigns it without being asked.
-    if text(&b) && length(to).is_none() {
-        return if from.ends_with("[]") || from.contains('.') { Conversion::Explicit } else { Conversion::Rewrite };
-    }
-    if a.starts_with("timestamp") && b.starts_with("timestamp") || a == "date" && b.starts_with("timestamp") {
-        return Conversion::Lossy;
-    }
-    // https://www.postgresql.org/docs/current/catalog-pg-cast.html
-    let explicit = [
-        ("integer", "boolean"),
-        ("boolean", "integer"),
-        ("json", "jsonb"),
-        ("jsonb", "json"),
-        ("jsonb", "numeric"),
-        ("jsonb", "boolean"),
-    ];
-    let moments = |name: &str| name == "date" || name.starts_with("timestamp") || name.starts_with("time");
-    let cast = explicit.contains(&(a.as_str(), b.as_str()))
-        || text(&a)
-        || a == "character"
-        || moments(&a) && moments(&b) && a != "date";
-    if cast { Conversion::Explicit } else { Conversion::ByText }
 }

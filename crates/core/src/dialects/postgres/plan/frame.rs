@@ -33,7 +33,7 @@ pub fn frame(mode: Mode) -> Frame {
     match mode {
         Mode::Transaction => Frame {
             // As of after a lock, a guard must see what others have committed.
-            begin: Some("BEGIN ISOLATION LEVEL READ COMMITTED READ WRITE".to_owned()),
+            begin: Some("BEGIN ISOLATION LEVEL READ COMMITTED".to_owned()),
             settings: set("LOCAL "),
             commit: Some("COMMIT".to_owned()),
             ..Frame::default()

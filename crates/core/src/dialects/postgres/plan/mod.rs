@@ -3,6 +3,7 @@
 mod column_order;
 mod columns;
 mod concurrently;
+mod conversions;
 mod cuts;
 mod dependents;
 mod detached;
@@ -534,7 +535,7 @@ impl<'p> Planner<'p> {
         let again =
             if self.have().get(&key).is_some_and(|have| have.definition == object.definition) { " again" } else { "" };
         let title = match object.definition.owner() {
-            Some(owner) if !key.name.canonical().contains(" ON ") => format!("create {key}{again} on {owner}"),
+            Some(owner) if super::names::halves(&key.name).is_none() => format!("create {key}{again} on {owner}"),
             _ => format!("create {key}{again}"),
         };
         let mut statements = Vec::new();
@@ -676,7 +677,7 @@ fn is_partitioned(model: &Model, name: &Name) -> bool {
 
 /// The identifier of a name, also where it stands on something: the trigger of `touch ON hives`.
 fn own_identifier(name: &Name) -> String {
-    match name.canonical().split_once(" ON ") {
+    match super::names::halves(name) {
         Some((own, _)) => super::names::unquoted(own),
         None => super::names::identifier(name),
     }
@@ -699,7 +700,13 @@ pub fn rewrites(table: &Name) -> Risk {
 
 /// What must be known of the data to plan well.
 pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {
-    let mut probes = Vec::new();
+    let changed = planning.comparison.differences.iter().filter_map(|difference| match &difference.change {
+        Change::Change { want, .. } => {
+            matches!(want.definition.kind(), Kind::Type | Kind::Domain).then(|| want.name.clone())
+        }
+        _ => None,
+    });
+    let mut probes = swap::probes(planning, &changed.collect());
     for difference in &planning.comparison.differences {
         match &difference.change {
             Change::Remove(object) if object.definition.kind() == Kind::Table => {

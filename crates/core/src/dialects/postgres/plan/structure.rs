@@ -51,7 +51,7 @@ pub fn facts(model: &Model, names: &BTreeSet<Name>) -> Vec<String> {
             _ => {}
         }
         if let Some(table) = object.as_table() {
-            let mut columns: Vec<String> = table.columns.iter().map(|column| names::identifier(&column.name)).collect();
+            let mut columns: Vec<&str> = table.columns.iter().map(|column| column.name.canonical()).collect();
             columns.sort_unstable();
             if !columns.is_empty() {
                 facts.push(format!("columns of {}: {}", shown(&object.name), columns.join(", ")));

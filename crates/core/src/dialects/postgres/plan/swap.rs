@@ -6,10 +6,11 @@ use std::collections::BTreeSet;
 use super::super::canonical;
 use super::super::names::{self, quoted};
 use super::super::types::is_of;
-use super::super::{parents_of, write};
+use super::super::{attributes, parents_of, write};
+use super::conversions::{Conversion, conversion};
 use super::order::is_base_type;
-use crate::model::{Column, Definition, Kind, Name, ObjectKey, Table};
-use crate::plan::{Clearance, Planning, Risk, RiskKind};
+use crate::model::{Clauses, Column, Definition, Kind, Model, Name, ObjectKey, Table};
+use crate::plan::{Clearance, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 
 /// Whether a type that changes is used by columns that stay, so that it can't just be dropped.
@@ -82,8 +83,7 @@ fn cannot_step_aside(name: &Name) -> Risk {
 pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>, stays: impl Fn(&Name) -> bool) -> Vec<Step> {
     let mut steps = Vec::new();
     for (name, have, want) in tables(planning, swapped).into_iter().filter(|(name, ..)| stays(name)) {
-        let mut actions = Vec::new();
-        let mut risks = Vec::new();
+        let (mut actions, mut risks, mut guards, mut notes) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
         let of_a_parent = |column: &Column| {
             parents_of(want).iter().any(|parent| {
                 let table = planning.renamed.table(parent);
@@ -96,26 +96,171 @@ pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>, stays: impl Fn(&
             };
             let own = quoted(column.name.canonical());
             let data_type = wanted.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
-            actions.push(match &wanted.collation {
-                Some(collation) => format!("ALTER COLUMN {own} SET DATA TYPE {data_type} COLLATE {collation}"),
-                None => format!("ALTER COLUMN {own} SET DATA TYPE {data_type} USING {own}::text::{data_type}"),
-            });
-            if wanted.collation.is_some() {
+            if let Some(collation) = &wanted.collation {
+                actions.push(format!("ALTER COLUMN {own} SET DATA TYPE {data_type} COLLATE {collation}"));
                 continue;
             }
-            let explanation = format!("values that the new {data_type} does not know stop the script");
-            risks.push(Risk::new(RiskKind::MayRefuseRows, format!("column {name}.{}", column.name), explanation));
+            let converted = Converted::new(planning, name, column, data_type);
+            if planning.evidence.answer(&has_values(planning, name, column)) == Some(false) {
+                let probe = Probe::HasValues(name.clone(), column.name.clone());
+                actions.push(format!("ALTER COLUMN {own} SET DATA TYPE {data_type} USING {}", converted.using));
+                guards.extend(super::must_not_hold(&probe));
+                notes.push(format!(
+                    "column {name}.{} holds no values; the script stops if it does by then",
+                    column.name
+                ));
+                continue;
+            }
+            actions.push(format!("ALTER COLUMN {own} SET DATA TYPE {data_type} USING {}", converted.using));
+            guards.extend(converted.guard);
+            risks.push(converted.risk);
         }
         if actions.is_empty() {
             continue;
         }
         let statement = format!("ALTER TABLE {name}\n    {}", actions.join(",\n    "));
         let mut step = Step::new(format!("give columns of {name} the new type"), vec![statement]);
+        if !guards.is_empty() {
+            guards.insert(0, format!("LOCK TABLE {name} IN ACCESS EXCLUSIVE MODE"));
+            step.statements.splice(0..0, guards);
+        }
+        step.notes = notes;
         step.risks = risks;
         step.risks.push(super::rewrites(name));
         steps.push(step);
     }
     steps
+}
+
+/// The question whether a column holds values, by have's names.
+fn has_values(planning: &Planning<'_>, table: &Name, column: &Column) -> Probe {
+    let renames = &planning.comparison.renames;
+    let renamed = renames.columns_of(table).into_iter().find(|(_, new)| *new == column.name);
+    let original = renames.key_in_have(&ObjectKey::new(Kind::Table, table.clone())).name;
+    Probe::HasValues(original, renamed.map_or_else(|| column.name.clone(), |(old, _)| old))
+}
+
+/// Questions about the columns of types that change, which may have to be created again under them.
+pub fn probes(planning: &Planning<'_>, types: &BTreeSet<Name>) -> Vec<Probe> {
+    let tables = planning.renamed.tables();
+    let columns = tables.flat_map(|(name, table)| table.columns.iter().map(move |column| (name, column)));
+    columns
+        .filter(|(_, column)| is_of(column, types))
+        .map(|(name, column)| has_values(planning, name, column))
+        .collect()
+}
+
+/// How the values of a column become those of the new type under the same name.
+struct Converted {
+    /// The expression.
+    using: String,
+    /// A statement that stops where a value would change.
+    guard: Option<String>,
+    risk: Risk,
+}
+
+impl Converted {
+    fn new(planning: &Planning<'_>, table: &Name, column: &Column, data_type: &str) -> Converted {
+        let own = quoted(column.name.canonical());
+        let object = format!("column {table}.{}", column.name);
+        let element = Name::new(data_type.trim_end_matches("[]"), data_type.trim_end_matches("[]"));
+        let is_array = data_type.ends_with("[]");
+        let clauses = |model: &Model| {
+            let kinds = [Kind::Domain, Kind::Type].into_iter();
+            kinds
+                .filter_map(|kind| Some(write::clauses(model.find(kind, &element)?).clone()))
+                .next()
+                .unwrap_or_default()
+        };
+        let (before, after) = (clauses(&planning.renamed), clauses(planning.want));
+        let by_text = format!("{own}::text::{data_type}");
+        let refuses = |explanation: &str| Risk::new(RiskKind::MayRefuseRows, object.clone(), explanation);
+        let changes = |explanation: &str| Risk::new(RiskKind::ChangesValues, object.clone(), explanation);
+        if before.has("attributes") && after.has("attributes") {
+            if is_array {
+                let mut risk =
+                    changes("its elements are composite values, and their attributes can't be converted one by one");
+                risk.clearance = Clearance::Impossible;
+                risk.ways_out
+                    .push("create the type under another name, and fill a new column with the values".to_owned());
+                return Converted { using: by_text, guard: None, risk };
+            }
+            return Converted::by_attribute(&own, &before, &after, data_type, changes);
+        }
+        if before.has("enum") && after.has("enum") {
+            let explanation = format!("values that the new {data_type} does not have stop the script");
+            return Converted { using: by_text, guard: None, risk: refuses(&explanation) };
+        }
+        // A domain is compared as what it is of; the rest by its text.
+        let (old_base, new_base) = (before.value("as"), after.value("as"));
+        let equal = match old_base.filter(|base| !is_array && has_equality(base)) {
+            Some(base) => format!("{own}::{base} IS NOT DISTINCT FROM ({by_text})::text::{base}"),
+            None => format!("{own}::text IS NOT DISTINCT FROM ({by_text})::text"),
+        };
+        let condition = format!("EXISTS (SELECT 1 FROM {table} WHERE NOT ({equal}))");
+        let guard = super::stop_if(&condition, &format!("values of {object} would change with the new {data_type}"));
+        let keeps = old_base
+            .zip(new_base)
+            .is_some_and(|(old, new)| matches!(conversion(old, new), Conversion::Free | Conversion::Rewrite));
+        let risk = if keeps {
+            refuses(&format!("values that the new {data_type} does not take stop the script"))
+        } else {
+            changes(&format!(
+                "its values are read again from their text as the new {data_type}; the script stops if one would change"
+            ))
+        };
+        Converted { using: by_text, guard: Some(guard), risk }
+    }
+
+    /// Attribute by attribute, by name: the text of a row has no names.
+    fn by_attribute(
+        own: &str,
+        before: &Clauses,
+        after: &Clauses,
+        data_type: &str,
+        changes: impl Fn(&str) -> Risk,
+    ) -> Converted {
+        let (before, after) = (attributes(before), attributes(after));
+        let type_of = |rest: &str| rest.split(" COLLATE ").next().unwrap_or(rest).trim().to_owned();
+        let mut other = Vec::new();
+        let values = after.iter().map(|(name, rest)| {
+            let Some((_, old)) = before.iter().find(|(known, _)| known == name) else { return "NULL".to_owned() };
+            let (old, new) = (type_of(old), type_of(rest));
+            match conversion(&old, &new) {
+                Conversion::Free => format!("({own}).{name}"),
+                Conversion::Rewrite => format!("({own}).{name}::{new}"),
+                Conversion::ByText => {
+                    other.push(format!("{name} becomes {new}"));
+                    format!("({own}).{name}::text::{new}")
+                }
+                _ => {
+                    other.push(format!("{name} becomes {new}"));
+                    format!("({own}).{name}::{new}")
+                }
+            }
+        });
+        let values = values.collect::<Vec<_>>().join(", ");
+        let gone = before.iter().filter(|(name, _)| !after.iter().any(|(known, _)| known == name));
+        other.extend(gone.map(|(name, _)| format!("{name} is lost")));
+        // IS NULL is also true of a row of NULLs.
+        let using = format!("CASE WHEN {own} IS DISTINCT FROM NULL THEN ROW({values})::{data_type} END");
+        let risk = if other.is_empty() {
+            let mut risk = changes("each attribute keeps its value");
+            risk.kind = RiskKind::MayRefuseRows;
+            risk.clearance = Clearance::NotNeeded;
+            risk
+        } else {
+            changes(&format!("attributes of its values change: {}", other.join(", ")))
+        };
+        Converted { using, guard: None, risk }
+    }
+}
+
+/// Whether values of a type of the server's own can be compared.
+fn has_equality(base: &str) -> bool {
+    let element = base.trim_end_matches("[]");
+    !base.contains('.')
+        && !matches!(element, "json" | "xml" | "point" | "polygon" | "box" | "line" | "lseg" | "path" | "circle")
 }
 
 /// The old types go, when no column uses them any more.

@@ -265,7 +265,7 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
     let definition = clauses.get("definition").map_or_else(String::new, |text| format!(" {}", text.written()));
     let what = keywords(plain.kind);
     let identifier = || {
-        let (base, _) = name.canonical().split_once(" ON ").unwrap_or((name.canonical(), ""));
+        let (base, _) = names::halves(name).unwrap_or((name.canonical(), ""));
         base.to_owned()
     };
     let owner = plain.owner.as_ref().map_or("", Name::canonical);
@@ -655,7 +655,7 @@ fn plain_extras(out: &mut Vec<String>, name: &Name, plain: &Plain) {
         }
         Kind::Trigger | Kind::Rule => {
             if let (Some(state), Some(owner)) = (clauses.value("enabled"), &plain.owner) {
-                let (own, _) = name.canonical().split_once(" ON ").unwrap_or((name.canonical(), ""));
+                let (own, _) = names::halves(name).unwrap_or((name.canonical(), ""));
                 out.push(format!("ALTER TABLE {owner} {} {} {own}", enabled(Some(state)), keywords(plain.kind)));
             }
         }

@@ -7,6 +7,7 @@
 mod foreign_keys;
 mod guards;
 mod in_place;
+mod meanings;
 mod order;
 mod rebuild;
 mod renames;
@@ -103,6 +104,9 @@ impl<'p> TableChange<'p> {
 
     fn probes(&self) -> Vec<Probe> {
         let mut probes = vec![self.has_rows()];
+        // A column may become the rowid although nothing of itself changes.
+        let id = rebuild::row_id_column(self.want).filter(|id| self.have.column(&id.name).is_some());
+        probes.extend(id.map(|id| self.has_nulls(&id.name)));
         for column in self.have.columns.iter() {
             match self.want.column(&column.name) {
                 Some(wanted) if wanted == column => {}
@@ -123,6 +127,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         recreated: BTreeSet::new(),
         owned: planning.want.by_owner(),
         touches_rows: false,
+        late: Vec::new(),
     };
     planner.plan();
     let Planner { mut steps, touches_rows, .. } = planner;
@@ -131,7 +136,9 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     }
     let checks = if touches_rows { foreign_keys::checks(planning) } else { foreign_keys::Checks::default() };
     steps.last_mut().expect("there is one").notes.extend(checks.notes);
-    Plan::one(checks.before, steps, checks.after)
+    let mut plan = Plan::one(checks.before, steps, checks.after);
+    plan.risks = meanings::risks(planning);
+    plan
 }
 
 struct Planner<'p> {
@@ -143,6 +150,8 @@ struct Planner<'p> {
     owned: BTreeMap<&'p Name, Vec<&'p Object>>,
     /// Whether a step can break a foreign key.
     touches_rows: bool,
+    /// Virtual tables that index what is only created by this script.
+    late: Vec<Step>,
 }
 
 impl Planner<'_> {
@@ -203,8 +212,10 @@ impl Planner<'_> {
             .filter_map(|d| if let Change::Remove(object) = &d.change { Some(*object) } else { None })
             .filter(|object| matches!(object.definition.kind(), Kind::Table | Kind::VirtualTable))
             .collect();
-        // Children before the tables that they refer to.
-        for object in order::parents_first(&removed).into_iter().rev() {
+        // Children before the tables that they refer to, and indexes of text before all tables.
+        let (texts, tables): (Vec<&Object>, Vec<&Object>) =
+            removed.into_iter().partition(|object| object.definition.kind() == Kind::VirtualTable);
+        for object in texts.into_iter().chain(order::parents_first(&tables).into_iter().rev()) {
             let key = object.key();
             let drop = format!("DROP TABLE {}", quoted(object.name.written()));
             let mut step = Step::new(format!("drop {key}"), Vec::new());
@@ -242,6 +253,8 @@ impl Planner<'_> {
                         self.touches_rows = true;
                         let keep = self.kept_with(&want.name);
                         self.steps.push(rebuild::step(&change, &keep));
+                        let stale = virtual_tables::stale_after(planning, &want.name, change.have, table);
+                        self.steps.extend(stale);
                     }
                 }
                 Definition::VirtualTable(table) => {
@@ -251,7 +264,9 @@ impl Planner<'_> {
                         continue;
                     };
                     if present != table {
-                        self.steps.push(virtual_tables::step(planning, &have.name, present, want, table));
+                        let step = virtual_tables::step(planning, &have.name, present, want, table);
+                        let is_late = virtual_tables::content_is_created(planning, table);
+                        if is_late { self.late.push(step) } else { self.steps.push(step) }
                     }
                 }
                 Definition::Index(_) | Definition::View(_) | Definition::Trigger(_) | Definition::Plain(_) => {}
@@ -289,8 +304,21 @@ impl Planner<'_> {
             objects
         };
         let mut steps = Vec::new();
+        let is_late = |object: &&Object| {
+            let definition = if let Definition::VirtualTable(table) = &object.definition { Some(table) } else { None };
+            definition.is_some_and(|table| virtual_tables::content_is_created(planning, table))
+        };
+        // What indexes a view is created after it.
+        let (mut late, texts): (Vec<&Object>, Vec<&Object>) = comes(Kind::VirtualTable).into_iter().partition(is_late);
         for kind in Kind::ALL {
-            let objects = comes(kind);
+            let objects = match kind {
+                Kind::VirtualTable => texts.clone(),
+                Kind::Trigger => late.drain(..).chain(comes(kind)).collect(),
+                kind => comes(kind),
+            };
+            if kind == Kind::Trigger {
+                steps.append(&mut self.late);
+            }
             let objects = match kind {
                 Kind::Table => order::parents_first(&objects),
                 Kind::View => order::used_first(&objects),

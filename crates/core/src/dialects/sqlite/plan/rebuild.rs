@@ -8,7 +8,7 @@ use super::super::affinity::Affinity;
 use super::super::names::{literal, name, quoted};
 use super::{TableChange, create_as, guards, in_place, stand_in};
 use crate::compare::column_words;
-use crate::model::{Column, Name, Object, Table};
+use crate::model::{Column, Kind, Name, Object, Table};
 use crate::plan::{Clearance, Probe, Risk, RiskKind};
 use crate::script::Step;
 
@@ -119,17 +119,67 @@ fn risks(change: &TableChange<'_>, step: &mut Step) {
     if empty {
         return;
     }
+    becomes_row_id(change, step);
     let new_rules = want.unique_keys.iter().any(|key| !have.unique_keys.contains(key))
         || want.checks.iter().any(|check| !have.checks.contains(check))
         || want.foreign_keys.iter().any(|key| !have.foreign_keys.contains(key))
         || have.primary_key != want.primary_key
-        || (want.strict && !have.strict);
+        || (want.strict && !have.strict)
+        || want
+            .columns
+            .iter()
+            .any(|column| have.column(&column.name).is_some_and(|old| meets_rules(change, old, column)));
     if new_rules {
-        let explanation = "rows that do not fit a new key, CHECK, foreign key or type stop the script";
+        let explanation = "rows that do not fit a key, CHECK, foreign key, NOT NULL or type stop the script";
         step.risks.push(Risk::new(RiskKind::MayRefuseRows, format!("table {table}"), explanation));
     }
     let explanation = "every row is copied once, and nobody else can write to the database meanwhile";
     step.risks.push(Risk::new(RiskKind::RewritesTable, format!("table {table}"), explanation));
+}
+
+/// Whether a column that both have gets other values, or compares them in another way, where a rule reads it.
+fn meets_rules(change: &TableChange<'_>, have: &Column, want: &Column) -> bool {
+    let values = have.data_type != want.data_type || have.generated != want.generated;
+    let order = have.collation != want.collation;
+    if !values && !order {
+        return false;
+    }
+    let (table, name) = (change.want, &want.name);
+    let planning = change.planning;
+    let indexes = planning
+        .want
+        .of_kind(Kind::Index)
+        .filter_map(Object::as_index)
+        .filter(|index| index.table == change.object.name);
+    let in_key = table.in_primary_key(name)
+        || table.unique_keys.iter().any(|key| key.has_column(name))
+        || indexes
+            .filter(|index| index.unique)
+            .any(|index| index.parts.iter().any(|part| part.expression.mentions(name)));
+    let in_check = table.checks.iter().any(|check| check.condition.mentions(name));
+    in_key || values && (table.strict || in_check || want.generated.is_some() && want.not_null.is_some())
+}
+
+/// NULLs in a column that begins to stand for the rowid silently become numbers
+/// (<https://sqlite.org/lang_createtable.html#rowid>).
+fn becomes_row_id(change: &TableChange<'_>, step: &mut Step) {
+    let Some(id) = row_id_column(change.want) else { return };
+    let was = change.have.column(&id.name).filter(|_| row_id_column(change.have).is_none_or(|old| old.name != id.name));
+    let Some(was) = was.filter(|was| was.not_null.is_none() && !change.have.without_rowid) else { return };
+    let object = format!("column {}.{}", change.original, change.original_column(&id.name));
+    let probe = change.has_nulls(&id.name);
+    if change.answer(&probe) == Some(false) {
+        step.statements.push(guards::must_not_hold(&Probe::HasNulls(change.object.name.clone(), was.name.clone())));
+        step.notes.push(format!("{object} holds no NULL; the script stops if it does"));
+        return;
+    }
+    let rows = match change.planning.evidence.count(&probe) {
+        Some(1) => "1 row holds NULL there, and gets a number".to_owned(),
+        Some(count) => format!("{count} rows hold NULL there, and get numbers"),
+        None => "rows that hold NULL there get numbers".to_owned(),
+    };
+    let explanation = format!("it becomes the row's own number: {rows}");
+    step.risks.push(Risk::new(RiskKind::ChangesValues, object, explanation));
 }
 
 /// A column that both have.
@@ -150,10 +200,10 @@ fn changed_column(change: &TableChange<'_>, have: &Column, want: &Column, step: 
                 step.notes.push(format!("{object} holds no NULL; the script stops if it does"));
             }
             known => {
-                let explanation = if known == Some(true) {
-                    "it becomes NOT NULL, and rows are NULL there"
-                } else {
-                    "it becomes NOT NULL; if any row is NULL there, the script fails"
+                let explanation = match change.planning.evidence.count(&change.has_nulls(&have.name)) {
+                    Some(1) => "it becomes NOT NULL, and 1 row is NULL there".to_owned(),
+                    Some(count) if count > 0 => format!("it becomes NOT NULL, and {count} rows are NULL there"),
+                    _ => "it becomes NOT NULL; if any row is NULL there, the script fails".to_owned(),
                 };
                 let mut risk = Risk::new(RiskKind::NeedsValues, object.clone(), explanation);
                 let value = want.default.as_ref().map_or("…".to_owned(), |default| format!("({default})"));
@@ -231,7 +281,7 @@ fn copy(change: &TableChange<'_>, new: &str, risks: &mut Vec<Risk>) -> Option<St
 }
 
 /// The column that stands for the rowid (<https://sqlite.org/lang_createtable.html#rowid>).
-fn row_id_column(table: &Table) -> Option<&Column> {
+pub fn row_id_column(table: &Table) -> Option<&Column> {
     let key = table.primary_key.as_ref().filter(|key| key.parts.len() == 1 && !key.parts[0].descending)?;
     let column = table.column(&key.parts[0].column)?;
     let integer = column.data_type.as_ref().is_some_and(|data_type| data_type.canonical == "integer");

@@ -1,8 +1,10 @@
 //! Virtual tables that change. No ALTER TABLE can change one, so a new one is made and filled from the old one.
 
+use super::super::affinity::Affinity;
 use super::super::names::{name, quoted};
+use super::rebuild::row_id_column;
 use super::{create_as, guards, stand_in};
-use crate::model::{Model, Name, Object, VirtualTable};
+use crate::model::{Column, Definition, Kind, Model, Name, Object, Table, VirtualTable};
 use crate::plan::{Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 
@@ -78,21 +80,60 @@ pub fn fill(want: &Model, table: &Name, definition: &VirtualTable) -> Option<Str
     want.relation(&content).map(|_| format!("INSERT INTO {table} ({table}) VALUES ('rebuild')"))
 }
 
+/// Whether the table or view that a virtual table indexes is created by the script, or created again.
+pub fn content_is_created(planning: &Planning<'_>, table: &VirtualTable) -> bool {
+    let Content::Elsewhere(content) = content(table) else { return false };
+    let is_view = planning.want.find(Kind::View, &content).is_some();
+    planning.renamed.relation(&content).is_none()
+        || is_view && planning.comparison.differences.iter().any(|difference| difference.key.name == content)
+}
+
+/// The steps that fill the indexes of text over a table again whose rows have other numbers or other values by now
+/// (<https://sqlite.org/fts5.html#external_content_table_pitfalls>).
+pub fn stale_after(planning: &Planning<'_>, name: &Name, have: &Table, want: &Table) -> Vec<Step> {
+    let mut steps = Vec::new();
+    for object in planning.want.of_kind(Kind::VirtualTable) {
+        let Definition::VirtualTable(definition) = &object.definition else { continue };
+        let present = planning.renamed.get(&object.key()).is_some_and(|have| have.definition == object.definition);
+        let is_over = matches!(content(definition), Content::Elsewhere(content) if content == *name);
+        if !present || !is_over || !changes_rows(have, want, &columns(definition)) {
+            continue;
+        }
+        let table = quoted(object.name.written());
+        let statement = format!("INSERT INTO {table} ({table}) VALUES ('rebuild')");
+        steps.push(Step::new(format!("fill virtual table {} again from {name}", object.name), vec![statement]));
+    }
+    steps
+}
+
+/// Whether rows get other numbers, or columns other values, when a table becomes another one.
+fn changes_rows(have: &Table, want: &Table, columns: &[String]) -> bool {
+    let id = |table: &Table| row_id_column(table).map(|column| column.name.clone());
+    let indexed = |column: &&Column| columns.iter().any(|indexed| indexed == column.name.canonical());
+    let other = |column: &Column| {
+        have.column(&column.name).is_none_or(|old| {
+            Affinity::of(old, have.strict) != Affinity::of(column, want.strict) || old.generated != column.generated
+        })
+    };
+    id(have) != id(want) || have.without_rowid != want.without_rowid || want.columns.iter().filter(indexed).any(other)
+}
+
+fn columns(table: &VirtualTable) -> Vec<String> {
+    let columns = table.arguments.iter().filter(|argument| !argument.contains('='));
+    columns.filter_map(|argument| Some(column_name(argument.split_whitespace().next()?))).collect()
+}
+
 fn content(table: &VirtualTable) -> Content {
     let options = || table.arguments.iter().filter_map(|argument| argument.split_once('='));
-    let columns = || {
-        let columns = table.arguments.iter().filter(|argument| !argument.contains('='));
-        columns.filter_map(|argument| Some(column_name(argument.split_whitespace().next()?))).collect()
-    };
     match table.module.canonical() {
         "fts5" | "fts4" | "fts3" => match options().find(|(key, _)| key.trim() == "content") {
-            None => Content::Own(columns()),
+            None => Content::Own(columns(table)),
             Some((_, value)) => match value.trim().trim_matches(['\'', '"', '`', '[', ']']) {
                 "" => Content::Unreadable,
                 content => Content::Elsewhere(name(content)),
             },
         },
-        "rtree" | "rtree_i32" => Content::Own(columns()),
+        "rtree" | "rtree_i32" => Content::Own(columns(table)),
         _ => Content::Unreadable,
     }
 }
