@@ -311,7 +311,9 @@ impl Body<'_> {
 
     fn mark(&mut self, line: Line, at: usize) -> Result<(), String> {
         let inside = !matches!(self.place, Place::Outside | Place::Closing | Place::End);
-        if matches!(line, Line::From(_)) && self.framed > 0 || !matches!(line, Line::From(_)) {
+        // The state in which a part begins is said before its frame.
+        let is_first = matches!(line, Line::From(_)) && self.framed == 0;
+        if !is_first {
             self.frame_is_whole()?;
         }
         let steps = self.plan.steps().count();

@@ -106,7 +106,7 @@ fn connect(settings: &Settings, config: &Config) -> Result<Result<Client, postgr
     let Some(timeout) = settings.timeout else { return Ok(connect()) };
     // The driver's own limit ends when the server accepts: one that then says nothing would hold us for ever.
     let (sender, receiver) = std::sync::mpsc::channel();
-    std::thread::spawn(move || sender.send(connect()));
+    std::thread::spawn(move || drop(sender.send(connect())));
     receiver.recv_timeout(timeout).map_err(|_| {
         let words = format!("no answer within {} s (connect_timeout)", timeout.as_secs());
         LiveError::Unreachable(settings.shown.clone(), words)

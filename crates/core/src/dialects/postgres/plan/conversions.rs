@@ -68,6 +68,9 @@ pub fn conversion(from: &str, to: &str) -> Conversion {
     if a.base == b.base || a.is_text() && b.is_text() {
         return if fits(&a, &b) { Conversion::Free } else { Conversion::Lossy };
     }
+    if a.base.starts_with("interval") && b.base.starts_with("interval") {
+        return Conversion::Lossy;
+    }
     if is_moment(&a.base) && is_moment(&b.base) && has_zone(&a.base) != has_zone(&b.base) {
         return Conversion::Zoned;
     }

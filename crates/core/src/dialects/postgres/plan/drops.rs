@@ -176,11 +176,13 @@ impl Planner<'_> {
                 let Some(wanted) = want.column(&column.name) else { continue };
                 let own = quoted(column.name.canonical());
                 if column.clauses.has("identity") && !wanted.clauses.has("identity") {
-                    let statement = format!("ALTER TABLE {name} ALTER COLUMN {own} DROP IDENTITY");
-                    steps.push(Step::new(
-                        format!("let column {name}.{} be no identity any more", column.name),
-                        vec![statement],
-                    ));
+                    let sequence = write::identity_sequence(name, column);
+                    let statements = vec![
+                        super::sequences::keep_count(&sequence, name, column.name.canonical()),
+                        format!("ALTER TABLE {name} ALTER COLUMN {own} DROP IDENTITY"),
+                    ];
+                    let title = format!("let column {name}.{} be no identity any more", column.name);
+                    steps.push(Step::new(title, statements));
                 }
                 if !column.clauses.has("identity") && wanted.clauses.has("identity") && column.default.is_some() {
                     let mut statements = vec![format!("ALTER TABLE {name} ALTER COLUMN {own} DROP DEFAULT")];
@@ -192,6 +194,8 @@ impl Planner<'_> {
                         if sequence.owner.as_ref() == Some(name)
                             && sequence.clauses.value("owned by") == Some(column.name.canonical())
                         {
+                            let own = column.name.canonical();
+                            statements.push(super::sequences::keep_count(&key.name, name, own));
                             statements.push(format!("DROP SEQUENCE {}", key.name));
                             gone.push(key.clone());
                         }

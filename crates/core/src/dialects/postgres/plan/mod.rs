@@ -623,7 +623,8 @@ impl<'p> Planner<'p> {
                         .table(owner)
                         .is_some_and(|table| table.column(&super::names::simple(column)).is_some())
                 {
-                    statements.push(go_on_counting(&super::tokens::literal(object.name.canonical()), owner, column));
+                    let own = super::tokens::literal(object.name.canonical());
+                    statements.push(sequences::continue_counting(&own, owner, column));
                 }
                 self.push(Step::new(format!("let {} belong to its column", object.key()), statements));
             } else if !same && before.and_then(write::owned_by).is_some() {
@@ -662,12 +663,6 @@ impl<'p> Planner<'p> {
             self.pause();
         }
     }
-}
-
-/// Sets a sequence to the highest number of a column, if there is any. `sequence` is an expression.
-pub fn go_on_counting(sequence: &str, table: &Name, column: &str) -> String {
-    let column = quoted(column);
-    format!("SELECT setval({sequence}, max({column})) FROM {table} HAVING max({column}) > 0")
 }
 
 /// Whether a table has partitions.

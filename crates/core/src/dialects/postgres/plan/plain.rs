@@ -133,6 +133,12 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
                 if !turns {
                     statements.extend(sequences::into_limits(name, before, after));
                 }
+                // In one statement with another direction, the server takes the limits of the other one for the new type.
+                if turns && let Some(at) = differing.iter().position(|clause| *clause == "as") {
+                    differing.remove(at);
+                    let data_type = after.clauses.value("as").unwrap_or("bigint");
+                    statements.push(format!("ALTER SEQUENCE {name} AS {data_type}"));
+                }
                 let changes = sequences::changes(&differing, turns, &after.clauses);
                 statements.push(format!("ALTER SEQUENCE {name}{changes}"));
                 if turns {

@@ -1,9 +1,35 @@
 //! `"open"` is a string where no column has that name, and the column where one has
 //! (<https://sqlite.org/quirks.html#dblquote>). A new column must not change what a text means that stays as it is.
 
+use std::collections::BTreeSet;
+
+use super::super::names::name;
+use super::super::tokens::Rules;
 use crate::compare::Change;
 use crate::model::{Definition, Expression, Kind, Object, ObjectKey, Table};
+use crate::parse::token::tokenize;
 use crate::plan::{Clearance, Planning, Risk, RiskKind};
+
+/// Objects of have whose text has the name of a new column in double quotes. Want says the same with a string, and must be written.
+pub fn endangered(planning: &Planning<'_>) -> BTreeSet<ObjectKey> {
+    let new: BTreeSet<&str> = planning
+        .want
+        .tables()
+        .filter_map(|(name, want)| Some((planning.renamed.table(name)?, want)))
+        .flat_map(|(have, want)| want.columns.iter().filter(|column| have.column(&column.name).is_none()))
+        .map(|column| column.name.canonical())
+        .collect();
+    let objects = planning.have.objects().filter(|object| !new.is_empty() && object.text.contains('"'));
+    let quotes = |object: &&Object| {
+        let text = object.text.as_str();
+        let (tokens, _) = tokenize(&Rules, text, 0);
+        tokens.iter().any(|token| {
+            let written = token.text(text);
+            written.starts_with('"') && new.contains(name(written.trim_matches('"')).canonical())
+        })
+    };
+    objects.filter(quotes).map(|object| planning.comparison.renames.key_in_want(&object.key())).collect()
+}
 
 /// The texts whose meaning a new column changes: nothing permits these.
 pub fn risks(planning: &Planning<'_>) -> Vec<Risk> {

@@ -128,6 +128,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         owned: planning.want.by_owner(),
         touches_rows: false,
         late: Vec::new(),
+        endangered: BTreeSet::new(),
     };
     planner.plan();
     let Planner { mut steps, touches_rows, .. } = planner;
@@ -152,6 +153,8 @@ struct Planner<'p> {
     touches_rows: bool,
     /// Virtual tables that index what is only created by this script.
     late: Vec<Step>,
+    /// Objects, by want's keys, that must be written again so that they mean what they do.
+    endangered: BTreeSet<ObjectKey>,
 }
 
 impl Planner<'_> {
@@ -166,6 +169,8 @@ impl Planner<'_> {
             .collect();
         let mut in_the_way = renames::dependents(planning, looks_through_everything(planning));
         in_the_way.extend(triggers_of_changed_views(planning));
+        self.endangered = meanings::endangered(planning);
+        in_the_way.extend(self.endangered.iter().map(|key| planning.comparison.renames.key_in_have(key)));
         self.clear_away(Kind::Trigger, &in_the_way, &removed_names);
         self.clear_away(Kind::View, &in_the_way, &removed_names);
         self.clear_away(Kind::Index, &in_the_way, &removed_names);
@@ -220,7 +225,11 @@ impl Planner<'_> {
             let drop = format!("DROP TABLE {}", quoted(object.name.written()));
             let mut step = Step::new(format!("drop {key}"), Vec::new());
             let probe = Probe::HasRows(object.name.clone());
-            if planning.evidence.answer(&probe) == Some(false) {
+            let indexes_others =
+                matches!(&object.definition, Definition::VirtualTable(table) if virtual_tables::indexes_others(table));
+            if indexes_others {
+                step.notes.push(format!("{key} holds no rows of its own"));
+            } else if planning.evidence.answer(&probe) == Some(false) {
                 step.statements.push(guards::must_not_hold(&probe));
                 step.notes.push(format!("{key} is empty, so nothing is lost; the script stops if it is not any more"));
             } else {
@@ -246,7 +255,8 @@ impl Planner<'_> {
                     if change.have == table {
                         continue; // only names changed
                     }
-                    if let Some(steps) = in_place::steps(&change) {
+                    let in_place = in_place::steps(&change).filter(|_| !self.endangered.contains(&difference.key));
+                    if let Some(steps) = in_place {
                         self.touches_rows |= change.have.foreign_keys != table.foreign_keys;
                         self.steps.extend(steps);
                     } else {

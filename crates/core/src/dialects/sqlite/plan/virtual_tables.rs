@@ -80,6 +80,11 @@ pub fn fill(want: &Model, table: &Name, definition: &VirtualTable) -> Option<Str
     want.relation(&content).map(|_| format!("INSERT INTO {table} ({table}) VALUES ('rebuild')"))
 }
 
+/// Whether a virtual table only indexes the rows of another table.
+pub fn indexes_others(table: &VirtualTable) -> bool {
+    matches!(content(table), Content::Elsewhere(_))
+}
+
 /// Whether the table or view that a virtual table indexes is created by the script, or created again.
 pub fn content_is_created(planning: &Planning<'_>, table: &VirtualTable) -> bool {
     let Content::Elsewhere(content) = content(table) else { return false };
