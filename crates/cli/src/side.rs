@@ -253,6 +253,12 @@ impl Context {
             return Err(Failure::found(format!("{name} can't be built"), found, sources));
         }
         let spelled = match &self.scratch {
+            Some(url) if url.engine() != engine => {
+                return Err(Failure::usage(format!(
+                    "{name} is for {engine}, and the scratch server is {}",
+                    url.engine()
+                )));
+            }
             Some(url) => Some(spell(url, version, &mut build.model)?),
             None => None,
         };
@@ -366,6 +372,9 @@ pub fn live_failure(name: &str, error: &LiveError) -> Failure {
             failure.help("open it once with write access, which rolls the interrupted change back: sqlite3 FILE 'PRAGMA schema_version'")
         }
         LiveError::Unreadable(sources, found) => Failure::found(failure.message, found.clone(), sources.clone()),
+        LiveError::LedgerClosed => failure.help(
+            "GRANT USAGE ON SCHEMA wevrun TO the_role; GRANT SELECT ON wevrun.ledger TO the_role; or say with what to compare: --against SIDE",
+        ),
         LiveError::BadUrl(_) => failure.help("write it like postgres://user@host:5432/database?sslmode=verify-full"),
         LiveError::Unreachable(..) => failure.help("check host, port and sslmode, and that the server runs"),
         LiveError::Refused(..) => {

@@ -20,6 +20,10 @@ pub type SourceText = (String, PathBuf, Vec<u8>);
 pub fn find(root: &Path, wanted: impl Fn(&Path) -> bool) -> Ended<Vec<SourceText>> {
     let mut paths = Vec::new();
     for entry in WalkDir::new(root).follow_links(true).sort_by_file_name() {
+        // A link to a folder above leads to no other file.
+        if entry.as_ref().is_err_and(|error| error.loop_ancestor().is_some()) {
+            continue;
+        }
         let entry = entry.map_err(|error| Failure::new(format!("{} can't be read: {error}", root.display())))?;
         let relative = entry.path().strip_prefix(root).unwrap_or(entry.path());
         if entry.file_type().is_file() && wanted(relative) {

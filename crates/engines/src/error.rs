@@ -113,6 +113,9 @@ pub enum LiveError {
         /// What went wrong in the next one.
         cause: Box<LiveError>,
     },
+    /// The role may not read the ledger.
+    #[error("this role may not read the ledger: it needs USAGE on schema wevrun and SELECT on wevrun.ledger")]
+    LedgerClosed,
     /// Definitions that Wevrun can't read.
     #[error("definitions in the database can't be read")]
     Unreadable(Vec<wevrun_core::source::Source>, Vec<wevrun_core::diagnostics::Diagnostic>),

@@ -9,8 +9,6 @@ pub struct LedgerEntry {
     pub released_by: String,
     /// The project's name.
     pub project: String,
-    /// Why the script was edited after it was written, if it was.
-    pub edited: Option<String>,
     /// The fingerprint before.
     pub have: String,
     /// The fingerprint after.

@@ -13,7 +13,7 @@ use wevrun_core::script::{Mode, Read, Script as Steps, write};
 use wevrun_engines::{Access, Database, DatabaseUrl, Event, LiveError, Release};
 
 use super::compare::print_source_findings;
-use super::script::{Made, keep_unmanaged, make, read, report_held, same_project, today};
+use super::script::{Made, keep_unmanaged, last_release, make, read, report_held, same_project, today};
 use super::wishes::Wishes;
 use super::{Scratch, context};
 use crate::cli::Format;
@@ -153,7 +153,7 @@ impl Deploy {
                 let live_version = live.engine_version;
                 let database = live.live.as_mut().expect("it is live").as_mut();
                 old_enough(target, live_version, &script)?;
-                if let Some(entry) = database.last_release().map_err(|error| live_failure(target, &error))? {
+                if let Some(entry) = last_release(target, database)? {
                     same_project(target, &entry, &script.project, self.wishes.other_project)?;
                 }
                 self.deploy(&Target { name: target, url: &url, want: None }, database, &script, &text)

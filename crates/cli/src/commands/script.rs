@@ -8,10 +8,10 @@ use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare, lookalikes};
 use wevrun_core::dialects::dialect;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Clearance, Evidence, ExactGuard, Provenance, Risk};
+use wevrun_core::plan::{self, Clearance, Evidence, ExactGuard, Provenance, Risk, Waiver};
 use wevrun_core::script::{Read, Script as Steps, write};
 use wevrun_core::snapshot::Snapshot;
-use wevrun_engines::{Database, LedgerEntry};
+use wevrun_engines::{Database, LedgerEntry, LiveError};
 
 use super::compare::{Sides, print_source_findings, scope, source_findings};
 use super::context;
@@ -40,7 +40,7 @@ pub struct Script {
     #[arg(long, value_name = "FILE")]
     pub out: Option<PathBuf>,
 
-    /// Write the way back here too
+    /// Write the undo script here too; what it risks must have waivers by now
     #[arg(long, value_name = "FILE")]
     pub undo: Option<PathBuf>,
 
@@ -60,6 +60,8 @@ struct Report<'r> {
     want: &'r str,
     ownership: &'static str,
     risks: Vec<JsonRisk>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    undo_risks: Option<Vec<JsonRisk>>,
     steps: Vec<JsonStep>,
     diagnostics: Vec<JsonDiagnostic>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -74,6 +76,8 @@ pub struct Made<'m> {
     pub comparison: Comparison<'m>,
     /// What was asked for, as the plan takes it.
     pub wishes: plan::Wishes,
+    /// The waivers that there are.
+    pub waivers: Vec<Waiver>,
 }
 
 /// Lets want have have's objects that the project does not manage: nothing becomes of them.
@@ -110,19 +114,28 @@ pub fn make<'m>(
     let sides = (have, &want.model);
     let mut script = plan::script(dialect, &project, sides, &comparison, plan_wishes.clone(), version, &evidence);
     script.clear(&waivers, &today());
-    Ok(Made { script, comparison, wishes: plan_wishes })
+    Ok(Made { script, comparison, wishes: plan_wishes, waivers })
 }
 
 /// Whose the objects of a live database are, if want is a project's.
 fn provenance(name: &str, database: &mut dyn Database, want: &Loaded, other_project: bool) -> Ended<Provenance> {
     let Some(project) = &want.project else { return Ok(Provenance::Unknown) };
-    let Some(entry) = database.last_release().map_err(|error| live_failure(name, &error))? else {
-        return Ok(Provenance::NoLedger);
-    };
+    let Some(entry) = last_release(name, database)? else { return Ok(Provenance::NoLedger) };
     same_project(name, &entry, project, other_project)?;
     let snapshot = entry.snapshot.as_deref().and_then(|text| Snapshot::read(text).ok());
     // A ledger without a structure knows no more than none.
     Ok(snapshot.map_or(Provenance::NoLedger, |snapshot| Provenance::Released(Box::new(snapshot.model))))
+}
+
+/// What the ledger says; nothing, with a warning, if the role may not read it.
+pub fn last_release(name: &str, database: &mut dyn Database) -> Ended<Option<LedgerEntry>> {
+    match database.last_release() {
+        Err(error @ LiveError::LedgerClosed) => {
+            anstream::eprintln!("{}: {name}: {error}; going on as without a ledger", paint(style::WARNING, "warning"));
+            Ok(None)
+        }
+        entry => entry.map_err(|error| live_failure(name, &error)),
+    }
 }
 
 /// What was released last is of the same project, or the person says that another one is meant.
@@ -162,7 +175,7 @@ impl Script {
         let results: Vec<&Path> = self.out.iter().chain(&self.undo).map(PathBuf::as_path).collect();
         files::require_apart(&results, &Sides::files(&have, &want))?;
         keep_unmanaged(&have, &mut want);
-        let Made { mut script, comparison, wishes } =
+        let Made { mut script, comparison, wishes, waivers } =
             make(&context, (&have.name, &have.model), (have.live.as_mut(), have.engine_version), &want, &self.wishes)?;
         let dialect = dialect(want.engine);
         if let Some(database) = &mut have.live {
@@ -175,7 +188,18 @@ impl Script {
             print_source_findings(&[&have, &want]);
         }
         diagnostics::print(&lookalikes(dialect, &comparison), &want.sources);
-        let held = !script.held_back_by().is_empty();
+        let undo = match &self.undo {
+            Some(_) => {
+                let sides = (&have.model, &want.model);
+                let version = script.engine_version;
+                let mut undo = plan::undo(dialect, &script.project, sides, &comparison.renames, &wishes, version);
+                undo.clear(&waivers, &today());
+                Some(undo)
+            }
+            None => None,
+        };
+        let undo_held = undo.as_ref().is_some_and(|undo| !undo.held_back_by().is_empty());
+        let held = undo_held || !script.held_back_by().is_empty();
         let text = write(&script);
         if self.format == Format::Json {
             let diagnostics = source_findings(&[&have, &want]);
@@ -184,10 +208,19 @@ impl Script {
             let risks = script.plan.risks.iter().map(JsonRisk::new).collect();
             let ownership = script.ownership.name();
             let script = (!held).then(|| text.clone());
-            json::print(&Report { ok: !held, have, want, ownership, risks, steps, script, diagnostics });
+            let undo_risks = undo.as_ref().map(|undo| undo.plan.risks().map(JsonRisk::new).collect());
+            json::print(&Report { ok: !held, have, want, ownership, risks, undo_risks, steps, script, diagnostics });
         }
         if held {
-            report_held(&script);
+            if !script.held_back_by().is_empty() {
+                report_held(&script);
+            }
+            if let Some(undo) = undo.filter(|_| undo_held) {
+                let words =
+                    "the undo script must be able to run when it is needed, so its risks need their waivers now";
+                anstream::eprintln!("{}: {words}; or leave out --undo", paint(style::ERROR, "undo"));
+                report_held(&undo);
+            }
             return Ok(Outcome::HeldBack);
         }
         match &self.out {
@@ -198,17 +231,9 @@ impl Script {
             None if self.format == Format::Text => anstream::print!("{text}"),
             None => {}
         }
-        if let Some(path) = &self.undo {
-            let undo = plan::undo(
-                dialect,
-                &script.project,
-                (&have.model, &want.model),
-                &comparison.renames,
-                &wishes,
-                script.engine_version,
-            );
+        if let Some((path, undo)) = self.undo.as_ref().zip(undo) {
             files::write_result(path, write(&undo).as_bytes())?;
-            announce("wrote the way back", path, &undo);
+            announce("wrote the undo script", path, &undo);
         }
         Ok(Outcome::Done)
     }

@@ -53,6 +53,21 @@ fn texts_that_are_large_or_deep() {
 }
 
 #[test]
+fn a_link_to_a_folder_above_is_no_matter() {
+    let project = project(&[APIARIES]);
+    std::os::unix::fs::symlink("..", project.file("schema/above")).expect("a link");
+    std::os::unix::fs::symlink(".", project.file("here")).expect("a link");
+    project.expect(0, &["build"]);
+}
+
+#[test]
+fn a_scratch_server_of_another_engine_is_refused() {
+    let project = project(&[APIARIES]);
+    let run = project.expect(2, &["build", "--scratch", "postgres://localhost/honey"]);
+    assert!(run.stderr.contains("the scratch server is postgres"), "{}", run.stderr);
+}
+
+#[test]
 fn places_that_are_none() {
     let project = project(&[APIARIES]);
     std::fs::create_dir_all(project.file("schema/folder.sql")).expect("a folder");

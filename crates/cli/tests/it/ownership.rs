@@ -210,6 +210,40 @@ fn the_client_stops_on_postgres_too() {
 }
 
 #[test]
+fn a_role_that_may_not_read_the_ledger_is_told_what_it_needs() {
+    let server = Server::of(AGES[0]);
+    let (project, database) = (project(&[]), server.database());
+    project.write(
+        "wevrun.toml",
+        "[project]\nname = \"honey\"\nengine = \"postgres\"\nengine-version = \"13\"\nsource = [\"s.sql\"]\n",
+    );
+    project.write("s.sql", "CREATE TABLE hives (id integer PRIMARY KEY);\n");
+    project.expect(0, &["deploy", &database.url()]);
+    let role = format!("reader_of_{}", database.name);
+    database.psql(&format!("CREATE ROLE {role} LOGIN")).expect("a role");
+    let url = database.url().replace("postgres@", &format!("{role}@"));
+    let run = project.expect(1, &["drift", &url]);
+    assert!(
+        run.stderr.contains("GRANT USAGE ON SCHEMA wevrun") && run.stderr.contains("GRANT SELECT ON wevrun.ledger"),
+        "{}",
+        run.stderr
+    );
+    project.expect(0, &["drift", &url, "--against", "."]);
+    project.write("s.sql", "CREATE TABLE other (id integer PRIMARY KEY);\n");
+    let run = project.expect(4, &["script", &url]);
+    assert!(
+        run.stderr.contains("as without a ledger") && run.stderr.contains("removes-unknown on table public.hives"),
+        "{}",
+        run.stderr
+    );
+    database
+        .psql(&format!("GRANT USAGE ON SCHEMA wevrun TO {role}; GRANT SELECT ON wevrun.ledger TO {role}"))
+        .expect("granted");
+    project.expect(0, &["drift", &url]);
+    database.psql(&format!("DROP OWNED BY {role}; DROP ROLE {role}")).expect("dropped");
+}
+
+#[test]
 fn a_glob_that_matches_nothing_empties_no_database() {
     let project = project(&[APIARIES]);
     project.expect(0, &["deploy", "--create", "test"]);

@@ -34,6 +34,23 @@ fn nulls_that_would_become_row_numbers_are_named_with_their_number() {
     assert_eq!(number(&project, "test.db", "SELECT id FROM hives"), 7);
 }
 
+/// A line that begins with a dot inside a string is a part of the string; between statements it is the client's.
+#[test]
+fn commands_of_the_client_are_none_inside_a_text() {
+    let source = ".bail on\n# a comment of the client\nCREATE TABLE t (a TEXT DEFAULT 'x;\n.y\nz', b TEXT DEFAULT \"it''s;\n.q\");\n\
+                  .read more.sql\nCREATE VIEW v AS SELECT ';\n.tables\n' AS text; -- ;\n.print done\n";
+    let project = project(&[("schema/a.sql", source), ("schema/more.sql", "CREATE TABLE u (x);\n")]);
+    project.write("wevrun.toml", project.read("wevrun.toml").replace("schema/**/*.sql", "schema/a.sql"));
+    project.expect(0, &["deploy", "--create", "test"]);
+    by_hand(&project, "test.db", "INSERT INTO t DEFAULT VALUES");
+    assert_eq!(number(&project, "test.db", "SELECT a = 'x;' || char(10) || '.y' || char(10) || 'z' FROM t"), 1);
+    assert_eq!(
+        number(&project, "test.db", "SELECT count(*) FROM v WHERE text = ';' || char(10) || '.tables' || char(10)"),
+        1
+    );
+    assert_eq!(number(&project, "test.db", "SELECT count(*) FROM u"), 0);
+}
+
 #[test]
 fn whatever_can_fail_on_rows_says_so() {
     let rows = "INSERT INTO t (a, b) VALUES ('x', 'A'), ('y', 'a')";

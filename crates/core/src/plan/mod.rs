@@ -205,7 +205,14 @@ pub fn undo(
         Wishes { access: wishes.access, scope: wishes.scope.clone(), zones: wishes.zones.clone(), ..Wishes::default() };
     let planning =
         Planning { way_back: true, wishes, ..Planning::new(dialect, (want, have), &comparison, version, &evidence) };
-    planned(dialect, project, &planning)
+    let mut script = planned(dialect, project, &planning);
+    // Whether there will be rows is not known yet: it is tried, and stops if there are.
+    for risk in script.plan.risks_mut().filter(|risk| risk.kind == RiskKind::NeedsValues) {
+        risk.kind = RiskKind::MayRefuseRows;
+        risk.clearance = Clearance::NotNeeded;
+        risk.explanation = format!("can't be undone while there are rows: {}", risk.explanation);
+    }
+    script
 }
 
 /// What a live database is asked so that the client's guards can compare whole definitions.

@@ -6,6 +6,7 @@ use std::io::{Read, Write};
 use flate2::Compression;
 use flate2::read::GzDecoder;
 use flate2::write::GzEncoder;
+use postgres::error::SqlState;
 use wevrun_core::dialects::postgres::LEDGER_SCHEMA;
 use wevrun_core::model::Fingerprint;
 use wevrun_core::snapshot::Snapshot;
@@ -37,6 +38,7 @@ impl PostgresDatabase {
                 edited text,
                 snapshot bytea
              );
+             ALTER TABLE {LEDGER_SCHEMA}.ledger ADD COLUMN IF NOT EXISTS edited text;
              UPDATE {LEDGER_SCHEMA}.ledger SET snapshot = NULL WHERE snapshot IS NOT NULL;"
         );
         self.client.batch_execute(&create).map_err(|error| meaning(&error))?;
@@ -64,21 +66,24 @@ impl PostgresDatabase {
 
     pub(super) fn last_entry(&mut self) -> Result<Option<LedgerEntry>, LiveError> {
         let exists = format!("SELECT to_regclass('{LEDGER_SCHEMA}.ledger') IS NOT NULL");
-        let exists: bool = self.client.query_one(&exists, &[]).map_err(|error| meaning(&error))?.get(0);
+        let closed = |error: &postgres::Error| match error.code() {
+            Some(&SqlState::INSUFFICIENT_PRIVILEGE) => LiveError::LedgerClosed,
+            _ => meaning(error),
+        };
+        let exists: bool = self.client.query_one(&exists, &[]).map_err(|error| closed(&error))?.get(0);
         if !exists {
             return Ok(None);
         }
         let sql = format!(
             "SELECT to_char(released_at AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS\"Z\"'), released_by, have, want, \
-             script_hash, tool, snapshot, project, edited FROM {LEDGER_SCHEMA}.ledger ORDER BY id DESC LIMIT 1"
+             script_hash, tool, snapshot, project FROM {LEDGER_SCHEMA}.ledger ORDER BY id DESC LIMIT 1"
         );
-        let Some(row) = self.client.query_opt(&sql, &[]).map_err(|error| meaning(&error))? else { return Ok(None) };
+        let Some(row) = self.client.query_opt(&sql, &[]).map_err(|error| closed(&error))? else { return Ok(None) };
         let packed: Option<Vec<u8>> = row.get(6);
         Ok(Some(LedgerEntry {
             released_at: row.get(0),
             released_by: row.get(1),
             project: row.get(7),
-            edited: row.get(8),
             have: row.get(2),
             want: row.get(3),
             script_hash: row.get(4),

@@ -38,6 +38,11 @@ impl SqliteDatabase {
             );
             UPDATE main.{LEDGER_TABLE} SET snapshot = NULL WHERE snapshot IS NOT NULL;"
         ))?;
+        // A ledger of an earlier version.
+        let columns = "SELECT count(*) FROM pragma_table_info(?1) WHERE name = 'edited'";
+        if self.connection.query_row(columns, [LEDGER_TABLE], |row| row.get::<_, i64>(0))? == 0 {
+            self.connection.execute_batch(&format!("ALTER TABLE main.{LEDGER_TABLE} ADD COLUMN edited TEXT"))?;
+        }
         let mut packed = GzEncoder::new(Vec::new(), Compression::default());
         packed.write_all(released.write(&[]).as_bytes()).expect("a Vec takes every byte");
         let packed = packed.finish().expect("a Vec takes every byte");
@@ -74,7 +79,7 @@ impl SqliteDatabase {
             return Ok(None);
         }
         let sql = format!(
-            "SELECT released_at, released_by, have, want, script_hash, tool, snapshot, project, edited FROM main.{LEDGER_TABLE} \
+            "SELECT released_at, released_by, have, want, script_hash, tool, snapshot, project FROM main.{LEDGER_TABLE} \
              ORDER BY id DESC LIMIT 1"
         );
         let entry = self.connection.query_row(&sql, [], |row| {
@@ -83,7 +88,6 @@ impl SqliteDatabase {
                 released_at: row.get(0)?,
                 released_by: row.get(1)?,
                 project: row.get(7)?,
-                edited: row.get(8)?,
                 have: row.get(2)?,
                 want: row.get(3)?,
                 script_hash: row.get(4)?,

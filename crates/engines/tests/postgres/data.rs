@@ -401,3 +401,65 @@ fn types_that_are_created_again_change_no_value_without_a_word() {
         }
     }
 }
+
+/// What an immutable function has computed is computed again when its body changes, or the script says that it is not.
+#[test]
+fn what_a_changed_function_has_computed_is_computed_again() {
+    let source = |body: &str| {
+        format!(
+            "CREATE FUNCTION grade(integer) RETURNS integer IMMUTABLE LANGUAGE plpgsql AS 'BEGIN RETURN {body}; END';
+             CREATE TABLE t (a integer CHECK (grade(a) > 0), b integer GENERATED ALWAYS AS (grade(a)) STORED);
+             CREATE INDEX i ON t (grade(a)); CREATE INDEX partial ON t (a) WHERE grade(a) > 5;"
+        )
+    };
+    for age in AGES {
+        let database = made(age, &format!("{} INSERT INTO t (a) VALUES (1), (2)", source("$1 + 1")));
+        let script = planned(&database, age, &model(&source("$1 + 10")), Wishes::default());
+        assert_eq!(risks(&script), [RiskKind::ChangesValues], "{}", write(&script));
+        deploy(&database, &script).unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", write(&script)));
+        let by_index = "SET enable_seqscan = off; SELECT count(*) FROM t WHERE";
+        assert_eq!(number(&database, &format!("{by_index} grade(a) = 11")), 1);
+        assert_eq!(number(&database, &format!("{by_index} a > 0 AND grade(a) > 5")), 2);
+        let computed_again = version(age).major >= 17;
+        assert_eq!(number(&database, "SELECT min(b) FROM t"), if computed_again { 11 } else { 2 });
+        let script = planned(&database, age, &model(&source("$1 - 1")), Wishes::default());
+        let stopped = deploy(&database, &script);
+        assert!(matches!(stopped, Err(LiveError::StepFailed { .. })), "{stopped:?}");
+    }
+}
+
+/// A line that is left out, doubled or moved: refused with nothing changed, or exactly what the script promises.
+#[test]
+fn a_changed_script_changes_nothing_or_leads_to_what_it_promises() {
+    let source = "CREATE TABLE hives (id integer PRIMARY KEY, label text);";
+    let want = model(
+        "CREATE TYPE mood AS ENUM ('calm', 'busy'); CREATE TABLE hives (id integer PRIMARY KEY, label varchar(20), mood mood);
+         CREATE TABLE visits (id integer PRIMARY KEY, hive integer REFERENCES hives); CREATE INDEX visits_hive ON visits (hive);
+         CREATE VIEW calm AS SELECT id FROM hives WHERE mood = 'calm';",
+    );
+    let age = AGES[0];
+    let have = model(source);
+    let whole = write(&planned(&made(age, source), age, &want, Wishes::default()));
+    let lines: Vec<&str> = whole.split_inclusive('\n').collect();
+    let mut run = 0;
+    for (at, way) in (0..lines.len()).flat_map(|at| (0..3).map(move |way| (at, way))) {
+        let mut lines = lines.clone();
+        match way {
+            0 => drop(lines.remove(at)),
+            1 => lines.insert(at, lines[at]),
+            _ => lines.swap(at, (at + 1).min(whole.lines().count() - 1)),
+        }
+        let changed = lines.concat();
+        let Ok(read_back) = wevrun_core::script::read(&changed) else { continue };
+        assert!(changed == whole || read_back.edited);
+        run += 1;
+        let database = made(age, source);
+        let outcome = deploy(&database, &read_back.script);
+        let found = read(&database);
+        assert!(
+            if outcome.is_ok() { found == want } else { found == have },
+            "line {at}, way {way}: {outcome:?}\n{changed}"
+        );
+    }
+    assert!(run > 20, "{run} were run");
+}

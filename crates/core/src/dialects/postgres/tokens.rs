@@ -182,7 +182,7 @@ impl Scan<'_> {
         let length = match first {
             '\'' | '"' => until(if first == '"' { "\"" } else { "'" }, 1),
             '-' if rest.starts_with("--") => rest.find('\n').unwrap_or(rest.len()),
-            '/' if rest.starts_with("/*") => until("*/", 2),
+            '/' if rest.starts_with("/*") => nested_comment(rest),
             '$' => match dollar_tag(rest) {
                 Some(tag) => until(tag, tag.len()),
                 None => 1,
@@ -192,6 +192,7 @@ impl Scan<'_> {
                 self.at += 1;
                 return self.next_piece();
             }
+            'e' | 'E' if rest[1..].starts_with('\'') => 1 + escape_string(&rest[1..]),
             ch if ch.is_alphanumeric() || ch == '_' => {
                 rest.find(|ch: char| !(ch.is_alphanumeric() || ch == '_' || ch == '$')).unwrap_or(rest.len())
             }
@@ -200,6 +201,40 @@ impl Scan<'_> {
         self.at = start + length;
         Some(start)
     }
+}
+
+/// How long a string with backslash escapes is, from its first quote on.
+fn escape_string(text: &str) -> usize {
+    let mut bytes = text.bytes().enumerate().skip(1);
+    while let Some((at, byte)) = bytes.next() {
+        match byte {
+            b'\\' => drop(bytes.next()),
+            b'\'' if text.as_bytes().get(at + 1) == Some(&b'\'') => drop(bytes.next()),
+            b'\'' => return at + 1,
+            _ => {}
+        }
+    }
+    text.len()
+}
+
+/// How long a comment is that may hold others.
+fn nested_comment(text: &str) -> usize {
+    let (mut depth, mut at) = (0usize, 0);
+    while let Some(rest) = text.get(at..).filter(|rest| !rest.is_empty()) {
+        if rest.starts_with("/*") {
+            depth += 1;
+            at += 2;
+        } else if rest.starts_with("*/") {
+            depth -= 1;
+            at += 2;
+            if depth == 0 {
+                return at;
+            }
+        } else {
+            at += rest.chars().next().map_or(1, char::len_utf8);
+        }
+    }
+    text.len()
 }
 
 /// `$tag$` at the start of a text.

@@ -46,6 +46,10 @@ impl Dialect for Sqlite {
         tokens::without_client_commands(text)
     }
 
+    fn included_files(&self, text: &str) -> Vec<(usize, String)> {
+        tokens::included_files(text)
+    }
+
     fn statement_length(&self, text: &str, tokens: &[Token]) -> usize {
         tokens::statement_length(text, tokens)
     }

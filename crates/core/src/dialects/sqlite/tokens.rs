@@ -1,6 +1,7 @@
 //! How SQLite cuts text into tokens (<https://sqlite.org/lang_keywords.html>, `tokenize.c`), and where statements end.
 
 use std::borrow::Cow;
+use std::ops::Range;
 
 use sqlparser::dialect::Dialect as TokenRules;
 
@@ -28,26 +29,62 @@ impl TokenRules for Rules {
     }
 }
 
-/// Blanks out the `sqlite3` client's dot commands: lines that begin with a dot where a statement could begin.
+/// Blanks out the `sqlite3` client's own lines: those that begin with a dot or a number sign where a statement could begin.
 pub fn without_client_commands(text: &str) -> Cow<'_, str> {
-    if !text.starts_with('.') && !text.contains("\n.") {
+    let lines = client_lines(text);
+    if lines.is_empty() {
         return Cow::Borrowed(text);
     }
-    let mut masked = String::with_capacity(text.len());
-    let mut between_statements = true;
-    for line in text.split_inclusive('\n') {
-        let trimmed = line.trim();
-        if between_statements && line.starts_with('.') {
-            // As many blanks as there were bytes, so that offsets stay.
-            masked.extend(line.bytes().map(|byte| if byte == b'\n' { '\n' } else { ' ' }));
-        } else {
-            masked.push_str(line);
-            if !trimmed.is_empty() && !trimmed.starts_with("--") {
-                between_statements = trimmed.ends_with(';');
+    let mut masked = text.as_bytes().to_vec();
+    // As many blanks as there were bytes, so that offsets stay.
+    lines.into_iter().for_each(|line| masked[line].fill(b' '));
+    Cow::Owned(String::from_utf8(masked).expect("blanks for whole lines"))
+}
+
+/// The files that `.read FILE` names, each with the byte where the command stands.
+pub fn included_files(text: &str) -> Vec<(usize, String)> {
+    let included = |line: Range<usize>| {
+        let (command, file) = text[line.clone()].split_once(char::is_whitespace)?;
+        let file = file.trim().trim_matches(['\'', '"']);
+        (command == ".read" && !file.is_empty()).then(|| (line.start, file.to_owned()))
+    };
+    client_lines(text).into_iter().filter_map(included).collect()
+}
+
+/// The client's own lines, without their ends. A line inside a string, a name, a comment or a statement is none.
+fn client_lines(text: &str) -> Vec<Range<usize>> {
+    let begins = |text: &str| text.starts_with(['.', '#']);
+    if !begins(text) && !["\n.", "\n#"].iter().any(|start| text.contains(start)) {
+        return Vec::new();
+    }
+    let (mut lines, mut at, mut in_statement) = (Vec::new(), 0, false);
+    while let Some(first) = text[at..].chars().next() {
+        let rest = &text[at..];
+        let line_start = at == 0 || text.as_bytes()[at - 1] == b'\n';
+        let until =
+            |needle: &str, from: usize| rest[from..].find(needle).map_or(rest.len(), |end| from + end + needle.len());
+        let line_end = rest.find('\n').unwrap_or(rest.len());
+        at += match first {
+            '.' | '#' if line_start && !in_statement => {
+                lines.push(at..at + line_end);
+                line_end
             }
+            '-' if rest.starts_with("--") => line_end,
+            '/' if rest.starts_with("/*") => until("*/", 2),
+            '\'' | '"' | '`' => until(&first.to_string(), 1),
+            '[' => until("]", 1),
+            _ => first.len_utf8(),
+        };
+        match first {
+            ';' => in_statement = false,
+            '-' if rest.starts_with("--") => {}
+            '/' if rest.starts_with("/*") => {}
+            '.' | '#' if line_start && !in_statement => {}
+            first if !first.is_whitespace() => in_statement = true,
+            _ => {}
         }
     }
-    Cow::Owned(masked)
+    lines
 }
 
 /// How many tokens the first statement has, without its semicolon. A trigger ends at `; END ;`, as in the engine's own

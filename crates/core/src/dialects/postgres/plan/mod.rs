@@ -21,6 +21,7 @@ mod parameters;
 mod part_names;
 mod partitions;
 mod plain;
+mod recomputed;
 mod sequences;
 pub mod structure;
 mod swap;
@@ -249,6 +250,7 @@ impl<'p> Planner<'p> {
         let event_triggers = self.create_and_alter(alterations);
         self.add_foreign_keys(&removed);
         self.finish();
+        self.steps.extend(recomputed::steps(planning, &self.have, &self.again));
         self.steps.extend(swap::at_last(planning, &self.swapped));
         self.drop_late(&removed);
         event_triggers.into_iter().for_each(|object| self.create(object));
