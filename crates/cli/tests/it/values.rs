@@ -51,6 +51,28 @@ fn commands_of_the_client_are_none_inside_a_text() {
     assert_eq!(number(&project, "test.db", "SELECT count(*) FROM u"), 0);
 }
 
+/// Each pair differs, and a release leads from one to the other.
+#[test]
+fn what_looks_alike_is_told_apart() {
+    for (from, to) in [
+        ("CREATE TABLE t (a TEXT DEFAULT Foo)", "CREATE TABLE t (a TEXT DEFAULT foo)"),
+        ("CREATE TABLE t (a, CHECK (~a < 0))", "CREATE TABLE t (a, CHECK (~a > 5))"),
+        ("CREATE TABLE t (a CHECK (a > 0))", "CREATE TABLE t (a CHECK (a > 0) CHECK (\"a\" > 0))"),
+        ("CREATE TABLE t (a CHECK (a > 0) CHECK ([a] > 0))", "CREATE TABLE t (a CHECK (a > 0))"),
+    ] {
+        let project = released(&format!("{from};\n"), "SELECT 1");
+        project.expect(0, &["compare", "test"]);
+        project.write("schema/a.sql", format!("{to};\n"));
+        let told = project.expect(3, &["compare", "test", "--format", "json"]);
+        assert!(told.stdout.contains("\"unproven\": 0"), "{}", told.stdout);
+        project.expect(0, &["deploy", "test"]);
+        project.expect(0, &["compare", "test"]);
+    }
+    let same = released("CREATE TABLE t (a TEXT DEFAULT Foo, b DEFAULT TRUE);\n", "SELECT 1");
+    same.write("schema/a.sql", "CREATE TABLE t (a TEXT DEFAULT 'Foo', b DEFAULT true);\n");
+    same.expect(0, &["compare", "test"]);
+}
+
 #[test]
 fn whatever_can_fail_on_rows_says_so() {
     let rows = "INSERT INTO t (a, b) VALUES ('x', 'A'), ('y', 'a')";

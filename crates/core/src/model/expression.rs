@@ -17,8 +17,8 @@ pub struct Expression {
     written: Beside<Option<String>>,
 }
 
-/// What a canonical spelling begins with that is only the nearest that could be found.
-const UNSURE: &str = "~ ";
+/// What a canonical spelling begins with that is only the nearest that could be found: a character that no expression begins with.
+const UNSURE: &str = "\u{1}";
 
 /// Whether a canonical spelling is one.
 pub fn is_sure(canonical: &str) -> bool {

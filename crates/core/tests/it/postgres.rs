@@ -386,3 +386,27 @@ fn a_constant_that_only_a_server_spells_is_unproven() {
         &view("(t.ts @@ to_tsquery('english'::regconfig, 'a & b'::text))"),
     );
 }
+
+#[test]
+fn what_a_table_can_have_once_is_said_once() {
+    for (text, why) in [
+        ("CREATE TABLE t (a integer PRIMARY KEY, b integer PRIMARY KEY)", "more than one primary key"),
+        ("CREATE TABLE t (a integer, b text, a text)", "more than one column `a`"),
+        (
+            "CREATE TABLE t (a integer CONSTRAINT x CHECK (a > 0), b integer CONSTRAINT x UNIQUE)",
+            "more than one constraint `x`",
+        ),
+    ] {
+        let built = wevrun_core::build::build(Engine::Postgres, VERSION, &[Source::new("a.sql", text)]);
+        let errors: Vec<_> = built.diagnostics.iter().filter(|found| found.is_error()).collect();
+        assert!(errors.len() == 1 && errors[0].message.contains(why), "{text}: {errors:?}");
+    }
+}
+
+#[test]
+fn tables_without_oids_are_like_all_others() {
+    let plain = model("CREATE TABLE t (a integer)");
+    for options in ["WITH (OIDS=FALSE)", "WITHOUT OIDS", "WITH (oids = off)"] {
+        assert!(model(&format!("CREATE TABLE t (a integer) {options}")) == plain, "{options}");
+    }
+}

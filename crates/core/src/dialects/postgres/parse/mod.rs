@@ -385,6 +385,12 @@ fn value_text(reader: &Reader<'_>, range: Range<usize>) -> String {
 /// Storage parameters, each a clause of its own: `with.fillfactor`.
 fn storage_parameters(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     for (key, value) in definitions(reader)? {
+        // Dumps of old versions say so of every table; since version 12 there is nothing else.
+        if key == "oids"
+            && value.as_ref().is_some_and(|value| matches!(value.canonical.as_str(), "false" | "off" | "0"))
+        {
+            continue;
+        }
         clauses.set(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
     }
     Ok(())

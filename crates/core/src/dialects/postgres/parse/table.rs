@@ -9,6 +9,7 @@ use super::{
     reference_of, run, storage_parameters,
 };
 use super::{names, sequences};
+use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Column, Definition, Expression, Generated, Key, Name, Object, OnConflict, Table, is};
 use crate::parse::{Parsed, Reader, Session};
 
@@ -62,6 +63,12 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
         }
     }
     options(reader, &mut table.clauses)?;
+    if let Some(twice) = said_twice(&table, &found) {
+        let location = reader.location(0..reader.tokens.len());
+        return Err(Box::new(
+            Diagnostic::new(Code::WV131, twice).at(location, "this table").help("remove or rename one of them"),
+        ));
+    }
     take_constraints(&mut table, found);
     // A new table has no rows that could break a rule: NOT VALID says nothing (`transformCheckConstraints()` of parse_utilcmd.c).
     table.columns.iter_mut().for_each(|column| drop(column.clauses.remove("not null not valid")));
@@ -72,6 +79,26 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
     }
     merge_keys(&mut table);
     Ok((object(reader, name, Definition::Table(table)), spans))
+}
+
+/// What a new table says twice and can have once only.
+fn said_twice(table: &Table, found: &Found) -> Option<String> {
+    let first_double = |names: Vec<&Name>| {
+        let double = names.iter().enumerate().find(|(index, name)| name.is_given() && names[..*index].contains(name));
+        double.map(|(_, name)| (*name).clone())
+    };
+    let constraints = &found.constraints;
+    if constraints.primary_keys.len() > 1 {
+        return Some("the table has more than one primary key".to_owned());
+    }
+    if let Some(name) = first_double(table.columns.iter().map(|column| &column.name).collect()) {
+        return Some(format!("the table has more than one column `{name}`"));
+    }
+    let keys = constraints.primary_keys.iter().chain(&constraints.unique_keys).map(|key| &key.name);
+    let checks = constraints.checks.iter().filter_map(|check| check.name.as_ref());
+    let others = constraints.foreign_keys.iter().map(|key| &key.name);
+    let name = first_double(keys.chain(checks).chain(others).collect())?;
+    Some(format!("the table has more than one constraint `{name}`"))
 }
 
 /// What follows the elements, in any order.

@@ -288,8 +288,16 @@ fn default(reader: &mut Reader<'_>) -> Parsed<Expression> {
         let text = names::literal(&names::unquoted(token, reader.text));
         return Ok(Expression::new(text.clone(), &text));
     }
+    let word = token.text(reader.text);
+    let means_itself = |word: &str| CONSTANTS.iter().any(|constant| constant.eq_ignore_ascii_case(word));
+    if !signed && token.kind == TokenKind::Word && !means_itself(word) {
+        return Ok(Expression::new(names::literal(word), word));
+    }
     Ok(expression(reader, range))
 }
+
+/// Words that are no strings as defaults.
+const CONSTANTS: [&str; 6] = ["null", "true", "false", "current_time", "current_date", "current_timestamp"];
 
 /// A table constraint, which comes next.
 fn table_constraint(reader: &mut Reader<'_>, columns: &[Column], constraints: &mut Constraints) -> Parsed<()> {

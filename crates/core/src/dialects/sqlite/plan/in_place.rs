@@ -41,6 +41,10 @@ pub fn steps(change: &TableChange<'_>) -> Option<Vec<Step>> {
     if !new_checks.is_empty() && change.planning.version < (EngineVersion { major: 3, minor: 37 }) {
         return None; // earlier versions do not check the rows that exist
     }
+    // The same constraint may be there twice.
+    if want.checks.len() != have.checks.len() + new_checks.len() || want.foreign_keys.len() < have.foreign_keys.len() {
+        return None;
+    }
     let mut steps = Vec::new();
     for column in dropped {
         if !can_drop(change, column) {
