@@ -186,7 +186,7 @@ impl Stage {
         self.wevrun(&["compare", "production"], 3)?;
         self.wevrun(&["script", "production", "--out", "release-2.sql", "--undo", "release-2-undo.sql"], 4)?;
 
-        self.say("The colours would be lost. Somebody accepts that, in writing, in waivers.toml.");
+        self.say("The colours would be lost, and what is new, if the release is undone. Somebody accepts that, in writing, in waivers.toml.");
         self.write("waivers.toml", play.waivers)?;
         self.wevrun(&["script", "production", "--out", "release-2.sql", "--undo", "release-2-undo.sql"], 0)?;
         self.wevrun(&["deploy", "release-2.sql", "production"], 0)?;
