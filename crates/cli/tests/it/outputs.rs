@@ -10,6 +10,10 @@ fn a_result_replaces_nothing_that_is_no_file_of_results() {
     let project = project(&[APIARIES]);
     project.expect(0, &["deploy", "--create", "test"]);
     project.write(HIVES.0, HIVES.1);
+    project.write(
+        "waivers.toml",
+        "[[waiver]]\nrisk = \"loses-table\"\nobject = \"*\"\nreason = \"a test\"\nuntil = \"9999-12-31\"\n",
+    );
     let printed = project.expect(0, &["script", "test", "--out", "-"]);
     assert!(printed.stdout.starts_with("-- Wevrun migration script\n") && !project.file("-").exists());
     project.expect(0, &["script", "test", "--out", "/dev/null", "--undo", "/dev/null"]);
