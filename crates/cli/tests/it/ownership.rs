@@ -110,6 +110,29 @@ fn what_is_removed_takes_nothing_along_that_is_not_managed() {
     assert!(there(&project, "hives"));
 }
 
+/// A view of another team is not dropped and created again for a change of ours.
+#[test]
+fn what_is_not_managed_is_not_created_again() {
+    let server = Server::of(AGES[0]);
+    let (project, database) = (project(&[]), server.database());
+    project.write(
+        "wevrun.toml",
+        "[project]\nname = \"honey\"\nengine = \"postgres\"\nengine-version = \"13\"\nsource = [\"s.sql\"]\nmanages = [\"schema:public\"]\n",
+    );
+    project.write("s.sql", "CREATE TABLE hives (id integer PRIMARY KEY, label varchar(20), note text);\n");
+    project.expect(0, &["deploy", &database.url()]);
+    database.psql("CREATE SCHEMA other; CREATE VIEW other.report AS SELECT id, label FROM hives").expect("made");
+    project.write("s.sql", "CREATE TABLE hives (id integer PRIMARY KEY, label varchar(50), note text);\n");
+    let held = project.expect(4, &["deploy", &database.url()]);
+    assert!(held.stderr.contains("removes-unmanaged on view other.report"), "{}", held.stderr);
+    // What does not touch it is released.
+    project
+        .write("s.sql", "CREATE TABLE hives (id integer PRIMARY KEY, label varchar(20), note text, weight integer);\n");
+    project.expect(0, &["deploy", &database.url()]);
+    let same = project.expect(0, &["compare", &database.url()]);
+    assert!(same.stdout.contains("Not compared: 2 objects"), "{}", same.stdout);
+}
+
 #[test]
 fn between_two_bare_sides_nobody_knows_whose_it_is() {
     let project = project(&[]);

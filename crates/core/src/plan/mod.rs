@@ -18,7 +18,7 @@ use std::collections::BTreeSet;
 use crate::compare::{Comparison, Renames, compare_with};
 use crate::dialects::Dialect;
 use crate::engine::EngineVersion;
-use crate::model::{Fingerprint, Model, Name, Scope};
+use crate::model::{Fingerprint, Model, Name, ObjectKey, Scope};
 use crate::script::{Mode, Script, Step};
 
 /// What may be done or not, beside what differs.
@@ -67,6 +67,8 @@ pub struct Plan {
     pub client_guard: Vec<String>,
     /// Statements that let the client stop before it commits, where the structure is not the one that the plan leads to.
     pub client_check: Vec<String>,
+    /// Objects that are dropped and created again, by want's names, whether they change or only depend on what does.
+    pub recreated: Vec<ObjectKey>,
     /// One part, unless the engine can't do all in one transaction. None: there is nothing to do.
     pub parts: Vec<Part>,
 }
@@ -255,7 +257,7 @@ fn planned(dialect: &dyn Dialect, project: &str, planning: &Planning<'_>) -> Scr
             plan.client_check = vec![by_name(planning.want)];
         }
     }
-    plan.risks.extend(provenance::unmanaged_risks(dialect, planning));
+    plan.risks.extend(provenance::unmanaged_risks(dialect, planning, &plan.recreated));
     plan.risks.extend(provenance::risks(dialect, planning));
     Script {
         proven,

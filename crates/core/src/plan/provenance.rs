@@ -103,13 +103,22 @@ fn undone<'d>(
     Some(risk)
 }
 
-/// The risks that what is managed takes along what is not: nothing permits these.
-pub fn unmanaged_risks(dialect: &dyn Dialect, planning: &Planning<'_>) -> Vec<Risk> {
+/// The risks that objects which are not managed are removed, or dropped and created again, with those that are: nothing permits
+/// these.
+pub fn unmanaged_risks(dialect: &dyn Dialect, planning: &Planning<'_>, recreated: &[ObjectKey]) -> Vec<Risk> {
     let scope = &planning.wishes.scope;
     let removed: BTreeSet<&Name> =
         planning.comparison.differences.iter().filter_map(removed_object).map(|object| &object.name).collect();
     let left_out = scope.left_out(dialect, planning.have);
     let others = left_out.iter().filter_map(|key| planning.have.get(key));
+    let again = left_out.iter().filter(|key| recreated.contains(&planning.comparison.renames.key_in_want(key))).map(|key| {
+        let explanation = "it is not managed by this project, and would have to be dropped and created again: it depends on what changes";
+        let mut risk = Risk::new(RiskKind::RemovesUnmanaged, key.to_string(), explanation);
+        risk.clearance = super::Clearance::Impossible;
+        risk.ways_out = vec![format!("let the owner of {key} drop it before the release and create it again afterwards")];
+        risk
+    });
+    let again: Vec<Risk> = again.collect();
     let needs = |object: &&Object| {
         let owner = object.definition.owner().into_iter();
         owner.chain(&object.uses).find(|name| removed.contains(name)).cloned()
@@ -123,5 +132,6 @@ pub fn unmanaged_risks(dialect: &dyn Dialect, planning: &Planning<'_>) -> Vec<Ri
             risk.ways_out = vec![format!("keep {needed}, or let the owner of {} remove it first", object.key())];
             risk
         })
+        .chain(again)
         .collect()
 }

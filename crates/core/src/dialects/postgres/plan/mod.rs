@@ -53,22 +53,18 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     if planning.comparison.is_identical() && planning.wishes.column_order.is_empty() && !planning.wishes.access {
         return Plan::default();
     }
-    let Some((have, steps)) = partitions::detached_first(planning) else { return of_parts(parts(planning)) };
+    let Some((have, steps)) = partitions::detached_first(planning) else { return parts(planning) };
     let comparison = compare_with(&Postgres, &have, planning.want, planning.comparison.renames.clone());
     let sides = (&have, planning.want);
     let rest = Planning::new(&Postgres, sides, &comparison, planning.version, planning.evidence);
     let rest = Planning { wishes: planning.wishes.clone(), way_back: planning.way_back, ..rest };
-    let mut parts = parts(&rest);
-    partitions::put_first(&mut parts, steps);
-    of_parts(parts)
-}
-
-fn of_parts(parts: Vec<Part>) -> Plan {
-    Plan { parts, ..Plan::default() }
+    let mut plan = parts(&rest);
+    partitions::put_first(&mut plan.parts, steps);
+    plan
 }
 
 /// The parts of a plan that needs no preparation.
-fn parts(planning: &Planning<'_>) -> Vec<Part> {
+fn parts(planning: &Planning<'_>) -> Plan {
     let planner = Planner::planned(planning, Progress::counting(planning));
     let Some(late) = concurrently::find(planning, &planner.have, &planner.again) else {
         return transactions(planning, planner, planning);
@@ -79,14 +75,14 @@ fn parts(planning: &Planning<'_>) -> Vec<Part> {
     let first = Planning::new(&Postgres, sides, &comparison, planning.version, planning.evidence);
     let first = Planning { wishes: planning.wishes.clone(), ..first };
     let planner = Planner::planned(&first, Progress::counting(planning));
-    let mut parts = transactions(&first, planner, planning);
-    parts.push(late.part(planning));
-    parts
+    let mut plan = transactions(&first, planner, planning);
+    plan.parts.push(late.part(planning));
+    plan
 }
 
 /// The parts that are transactions: more than one if labels must be there first, or if it takes too many locks.
 /// `whole` is what all parts together lead to.
-fn transactions<'p>(planning: &'p Planning<'p>, planner: Planner<'p>, whole: &Planning<'_>) -> Vec<Part> {
+fn transactions<'p>(planning: &'p Planning<'p>, planner: Planner<'p>, whole: &Planning<'_>) -> Plan {
     let mut planner = planner;
     if !planner.progress.fits() {
         planner = Planner::planned(planning, Progress::cutting(whole));
@@ -96,8 +92,9 @@ fn transactions<'p>(planning: &'p Planning<'p>, planner: Planner<'p>, whole: &Pl
     // A plan's first part begins in have, which its head says.
     let from = labels.as_ref().map(|_| labels::state_after(planning, &planner.early_labels));
     let mut parts: Vec<Part> = labels.into_iter().collect();
+    let recreated = planner.again.iter().cloned().collect();
     parts.extend(planner.transactions(from));
-    parts
+    Plan { recreated, parts, ..Plan::default() }
 }
 
 /// The schemas in which names are looked for where nothing else is said.

@@ -131,7 +131,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         endangered: BTreeSet::new(),
     };
     planner.plan();
-    let Planner { mut steps, touches_rows, .. } = planner;
+    let Planner { mut steps, touches_rows, recreated, .. } = planner;
     if steps.is_empty() {
         return Plan::default();
     }
@@ -139,6 +139,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     steps.last_mut().expect("there is one").notes.extend(checks.notes);
     let mut plan = Plan::one(checks.before, steps, checks.after);
     plan.risks = meanings::risks(planning);
+    plan.recreated = recreated.into_iter().collect();
     plan
 }
 
