@@ -123,7 +123,10 @@ impl Server {
         shell.arg("-c").arg("\"$@\" & server=$!; cat > /dev/null; kill -INT $server; wait $server; rm -rf \"$0\"");
         shell.arg(&folder).arg(programs.join("postgres"));
         shell.args(["-D"]).arg(&data).args(["-k"]).arg(&folder).args(["-p", &port.to_string()]);
-        for setting in ["fsync=off", "listen_addresses=127.0.0.1", "max_connections=50", "wal_level=logical"] {
+        // What a text of a moment means must not depend on the machine's zone.
+        for setting in
+            ["fsync=off", "listen_addresses=127.0.0.1", "max_connections=50", "wal_level=logical", "timezone=UTC"]
+        {
             shell.args(["-c", setting]);
         }
         as_nobody(&mut shell, &folder);
@@ -183,6 +186,10 @@ impl Server {
         let mut psql = Command::new(self.programs.join("psql"));
         psql.args(["-X", "-q", "-A", "-t", "-v", "ON_ERROR_STOP=1", "-h"]).arg(&self.folder);
         psql.args(["-p", &self.port.to_string(), "-U", "postgres", "-d", database, "-f"]).arg(file);
+        // Settings of whoever runs the tests.
+        ["PGTZ", "PGOPTIONS", "PGDATESTYLE", "PGCLIENTENCODING", "PGSERVICE"].iter().for_each(|name| {
+            psql.env_remove(name);
+        });
         let output = psql.output().expect("psql runs");
         if output.status.success() {
             Ok(String::from_utf8_lossy(&output.stdout).into_owned())
