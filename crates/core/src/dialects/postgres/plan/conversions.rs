@@ -63,7 +63,8 @@ pub fn conversion(from: &str, to: &str) -> Conversion {
                 other => other,
             };
         }
-        return if b.is_text() && b.modifiers.is_empty() { Conversion::Explicit } else { Conversion::ByText };
+        let to_text = a.is_array && b.is_text() && b.modifiers.is_empty();
+        return if to_text || !a.is_array && a.is_text() { Conversion::Explicit } else { Conversion::ByText };
     }
     if a.base == b.base || a.is_text() && b.is_text() {
         return if fits(&a, &b) { Conversion::Free } else { Conversion::Lossy };
@@ -181,6 +182,8 @@ mod tests {
             ("integer", "text", Rewrite),
             ("integer[]", "text", Explicit),
             ("text", "integer", Explicit),
+            ("text", "integer[]", Explicit),
+            ("numeric", "text[]", ByText),
             ("interval", "interval day to second(3)", Lossy),
         ] {
             assert_eq!(conversion(from, to), expected, "{from} to {to}");
