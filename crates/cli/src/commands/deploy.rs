@@ -277,6 +277,14 @@ impl Deploy {
                 "the connection was lost at the commit, so it is not known whether {target} was changed"
             ))
             .help("`wevrun compare` shows what it is now; deploying the same script again does no harm")),
+            // What a person reads of it is on standard output, too.
+            Err(LiveError::StateDiffers { .. }) if self.format == Format::Json => {
+                let message = format!("{target} is not in the state that the script was made for; nothing was changed");
+                let help = ["write the script again from what the target is now".to_owned()];
+                let diagnostics = vec![JsonDiagnostic::error(&message, &help)];
+                json::print(&Held { ok: false, risks: Vec::new(), diagnostics });
+                Ok(Outcome::StateChanged)
+            }
             Err(error) => failed(to, script, &error, &format!("Nothing was changed: {target} is as it was")),
         }
     }

@@ -140,7 +140,7 @@ pub fn last_release(name: &str, database: &mut dyn Database) -> Ended<Option<Led
 
 /// What was released last is of the same project, or the person says that another one is meant.
 pub fn same_project(target: &str, entry: &LedgerEntry, project: &str, other_project: bool) -> Ended<()> {
-    if other_project || entry.project == project || [NO_PROJECT, project].contains(&entry.project.as_str()) {
+    if other_project || [NO_PROJECT, project].contains(&entry.project.as_str()) {
         return Ok(());
     }
     let words = format!("{target} has releases of the project `{}`, and this is `{project}`", entry.project);
