@@ -51,7 +51,7 @@ const MANY: u32 = 2000;
 const ATTEMPTS: u32 = 5;
 
 /// What makes the server's spelling independent of the session.
-const SPELLING: &str = "SET LOCAL search_path = ''; SET LOCAL DateStyle = 'ISO, YMD'; SET LOCAL IntervalStyle = 'postgres'; \
+const SPELLING: &str = "SET LOCAL search_path = ''; SET LOCAL DateStyle = 'ISO, MDY'; SET LOCAL IntervalStyle = 'postgres'; \
                         SET LOCAL extra_float_digits = 1; SET LOCAL quote_all_identifiers = off; \
                         SET LOCAL standard_conforming_strings = on; SET LOCAL timezone = 'UTC'; \
                         SET LOCAL jit = off; SET LOCAL max_parallel_workers_per_gather = 0;";

@@ -22,6 +22,21 @@ fn the_servers_spelling_is_the_persons() {
     }
 }
 
+/// Views, defaults, checks and indexes over columns of every type, with constants as people write them; and the views of a shop.
+#[test]
+fn constants_and_views_as_people_write_them_are_the_servers() {
+    for source in [include_str!("respellings/constants.sql"), include_str!("respellings/shop.sql")] {
+        assert!(source.lines().count() >= 200);
+        for age in AGES {
+            let database = made(age, source);
+            let (have, want) = (read(&database), model(source));
+            assert!(have == want, "{age:?}: {}", difference(&have, &want));
+            let unsure = want.unsure();
+            assert!(unsure.len() * 50 < want.len(), "{age:?}: {unsure:?}");
+        }
+    }
+}
+
 /// Adds what this minor version spells otherwise than all before it to the spellings that the core's tests read.
 fn keep(database: &Database, spelled: &str) {
     let version = database.psql("SELECT current_setting('server_version_num')::integer / 10000").expect("a number");

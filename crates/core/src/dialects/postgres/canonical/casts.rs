@@ -16,44 +16,22 @@ impl Walk<'_> {
         while let Expr::Cast { expr, data_type, .. } = expression {
             let target = type_text(data_type);
             let text = matches!(target.as_str(), "text" | "bpchar") && infer::is_text(wanted);
-            if base(&target) != base(wanted) && !text {
+            let interval = target == "interval" && wanted.starts_with("interval") && is_constant(expr);
+            if base(&target) != base(wanted) && !text && !interval {
                 break;
             }
             // A cast to a shorter type cuts; the column does the same.
             *expression = (**expr).clone();
         }
         // '5' as a default of an integer is 5.
-        if infer::is_number(wanted)
-            && let Expr::Value(value) = expression
-            && let Value::SingleQuotedString(text) = &value.value
-            && let Some(number) = literal::number(&base(wanted), text)
-        {
-            value.value = Value::Number(number, false);
-        } else if infer::is_float(wanted)
-            && let Expr::Value(value) = expression
+        if infer::is_float(wanted)
+            && let Expr::Value(value) = &mut *expression
             && let Value::Number(text, _) = &mut value.value
             && let Some(number) = literal::number(&base(wanted), text)
         {
             *text = number;
         }
-        if let Expr::Value(value) = expression
-            && let Value::SingleQuotedString(text) = &value.value
-            && wanted == "boolean"
-        {
-            match text.to_ascii_lowercase().as_str() {
-                "t" | "true" | "y" | "yes" | "on" | "1" => value.value = Value::Boolean(true),
-                "f" | "false" | "n" | "no" | "off" | "0" => value.value = Value::Boolean(false),
-                _ => {}
-            }
-        }
-        if let Expr::Value(value) = expression
-            && let Value::SingleQuotedString(text) = &mut value.value
-        {
-            if let Some(canonical) = literal::canonical(wanted, text) {
-                *text = canonical;
-            }
-            self.sure &= self.tells(text, wanted);
-        }
+        self.typed_constant(expression, Some(wanted));
     }
 
     pub(super) fn cast(&mut self, expr: &mut Expr) {
@@ -69,7 +47,7 @@ impl Walk<'_> {
             }
             self.sure &= self.tells(text, &target);
             // '101'::bit is B'101'.
-            if matches!(target.as_str(), "\"bit\"" | "bit(1)") && text.bytes().all(|byte| matches!(byte, b'0' | b'1')) {
+            if is_bits(&target) && text.bytes().all(|byte| matches!(byte, b'0' | b'1')) {
                 *expr = Expr::value(Value::SingleQuotedByteStringLiteral(text.clone()));
                 return;
             }
@@ -108,8 +86,8 @@ impl Walk<'_> {
                         *expr = if by_itself { number } else { cast(number, data_type.clone()) };
                     } else if infer::is_moment(&target) && is_of_the_clock(text) {
                         self.sure = false;
-                    } else if target == "boolean" && matches!(text.as_str(), "t" | "f" | "true" | "false") {
-                        *expr = Expr::value(Value::Boolean(text.starts_with('t')));
+                    } else if let Some(truth) = literal::truth(text).filter(|_| target == "boolean") {
+                        *expr = Expr::value(Value::Boolean(truth));
                     } else if matches!(target.as_str(), "text" | "character varying" | "bpchar") {
                         *expr = (**inner).clone();
                     }
@@ -146,8 +124,8 @@ impl Walk<'_> {
     /// engine's own, paths and texts for searching are written anew from what they were read as.
     fn tells(&self, text: &str, data_type: &str) -> bool {
         match infer::base(data_type).as_str() {
-            "jsonpath" | "tsquery" | "tsvector" => false,
             moment if infer::is_moment(moment) && is_of_the_clock(text) => false,
+            _ if !literal::is_understood(data_type, text) => false,
             _ => is_plain_word(text) || !self.known.spells_by_itself(data_type),
         }
     }
@@ -161,11 +139,6 @@ impl Walk<'_> {
             *expr = (**inner).clone();
         }
         self.typed_constant(expr, Some(data_type));
-        if let Expr::Value(value) = &*expr
-            && let Value::SingleQuotedString(text) = &value.value
-        {
-            self.sure &= self.tells(text, data_type);
-        }
     }
 
     pub(super) fn without_text_cast(&self, expr: Expr) -> Expr {
@@ -221,7 +194,7 @@ impl Walk<'_> {
     }
 
     /// Takes the casts away that two operands bring upon each other.
-    pub(super) fn operands(&self, left: &mut Expr, right: &mut Expr, comparison: bool) {
+    pub(super) fn operands(&mut self, left: &mut Expr, right: &mut Expr, comparison: bool) {
         if self.widened_by_the_other(left, right) || self.widened_by_the_other(right, left) {
             return;
         }
@@ -235,10 +208,12 @@ impl Walk<'_> {
         let types = (evidence(left, right), evidence(right, left));
         self.coerced(left, types.1.as_deref(), comparison);
         self.coerced(right, types.0.as_deref(), comparison);
-        let own = infer::type_of(self, left);
         if comparison {
+            // Networks are compared as addresses.
+            let of = |own: String| if own == "cidr" { "inet".to_owned() } else { own };
+            let own = infer::type_of(self, left).map(of);
             self.typed_constant(right, own.as_deref());
-            let other = infer::type_of(self, right);
+            let other = infer::type_of(self, right).map(of);
             self.typed_constant(left, other.as_deref());
         }
     }
@@ -305,15 +280,25 @@ impl Walk<'_> {
         }
     }
 
-    /// A text constant in the spelling of the type that it is compared with.
-    pub(super) fn typed_constant(&self, expr: &mut Expr, data_type: Option<&str>) {
+    /// A text constant in the spelling of the type that is wanted of it.
+    pub(super) fn typed_constant(&mut self, expr: &mut Expr, data_type: Option<&str>) {
         let (Expr::Value(value), Some(data_type)) = (expr, data_type) else { return };
         let Value::SingleQuotedString(text) = &mut value.value else { return };
-        let number = literal::number(&infer::base(data_type), text).filter(|_| infer::is_number(data_type));
+        let base = infer::base(data_type);
+        let number = literal::number(&base, text).filter(|_| infer::is_number(data_type));
+        let truth = if base == "boolean" { literal::truth(text) } else { None };
         if let Some(number) = number {
             value.value = Value::Number(number, false);
-        } else if let Some(canonical) = literal::canonical(data_type, text) {
-            *text = canonical;
+        } else if let Some(truth) = truth {
+            value.value = Value::Boolean(truth);
+        } else if is_bits(&base) && text.bytes().all(|byte| matches!(byte, b'0' | b'1')) {
+            value.value = Value::SingleQuotedByteStringLiteral(text.clone());
+        } else {
+            if let Some(canonical) = literal::canonical(data_type, text) {
+                *text = canonical;
+            }
+            let text = text.clone();
+            self.sure &= self.tells(&text, data_type);
         }
     }
 
@@ -342,7 +327,10 @@ impl Walk<'_> {
         let base = infer::base;
         let fits =
             other.is_none_or(|other| base(other) == base(&target) || infer::is_text(other) && infer::is_text(&target));
-        let factor = other == Some("interval") && target == "double precision";
+        let factor = matches!(
+            (other, target.as_str()),
+            (Some("interval"), "double precision") | (Some("inet" | "cidr"), "bigint")
+        );
         if is_constant(inner) {
             if fits || factor {
                 *expr = (**inner).clone();
@@ -369,20 +357,23 @@ impl Walk<'_> {
             && (infer::is_number(&own) && infer::is_number(&target)
                 || infer::is_moment(&own) && infer::is_moment(&target))
             && infer::rank(&own) < infer::rank(&target);
-        if widened || infer::is_text(&own) && infer::is_text(&target) && comparison {
+        let address = own == "cidr" && target == "inet";
+        if widened || address || infer::is_text(&own) && infer::is_text(&target) && comparison {
             *expr = (**inner).clone();
         }
     }
 
     /// Alternatives that get one common type.
-    pub(super) fn siblings(&self, items: Vec<&mut Expr>) {
+    pub(super) fn siblings(&mut self, items: Vec<&mut Expr>) {
         let of = |wanted: &dyn Fn(&Expr) -> bool| {
             items.iter().find_map(|item| wanted(item).then(|| infer::type_of(self, item)).flatten())
         };
         let common = of(&|item| !is_constant(item) && !matches!(item, Expr::Cast { .. }));
+        let cast = common.clone().or_else(|| of(&|item| is_cast_constant(item)));
         let common = common.or_else(|| of(&|item| is_constant(item)));
         for item in items {
             self.coerced(item, common.as_deref(), true);
+            self.typed_constant(item, cast.as_deref());
         }
     }
 
@@ -449,6 +440,11 @@ const OF_CASELESS: [&str; 9] = [
     "strpos",
     "translate",
 ];
+
+/// Whether a type's constants are bits. `bit` with quotes is of any length; a length that is said fits or cuts.
+fn is_bits(data_type: &str) -> bool {
+    matches!(data_type, "\"bit\"" | "bit" | "bit(1)" | "bit varying")
+}
 
 /// Whether the constant is another moment each time that it is read
 /// (<https://www.postgresql.org/docs/current/datatype-datetime.html#DATATYPE-DATETIME-SPECIAL-VALUES>).

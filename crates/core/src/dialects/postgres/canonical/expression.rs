@@ -5,7 +5,9 @@
 //! schema known; what remains different is different.
 
 use std::borrow::Cow;
+use std::collections::BTreeSet;
 use std::ops::Range;
+use std::sync::Mutex;
 
 use sqlparser::ast::{Expr, Query, SetExpr, VisitMut};
 use sqlparser::parser::Parser;
@@ -14,7 +16,7 @@ use super::super::{names, tokens};
 use super::known::Known;
 use super::scope::{Columns, Relation, Scopes};
 use super::walk::Walk;
-use crate::model::{Clauses, Definition, Expression, Kind, Name, Object};
+use crate::model::{Clauses, Definition, Expression, Kind, Name, Object, Unresolved};
 use crate::parse::{TokenKind, token};
 
 /// Nesting that is read; the server's own spelling nests deeply.
@@ -43,6 +45,8 @@ pub struct Scope<'k> {
     /// Where the object is.
     home_schema: String,
     around: Around,
+    /// What was looked up so far and is certainly not there.
+    unresolved: Mutex<BTreeSet<Unresolved>>,
 }
 
 /// What stands around an expression of an object.
@@ -67,6 +71,13 @@ impl<'k> Scope<'k> {
             (Definition::Plain(plain), _) if matches!(plain.kind, Kind::Function | Kind::Procedure) => {
                 Around::Routine(Relation::new(names::identifier(&object.name), Some(arguments(&plain.clauses))))
             }
+            (Definition::Plain(plain), _) if plain.kind == Kind::Domain => {
+                let data_type = plain.clauses.value("as").map(str::to_owned);
+                Around::Table(Relation::new(
+                    "value".to_owned(),
+                    Some([("value".to_owned(), data_type)].into_iter().collect()),
+                ))
+            }
             (Definition::Plain(plain), Some(owner)) if matches!(plain.kind, Kind::Rule | Kind::Trigger) => {
                 let row = |name: &str| Relation::new(name.to_owned(), columns(owner)).of(owner.canonical().to_owned());
                 let (meant, other) =
@@ -78,14 +89,21 @@ impl<'k> Scope<'k> {
             }
             (_, None) => Around::Nothing,
         };
-        Scope { known, own_schema: super::own_schema(object), home_schema: super::home_schema(object), around }
+        Scope {
+            known,
+            own_schema: super::own_schema(object),
+            home_schema: super::home_schema(object),
+            around,
+            unresolved: Mutex::default(),
+        }
     }
 
     /// The scope of what is said of this table.
     pub fn of_table(&self, table: &Name) -> Scope<'k> {
         let columns = self.known.columns.get(table.canonical()).cloned();
         let around = Around::Table(Relation::new(names::identifier(table), columns));
-        Scope { around, own_schema: self.own_schema.clone(), home_schema: self.home_schema.clone(), known: self.known }
+        let (own_schema, home_schema) = (self.own_schema.clone(), self.home_schema.clone());
+        Scope { around, own_schema, home_schema, known: self.known, unresolved: Mutex::default() }
     }
 
     /// What the rows of a partitioned table are partitioned by, as far as it is known.
@@ -114,6 +132,18 @@ impl<'k> Scope<'k> {
         Spelling { text: format!("{columns} where ({})", condition.text), ..condition }.of(text)
     }
 
+    /// What the expressions name that were spelled in this scope and that is certainly not there.
+    pub fn unresolved(self) -> Vec<Unresolved> {
+        self.unresolved.into_inner().expect("nothing panics while it is held").into_iter().collect()
+    }
+
+    fn spelling(&self, text: String, walk: Walk<'_>) -> Spelling {
+        if !walk.unresolved.is_empty() {
+            self.unresolved.lock().expect("nothing panics while it is held").extend(walk.unresolved);
+        }
+        Spelling { text, sure: walk.sure }
+    }
+
     pub(super) fn walk(&self, scopes: Scopes) -> Walk<'_> {
         Walk::new(self.known, (&self.own_schema, &self.home_schema), scopes)
     }
@@ -134,7 +164,7 @@ impl<'k> Scope<'k> {
             let mut walk = self.walk(self.scopes());
             let _ = expression.visit(&mut walk);
             walk.as_stored(&mut expression, wanted);
-            Some(Spelling { text: finished(&mut expression), sure: walk.sure })
+            Some(self.spelling(finished(&mut expression), walk))
         });
         spelled.unwrap_or_else(|| plain_tokens(text))
     }
@@ -164,7 +194,7 @@ impl<'k> Scope<'k> {
             walk.name_outputs(&mut query, columns);
             let _ = VisitMut::visit(&mut *query, &mut walk);
             let _ = VisitMut::visit(&mut *query, &mut super::sets::Parentheses);
-            Some(Spelling { text: format!("{query}{}", without_children(text)), sure: walk.sure })
+            Some(self.spelling(format!("{query}{}", without_children(text)), walk))
         });
         spelled.unwrap_or_else(|| plain_tokens(text))
     }
@@ -179,7 +209,7 @@ impl<'k> Scope<'k> {
     }
 
     /// The canonical form of a routine argument's default. A constant is of the argument's type, whatever it says.
-    pub fn default(&self, text: &str) -> Spelling {
+    pub fn default(&self, text: &str, wanted: Option<&str>) -> Spelling {
         let spelled = with_room(text, || {
             let mut expression = parse(text, |parser| parser.parse_expr())?;
             let mut walk = self.walk(Scopes::empty());
@@ -189,9 +219,15 @@ impl<'k> Scope<'k> {
             {
                 expression = (**inner).clone();
             }
-            Some(Spelling { text: finished(&mut expression), sure: walk.sure })
+            walk.as_stored(&mut expression, wanted);
+            Some(self.spelling(finished(&mut expression), walk))
         });
         spelled.unwrap_or_else(|| plain_tokens(text))
+    }
+
+    /// The type of a table's or view's column, if it is known.
+    pub fn column_type(&self, relation: &Name, column: &str) -> Option<&'k str> {
+        self.known.column_type(relation.canonical(), column)
     }
 
     /// The canonical form of the statements of a routine or a rule: `RETURN …`, `BEGIN ATOMIC …; END`, or one after the other.
@@ -219,7 +255,7 @@ impl<'k> Scope<'k> {
             let mut walk = self.walk(self.scopes());
             let _ = VisitMut::visit(&mut statement, &mut walk);
             let _ = VisitMut::visit(&mut statement, &mut super::sets::Parentheses);
-            Some(Spelling { text: statement.to_string(), sure: walk.sure })
+            Some(self.spelling(statement.to_string(), walk))
         });
         spelled.unwrap_or_else(|| plain_tokens(text))
     }
@@ -251,6 +287,22 @@ pub(super) fn parts_of_body(text: &str) -> Vec<Range<usize>> {
     }
     parts.push(start..inside.end);
     parts
+}
+
+/// The types of the arguments that a caller of the routine gives, in order.
+pub fn argument_types(clauses: &Clauses) -> Vec<String> {
+    let given = |argument: &String| !argument.starts_with("OUT ");
+    let listed = super::super::split_list(clauses.value("arguments").unwrap_or_default()).into_iter().filter(given);
+    listed
+        .map(|argument| {
+            let argument =
+                ["INOUT ", "VARIADIC "].iter().find_map(|mode| argument.strip_prefix(mode)).unwrap_or(&argument);
+            // Without a name it is the type alone, which may be of several words.
+            let (name, rest) = argument.split_once(' ').unwrap_or(("", argument));
+            let alone = matches!(name, "" | "double" | "character" | "bit" | "timestamp" | "time" | "interval");
+            if alone { argument.to_owned() } else { rest.to_owned() }
+        })
+        .collect()
 }
 
 /// The named arguments of a routine, with their types.
@@ -307,6 +359,32 @@ pub(super) fn parse<T>(
     (parser.peek_token().token == sqlparser::tokenizer::Token::EOF).then_some(read)
 }
 
+/// Types whose constants the parser does not read where the type stands before them.
+const TYPED_TEXTS: [&str; 22] = [
+    "INET",
+    "CIDR",
+    "MACADDR",
+    "MACADDR8",
+    "MONEY",
+    "POINT",
+    "LSEG",
+    "BOX",
+    "CIRCLE",
+    "PATH",
+    "POLYGON",
+    "TSVECTOR",
+    "TSQUERY",
+    "INT4RANGE",
+    "INT8RANGE",
+    "NUMRANGE",
+    "TSRANGE",
+    "TSTZRANGE",
+    "DATERANGE",
+    "UUID",
+    "REGCLASS",
+    "BYTEA",
+];
+
 /// The text with spellings that the parser does not know replaced by others that mean the same.
 fn readable(text: &str) -> Cow<'_, str> {
     let upper = text.to_ascii_uppercase();
@@ -321,9 +399,13 @@ fn readable(text: &str) -> Cow<'_, str> {
         "OPERATOR(",
         "VARIADIC ARRAY",
         "::INTERVAL",
+        ":=",
+        "COLLATE",
+        "0X",
     ]
     .iter()
     .any(|words| upper.contains(words))
+        && !TYPED_TEXTS.iter().any(|name| upper.contains(name))
     {
         return Cow::Borrowed(text);
     }
@@ -347,11 +429,36 @@ fn readable(text: &str) -> Cow<'_, str> {
         let bound = tokens[index].is_symbol(text, "::")
             && is(index + 1, "INTERVAL")
             && ["PRECEDING", "FOLLOWING"].iter().any(|word| is(index + 2, word));
+        // `x::text COLLATE c`: the parser wants no cast there, and only texts have a collation.
+        let collated = (tokens[index].is_symbol(text, "::") && is(index + 1, "TEXT") && is(index + 2, "COLLATE"))
+            .then_some(("", 1));
         // sqlparser takes what follows this operator for a part of it.
         let greedy = tokens[index].is_symbol(text, "&>");
+        let named = tokens[index].is_symbol(text, ":=");
+        // The parser takes 0x1F for X'1F'.
+        let digits = Some(tokens[index].text(text)).filter(|_| tokens[index].kind == TokenKind::Number);
+        if let Some(digits) = digits.filter(|digits| digits.len() > 2 && digits[..2].eq_ignore_ascii_case("0x"))
+            && let Ok(number) = u64::from_str_radix(&digits[2..].replace('_', ""), 16)
+        {
+            out.push_str(&text[done..tokens[index].start as usize]);
+            out.push_str(&number.to_string());
+            done = tokens[index].end as usize;
+        }
+        // inet '10.0.0.1': the parser knows few types there.
+        if let Some(name) = TYPED_TEXTS.iter().find(|name| is(index, name))
+            && let Some(constant) = tokens.get(index + 1).filter(|token| token.kind == TokenKind::Text)
+        {
+            out.push_str(&text[done..tokens[index].start as usize]);
+            out.push_str(&format!("CAST({} AS {name})", constant.text(text)));
+            done = constant.end as usize;
+            index += 2;
+            continue;
+        }
         let replaced = trim
             .map(|(_, function)| (function, 3))
             .or(greedy.then_some(("&> ", 0)))
+            .or(named.then_some(("=>", 0)))
+            .or(collated)
             .or(postfix.map(|(_, words)| (words, 0)))
             .or(quantified_operator(text, &tokens, index))
             .or(listed.map(|_| ("", 2)))
@@ -364,6 +471,9 @@ fn readable(text: &str) -> Cow<'_, str> {
             done = tokens[index].end as usize;
         }
         index += 1;
+    }
+    if done == 0 {
+        return Cow::Borrowed(text);
     }
     out.push_str(&text[done..]);
     Cow::Owned(out)

@@ -13,6 +13,7 @@ use super::super::rename::any_expression;
 use super::super::{mentions, names};
 use super::expression::{Scope, parse_as_it_stands, parts_of_body, with_room};
 use super::known::Known;
+use super::neighbours::{says, with_named};
 use super::outputs::output_name;
 use super::scope::Relation;
 use super::tree::{first_select_mut, ident, ident_value, listed, name_parts, wildcard_alias};
@@ -56,19 +57,22 @@ pub fn follow(model: &mut Model, renamed: &Renamed<'_>) -> BTreeSet<ObjectKey> {
         What::Column(from, _) => mentions::names(text, from) || text.written().contains('*'),
         What::Itself(_) => text.written().contains(&names::identifier(renamed.table)),
     };
-    let touched = |object: &&Object| holds_queries(&object.definition) && any_expression(object, named);
-    let touched: Vec<ObjectKey> = model.objects().filter(touched).map(Object::key).collect();
     let table = names::identifier(renamed.table);
     let names_table = |object: &Object| {
-        object.definition.owner() == Some(renamed.table)
-            || any_expression(object, |text| text.written().contains(&table))
+        object.definition.owner() == Some(renamed.table) || any_expression(object, |text| says(text.written(), &table))
     };
+    // What reads the table through a view reads the view's columns, which keep their names.
+    let is_near = |object: &Object| object.name == *renamed.table || names_table(object);
+    let touched =
+        |object: &&Object| holds_queries(&object.definition) && is_near(object) && any_expression(object, named);
+    let touched: Vec<ObjectKey> = model.objects().filter(touched).map(Object::key).collect();
     let mut unreadable = BTreeSet::new();
     if touched.is_empty() {
         return unreadable;
     }
-    let mut known = Known::of(model);
-    view_columns(model, &mut known);
+    let near = with_named(model, touched.iter().cloned().collect());
+    let mut known = Known::of(&near);
+    view_columns(&near, &mut known);
     for key in touched {
         let Some(object) = model.get(&key) else { continue };
         let scope = Scope::of(object, &known);
@@ -136,16 +140,19 @@ impl Scope<'_> {
     fn followed_query(&self, text: &str, mut follow: Follow<'_>) -> Option<String> {
         with_room(text, || {
             let mut query = parse_as_it_stands(text, |parser| parser.parse_query())?;
+            let before = query.clone();
             let _ = VisitMut::visit(&mut *query, &mut follow);
-            Some(query.to_string())
+            // What stays is not laid out again.
+            Some(if query == before { text.to_owned() } else { query.to_string() })
         })
     }
 
     fn followed_expression(&self, text: &str, mut follow: Follow<'_>) -> Option<String> {
         with_room(text, || {
             let mut expression = parse_as_it_stands(text, |parser| parser.parse_expr())?;
+            let before = expression.clone();
             let _ = VisitMut::visit(&mut expression, &mut follow);
-            Some(expression.to_string())
+            Some(if expression == before { text.to_owned() } else { expression.to_string() })
         })
     }
 

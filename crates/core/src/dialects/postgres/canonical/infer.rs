@@ -74,6 +74,9 @@ fn type_within(walk: &Walk<'_>, expr: &Expr, deeper: usize) -> Option<String> {
         Expr::BinaryOp { left, op: BinaryOperator::Arrow | BinaryOperator::HashArrow, .. } => {
             type_within(walk, left, deeper)
         }
+        Expr::BinaryOp { left, op: BinaryOperator::BitwiseAnd | BinaryOperator::BitwiseOr, .. } => {
+            type_within(walk, left, deeper)
+        }
         Expr::BinaryOp { left, op, right } => {
             arithmetic(type_within(walk, left, deeper), op, type_within(walk, right, deeper))
         }
@@ -94,7 +97,9 @@ fn returns(name: &str, first: impl Fn() -> Option<String>) -> Option<String> {
             "localtimestamp" => "timestamp without time zone",
             "current_date" | "to_date" | "make_date" => "date",
             range if range_of(range).is_some() => range,
-            "lower" | "upper" if first().is_some_and(|own| own.ends_with("range")) => return None,
+            "lower" | "upper" if first().is_some_and(|own| own.ends_with("range")) => {
+                return first().and_then(|own| range_of(&own)).map(str::to_owned);
+            }
             "to_tsvector" => "tsvector",
             "to_tsquery" | "plainto_tsquery" | "phraseto_tsquery" | "websearch_to_tsquery" => "tsquery",
             "jsonb_build_object" | "jsonb_build_array" | "to_jsonb" | "jsonb_agg" | "jsonb_object_agg"

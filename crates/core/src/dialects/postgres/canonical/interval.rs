@@ -1,9 +1,41 @@
 //! Intervals in the server's own spelling (`IntervalStyle = postgres`,
 //! <https://www.postgresql.org/docs/current/datatype-datetime.html#DATATYPE-INTERVAL-OUTPUT>).
 
-/// The canonical spelling; none if the text is not understood.
-pub fn canonical(text: &str) -> Option<String> {
+/// The canonical spelling of a constant of this type; none if the text is not understood. `interval day` and the like say what a
+/// number alone counts, and what is cut off.
+pub fn canonical(data_type: &str, text: &str) -> Option<String> {
+    let fields = data_type.trim_start_matches("interval").trim();
+    let (fields, precision) = match fields.split_once('(') {
+        Some((fields, precision)) => (fields.trim(), precision.trim_end_matches(')').trim().parse::<u32>().ok()),
+        None => (fields, None),
+    };
+    // What is smaller than the last field is cut off: only what has nothing there is followed.
+    let counted = match fields {
+        "" | "second" | "day to second" | "hour to second" | "minute to second" => "second",
+        "year" | "month" | "day" | "hour" | "minute" if text.trim().parse::<i64>().is_ok() => fields,
+        "year to month" if text.split('-').count() == 2 => {
+            let (years, months) = text.trim().split_once('-')?;
+            let (years, months): (u32, u32) = (years.parse().ok()?, months.parse().ok()?);
+            return canonical("interval", &format!("{years} years {months} months"));
+        }
+        _ => {
+            let whole = canonical("interval", text)?;
+            let (has_days, has_time) = (whole.contains("day"), whole.contains(':'));
+            let fits = match fields {
+                "year" => !whole.contains("mon") && !has_days && !has_time,
+                "month" | "year to month" => !has_days && !has_time,
+                "day" => !has_time,
+                "hour" | "day to hour" => !has_time || whole.ends_with(":00:00"),
+                "minute" | "day to minute" | "hour to minute" => !has_time || whole.ends_with(":00"),
+                _ => false,
+            };
+            return fits.then_some(whole);
+        }
+    };
     let (mut months, mut days, mut micros) = (0i64, 0i64, 0i64);
+    if let Some(iso) = text.trim().strip_prefix('P') {
+        return canonical(data_type, &of_iso(iso)?);
+    }
     let lower = text.trim().to_lowercase();
     let ago = lower.ends_with(" ago");
     let lower = lower.trim_end_matches(" ago").trim_start_matches('@').trim().to_owned();
@@ -33,7 +65,7 @@ pub fn canonical(text: &str) -> Option<String> {
             continue;
         }
         let number: f64 = word.parse().ok()?;
-        let unit = words.get(index + 1).copied().unwrap_or("second");
+        let unit = words.get(index + 1).copied().unwrap_or(counted);
         index += 2;
         let whole = number.fract() == 0.0;
         match unit.trim_end_matches('s') {
@@ -53,6 +85,10 @@ pub fn canonical(text: &str) -> Option<String> {
     }
     if ago {
         (months, days, micros) = (-months, -days, -micros);
+    }
+    if let Some(precision) = precision.filter(|precision| *precision < 6) {
+        let unit = 10i64.pow(6 - precision);
+        micros = (micros as f64 / unit as f64).round() as i64 * unit;
     }
     let mut out: Vec<String> = Vec::new();
     let mut negative_before = false;
@@ -83,6 +119,33 @@ pub fn canonical(text: &str) -> Option<String> {
         out.push(format!("{sign}{hours:02}:{minutes:02}:{:02}{fraction}", rest / 1_000_000));
     }
     Some(out.join(" "))
+}
+
+/// `1Y2M3DT4H5M6S`, what ISO 8601 has after its P, in words.
+fn of_iso(text: &str) -> Option<String> {
+    let (date, time) = text.split_once('T').unwrap_or((text, ""));
+    let mut words = Vec::new();
+    for (part, units) in [(date, "YMWD"), (time, "HMS")] {
+        let mut rest = part;
+        while !rest.is_empty() {
+            let at = rest.find(|ch: char| ch.is_ascii_alphabetic())?;
+            let (number, tail) = rest.split_at(at);
+            let unit = tail.chars().next().filter(|unit| units.contains(*unit))?;
+            let unit = match (unit, units) {
+                ('Y', _) => "years",
+                ('M', "YMWD") => "months",
+                ('W', _) => "weeks",
+                ('D', _) => "days",
+                ('H', _) => "hours",
+                ('M', _) => "minutes",
+                _ => "seconds",
+            };
+            number.parse::<f64>().ok()?;
+            words.push(format!("{number} {unit}"));
+            rest = &tail[1..];
+        }
+    }
+    (!words.is_empty()).then(|| words.join(" "))
 }
 
 /// `[-]HH:MM[:SS[.ffffff]]` in microseconds.
@@ -120,8 +183,19 @@ mod tests {
             ("1 day ago", "-1 days"),
             ("30 days 04:00", "30 days 04:00:00"),
         ] {
-            assert_eq!(canonical(text).as_deref(), Some(expected), "{text}");
+            assert_eq!(canonical("interval", text).as_deref(), Some(expected), "{text}");
         }
-        assert_eq!(canonical("soon"), None);
+        assert_eq!(canonical("interval", "soon"), None);
+        for (data_type, text, expected) in [
+            ("interval", "P1Y2M3DT4H5M6.5S", "1 year 2 mons 3 days 04:05:06.5"),
+            ("interval", "PT90M", "01:30:00"),
+            ("interval day", "1", "1 day"),
+            ("interval hour", "3", "03:00:00"),
+            ("interval year to month", "1-2", "1 year 2 mons"),
+            ("interval(3)", "1.23456 s", "00:00:01.235"),
+        ] {
+            assert_eq!(canonical(data_type, text).as_deref(), Some(expected), "{data_type} {text}");
+        }
+        assert_eq!(canonical("interval day", "1 day 2 hours"), None);
     }
 }

@@ -9,7 +9,7 @@ use super::super::names;
 use super::super::{split_list, types};
 use super::scope::Columns;
 use super::type_names::multirange;
-use crate::model::{Definition, Expression, Kind, Model, Name, Table};
+use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Table};
 
 /// Names by what they can stand for.
 pub struct Known {
@@ -22,6 +22,10 @@ pub struct Known {
     variadic: HashSet<Name>,
     /// What routines return, by their names with their signatures.
     returned: HashMap<String, String>,
+    /// What the rows of routines are that stand in FROM, by their names with their signatures.
+    rows: HashMap<String, Rows>,
+    /// The attributes of composite types.
+    composites: HashMap<String, Columns>,
     pub(super) others: HashSet<String>,
     /// The names of operators by their symbols.
     pub(super) operators: HashMap<String, Vec<String>>,
@@ -39,6 +43,34 @@ pub struct Known {
     pub(super) multiranges: HashMap<String, String>,
     /// Enum types (true), and composite and range types (false).
     pub(super) structured: HashMap<String, bool>,
+}
+
+/// The rows that a routine gives.
+enum Rows {
+    /// Its own columns: RETURNS TABLE, or OUT arguments.
+    Listed(Columns),
+    /// Values of a type.
+    Of(String),
+}
+
+/// What the rows are that a routine gives; none if nobody knows before it is called.
+fn rows(clauses: &Clauses) -> Option<Rows> {
+    let column = |text: &str| text.split_once(' ').map(|(name, of)| (names::unquoted(name), Some(of.to_owned())));
+    let returns = clauses.value("returns")?;
+    if let Some(list) = returns.strip_prefix("TABLE(").and_then(|rest| rest.strip_suffix(')')) {
+        let columns: Option<Vec<_>> =
+            split_list(list).iter().map(|item| column(item.strip_prefix("TABLE ").unwrap_or(item))).collect();
+        return Some(Rows::Listed(columns?.into_iter().collect()));
+    }
+    let listed: Vec<(String, Option<String>)> = split_list(clauses.value("arguments").unwrap_or_default())
+        .iter()
+        .filter_map(|item| column(item.strip_prefix("OUT ").or(item.strip_prefix("INOUT "))?))
+        .collect();
+    if !listed.is_empty() {
+        return Some(Rows::Listed(listed.into_iter().collect()));
+    }
+    let of = returns.strip_prefix("SETOF ").unwrap_or(returns);
+    (!of.starts_with("any") && !matches!(of, "record" | "trigger" | "void")).then(|| Rows::Of(of.to_owned()))
 }
 
 /// The columns of all tables.
@@ -75,6 +107,8 @@ impl Known {
             routines: HashMap::new(),
             variadic: HashSet::new(),
             returned: HashMap::new(),
+            rows: HashMap::new(),
+            composites: HashMap::new(),
             others: HashSet::new(),
             operators: HashMap::new(),
             default_classes: HashMap::new(),
@@ -112,6 +146,12 @@ impl Known {
                         && plain.kind == Kind::Type
                     {
                         let enumerated = plain.clauses.has("enum");
+                        if plain.clauses.has("attributes") {
+                            let attributes = super::super::attributes(&plain.clauses);
+                            let columns =
+                                attributes.into_iter().map(|(name, of)| (names::unquoted(&name), Some(of))).collect();
+                            known.composites.insert(name.clone(), columns);
+                        }
                         if enumerated || plain.clauses.has("attributes") || plain.clauses.has("range.subtype") {
                             known.structured.insert(name.clone(), enumerated);
                         }
@@ -132,6 +172,8 @@ impl Known {
                     if split_list(arguments).last().is_some_and(|last| last.starts_with("VARIADIC ")) {
                         known.variadic.insert(object.name.clone());
                     }
+                    let of_routine = rows(super::super::write::clauses(object));
+                    known.rows.extend(of_routine.map(|rows| (name.clone(), rows)));
                     if let Definition::Plain(plain) = &object.definition
                         && let Some(returns) = plain.clauses.value("returns")
                         && !returns.starts_with("SETOF ")
@@ -298,6 +340,20 @@ impl Known {
     pub fn returns(&self, function: &str, arguments: usize) -> Option<&str> {
         let name = self.only_routine(function, arguments)?;
         self.returned.get(name.canonical()).map(String::as_str)
+    }
+
+    /// The columns that the model's only routine of this name has in FROM, where it is called `called`; and whether each row is a
+    /// single value.
+    pub fn rows(&self, function: &str, arguments: usize, called: &str) -> Option<(Columns, bool)> {
+        let name = self.only_routine(function, arguments)?;
+        match self.rows.get(name.canonical())? {
+            Rows::Listed(columns) => Some((columns.clone(), false)),
+            Rows::Of(data_type) => {
+                let composite = self.columns.get(data_type).or_else(|| self.composites.get(data_type));
+                let single = || Columns::from_iter([(called.to_owned(), Some(data_type.clone()))]);
+                Some(composite.map_or_else(|| (single(), true), |columns| (columns.clone(), false)))
+            }
+        }
     }
 
     /// A routine by its name and the types of its arguments, `name(types)`; a name alone where the model has one such routine.

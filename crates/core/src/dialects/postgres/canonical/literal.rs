@@ -1,15 +1,33 @@
 //! Constants of a type in the spelling in which the server gives them back.
 
-use super::interval;
+use super::{geometry, interval, network, search_terms};
 
 /// The text of a constant of this type as the type's output function writes it; none if it is the same or not understood.
 pub fn canonical(data_type: &str, text: &str) -> Option<String> {
+    read(data_type, text).filter(|canonical| canonical != text)
+}
+
+/// Whether a constant of one of the types whose texts are respelled is understood; true for a type that is not one of these.
+pub fn is_understood(data_type: &str, text: &str) -> bool {
+    let base = super::infer::base(data_type);
+    let without_bounds = ["infinity", "-infinity"].iter().any(|word| text.trim().eq_ignore_ascii_case(word));
+    let respells = match base.as_str() {
+        name if name.starts_with("timestamp") || name == "date" => !without_bounds,
+        "inet" | "cidr" | "macaddr" | "macaddr8" | "money" | "tsvector" | "tsquery" | "jsonb" | "jsonpath"
+        | "bytea" | "point" | "lseg" | "box" | "circle" | "line" | "path" | "polygon" => true,
+        name if name.ends_with("[]") => false,
+        name => name.starts_with("time") || name.starts_with("interval") || name.ends_with("range"),
+    };
+    !respells || read(data_type, text).is_some()
+}
+
+fn read(data_type: &str, text: &str) -> Option<String> {
     let base = super::infer::base(data_type);
     match base.as_str() {
         "jsonb" => json(text),
-        "interval" => interval::canonical(text),
-        name if name.starts_with("interval") => interval::canonical(text),
+        name if name.starts_with("interval") => interval::canonical(data_type, text),
         "time" | "time without time zone" => time(text),
+        "time with time zone" => zoned_time(text),
         name if name.starts_with("timestamp") => moment(text).map(|moment| {
             // Midnight says no more than the day.
             let zoned = name.ends_with("with time zone");
@@ -19,8 +37,15 @@ pub fn canonical(data_type: &str, text: &str) -> Option<String> {
         }),
         "date" => date(text),
         "bytea" => bytes(text),
-        name if name.ends_with("[]") => array(text),
-        "uuid" | "macaddr" => Some(text.to_lowercase()),
+        name if name.ends_with("[]") => array(name.trim_end_matches("[]"), text),
+        "uuid" => Some(text.to_lowercase()),
+        "inet" | "cidr" => network::address(text, base == "cidr"),
+        "macaddr" | "macaddr8" => network::card(text),
+        "money" => money(text),
+        "jsonpath" => json_path(text),
+        "tsvector" => search_terms::vector(text),
+        "tsquery" => search_terms::query(text),
+        "point" | "lseg" | "box" | "circle" | "line" | "path" | "polygon" => geometry::canonical(&base, text),
         "int4range" | "int8range" => whole_range(text, |bound, more| {
             let number: i64 = bound.trim().parse().ok()?;
             Some(number.checked_add(more)?.to_string())
@@ -29,6 +54,18 @@ pub fn canonical(data_type: &str, text: &str) -> Option<String> {
             let day = chrono::NaiveDate::parse_from_str(&date(bound.trim())?, "%Y-%m-%d").ok()?;
             Some(day.checked_add_signed(chrono::Duration::days(more))?.format("%Y-%m-%d").to_string())
         }),
+        "numrange" | "tsrange" | "tstzrange" => {
+            let of = match base.as_str() {
+                "numrange" => "numeric",
+                "tsrange" => "timestamp without time zone",
+                _ => "timestamp with time zone",
+            };
+            range(text, |bound| {
+                let bound = bound.trim().trim_matches('"');
+                let number = (of == "numeric").then(|| number(of, bound)).flatten();
+                number.or_else(|| canonical(of, bound)).unwrap_or_else(|| bound.to_owned())
+            })
+        }
         // https://www.postgresql.org/docs/current/datatype-numeric.html
         "real" | "double precision" | "numeric" => {
             let lower = text.trim().to_ascii_lowercase();
@@ -42,7 +79,32 @@ pub fn canonical(data_type: &str, text: &str) -> Option<String> {
         }
         _ => None,
     }
-    .filter(|canonical| canonical != text)
+}
+
+/// What a text says as a truth value (<https://www.postgresql.org/docs/current/datatype-boolean.html>).
+pub fn truth(text: &str) -> Option<bool> {
+    match text.trim().to_ascii_lowercase().as_str() {
+        "t" | "tr" | "tru" | "true" | "y" | "ye" | "yes" | "on" | "1" => Some(true),
+        "f" | "fa" | "fal" | "fals" | "false" | "n" | "no" | "of" | "off" | "0" => Some(false),
+        _ => None,
+    }
+}
+
+/// A range whose bounds are any values: each is written as its own type writes it.
+fn range(text: &str, bound: impl Fn(&str) -> String) -> Option<String> {
+    let text = text.trim();
+    if text.eq_ignore_ascii_case("empty") {
+        return Some("empty".to_owned());
+    }
+    let (open, close) = (text.chars().next()?, text.chars().last()?);
+    let (lower, upper) = text.get(1..text.len().checked_sub(1)?)?.split_once(',')?;
+    if !matches!(open, '[' | '(') || !matches!(close, ']' | ')') {
+        return None;
+    }
+    // There is nothing that is equal to no bound.
+    let open = if lower.trim().is_empty() { '(' } else { open };
+    let close = if upper.trim().is_empty() { ')' } else { close };
+    Some(format!("{open}{},{}{close}", bound(lower), bound(upper)))
 }
 
 /// A range of what comes one after the other includes its lower bound and not its upper one
@@ -78,6 +140,53 @@ fn time(text: &str) -> Option<String> {
     }
 }
 
+/// `9:30+2` is `09:30:00+02`.
+fn zoned_time(text: &str) -> Option<String> {
+    let at = text.find(['+', '-'])?;
+    let (clock, zone) = text.split_at(at);
+    let (sign, zone) = zone.split_at(1);
+    let (hours, minutes) = zone.split_once(':').unwrap_or((zone, "00"));
+    let is_number = |part: &str| matches!(part.len(), 1 | 2) && part.bytes().all(|byte| byte.is_ascii_digit());
+    if !is_number(hours) || !is_number(minutes) {
+        return None;
+    }
+    let minutes = if minutes == "00" { String::new() } else { format!(":{minutes:0>2}") };
+    Some(format!("{}{sign}{hours:0>2}{minutes}", time(clock.trim())?))
+}
+
+/// An amount in the form that `lc_monetary` gives to dollars, the only one that can be told from a number's.
+fn money(text: &str) -> Option<String> {
+    let (sign, amount) = text.trim().strip_prefix('-').map_or(("", text.trim()), |amount| ("-", amount));
+    let amount = amount.strip_prefix('$').unwrap_or(amount).replace(',', "");
+    let (whole, cents) = amount.split_once('.').unwrap_or((&amount, ""));
+    let are_digits = |digits: &str| digits.bytes().all(|byte| byte.is_ascii_digit());
+    if whole.is_empty() || cents.len() > 2 || !are_digits(whole) || !are_digits(cents) {
+        return None;
+    }
+    Some(format!("{sign}${}.{cents:0<2}", number("numeric", whole)?))
+}
+
+/// A path of plain keys, indexes and `[*]`: each key is in double quotes.
+fn json_path(text: &str) -> Option<String> {
+    let mut out = "$".to_owned();
+    let mut rest = text.trim().strip_prefix('$')?;
+    while !rest.is_empty() {
+        let end = rest[1..].find(['.', '[']).map_or(rest.len(), |at| at + 1);
+        let (step, tail) = rest.split_at(end);
+        let key = step.strip_prefix('.').map(|key| key.trim_matches('"'));
+        let index = step.strip_prefix('[').and_then(|step| step.strip_suffix(']'));
+        let is_plain =
+            |text: &str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'_');
+        match (key, index) {
+            (Some(key), _) if is_plain(key) => out += &format!(".\"{key}\""),
+            (_, Some(index)) if index == "*" || index.parse::<u32>().is_ok() => out += step,
+            _ => return None,
+        }
+        rest = tail;
+    }
+    Some(out)
+}
+
 /// A day is its midnight; a fraction of nothing is nothing.
 fn moment(text: &str) -> Option<String> {
     if text.trim().eq_ignore_ascii_case("epoch") {
@@ -104,6 +213,12 @@ fn moment(text: &str) -> Option<String> {
 
 /// A day with all its digits; its midnight says no more.
 fn date(text: &str) -> Option<String> {
+    // The order of day and month is that of the server's own `DateStyle`, which every script sets.
+    for form in ["%m/%d/%Y", "%B %d, %Y", "%B %d %Y", "%d %B %Y", "%d-%b-%Y", "%Y/%m/%d"] {
+        if let Ok(day) = chrono::NaiveDate::parse_from_str(text.trim(), form) {
+            return (chrono::Datelike::year(&day) > 999).then(|| day.format("%Y-%m-%d").to_string());
+        }
+    }
     let moment = moment(text.strip_suffix(" 00:00:00").unwrap_or(text))?;
     moment.strip_suffix(" 00:00:00+00").map(str::to_owned)
 }
@@ -193,12 +308,13 @@ pub fn type_of_number(number: &str) -> &'static str {
 }
 
 /// An array of plain items without blanks between them.
-fn array(text: &str) -> Option<String> {
+fn array(of: &str, text: &str) -> Option<String> {
     let inner = text.trim().strip_prefix('{')?.strip_suffix('}')?;
     if inner.contains(['"', '\\', '{']) {
         return None;
     }
-    Some(format!("{{{}}}", inner.split(',').map(str::trim).collect::<Vec<_>>().join(",")))
+    let item = |item: &str| canonical(of, item.trim()).unwrap_or_else(|| item.trim().to_owned());
+    Some(format!("{{{}}}", inner.split(',').map(item).collect::<Vec<_>>().join(",")))
 }
 
 /// `jsonb` keeps keys by length and name, each once, with a blank after colons and commas

@@ -6,6 +6,7 @@ mod copies;
 mod exclusion;
 mod expression;
 mod follow;
+mod geometry;
 mod index_parts;
 mod infer;
 mod inheritance;
@@ -13,6 +14,8 @@ mod interval;
 mod joins;
 mod known;
 mod literal;
+mod neighbours;
+mod network;
 mod nodes;
 pub mod not_null_names;
 mod operator_classes;
@@ -21,6 +24,7 @@ mod outputs;
 pub mod part_names;
 mod partition_key;
 mod scope;
+mod search_terms;
 mod sets;
 mod standalone;
 mod stored;
@@ -64,6 +68,7 @@ pub fn finish(model: &mut Model) {
         operator_classes::settle(object, &known, &own_schema(object));
         let scope = expression::Scope::of(object, &known);
         expressions(object, &scope);
+        object.unresolved = scope.unresolved();
         object.uses = known.uses(object);
         if may_hold_secrets(object.definition.kind()) {
             object.text.clear();
@@ -71,6 +76,9 @@ pub fn finish(model: &mut Model) {
     });
     model.extend(objects);
 }
+
+pub use neighbours::around;
+pub use type_names::is_plainly_built_in;
 
 /// A canonical copy of a model that is still being folded.
 pub fn finished(model: &Model) -> Model {
@@ -100,11 +108,19 @@ fn view_columns(model: &Model, known: &mut Known) {
                 Some((object.name.canonical().to_owned(), columns))
             })
             .collect();
+        // What a view on a view has may be known only when that one is.
+        let is_new = |(name, columns): &(String, scope::Columns)| {
+            known.columns.get(name).is_none_or(|before| before.iter().ne(columns.iter()))
+        };
+        let found: Vec<_> = found.into_iter().filter(is_new).collect();
         if found.is_empty() {
             return;
         }
         known.columns.extend(found);
-        waiting.retain(|object| !known.columns.contains_key(object.name.canonical()));
+        waiting.retain(|object| {
+            let columns = known.columns.get(object.name.canonical());
+            columns.is_none_or(|columns| columns.iter().any(|(_, data_type)| data_type.is_none()))
+        });
     }
 }
 
@@ -462,7 +478,7 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
             (Kind::Function | Kind::Procedure, text) if text.trim_start().get(..5).is_some_and(is_body) => {
                 scope.statements(text)
             }
-            (Kind::Function | Kind::Procedure, text) => scope.default(text),
+            (Kind::Function | Kind::Procedure, text) => scope.default(text, wanted),
             (_, text) => scope.expression(text, wanted),
         };
         *expression = spelling.of(expression.written());
@@ -515,8 +531,10 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
                 view.columns.clear();
             }
             view.query = spelling.of(named.as_deref().unwrap_or(view.query.written()));
-            for (_, default) in view.clauses.iter_mut().filter(|(name, _)| name.starts_with("default ")) {
-                canonical(default, None);
+            for (clause, default) in view.clauses.iter_mut() {
+                if let Some(column) = clause.strip_prefix("default ") {
+                    canonical(default, scope.column_type(&object.name, column));
+                }
             }
         }
         Definition::Plain(plain) if plain.kind == Kind::Publication => {
@@ -538,6 +556,17 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
                 columns.extend(others);
                 let spelling = expression::Spelling { text: columns.join(", "), sure };
                 plain.clauses.set("on", spelling.of(on.written()));
+            }
+        }
+        Definition::Plain(plain) if matches!(plain.kind, Kind::Function | Kind::Procedure) => {
+            let types = expression::argument_types(&plain.clauses);
+            for (clause, value) in plain.clauses.iter_mut() {
+                let number = clause.strip_prefix("default ").and_then(|number| number.parse::<usize>().ok());
+                if let Some(number) = number {
+                    canonical(value, types.get(number - 1).map(String::as_str));
+                } else if clause == "body" {
+                    canonical(value, None);
+                }
             }
         }
         definition => expressions_mut(definition).into_iter().for_each(|expression| canonical(expression, None)),

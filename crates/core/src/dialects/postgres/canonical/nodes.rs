@@ -1,15 +1,16 @@
 //! One node of a tree whose children are canonical: operators for keywords, functions for special syntax.
 
 use sqlparser::ast::{
-    Array, BinaryOperator, DataType, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArguments, ObjectName,
-    ObjectNamePart, Query, TrimWhereField, UnaryOperator, Value,
+    Array, BinaryOperator, DataType, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArgOperator,
+    FunctionArguments, ObjectName, ObjectNamePart, Query, TrimWhereField, UnaryOperator, Value,
 };
 
-use super::super::names;
+use super::super::{functions, names};
 use super::infer;
 use super::literal;
 use super::tree::*;
 use super::walk::Walk;
+use crate::model::Unresolved;
 
 impl Walk<'_> {
     /// One node whose children are canonical already.
@@ -21,7 +22,8 @@ impl Walk<'_> {
                 if let Value::Number(number, _) = &mut value.value
                     && let Some(canonical) = literal::number("numeric", number)
                 {
-                    let is_numeric = literal::has_exponent(number) && !canonical.contains('.');
+                    let says_numeric = literal::has_exponent(number) || number.contains('.');
+                    let is_numeric = says_numeric && !canonical.contains('.');
                     *number = canonical;
                     if is_numeric {
                         *expr = cast(take(expr), custom("numeric"));
@@ -57,7 +59,12 @@ impl Walk<'_> {
                 // INTERVAL '1' DAY: the unit belongs to the value.
                 let field =
                     interval.leading_field.as_ref().map(|field| field.to_string().to_lowercase()).unwrap_or_default();
-                if let (Expr::Value(value), None) = (&*interval.value, &interval.last_field)
+                if let Some(last) = &interval.last_field {
+                    let fields = format!("interval {field} to {}", last.to_string().to_lowercase());
+                    *expr = cast((*interval.value).clone(), custom(&fields));
+                    return self.node(expr);
+                }
+                if let Expr::Value(value) = &*interval.value
                     && let Value::SingleQuotedString(text) = &value.value
                 {
                     let value = Expr::value(Value::SingleQuotedString(format!("{text} {field}")));
@@ -70,7 +77,9 @@ impl Walk<'_> {
                 if let Expr::Value(value) = &**inner
                     && let Value::Number(number, _) = &value.value
                 {
-                    *expr = Expr::value(Value::Number(format!("-{number}"), false));
+                    // `-(-5)` is 5: the grammar does it (`doNegate()`).
+                    let negated = number.strip_prefix('-').map_or_else(|| format!("-{number}"), str::to_owned);
+                    *expr = Expr::value(Value::Number(negated, false));
                 }
             }
             Expr::UnaryOp { op: UnaryOperator::PGSquareRoot | UnaryOperator::PGCubeRoot, expr: inner } => {
@@ -241,29 +250,32 @@ impl Walk<'_> {
 
     /// `x IN (…)` as the server reads it: constants as an array, columns one by one (`transformAExprIn()`).
     pub(super) fn in_list(&mut self, value: Expr, items: Vec<Expr>, negated: bool) -> Expr {
+        let constant_count = items.iter().filter(|item| !names_column(item)).count();
+        if constant_count < 2 || row_items(&value).is_some() {
+            return self.one_by_one(value, items, negated, None);
+        }
         let (columns, constants): (Vec<Expr>, Vec<Expr>) = items.into_iter().partition(names_column);
+        let mut array = Expr::Array(Array { elem: constants, named: true });
+        self.node(&mut array);
+        let (left, right) = (Box::new(value.clone()), Box::new(array));
+        let mut any = if negated {
+            Expr::AllOp { left, compare_op: BinaryOperator::NotEq, right }
+        } else {
+            Expr::AnyOp { left, compare_op: BinaryOperator::Eq, right, is_some: false }
+        };
+        self.node(&mut any);
+        self.one_by_one(value, columns, negated, Some(any))
+    }
+
+    /// Each item compared by itself, after what comes first.
+    fn one_by_one(&mut self, value: Expr, items: Vec<Expr>, negated: bool, first: Option<Expr>) -> Expr {
         let (compare, join) = if negated {
             (BinaryOperator::NotEq, BinaryOperator::And)
         } else {
             (BinaryOperator::Eq, BinaryOperator::Or)
         };
-        let mut parts = Vec::new();
-        let singles = if constants.len() > 1 && row_items(&value).is_none() {
-            let mut array = Expr::Array(Array { elem: constants, named: true });
-            self.node(&mut array);
-            let (left, right) = (Box::new(value.clone()), Box::new(array));
-            let mut any = if negated {
-                Expr::AllOp { left, compare_op: compare.clone(), right }
-            } else {
-                Expr::AnyOp { left, compare_op: compare.clone(), right, is_some: false }
-            };
-            self.node(&mut any);
-            parts.push(any);
-            columns
-        } else {
-            constants.into_iter().chain(columns).collect()
-        };
-        for item in singles {
+        let mut parts: Vec<Expr> = first.into_iter().collect();
+        for item in items {
             let mut part = binary(value.clone(), compare.clone(), item);
             self.node(&mut part);
             parts.push(part);
@@ -342,6 +354,8 @@ impl Walk<'_> {
             self.typed_constant(right, types.0.as_deref());
             self.typed_constant(left, types.1.as_deref());
         }
+        self.rows(left, right);
+        self.constants_beside(left, op, right);
         let searched = infer::type_of(self, left);
         match (&op, searched.as_deref()) {
             (BinaryOperator::StringConcat, Some("jsonb")) => self.constant_of(right, "jsonb"),
@@ -351,12 +365,59 @@ impl Walk<'_> {
             (BinaryOperator::AtQuestion | BinaryOperator::AtAt, Some("jsonb")) => self.constant_of(right, "jsonpath"),
             (BinaryOperator::AtAt, Some("tsvector")) => self.constant_of(right, "tsquery"),
             // Powers of whole numbers are those of floating-point ones.
-            (BinaryOperator::Plus, Some(own)) if own.starts_with("timestamp") => {
+            (BinaryOperator::Plus, Some(own)) if own.starts_with("time") => {
                 self.constant_of(right, "interval");
             }
             (BinaryOperator::PGExp, _) => [left, right].into_iter().for_each(|side| self.widened(side, "power")),
             _ => {}
         }
+    }
+
+    /// Constants of operators that are no comparisons: each is of the other operand's type, where that has such an operator with
+    /// itself (<https://www.postgresql.org/docs/current/typeconv-oper.html>).
+    fn constants_beside(&mut self, left: &mut Expr, op: &BinaryOperator, right: &mut Expr) {
+        use BinaryOperator as Op;
+        let types = (infer::type_of(self, left), infer::type_of(self, right));
+        let of_itself = |own: &str| match infer::base(own).as_str() {
+            "inet" | "cidr" => {
+                matches!(
+                    op,
+                    Op::PGBitwiseShiftLeft | Op::PGBitwiseShiftRight | Op::PGOverlap | Op::BitwiseAnd | Op::BitwiseOr
+                ) || is_custom(op, &["<<=", ">>="])
+            }
+            "bit" | "\"bit\"" | "bit varying" => {
+                matches!(op, Op::BitwiseAnd | Op::BitwiseOr | Op::PGBitwiseXor)
+            }
+            "tsquery" => matches!(op, Op::PGOverlap | Op::AtArrow | Op::ArrowAt),
+            range if range.ends_with("range") => {
+                matches!(
+                    op,
+                    Op::PGOverlap
+                        | Op::AtArrow
+                        | Op::ArrowAt
+                        | Op::PGBitwiseShiftLeft
+                        | Op::PGBitwiseShiftRight
+                        | Op::Plus
+                        | Op::Minus
+                        | Op::Multiply
+                ) || is_custom(op, &["&<", "&>", "-|-"])
+            }
+            _ => false,
+        };
+        for (constant, own) in [(right, types.0), (left, types.1)] {
+            if let Some(own) = own.filter(|own| of_itself(own)) {
+                // Networks are compared as addresses.
+                let own = if own == "cidr" { "inet".to_owned() } else { own };
+                self.constant_of(constant, &own);
+            }
+        }
+    }
+
+    /// The items of two rows that are compared, each with the other's.
+    fn rows(&mut self, left: &mut Expr, right: &mut Expr) {
+        let (Some(mut items), Some(mut others)) = (row_items(left), row_items(right)) else { return };
+        items.iter_mut().zip(&mut others).for_each(|(left, right)| self.operands(left, right, true));
+        (*left, *right) = (call("row", items), call("row", others));
     }
 
     /// Takes the cast away that the rows of a query bring upon the value that is compared with them.
@@ -380,7 +441,7 @@ impl Walk<'_> {
     }
 
     /// A function's name with its schema, if it is one of the model's.
-    fn resolved(&self, name: &ObjectName) -> String {
+    pub(super) fn resolved(&self, name: &ObjectName) -> String {
         let text: Vec<String> = name_parts(name).iter().map(|part| names::quoted(part)).collect();
         self.known.function(&text.join("."), self.own_schema)
     }
@@ -434,12 +495,39 @@ impl Walk<'_> {
         }
     }
 
+    /// A function without a schema that nobody has: neither the model, under this or another kind of name, nor the engine.
+    pub(super) fn must_be_known(&mut self, name: &ObjectName, resolved: &str) {
+        let parts = name_parts(name);
+        let [own] = &parts[..] else { return };
+        if !self.known.routines.contains_key(resolved)
+            && !self.known.identifiers.contains(own)
+            && (!functions::is_known(own) || functions::since(own).is_some())
+            && !super::type_names::is_plainly_built_in(own)
+        {
+            self.unresolved.insert(Unresolved::Function(own.clone()));
+        }
+    }
+
+    /// An item of a row: `h.*` is each of its columns.
+    fn row_item(&self, item: FunctionArg) -> Vec<FunctionArg> {
+        let FunctionArg::Unnamed(FunctionArgExpr::QualifiedWildcard(name)) = &item else { return vec![item] };
+        let found = name_parts(name).pop().and_then(|alias| self.scopes.called(&alias).cloned());
+        let Some((alias, columns)) = found.and_then(|found| Some((found.alias, found.columns?))) else {
+            return vec![item];
+        };
+        let column = |(column, _): &(String, Option<String>)| {
+            FunctionArg::Unnamed(FunctionArgExpr::Expr(column_of(Some(&alias), column)))
+        };
+        columns.iter().map(column).collect()
+    }
+
     pub(super) fn function(&mut self, function: &mut Function) {
         let resolved = self.resolved(&function.name);
         let takes = match &function.args {
             FunctionArguments::List(list) => self.known.parameters(&resolved, list.args.len()),
             _ => Vec::new(),
         };
+        self.must_be_known(&function.name, &resolved);
         function.name = self.called(&function.name);
         let last = name_parts(&function.name).pop().unwrap_or_default();
         let takes = match infer::range_of(&last) {
@@ -454,6 +542,9 @@ impl Walk<'_> {
             without_names(query);
         }
         if let FunctionArguments::List(list) = &mut function.args {
+            if last == "row" {
+                list.args = std::mem::take(&mut list.args).into_iter().flat_map(|item| self.row_item(item)).collect();
+            }
             // h.* is the whole row, as h is.
             for argument in &mut list.args {
                 if let FunctionArg::Unnamed(whole @ FunctionArgExpr::QualifiedWildcard(_)) = argument
@@ -464,12 +555,17 @@ impl Walk<'_> {
                     *whole = FunctionArgExpr::Expr(Expr::Identifier(ident(&alias)));
                 }
             }
+            for argument in &mut list.args {
+                if let FunctionArg::Named { arg: FunctionArgExpr::Expr(expr), operator, .. } = argument {
+                    *operator = FunctionArgOperator::RightArrow;
+                    without_casts(expr);
+                }
+            }
             let mut arguments: Vec<&mut Expr> = list
                 .args
                 .iter_mut()
                 .filter_map(|argument| match argument {
-                    FunctionArg::Unnamed(FunctionArgExpr::Expr(expr))
-                    | FunctionArg::Named { arg: FunctionArgExpr::Expr(expr), .. } => Some(expr),
+                    FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) => Some(expr),
                     _ => None,
                 })
                 .collect();
@@ -498,10 +594,22 @@ impl Walk<'_> {
                         }
                         if let Some(wanted) = takes.next() {
                             self.coerced(argument, Some(wanted), true);
+                            self.typed_constant(argument, Some(wanted));
                         }
                     }
                 }
             }
         }
+    }
+}
+
+/// Whether the operator is one of these, which the parser has no names for.
+fn is_custom(op: &BinaryOperator, symbols: &[&str]) -> bool {
+    match op {
+        BinaryOperator::Custom(symbol) => symbols.contains(&symbol.as_str()),
+        BinaryOperator::PGCustomBinaryOperator(parts) => {
+            parts.last().is_some_and(|symbol| symbols.contains(&symbol.as_str()))
+        }
+        _ => false,
     }
 }

@@ -125,23 +125,28 @@ impl Walk<'_> {
     /// The names and types of a query's columns.
     pub fn outputs(&mut self, query: &Query) -> Option<Columns> {
         let before = self.ctes.len();
+        self.looking_ahead += 1;
         self.see_ctes(query);
-        let found = first_select(query).and_then(|select| self.select_outputs(select));
+        let alone = matches!(&*query.body, SetExpr::Select(_));
+        let found = first_select(query).and_then(|select| self.select_outputs(select, alone));
         self.ctes.truncate(before);
+        self.looking_ahead -= 1;
         found
     }
 
-    fn select_outputs(&mut self, select: &Select) -> Option<Columns> {
+    /// The columns of a SELECT. Constants that say no type are text where it stands `alone`: no other SELECT says otherwise.
+    fn select_outputs(&mut self, select: &Select, alone: bool) -> Option<Columns> {
         let from = self.tables_of(&select.from);
         self.scopes.enter(from);
+        let type_of = |walk: &Walk<'_>, expr: &Expr| {
+            infer::type_of(walk, expr).or_else(|| (alone && is_open_text(expr)).then(|| "text".to_owned()))
+        };
         let mut columns = Columns::default();
         let mut complete = true;
         for item in &select.projection {
             match item {
-                SelectItem::UnnamedExpr(expr) => columns.push((output_name(expr), infer::type_of(self, expr))),
-                SelectItem::ExprWithAlias { expr, alias } => {
-                    columns.push((ident_value(alias), infer::type_of(self, expr)))
-                }
+                SelectItem::UnnamedExpr(expr) => columns.push((output_name(expr), type_of(self, expr))),
+                SelectItem::ExprWithAlias { expr, alias } => columns.push((ident_value(alias), type_of(self, expr))),
                 SelectItem::Wildcard(_) => match self.scopes.columns() {
                     Some(all) => columns.extend(all.into_iter().map(|(_, column)| (column.name, column.data_type))),
                     None => complete = false,
@@ -243,5 +248,20 @@ impl Walk<'_> {
             }
             _ => None,
         }
+    }
+}
+
+/// Whether the expression can be nothing but constants that say no type: `'x'`, NULL, a CASE of such.
+fn is_open_text(expr: &Expr) -> bool {
+    match expr {
+        Expr::Nested(inner) => is_open_text(inner),
+        Expr::Value(value) => matches!(
+            value.value,
+            Value::SingleQuotedString(_) | Value::DollarQuotedString(_) | Value::EscapedStringLiteral(_) | Value::Null
+        ),
+        Expr::Case { conditions, else_result, .. } => {
+            conditions.iter().map(|when| &when.result).chain(else_result.as_deref()).all(is_open_text)
+        }
+        _ => false,
     }
 }

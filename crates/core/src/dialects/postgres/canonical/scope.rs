@@ -81,6 +81,12 @@ impl Relation {
         self.written == name || self.alias == name
     }
 
+    /// Whether it certainly has no such column.
+    pub fn lacks(&self, column: &str) -> bool {
+        let Some(columns) = &self.columns else { return false };
+        !SYSTEM_COLUMNS.contains(&column) && !self.scalar && !columns.iter().any(|(name, _)| name == column)
+    }
+
     /// Its columns, as FROM has them in sight.
     pub fn sight(&self) -> Sight {
         let sighted = |(name, data_type): &(String, Option<String>)| Sighted {
@@ -287,6 +293,14 @@ impl Scopes {
             || self.qualifier_of(name).is_some()
             || self.levels.iter().any(|level| level.merged(name).is_some())
             || self.called(name).is_some()
+    }
+
+    /// Whether nothing around certainly has a column of this name, or is called so itself.
+    pub fn lacks(&self, name: &str) -> bool {
+        let mut all = self.relations().peekable();
+        all.peek().is_some()
+            && all.all(|relation| relation.lacks(name) && !relation.is_called(name))
+            && !self.levels.iter().any(|level| level.arguments || level.merged(name).is_some())
     }
 
     /// What the server writes before a column that is written with this qualifier; none if it writes nothing.

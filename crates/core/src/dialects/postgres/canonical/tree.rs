@@ -356,16 +356,34 @@ pub fn one_kind_of_function(factor: &mut TableFactor) {
     }
 }
 
-pub fn function_relation(function: String, alias: Option<&TableAlias>, with_ordinality: bool) -> Relation {
+/// A function among the tables. `rows` are its columns if it is one of the model's, and whether each row is a single value.
+pub fn function_relation(
+    function: String,
+    alias: Option<&TableAlias>,
+    with_ordinality: bool,
+    rows: Option<(Columns, bool)>,
+) -> Relation {
     let name = alias.map_or_else(|| function.clone(), |alias| ident_value(&alias.name));
     let usual = function_columns(&function);
     let single = || {
         matches!(
             function.as_str(),
-            "generate_series" | "unnest" | "regexp_split_to_table" | "jsonb_array_elements" | "json_array_elements"
+            "generate_series"
+                | "generate_subscripts"
+                | "unnest"
+                | "regexp_split_to_table"
+                | "regexp_matches"
+                | "string_to_table"
+                | "jsonb_array_elements"
+                | "json_array_elements"
+                | "jsonb_object_keys"
+                | "json_object_keys"
+                | "jsonb_path_query"
         )
     };
+    let is_composite = rows.as_ref().is_some_and(|(_, single)| !single);
     let mut columns = match usual {
+        _ if rows.is_some() => rows.map(|(columns, _)| columns),
         Some(usual) => Some(usual.iter().map(|name| ((*name).to_owned(), None)).collect::<Columns>()),
         None if single() => Some(Columns::from_iter([(name.clone(), None)])),
         None => None,
@@ -384,6 +402,7 @@ pub fn function_relation(function: String, alias: Option<&TableAlias>, with_ordi
         }
     }
     let scalar = !with_ordinality
+        && !is_composite
         && columns.as_ref().is_some_and(|columns| columns.len() == 1)
         && alias.is_none_or(|alias| alias.columns.iter().all(|column| column.data_type.is_none()));
     Relation { scalar, ..Relation::new(name, columns) }
@@ -427,4 +446,20 @@ pub fn negative_base(expr: &mut Expr) {
     }
     *base = Expr::UnaryOp { op, expr: Box::new(base.clone()) };
     *expr = power;
+}
+
+/// `a > b COLLATE c` is `a > (b COLLATE c)`: COLLATE binds closer than any operator
+/// (<https://www.postgresql.org/docs/current/sql-syntax-lexical.html#SQL-PRECEDENCE>).
+pub fn collated_operand(expr: &mut Expr) {
+    let Expr::Collate { expr: operation, collation } = expr else { return };
+    if !matches!(&**operation, Expr::BinaryOp { .. }) {
+        return;
+    }
+    let (mut operation, collation) = (take(operation), collation.clone());
+    let mut operand = &mut operation;
+    while let Expr::BinaryOp { right, .. } = operand {
+        operand = right;
+    }
+    *operand = Expr::Collate { expr: Box::new(take(operand)), collation };
+    *expr = operation;
 }

@@ -80,6 +80,7 @@ impl Known {
                         || clause.starts_with("base.")
                         || clause.starts_with("mapping ")
                         || matches!(clause, "with function" | "from sql" | "to sql")
+                        || clause == "on" && plain.kind == Kind::Statistics
                     {
                         self.find_in(&value.canonical, &own, &mut found);
                     }

@@ -1,11 +1,12 @@
 //! The walk over a tree that brings it to one spelling.
 
+use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 
 use sqlparser::ast::{
-    AccessExpr, DataType, Expr, FromTable, FunctionArg, FunctionArgExpr, GroupByExpr, Insert, ObjectName,
-    ObjectNamePart, OrderByKind, Query, Select, SelectItem, SetExpr, Statement, TableAlias, TableAliasColumnDef,
-    TableFactor, TableObject, TableWithJoins, UpdateTableFromKind, Value, VisitorMut,
+    AccessExpr, DataType, Expr, FromTable, FunctionArg, FunctionArgExpr, FunctionArguments, GroupByExpr, Insert,
+    ObjectName, ObjectNamePart, OrderByKind, Query, Select, SelectItem, SetExpr, Statement, TableAlias,
+    TableAliasColumnDef, TableFactor, TableObject, TableWithJoins, UpdateTableFromKind, Value, VisitorMut,
 };
 
 use super::super::names;
@@ -16,6 +17,7 @@ use super::scope::{Columns, Relation, Scopes, Tables};
 use super::sets::*;
 use super::stored::Aside;
 use super::tree::*;
+use crate::model::Unresolved;
 
 /// The walk.
 pub struct Walk<'k> {
@@ -29,12 +31,32 @@ pub struct Walk<'k> {
     pub(super) ctes: Vec<(String, Option<Columns>)>,
     /// Parts of the INSERTs around, which have been walked over.
     aside: Vec<Aside>,
+    /// What the columns of the SELECTs around are called: ORDER BY and DISTINCT ON may mean these.
+    outputs: Vec<Vec<String>>,
+    /// The fields of composite values that were met: they are no columns.
+    fields: BTreeSet<String>,
+    /// In how many queries it is only looked at what columns they have, before they are walked over.
+    pub(super) looking_ahead: usize,
+    /// What is named and certainly not there.
+    pub unresolved: BTreeSet<Unresolved>,
 }
 
 impl<'k> Walk<'k> {
     /// A walk over what stands in these scopes.
     pub fn new(known: &'k Known, (own_schema, home_schema): (&'k str, &'k str), scopes: Scopes) -> Walk<'k> {
-        Walk { known, own_schema, home_schema, scopes, sure: true, ctes: Vec::new(), aside: Vec::new() }
+        Walk {
+            known,
+            own_schema,
+            home_schema,
+            scopes,
+            sure: true,
+            ctes: Vec::new(),
+            aside: Vec::new(),
+            outputs: Vec::new(),
+            fields: BTreeSet::new(),
+            looking_ahead: 0,
+            unresolved: BTreeSet::new(),
+        }
     }
 
     /// The type of a column by its qualifier and name.
@@ -79,6 +101,12 @@ impl<'k> Walk<'k> {
                     Some(name) => self.known.columns.get(name).cloned(),
                     None => {
                         let cte = self.ctes.iter().rev().find(|(cte, _)| parts.len() == 1 && *cte == last);
+                        // The parser leaves it open how a quote in a name was written.
+                        let is_plain = !parts.iter().any(|part| part.contains('"'));
+                        if cte.is_none() && self.looking_ahead == 0 && is_plain && !is_of_the_catalogue(&parts) {
+                            let written: Vec<String> = parts.iter().map(|part| names::quoted(part)).collect();
+                            self.unresolved.insert(Unresolved::Relation(written.join(".")));
+                        }
                         cte.and_then(|(_, columns)| columns.clone())
                     }
                 };
@@ -93,6 +121,10 @@ impl<'k> Walk<'k> {
                     None => relation,
                 });
             }
+            TableFactor::Derived { subquery, alias: None, .. } => {
+                let columns = self.outputs(subquery);
+                relations.push(Relation::new(String::new(), columns));
+            }
             TableFactor::Derived { subquery, alias: Some(alias), .. } => {
                 let mut columns = self.outputs(subquery);
                 rename_columns(&mut columns, alias);
@@ -104,10 +136,11 @@ impl<'k> Walk<'k> {
             TableFactor::Table { name, alias, with_ordinality, .. }
             | TableFactor::Function { name, alias, with_ordinality, .. } => {
                 let last = name_parts(name).pop().unwrap_or_default();
-                relations.push(function_relation(last, alias.as_ref(), *with_ordinality));
+                let rows = self.rows_of(factor);
+                relations.push(function_relation(last, alias.as_ref(), *with_ordinality, rows));
             }
             TableFactor::UNNEST { alias, with_ordinality, .. } => {
-                relations.push(function_relation("unnest".to_owned(), alias.as_ref(), *with_ordinality));
+                relations.push(function_relation("unnest".to_owned(), alias.as_ref(), *with_ordinality, None));
             }
             TableFactor::NestedJoin { table_with_joins, alias: Some(alias) } => {
                 let sight = self.add_relations(table_with_joins, &mut Vec::new());
@@ -116,9 +149,21 @@ impl<'k> Walk<'k> {
                 rename_columns(&mut columns, alias);
                 relations.push(Relation::new(ident_value(&alias.name), columns));
             }
-            _ => {}
+            // Something of which nobody knows the columns.
+            _ => relations.push(Relation::new(String::new(), None)),
         }
         relations.get(before).and_then(Relation::sight)
+    }
+
+    /// The columns of a function of the model's that stands among the tables, and whether each row is a single value.
+    fn rows_of(&self, factor: &TableFactor) -> Option<(Columns, bool)> {
+        let (name, alias, arguments) = match factor {
+            TableFactor::Table { name, alias, args: Some(args), .. } => (name, alias, args.args.len()),
+            TableFactor::Function { name, alias, args, .. } => (name, alias, args.len()),
+            _ => return None,
+        };
+        let called = alias.as_ref().map_or_else(|| name_parts(name).pop(), |alias| Some(ident_value(&alias.name)))?;
+        self.known.rows(&self.resolved(name), arguments, &called)
     }
 
     /// Names the columns over which a join is NATURAL, as the server does. Gives what is in sight, as [`Walk::add_relations`] does.
@@ -147,6 +192,14 @@ impl<'k> Walk<'k> {
         let (qualifier, column) = match expr {
             Expr::Identifier(column) => {
                 let name = ident_value(column);
+                if self.scopes.lacks(&name)
+                    && !is_special(&name)
+                    && !name.contains('"')
+                    && !self.fields.contains(&name)
+                    && !self.outputs.iter().flatten().any(|own| *own == name)
+                {
+                    self.unresolved.insert(Unresolved::Column(None, name.clone()));
+                }
                 // One of several relations has it, and it can't be said which.
                 self.sure &= self.scopes.knows(&name) || is_special(&name);
                 match (self.scopes.qualifier_of(&name), self.scopes.called(&name)) {
@@ -163,6 +216,11 @@ impl<'k> Walk<'k> {
             Expr::CompoundIdentifier(parts) => match &parts[..] {
                 [.., qualifier, column] => {
                     let written = ident_value(qualifier);
+                    let lacks =
+                        |relation: &Relation| relation.lacks(&ident_value(column)) && !column.value.contains('"');
+                    if self.scopes.called(&written).is_some_and(lacks) {
+                        self.unresolved.insert(Unresolved::Column(Some(written.clone()), ident_value(column)));
+                    }
                     let qualifier = self.scopes.qualifier(&written).map(str::to_owned);
                     *expr = column_of(qualifier.as_deref(), &ident_value(column));
                     return;
@@ -460,10 +518,13 @@ impl VisitorMut for Walk<'_> {
     fn pre_visit_select(&mut self, select: &mut Select) -> ControlFlow<()> {
         self.enter_select(select);
         self.select(select);
+        let called = outputs_by_name(&select.projection).into_iter().map(|(name, _)| name);
+        self.outputs.push(called.collect());
         ControlFlow::Continue(())
     }
 
     fn post_visit_select(&mut self, _: &mut Select) -> ControlFlow<()> {
+        self.outputs.pop();
         self.scopes.leave();
         ControlFlow::Continue(())
     }
@@ -534,6 +595,8 @@ impl VisitorMut for Walk<'_> {
                 *alias = None;
             }
         }
+        let own_names = self.rows_of(factor).filter(|(_, single)| !single);
+        let own_names = own_names.map(|(columns, _)| columns.iter().map(|(name, _)| name.clone()).collect::<Vec<_>>());
         let function = match factor {
             TableFactor::Table { args, name, .. } if args.is_some() => name_parts(name).pop(),
             TableFactor::Function { name, .. } => name_parts(name).pop(),
@@ -563,7 +626,8 @@ impl VisitorMut for Walk<'_> {
                 if let Some(function) = function
                     && untyped
                     && (listed == [ident_value(&alias.name)]
-                        || function_columns(&function).is_some_and(|usual| listed == usual))
+                        || function_columns(&function).is_some_and(|usual| listed == usual)
+                        || own_names.is_some_and(|own| listed == own))
                 {
                     alias.columns.clear();
                 }
@@ -573,13 +637,38 @@ impl VisitorMut for Walk<'_> {
     }
 
     fn pre_visit_expr(&mut self, expr: &mut Expr) -> ControlFlow<()> {
+        if let Expr::CompoundFieldAccess { access_chain, .. } = &*expr {
+            self.fields.extend(access_chain.iter().filter_map(|access| match access {
+                AccessExpr::Dot(Expr::Identifier(field)) => Some(ident_value(field)),
+                _ => None,
+            }));
+        }
+        // f(name => value)
+        if let Expr::Function(function) = &*expr
+            && let FunctionArguments::List(list) = &function.args
+        {
+            self.fields.extend(list.args.iter().filter_map(|argument| match argument {
+                FunctionArg::ExprNamed { name: Expr::Identifier(name), .. } => Some(ident_value(name)),
+                _ => None,
+            }));
+        }
         self.field_access(expr);
         negative_base(expr);
+        collated_operand(expr);
         ControlFlow::Continue(())
     }
 
     fn post_visit_expr(&mut self, expr: &mut Expr) -> ControlFlow<()> {
         self.node(expr);
         ControlFlow::Continue(())
+    }
+}
+
+/// Whether a name in FROM may be one of the engine's own tables and views.
+fn is_of_the_catalogue(parts: &[String]) -> bool {
+    match parts {
+        [name] => name.starts_with("pg_"),
+        [.., schema, _] => schema.starts_with("pg_") || schema == "information_schema",
+        [] => true,
     }
 }

@@ -11,7 +11,7 @@ const SETTINGS: [(&str, &str); 16] = [
     ("search_path", USUAL_PATH),
     // Constants of time mean the same wherever the script runs.
     ("timezone", "'UTC'"),
-    ("DateStyle", "'ISO, YMD'"),
+    ("DateStyle", "'ISO, MDY'"),
     ("IntervalStyle", "'postgres'"),
     ("bytea_output", "'hex'"),
     ("extra_float_digits", "1"),

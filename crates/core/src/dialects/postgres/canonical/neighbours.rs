@@ -1,0 +1,95 @@
+//! The part of a model that one of its objects has to do with, by the words of its texts: enough to look names up in it, and small where
+//! the model is large.
+
+use std::collections::{BTreeSet, HashSet};
+
+use super::super::names;
+use crate::model::{Clauses, Definition, Model, Object, ObjectKey, Table};
+
+/// The objects that may depend on this one, directly or through others, and all that these name.
+pub fn around(model: &Model, key: &ObjectKey) -> Model {
+    let mut found: BTreeSet<ObjectKey> = [key.clone()].into();
+    let mut waiting = vec![names::identifier(&key.name)];
+    while let Some(word) = waiting.pop() {
+        for object in model.objects() {
+            let own = object.key();
+            if !found.contains(&own) && any_text(object, &mut |text| says(text, &word)) {
+                waiting.push(names::identifier(&object.name));
+                found.insert(own);
+            }
+        }
+    }
+    with_named(model, found)
+}
+
+/// These objects, and all that they name, directly or through others.
+pub fn with_named(model: &Model, mut found: BTreeSet<ObjectKey>) -> Model {
+    let mut words: HashSet<String> = HashSet::new();
+    let mut new: Vec<ObjectKey> = found.iter().cloned().collect();
+    while !new.is_empty() {
+        for object in new.iter().filter_map(|key| model.get(key)) {
+            any_text(object, &mut |text| {
+                let parts = text.split(|ch: char| !(ch.is_alphanumeric() || matches!(ch, '_' | '$')));
+                words.extend(parts.filter(|part| !part.is_empty()).map(str::to_lowercase));
+                // A name in quotes may be of several words.
+                words.extend(text.split('"').map(str::to_lowercase));
+                false
+            });
+        }
+        let is_named = |object: &&Object| {
+            !found.contains(&object.key()) && words.contains(&names::identifier(&object.name).to_lowercase())
+        };
+        new = model.objects().filter(is_named).map(Object::key).collect();
+        found.extend(new.iter().cloned());
+    }
+    found.iter().filter_map(|key| model.get(key)).cloned().collect()
+}
+
+/// Whether the word is in the text, in any letter case.
+pub fn says(text: &str, word: &str) -> bool {
+    let plain = |text: &str| text.is_ascii() && !text.bytes().any(|byte| byte.is_ascii_uppercase());
+    if plain(text) && plain(word) { text.contains(word) } else { text.to_lowercase().contains(&word.to_lowercase()) }
+}
+
+/// Whether something is true of a text of an object.
+fn any_text(object: &Object, is: &mut dyn FnMut(&str) -> bool) -> bool {
+    let mut clauses = |clauses: &Clauses, is: &mut dyn FnMut(&str) -> bool| {
+        clauses.iter().any(|(clause, value)| is(clause) || is(value.written()) || is(&value.canonical))
+    };
+    let named = is(object.name.canonical()) || object.definition.owner().is_some_and(|owner| is(owner.canonical()));
+    named
+        || match &object.definition {
+            Definition::Table(table) => any_text_of_table(table, &mut clauses, is),
+            Definition::Index(index) => {
+                index.parts.iter().any(|part| is(part.expression.written()) || clauses(&part.clauses, is))
+                    || index.predicate.as_ref().is_some_and(|predicate| is(predicate.written()))
+                    || clauses(&index.clauses, is)
+            }
+            Definition::View(view) => is(view.query.written()) || clauses(&view.clauses, is),
+            Definition::Plain(plain) => clauses(&plain.clauses, is),
+            Definition::VirtualTable(_) | Definition::Trigger(_) => false,
+        }
+}
+
+fn any_text_of_table(
+    table: &Table,
+    clauses: &mut dyn FnMut(&Clauses, &mut dyn FnMut(&str) -> bool) -> bool,
+    is: &mut dyn FnMut(&str) -> bool,
+) -> bool {
+    let of_columns = table.columns.iter().any(|column| {
+        let generated = column.generated.as_ref().map(|generated| &generated.expression);
+        let mut expressions = column.data_type.iter().chain(&column.default).chain(generated);
+        expressions.any(|expression| is(expression.written()) || is(&expression.canonical))
+            || column.collation.as_ref().is_some_and(|collation| is(collation.canonical()))
+            || clauses(&column.clauses, is)
+    });
+    of_columns
+        || table
+            .checks
+            .iter()
+            .chain(table.exclusions.iter())
+            .any(|check| is(check.condition.written()) || clauses(&check.clauses, is))
+        || table.foreign_keys.iter().any(|key| is(key.parent.canonical()) || clauses(&key.clauses, is))
+        || table.primary_key.iter().chain(table.unique_keys.iter()).any(|key| clauses(&key.clauses, is))
+        || clauses(&table.clauses, is)
+}
