@@ -65,11 +65,17 @@ pub fn run<S: Session>(
     let took = started.elapsed();
     // What this connection sees is no proof that it is committed.
     let after = session.committed_structure().map_err(|cause| LiveError::NotReadBack(Box::new(cause)))?;
-    if !script.leads_to(&after) {
+    let Some(respelled) = reached(script, release, &after) else {
         return Err(LiveError::NotCommitted { expected: script.want.clone(), found: Box::new(after) });
-    }
+    };
     watch(Event::Verified);
-    Ok(Deployment { after, took })
+    Ok(Deployment { after, took, respelled })
+}
+
+/// What is spelled otherwise than expected in a structure that is the promised one but for that; none if it is another one. In a
+/// script that was edited nothing tells a statement that was changed from one whose outcome the server spells otherwise.
+fn reached(script: &Script, release: &Release, found: &Model) -> Option<Vec<String>> {
+    script.leads_to_but_for(found).filter(|respelled| respelled.is_empty() || release.edited.is_none())
 }
 
 struct Course<'c, S> {
@@ -240,7 +246,7 @@ impl<S: Session> Course<'_, S> {
                 _ => Err(LiveError::ProofFailed { expected: self.script.want.clone(), found: Box::new(found) }),
             };
         }
-        if !self.script.leads_to(&found) {
+        if reached(self.script, self.release, &found).is_none() {
             return Err(LiveError::ProofFailed { expected: self.script.want.clone(), found: Box::new(found) });
         }
         (self.watch)(Event::Checked);
@@ -251,6 +257,7 @@ impl<S: Session> Course<'_, S> {
             engine_version: self.script.engine_version,
             git: None,
             sources: Vec::new(),
+            unread: Vec::new(),
             model: found,
         };
         self.session.record(&self.script.have, &released, self.release)

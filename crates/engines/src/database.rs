@@ -80,6 +80,8 @@ pub struct Deployment {
     pub after: Model,
     /// How long the transaction took.
     pub took: Duration,
+    /// Objects, by kind and name, that the steps made and that the server spells otherwise than expected.
+    pub respelled: Vec<String>,
 }
 
 /// A live database.

@@ -106,7 +106,8 @@ fn what_is_removed_takes_nothing_along_that_is_not_managed() {
     assert!(held.stderr.contains("removes-unmanaged on view report"), "{}", held.stderr);
     assert!(held.stderr.contains("needs hives, which is removed"), "{}", held.stderr);
     waive(&project, "removes-unmanaged", "*");
-    project.expect(4, &["deploy", "test"]);
+    let refused = project.expect(1, &["deploy", "test"]);
+    assert!(refused.stderr.contains("`removes-unmanaged` is no risk that a waiver can permit"), "{}", refused.stderr);
     assert!(there(&project, "hives"));
 }
 

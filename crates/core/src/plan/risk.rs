@@ -63,6 +63,11 @@ impl RiskKind {
     pub fn needs_waiver(self) -> bool {
         !matches!(self, RiskKind::MayRefuseRows | RiskKind::RewritesTable)
     }
+
+    /// Whether a waiver can permit it.
+    pub fn can_be_waived(self) -> bool {
+        self.needs_waiver() && self != RiskKind::RemovesUnmanaged
+    }
 }
 
 impl fmt::Display for RiskKind {

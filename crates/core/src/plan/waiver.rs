@@ -53,10 +53,14 @@ pub struct WaiverError {
 pub fn read_waivers(file: WaiverFile) -> Result<Vec<Waiver>, WaiverError> {
     for (index, waiver) in file.waiver.iter().enumerate() {
         let wrong = |problem: String| Err(WaiverError { number: index + 1, problem });
-        if waiver.risk.parse::<RiskKind>().is_err() {
+        if !waiver.risk.parse::<RiskKind>().is_ok_and(RiskKind::can_be_waived) {
             let known: Vec<_> =
-                RiskKind::ALL.into_iter().filter(|kind| kind.needs_waiver()).map(RiskKind::name).collect();
-            return wrong(format!("there is no risk `{}`; a waiver can permit {}", waiver.risk, known.join(", ")));
+                RiskKind::ALL.into_iter().filter(|kind| kind.can_be_waived()).map(RiskKind::name).collect();
+            return wrong(format!(
+                "`{}` is no risk that a waiver can permit; it can permit {}",
+                waiver.risk,
+                known.join(", ")
+            ));
         }
         if waiver.reason.trim().is_empty() {
             return wrong("the reason is empty; write why the risk is acceptable".to_owned());

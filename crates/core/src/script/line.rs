@@ -30,10 +30,18 @@ pub enum Line {
     Proven(Fingerprint),
     /// An object that can't be proven.
     Unproven(String),
+    /// The structure without the objects that are listed as respelled.
+    Rest(Fingerprint),
+    /// The objects that are listed as respelled, without their expressions.
+    Shape(Fingerprint),
+    /// An object with expressions, as it is expected.
+    Respelled(Fingerprint, String),
     /// What the project manages, or ignores.
     Scope(ScopeWord, String),
     /// How the owner of what is removed was found out.
     Ownership(Ownership),
+    /// Why only the engine's own client, of the version that the database is used with, can run it.
+    ClientOnly(String),
     /// The number of steps.
     Steps(usize),
     /// The number of parts.
@@ -88,9 +96,13 @@ impl fmt::Display for Line {
             Line::Want(fingerprint) => write!(f, "want {fingerprint}"),
             Line::Proven(fingerprint) => write!(f, "proven {fingerprint}"),
             Line::Unproven(object) => write!(f, "unproven {}", quoted(object)),
+            Line::Rest(fingerprint) => write!(f, "rest {fingerprint}"),
+            Line::Shape(fingerprint) => write!(f, "shape {fingerprint}"),
+            Line::Respelled(fingerprint, object) => write!(f, "respelled {fingerprint} {}", quoted(object)),
             Line::Scope(ScopeWord::Manages, pattern) => write!(f, "manages {}", quoted(pattern)),
             Line::Scope(ScopeWord::Ignores, pattern) => write!(f, "ignores {}", quoted(pattern)),
             Line::Ownership(ownership) => write!(f, "ownership {}", ownership.name()),
+            Line::ClientOnly(reason) => write!(f, "client-only {}", quoted(reason)),
             Line::Steps(count) => write!(f, "steps {count}"),
             Line::Parts(count) => write!(f, "parts {count}"),
             Line::Part(number, mode) => write!(f, "part {number} {}", mode.name()),
@@ -166,9 +178,16 @@ impl Line {
             "want" => Line::Want(words.fingerprint()?),
             "proven" => Line::Proven(words.fingerprint()?),
             "unproven" => Line::Unproven(words.text()?),
+            "rest" => Line::Rest(words.fingerprint()?),
+            "shape" => Line::Shape(words.fingerprint()?),
+            "respelled" => {
+                let fingerprint = words.fingerprint()?;
+                Line::Respelled(fingerprint, words.text()?)
+            }
             "manages" => Line::Scope(ScopeWord::Manages, words.text()?),
             "ignores" => Line::Scope(ScopeWord::Ignores, words.text()?),
             "ownership" => Line::Ownership(words.word()?.parse()?),
+            "client-only" => Line::ClientOnly(words.text()?),
             "steps" => Line::Steps(words.number()?),
             "parts" => Line::Parts(words.number()?),
             "part" => {

@@ -4,11 +4,13 @@ mod frame;
 mod line;
 mod ownership;
 mod read;
+mod respelled;
 mod write;
 
 pub use frame::{Frame, Mode};
 pub use ownership::Ownership;
 pub use read::{Read, ScriptError, read};
+pub use respelled::Respelled;
 pub use write::write;
 
 use crate::dialects::dialect;
@@ -36,6 +38,8 @@ pub struct Script {
     pub unproven: Vec<String>,
     /// The structure that it leads to without these objects.
     pub proven: Fingerprint,
+    /// What is promised of objects that the engine may spell in its own way; none if there are no such objects.
+    pub respelled: Option<Respelled>,
     /// Whether it undoes a release.
     pub undo: bool,
     /// What of a database it is about: nothing else is compared or changed.
@@ -129,6 +133,18 @@ impl Script {
         } else {
             managed.without(&self.unproven).fingerprint() == self.proven
         }
+    }
+
+    /// The objects, by kind and name, that keep a structure from being the one that the script leads to, and of which it can't be told
+    /// that they are not as wished: their steps were run, everything else is as promised, and these differ in nothing but
+    /// expressions. None if the structure is another one.
+    pub fn leads_to_but_for(&self, found: &Model) -> Option<Vec<String>> {
+        if self.leads_to(found) {
+            return Some(Vec::new());
+        }
+        let dialect = dialect(self.engine);
+        let found = self.scope.part_of(dialect, found).without(&self.unproven);
+        self.respelled.as_ref()?.differing(dialect, &found)
     }
 
     /// Whether it does nothing.

@@ -3,7 +3,7 @@
 
 use super::line::{Line, ScopeWord};
 use super::write::{TITLE, UNDO_TITLE, is_marked, sealed};
-use super::{FORMAT, Mode, Outcome, Ownership, Script, Step};
+use super::{FORMAT, Mode, Outcome, Ownership, Respelled, Script, Step};
 use crate::dialects::{Dialect, dialect};
 use crate::engine::{Engine, EngineVersion};
 use crate::model::{Fingerprint, Scope};
@@ -62,7 +62,7 @@ pub fn read(text: &str) -> Result<Read, ScriptError> {
         head: &head,
         text,
         offset: body_start,
-        plan: Plan { risks: head.risks.clone(), ..Plan::default() },
+        plan: Plan { risks: head.risks.clone(), client_only: head.client_only.clone(), ..Plan::default() },
         place: Place::Outside,
         framed: 0,
         end: None,
@@ -87,10 +87,12 @@ struct Head {
     want: Fingerprint,
     proven: Option<Fingerprint>,
     unproven: Vec<String>,
+    respelled: Option<Respelled>,
     scope: Scope,
     ownership: Ownership,
     parts: usize,
     steps: usize,
+    client_only: Vec<String>,
     risks: Vec<Risk>,
 }
 
@@ -98,6 +100,7 @@ struct Head {
 fn head(text: &str) -> Result<(usize, Head), ScriptError> {
     let (mut undo, mut engine, mut project, mut have, mut want) = (None, None, None, None, None);
     let (mut proven, mut format, mut ownership, mut parts, mut steps) = (None, None, None, None, None);
+    let (mut rest, mut shape, mut respelled, mut client_only) = (None, None, Vec::new(), Vec::new());
     let (mut unproven, mut scope, mut risks, mut commands) = (Vec::new(), Scope::default(), Vec::new(), Vec::new());
     let mut at = 0;
     for (index, whole) in text.split_inclusive('\n').enumerate() {
@@ -122,6 +125,11 @@ fn head(text: &str) -> Result<(usize, Head), ScriptError> {
                 Line::Want(value) => twice(want.replace(value).is_some())?,
                 Line::Proven(value) => twice(proven.replace(value).is_some())?,
                 Line::Unproven(value) => unproven.push(value),
+                Line::Rest(value) => twice(rest.replace(value).is_some())?,
+                Line::Shape(value) => twice(shape.replace(value).is_some())?,
+                Line::Respelled(fingerprint, object) => {
+                    respelled.push(Outcome { object, fingerprint: Some(fingerprint) });
+                }
                 Line::Scope(word, pattern) => {
                     let pattern = pattern.parse().map_err(failed)?;
                     match word {
@@ -130,6 +138,7 @@ fn head(text: &str) -> Result<(usize, Head), ScriptError> {
                     }
                 }
                 Line::Ownership(value) => twice(ownership.replace(value).is_some())?,
+                Line::ClientOnly(reason) => client_only.push(reason),
                 Line::Parts(value) => twice(parts.replace(value).is_some())?,
                 Line::Steps(value) => twice(steps.replace(value).is_some())?,
                 Line::Risk(kind, object, explanation) => risks.push(Risk::new(kind, object, explanation)),
@@ -148,10 +157,16 @@ fn head(text: &str) -> Result<(usize, Head), ScriptError> {
         want: want.ok_or(ScriptError::Missing("want"))?,
         proven,
         unproven,
+        respelled: match (rest, shape) {
+            (Some(rest), Some(shape)) if !respelled.is_empty() => Some(Respelled { rest, shape, objects: respelled }),
+            (None, None) if respelled.is_empty() => None,
+            _ => return Err(ScriptError::Missing("rest, shape or respelled")),
+        },
         scope,
         ownership: ownership.ok_or(ScriptError::Missing("ownership"))?,
         parts: parts.ok_or(ScriptError::Missing("parts"))?,
         steps: steps.ok_or(ScriptError::Missing("steps"))?,
+        client_only,
         risks,
     };
     format.ok_or(ScriptError::Missing("format"))?;
@@ -174,7 +189,7 @@ fn cleared(risk: Option<&mut Risk>, clearance: Clearance) -> Result<(), String> 
     let risk = risk.ok_or("a waiver needs a risk before it")?;
     let fits = match &clearance {
         Clearance::NotNeeded => !risk.kind.needs_waiver(),
-        Clearance::Missing | Clearance::Waived { .. } => risk.kind.needs_waiver(),
+        Clearance::Missing | Clearance::Waived { .. } => risk.kind.can_be_waived(),
         Clearance::Impossible => true,
     };
     if !fits {
@@ -207,6 +222,7 @@ impl Head {
             have: self.have,
             want: self.want,
             unproven: self.unproven,
+            respelled: self.respelled,
             undo,
             scope: self.scope,
             ownership: self.ownership,

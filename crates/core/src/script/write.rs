@@ -73,6 +73,14 @@ fn head(script: &Script, text: &mut Text) {
             text.mark(&Line::Unproven(object.clone()));
         }
     }
+    if let Some(respelled) = &script.respelled {
+        text.mark(&Line::Rest(respelled.rest.clone()));
+        text.mark(&Line::Shape(respelled.shape.clone()));
+        for outcome in &respelled.objects {
+            let fingerprint = outcome.fingerprint.clone().expect("a respelled object is there");
+            text.mark(&Line::Respelled(fingerprint, outcome.object.clone()));
+        }
+    }
     for pattern in &script.scope.manages {
         text.mark(&Line::Scope(ScopeWord::Manages, pattern.to_string()));
     }
@@ -80,6 +88,9 @@ fn head(script: &Script, text: &mut Text) {
         text.mark(&Line::Scope(ScopeWord::Ignores, pattern.to_string()));
     }
     text.mark(&Line::Ownership(script.ownership));
+    for reason in &script.plan.client_only {
+        text.mark(&Line::ClientOnly(reason.clone()));
+    }
     text.mark(&Line::Parts(script.plan.parts.len()));
     text.mark(&Line::Steps(script.plan.steps().count()));
     for risk in &script.plan.risks {

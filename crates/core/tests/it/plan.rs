@@ -241,7 +241,10 @@ fn a_waiver_permits_one_risk_on_one_object_until_its_day() {
     assert!(held(waiver("loses-column", "column lots.grams", "2026-12-31"), "2026-11-23"));
     assert!(held(waiver("loses-table", "column lots.note", "2026-12-31"), "2026-11-23"));
     let problem = |waiver: Waiver| read_waivers(WaiverFile { waiver: vec![waiver] }).expect_err("it is wrong").problem;
-    assert!(problem(waiver("looses-column", "x", "2026-12-31")).contains("there is no risk `looses-column`"));
+    assert!(
+        problem(waiver("looses-column", "x", "2026-12-31"))
+            .contains("`looses-column` is no risk that a waiver can permit")
+    );
     assert!(problem(waiver("loses-column", "x", "31.12.2026")).contains("is not a date"));
 }
 
