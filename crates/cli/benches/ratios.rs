@@ -57,6 +57,7 @@ fn snapshot(sources: &[Source]) -> Snapshot {
         git: None,
         sources: Vec::new(),
         model: built.model,
+        unread: Vec::new(),
     }
 }
 

@@ -10,6 +10,7 @@ use crate::fold::{Folded, fold};
 use crate::model::Model;
 use crate::parse::{ParsedSource, parse_source};
 use crate::source::Source;
+use crate::unread::Unread;
 
 /// A model and what was found on the way to it.
 #[derive(Debug)]
@@ -18,6 +19,8 @@ pub struct Build {
     pub model: Model,
     /// All findings, ordered by source and place.
     pub diagnostics: Vec<Diagnostic>,
+    /// What is said in statements that run code.
+    pub unread: Vec<Unread>,
 }
 
 impl Build {
@@ -69,12 +72,16 @@ pub fn build(engine: Engine, version: EngineVersion, sources: &[Source]) -> Buil
     let mut reading = Reading::new(engine);
     reading.add(sources);
     let mut folded = reading.folded();
-    let found = check::check(engine, version, &folded);
+    let statements = folded.unread.iter();
+    let unread: Vec<Unread> =
+        statements.map(|location| Unread::new(dialect(engine), *location, sources, &folded.model)).collect();
+    folded.named_by_code = unread.iter().flat_map(|statement| statement.words.iter().cloned()).collect();
+    let found = check::check(engine, version, sources, &folded);
     folded.diagnostics.extend(found);
-    finish(folded.model, folded.diagnostics)
+    Build { unread, ..finish(folded.model, folded.diagnostics) }
 }
 
 fn finish(model: Model, mut found: Vec<Diagnostic>) -> Build {
     diagnostics::sort(&mut found);
-    Build { model, diagnostics: found }
+    Build { model, diagnostics: found, unread: Vec::new() }
 }

@@ -25,6 +25,10 @@ pub struct Folded {
     pub diagnostics: Vec<Diagnostic>,
     /// Names that exist, but could not be read.
     pub unreadable: BTreeSet<Name>,
+    /// Where statements are that run code, which may make objects.
+    pub unread: Vec<Location>,
+    /// The words of these statements, in lower case.
+    pub named_by_code: BTreeSet<String>,
 }
 
 /// Folds all sources, in order, into one model.
@@ -53,9 +57,17 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
         let mut created = HashSet::new();
         let mut about_rows = Vec::new();
         for (index, Statement { location, kind }) in source.statements.into_iter().enumerate() {
+            let (kind, if_missing) = match kind {
+                StatementKind::IfMissing(kind) => (*kind, true),
+                kind => (kind, false),
+            };
             match kind {
                 StatementKind::Create { object, if_not_exists, or_replace } => {
+                    let if_not_exists = if_not_exists || if_missing;
                     created.extend(folder.create(*object, if_not_exists, or_replace));
+                }
+                kind @ (StatementKind::Alter { .. } | StatementKind::Amend(_)) if if_missing => {
+                    deferred.push(Statement { location, kind: StatementKind::IfMissing(Box::new(kind)) });
                 }
                 StatementKind::Alter { table, action } if created.contains(&table) => {
                     if let AlterTable::Rename(to) = &*action {
@@ -93,9 +105,15 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
                 kind @ (StatementKind::Alter { .. } | StatementKind::Drop { .. } | StatementKind::Amend(_)) => {
                     deferred.push(Statement { location, kind });
                 }
-                StatementKind::Aside { note, .. } if note.code == Code::WV007 => about_rows.push(*note),
-                StatementKind::Aside { note, .. } => folder.folded.diagnostics.push(*note),
-                StatementKind::Session => {}
+                StatementKind::Aside { note, runs_code, .. } => {
+                    folder.folded.unread.extend(runs_code.then_some(location));
+                    if note.code == Code::WV007 {
+                        about_rows.push(*note);
+                    } else {
+                        folder.folded.diagnostics.push(*note);
+                    }
+                }
+                StatementKind::Session | StatementKind::IfMissing(_) => {}
             }
         }
         // A dump may hold thousands of them: one note a file.
@@ -113,6 +131,7 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
                 folder.drop(kind, &name, (if_exists, cascade), location);
             }
             StatementKind::Amend(amendment) => folder.amend(&amendment, location),
+            StatementKind::IfMissing(kind) => folder.if_missing(*kind, location),
             StatementKind::Grant(grant) => {
                 let others = |object: &Object| object.location.is_none_or(|other| other.source != location.source);
                 (grant.apply)(&mut folder.folded.model, &others);
@@ -346,6 +365,33 @@ impl Folder<'_> {
         }
     }
 
+    /// Makes a change that says nothing if what it makes is there already.
+    fn if_missing(&mut self, kind: StatementKind, location: Location) {
+        let found = match &kind {
+            StatementKind::Alter { table, .. } => Some(ObjectKey::new(Kind::Table, table.clone())),
+            StatementKind::Amend(Amendment { kinds, name, .. }) => {
+                kinds.iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name))
+            }
+            _ => None,
+        };
+        let before = found.and_then(|key| self.folded.model.get(&key).cloned());
+        let said = self.folded.diagnostics.len();
+        match &kind {
+            StatementKind::Alter { table, action } => self.alter(table, action, location),
+            StatementKind::Amend(amendment) => self.amend(amendment, location),
+            _ => {}
+        }
+        let Some(before) = before else { return };
+        let after = self.folded.model.get(&before.key());
+        let is_there = after.is_some_and(has_a_name_twice)
+            || self.folded.diagnostics[said..].iter().any(|found| matches!(found.code, Code::WV101 | Code::WV102));
+        if is_there {
+            self.folded.diagnostics.truncate(said);
+            self.folded.model.insert(before);
+            self.count_names();
+        }
+    }
+
     fn count_names(&mut self) {
         self.taken = None;
         self.names.clear();
@@ -416,6 +462,18 @@ impl Folder<'_> {
             .suggest(name.written(), known);
         self.folded.diagnostics.push(diagnostic);
     }
+}
+
+/// Whether two columns or two constraints of a table have one name.
+fn has_a_name_twice(object: &Object) -> bool {
+    let Some(table) = object.as_table() else { return false };
+    let mut columns = HashSet::new();
+    let mut constraints = HashSet::new();
+    let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.name);
+    let checks = table.checks.iter().chain(table.exclusions.iter()).filter_map(|check| check.name.as_ref());
+    let mut named = keys.chain(table.foreign_keys.iter().map(|key| &key.name)).chain(checks);
+    table.columns.iter().any(|column| !columns.insert(&column.name))
+        || named.any(|name| !name.canonical().is_empty() && !constraints.insert(name))
 }
 
 /// The kinds that a DROP of a kind may mean.

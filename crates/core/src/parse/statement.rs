@@ -22,9 +22,16 @@ pub struct Statement {
 impl Statement {
     /// Whether it changes or drops what has this name.
     pub fn is_about(&self, name: &Name) -> bool {
-        match &self.kind {
+        self.kind.is_about(name)
+    }
+}
+
+impl StatementKind {
+    fn is_about(&self, name: &Name) -> bool {
+        match self {
             StatementKind::Alter { table: subject, .. } | StatementKind::Drop { name: subject, .. } => subject == name,
             StatementKind::Amend(amendment) => amendment.name == *name,
+            StatementKind::IfMissing(kind) => kind.is_about(name),
             StatementKind::Create { .. }
             | StatementKind::Grant(_)
             | StatementKind::Aside { .. }
@@ -65,6 +72,8 @@ pub enum StatementKind {
     },
     /// Any other change of an object that was created before.
     Amend(Amendment),
+    /// One of these that says nothing if what it makes is there already.
+    IfMissing(Box<StatementKind>),
     /// A change of who may do what with many objects, or with what is no part of the structure.
     Grant(Grant),
     /// Something that is no part of a schema.
@@ -73,6 +82,8 @@ pub enum StatementKind {
         note: Box<Diagnostic>,
         /// What it makes, if that is temporary.
         temporary: Option<Name>,
+        /// Whether it runs code that may make objects.
+        runs_code: bool,
     },
     /// A session setting: stepped over.
     Session,

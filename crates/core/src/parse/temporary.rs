@@ -32,6 +32,7 @@ impl Temporary {
                 self.is_other_than(table, if let AlterTable::Rename(to) = &**action { Some(to) } else { None })
             }
             StatementKind::Amend(amendment) => self.is_other_than(&amendment.name, amendment.becomes.as_ref()),
+            StatementKind::IfMissing(kind) => self.is_other(kind),
             StatementKind::Grant(_) | StatementKind::Session => true,
         }
     }

@@ -37,6 +37,8 @@ pub struct Snapshot {
     pub scope: Scope,
     /// What they say.
     pub model: Model,
+    /// The words of statements that run code: what they name is left alone in a database.
+    pub unread: Vec<String>,
 }
 
 /// The commit that sources were built from.
@@ -101,6 +103,9 @@ pub struct SnapshotFile {
     /// What it is not.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     ignores: Vec<String>,
+    /// The words of the statements in the sources that run code, in lower case.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    unread: Vec<String>,
     /// Ordered by kind and name.
     objects: Vec<ObjectRecord>,
     /// What is no part of the structure, and yet roles may do something with it.
@@ -144,6 +149,7 @@ impl From<ObjectRecord> for Object {
             access: record.access,
             uses: record.uses,
             names_in: record.names_in,
+            unresolved: Vec::new(),
             location: None,
         }
     }
@@ -207,6 +213,9 @@ impl Snapshot {
                 writeln!(out, "\"{field}\": {},", json(&patterns)).expect("a String takes every byte");
             }
         }
+        if !self.unread.is_empty() {
+            writeln!(out, "\"unread\": {},", json(&self.unread)).expect("a String takes every byte");
+        }
         out.push_str("\"objects\": [");
         let dialect = dialect(self.engine);
         let line = |object| json(&ObjectLine::new(dialect, object, sources));
@@ -263,6 +272,7 @@ impl Snapshot {
             engine_version: file.engine_version,
             git: file.git,
             sources: file.sources,
+            unread: file.unread,
             model,
         })
     }

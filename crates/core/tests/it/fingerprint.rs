@@ -70,6 +70,7 @@ fn snapshot(text: &str) -> Snapshot {
         git: None,
         sources: Vec::new(),
         model: model(text),
+        unread: Vec::new(),
     }
 }
 

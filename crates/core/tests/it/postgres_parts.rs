@@ -120,6 +120,7 @@ fn snapshots_and_adopted_sources_keep_them() {
         git: None,
         sources: Vec::new(),
         model: renamed,
+        unread: Vec::new(),
     };
     let read = Snapshot::read(&snapshot.write(&[])).expect("a snapshot");
     assert_eq!(names(&read.model), said);

@@ -1,0 +1,158 @@
+//! What a source says in statements that can't be read as schema: code that must be run to know what it makes. What such a statement
+//! names is left alone in a database.
+
+use std::collections::BTreeSet;
+
+use crate::diagnostics::{Code, Diagnostic};
+use crate::dialects::Dialect;
+use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey, Unordered};
+use crate::parse::{TokenKind, token};
+use crate::source::{Location, Source};
+
+/// One such statement.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unread {
+    /// Where it is, if its source is known.
+    pub location: Option<Location>,
+    /// Every word of it, and of the functions that it calls, in lower case.
+    pub words: BTreeSet<String>,
+}
+
+/// Something that a database has, the source does not, and a statement names that can't be read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Kept {
+    /// The object, or the one that it is a part of.
+    pub key: ObjectKey,
+    /// What it is: `index public.x`, `constraint y of table public.x`.
+    pub what: String,
+    /// The statement.
+    pub location: Option<Location>,
+}
+
+impl Kept {
+    /// Says so.
+    pub fn diagnostic(&self) -> Diagnostic {
+        let message =
+            format!("{} is left alone: the source does not define it, but code in the source names it", self.what);
+        let found = Diagnostic::new(Code::WV011, message);
+        match self.location {
+            Some(location) => found.at(location, "this code may create it"),
+            None => found,
+        }
+    }
+}
+
+impl Unread {
+    /// The statement at this place.
+    pub fn new(dialect: &dyn Dialect, location: Location, sources: &[Source], model: &Model) -> Unread {
+        let text = &sources[location.source as usize].text[location.start as usize..location.end as usize];
+        let mut words = BTreeSet::new();
+        collect(dialect, text, &mut words);
+        for routine in [Kind::Function, Kind::Procedure].into_iter().flat_map(|kind| model.of_kind(kind)) {
+            if words.contains(&dialect.schema_and_name(&routine.name).1.to_lowercase()) {
+                collect(dialect, &routine.text, &mut words);
+            }
+        }
+        Unread { location: Some(location), words }
+    }
+
+    fn names(&self, word: &str) -> bool {
+        self.words.contains(&word.to_lowercase())
+    }
+}
+
+/// The words of a text, those in strings and bodies too.
+fn collect(dialect: &dyn Dialect, text: &str, words: &mut BTreeSet<String>) {
+    let (tokens, _) = token::tokenize(dialect.token_rules(), text, 0);
+    for token in tokens {
+        let written = token.text(text);
+        match token.kind {
+            TokenKind::Word => drop(words.insert(written.to_lowercase())),
+            TokenKind::Quoted => drop(words.insert(written.trim_matches(['"', '`', '[', ']']).to_lowercase())),
+            TokenKind::Text if written.starts_with('$') => {
+                let tag = written[1..].find('$').map_or(0, |end| end + 2);
+                collect(dialect, written.get(tag..written.len() - tag).unwrap_or_default(), words);
+            }
+            TokenKind::Text => {
+                let parts = written.split(|ch: char| !(ch.is_alphanumeric() || ch == '_'));
+                words.extend(parts.filter(|part| !part.is_empty()).map(str::to_lowercase));
+                words.insert(written.trim_matches('\'').to_lowercase());
+            }
+            _ => {}
+        }
+    }
+}
+
+/// Lets `want` have what `have` has and it has not, where a statement names it that can't be read.
+pub fn keep(dialect: &dyn Dialect, unread: &[Unread], have: &Model, want: &mut Model) -> Vec<Kept> {
+    let mut kept = Vec::new();
+    if unread.is_empty() {
+        return kept;
+    }
+    let renamed: BTreeSet<Name> = want.objects().filter_map(|object| object.formerly.table.clone()).collect();
+    let own_name = |name: &Name| dialect.schema_and_name(name).1;
+    let naming = |word: &str| unread.iter().find(|statement| statement.names(word));
+    for object in have.objects() {
+        let key = object.key();
+        if let Some(wanted) = want.get_mut(&key) {
+            keep_parts(object, wanted, &naming, &mut kept);
+            continue;
+        }
+        let is_on_something = object.definition.owner().is_none_or(|owner| want.relation(owner).is_some());
+        let is_free = is_on_something && !renamed.contains(&object.name);
+        if let Some(statement) = naming(&own_name(&object.name)).filter(|_| is_free) {
+            kept.push(Kept { what: key.to_string(), key, location: statement.location });
+            want.insert(object.clone());
+        }
+    }
+    kept
+}
+
+/// Columns and constraints of a table that both have; labels of an enumeration.
+fn keep_parts<'u>(have: &Object, want: &mut Object, naming: &dyn Fn(&str) -> Option<&'u Unread>, kept: &mut Vec<Kept>) {
+    let key = have.key();
+    let before = kept.len();
+    let mut keep = |kind: &str, name: &str| {
+        let statement = naming(name)?;
+        kept.push(Kept { key: key.clone(), what: format!("{kind} {name} of {key}"), location: statement.location });
+        Some(())
+    };
+    let formerly = want.formerly.columns.clone();
+    let (Definition::Table(have), Definition::Table(table)) = (&have.definition, &mut want.definition) else { return };
+    for column in have.columns.iter() {
+        let renamed = formerly.iter().any(|(_, former)| *former == column.name);
+        if table.column(&column.name).is_none() && !renamed && keep("column", column.name.canonical()).is_some() {
+            table.columns.push(column.clone());
+        }
+    }
+    let named = |name: &Option<Name>| name.as_ref().map(|name| name.canonical().to_owned());
+    let of_key = |name: &Name| Some(name.canonical().to_owned()).filter(|name| !name.is_empty());
+    keep_missing(
+        &have.foreign_keys,
+        &mut table.foreign_keys,
+        |key| of_key(&key.name),
+        |name| keep("foreign key", name),
+    );
+    keep_missing(&have.unique_keys, &mut table.unique_keys, |key| of_key(&key.name), |name| keep("unique key", name));
+    keep_missing(&have.checks, &mut table.checks, |check| named(&check.name), |name| keep("check", name));
+    keep_missing(&have.exclusions, &mut table.exclusions, |check| named(&check.name), |name| keep("exclusion", name));
+    if kept.len() > before {
+        want.text.clear();
+    }
+}
+
+/// Adds those of `have` that `want` does not have by name and that are to be kept.
+fn keep_missing<T: Clone>(
+    have: &Unordered<T>,
+    want: &mut Unordered<T>,
+    name: impl Fn(&T) -> Option<String>,
+    mut keep: impl FnMut(&str) -> Option<()>,
+) {
+    for item in have.iter() {
+        let Some(own) = name(item) else { continue };
+        let is_there = want.iter().any(|other| name(other).as_ref() == Some(&own));
+        if !is_there && keep(&own).is_some() {
+            want.push(item.clone());
+        }
+    }
+}
