@@ -147,7 +147,7 @@ fn renames_that_cannot_be_followed_are_named() {
     let project = project(&[(
         "schema/a.sql",
         "-- wevrun: formerly lots\nCREATE TABLE harvest_lots (id INTEGER PRIMARY KEY,\n    grams INTEGER, -- wevrun: formerly weight\n    \
-         weight INTEGER -- wevrun: once was\n);\nCREATE TABLE lots (id INTEGER);\n",
+         kilos REAL, -- wevrun: formerly weight\n    weight INTEGER -- wevrun: once was\n);\nCREATE TABLE lots (id INTEGER);\n",
     )]);
     insta::assert_snapshot!(shown(&project.expect(1, &["build"])));
 }

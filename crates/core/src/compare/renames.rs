@@ -1,56 +1,187 @@
 //! Which tables and columns are the same thing under another name: what `-- wevrun: formerly OLD_NAME` says.
 
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::dialects::Dialect;
-use crate::model::{Kind, Model, Name, Object, ObjectKey};
+use crate::model::{Column, Kind, Model, Name, Object, ObjectKey};
 
 /// Names in have and the names in want that mean the same.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Renames {
     /// Objects: the kind, the name in have, the name in want.
     pub tables: Vec<(Kind, Name, Name)>,
-    /// What is called otherwise only because its schema is: the key in have, the key in want.
+    /// What is called otherwise only because something else is: the key in have, the key in want.
     moved: BTreeMap<ObjectKey, ObjectKey>,
     /// Columns: the table by its name in want, the column's name in have, and in want.
     pub columns: Vec<(Name, Name, Name)>,
+    /// Former names that have has, and that can't be followed.
+    pub unfollowed: Vec<Unfollowed>,
+}
+
+/// A former name that can't be followed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unfollowed {
+    /// What has the former name: `table public.hives`.
+    pub what: String,
+    /// The former name.
+    pub old: Name,
+    /// Why it can't.
+    pub why: &'static str,
+}
+
+/// The only name that is the same but for letter case.
+fn in_any_case<'m>(names: impl Iterator<Item = &'m Name>, wanted: &Name) -> Option<&'m Name> {
+    let plain = |name: &Name| name.canonical().replace('"', "").to_lowercase();
+    let wanted = plain(wanted);
+    let mut found = names.filter(|name| plain(name) == wanted);
+    found.next().filter(|_| found.next().is_none())
+}
+
+/// What an object or a column says of its former name.
+#[derive(Debug, Clone)]
+struct Claim<'m> {
+    /// The kind of object; none for a column.
+    kind: Option<Kind>,
+    old: &'m Name,
+    new: &'m Name,
+    what: String,
+}
+
+/// The claims of one set of names.
+#[derive(Debug, Default)]
+struct Claims<'m> {
+    /// Each with whether have has the new name too.
+    open: Vec<(Claim<'m>, bool)>,
+    unfollowed: Vec<Unfollowed>,
+}
+
+impl<'m> Claims<'m> {
+    fn add(&mut self, claim: Claim<'m>, is_there: bool) {
+        let is_of = |other: &Claim<'_>| other.old == claim.old && other.kind == claim.kind;
+        if self.open.iter().any(|(other, _)| is_of(other)) {
+            // Where the new name is there, the rename is done.
+            if !is_there {
+                self.refuse(&claim, "something else claims that name, too");
+            }
+        } else {
+            self.open.push((claim, is_there));
+        }
+    }
+
+    fn refuse(&mut self, claim: &Claim<'_>, why: &'static str) {
+        self.unfollowed.push(Unfollowed { what: claim.what.clone(), old: claim.old.clone(), why });
+    }
+
+    /// The renames to be made, each after the one that makes its new name free. `same` says whether have's object of the one name is
+    /// want's of the other: names that were exchanged can't be told from names that shall be.
+    fn followed(&mut self, same: impl Fn(&Name, &Name) -> bool) -> Vec<Claim<'m>> {
+        // A new name that is in use, and stays so, has been given already.
+        loop {
+            let old: BTreeSet<&Name> = self.open.iter().map(|(claim, _)| claim.old).collect();
+            let before = self.open.len();
+            self.open.retain(|(claim, is_there)| !is_there || old.contains(claim.new));
+            if self.open.len() == before {
+                break;
+            }
+        }
+        let mut waiting: Vec<Claim<'m>> = std::mem::take(&mut self.open).into_iter().map(|(claim, _)| claim).collect();
+        let mut followed = Vec::new();
+        while !waiting.is_empty() {
+            let old: BTreeSet<&Name> = waiting.iter().map(|claim| claim.old).collect();
+            let (ready, others): (Vec<_>, Vec<_>) = waiting.into_iter().partition(|claim| !old.contains(claim.new));
+            waiting = others;
+            if ready.is_empty() {
+                break;
+            }
+            followed.extend(ready);
+        }
+        // What is left goes round in a circle.
+        let is_done = waiting.iter().all(|claim| same(claim.new, claim.new))
+            && !waiting.iter().all(|claim| same(claim.old, claim.new));
+        for claim in waiting.iter().filter(|_| !is_done) {
+            let why = "the names are exchanged, and whether that was done already can't be told; take the comments out if it \
+                       was, else rename one of them to a third name in one release, and to its last one in the next";
+            self.refuse(claim, why);
+        }
+        followed
+    }
 }
 
 impl Renames {
-    /// What want's former names say that fits have: the old name is there, the new one is not.
+    /// What want's former names say that fits have: the old name is there, and the new one is not, or gets another one itself.
     /// What else is renamed in a schema that is renamed itself is not followed.
     pub fn find(dialect: &dyn Dialect, have: &Model, want: &Model) -> Renames {
         let mut renames = Renames::default();
-        let schemas = want.of_kind(Kind::Schema);
-        let others = want.objects().filter(|object| object.definition.kind() != Kind::Schema);
-        for object in schemas.chain(others).filter(|object| !object.formerly.is_empty()) {
+        let mut claims = Claims::default();
+        for object in want.objects() {
+            let Some(old) = &object.formerly.table else { continue };
             let kind = object.definition.kind();
-            let mut in_have = object.name.clone();
-            if let Some(old) = &object.formerly.table {
-                let claimed = renames.tables.iter().any(|(_, other, _)| other == old);
-                let is_new = have.relation(&object.name).is_none() && have.find(kind, &object.name).is_none();
-                let is_gone = want.relation(old).is_none() && want.find(kind, old).is_none();
-                if dialect.can_rename(kind) && have.find(kind, old).is_some() && is_new && is_gone && !claimed {
-                    if kind == Kind::Schema {
-                        let keys = have.objects().map(Object::key);
-                        let moved = keys.filter_map(|key| {
-                            let to = dialect.in_renamed_schema(&key, old, &object.name)?;
-                            Some((key, to))
-                        });
-                        renames.moved.extend(moved);
-                    }
-                    renames.tables.push((kind, old.clone(), object.name.clone()));
-                    in_have = old.clone();
+            let found = have.find(kind, old).map(|object| &object.name);
+            let old = found.or_else(|| in_any_case(have.of_kind(kind).map(|object| &object.name), old)).unwrap_or(old);
+            let claim = Claim { kind: Some(kind), old, new: &object.name, what: object.key().to_string() };
+            let is_there = have.relation(&object.name).is_some() || have.find(kind, &object.name).is_some();
+            if have.find(kind, old).is_some() && dialect.can_rename(kind) {
+                claims.add(claim, is_there);
+            } else if !is_there && kind.is_relation() && have.relation(old).is_some() {
+                claims.refuse(&claim, "have's object of that name is of another kind");
+            }
+        }
+        let same = |old: &Name, new: &Name| {
+            let (have, want) = (have.relation(old), want.relation(new));
+            have.zip(want).is_some_and(|(have, want)| have.definition == want.definition)
+        };
+        for claim in claims.followed(same) {
+            let kind = claim.kind.expect("it is an object");
+            for key in have.objects().map(Object::key) {
+                let now = renames.moved.get(&key).unwrap_or(&key);
+                if let Some(to) = dialect.moved_along(now, kind, claim.old, claim.new) {
+                    renames.moved.insert(key, to);
                 }
+            }
+            renames.tables.push((kind, claim.old.clone(), claim.new.clone()));
+        }
+        renames.unfollowed = claims.unfollowed;
+        // A schema's new name is that in which its objects are renamed.
+        renames.tables.sort_by_key(|(kind, _, _)| *kind != Kind::Schema);
+        for object in want.objects().filter(|object| !object.formerly.columns.is_empty()) {
+            let in_have = renames.table_in_have(&object.key()).unwrap_or_else(|| object.name.clone());
+            if object.definition.kind() == Kind::Type {
+                let labels = have.find(Kind::Type, &in_have).map_or_else(Vec::new, |have| dialect.labels(have));
+                let mut claims = Claims::default();
+                for (new, old) in &object.formerly.columns {
+                    let Some(old) = labels.iter().find(|label| *label == old).or(in_any_case(labels.iter(), old))
+                    else {
+                        continue;
+                    };
+                    let what = format!("label {new} of {}", object.key());
+                    claims.add(Claim { kind: None, old, new, what }, labels.contains(new));
+                }
+                let followed = claims.followed(|_, _| false).into_iter();
+                renames
+                    .columns
+                    .extend(followed.map(|claim| (object.name.clone(), claim.old.clone(), claim.new.clone())));
+                renames.unfollowed.extend(claims.unfollowed);
+                continue;
             }
             let (Some(have), Some(want)) = (have.table(&in_have), object.as_table()) else { continue };
+            let mut claims = Claims::default();
             for (new, old) in &object.formerly.columns {
-                let claimed = renames.columns.iter().any(|(table, other, _)| *table == object.name && other == old);
-                if have.column(old).is_some() && have.column(new).is_none() && want.column(old).is_none() && !claimed {
-                    renames.columns.push((object.name.clone(), old.clone(), new.clone()));
-                }
+                let found = have.column(old).map(|column| &column.name);
+                let old = found.or_else(|| in_any_case(have.columns.iter().map(|column| &column.name), old));
+                let Some(old) = old else { continue };
+                let what = format!("column {}.{new}", object.name);
+                claims.add(Claim { kind: None, old, new, what }, have.column(new).is_some());
             }
+            let same = |old: &Name, new: &Name| {
+                have.column(old)
+                    .zip(want.column(new))
+                    .is_some_and(|(have, want)| *want == Column { name: new.clone(), ..have.clone() })
+            };
+            for claim in claims.followed(same) {
+                renames.columns.push((object.name.clone(), claim.old.clone(), claim.new.clone()));
+            }
+            renames.unfollowed.extend(claims.unfollowed);
         }
         renames
     }
@@ -62,12 +193,12 @@ impl Renames {
         };
         Renames {
             moved: self.moved.iter().map(|(from, to)| (to.clone(), from.clone())).collect(),
-            tables: self.tables.iter().map(|(kind, from, to)| (*kind, to.clone(), from.clone())).collect(),
-            columns: self
-                .columns
-                .iter()
+            tables: self.tables.iter().rev().map(|(kind, from, to)| (*kind, to.clone(), from.clone())).collect(),
+            // The last one made is the first one taken back.
+            columns: (self.columns.iter().rev())
                 .map(|(table, from, to)| (old_table(table), to.clone(), from.clone()))
                 .collect(),
+            unfollowed: Vec::new(),
         }
     }
 

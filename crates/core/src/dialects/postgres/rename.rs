@@ -139,6 +139,56 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
             model.insert(object);
         }
     }
+    // The types of its arguments are a part of a routine's name.
+    if matches!(key.kind, Kind::Type | Kind::Domain) || key.kind.is_relation() {
+        let routines = model.objects().filter_map(|object| Some((object.key(), signature(&object.name, &from, to)?)));
+        for (routine, renamed) in routines.collect::<Vec<_>>() {
+            rename(model, &routine, &renamed);
+        }
+    }
+}
+
+/// The name of a routine or operator once a type of its arguments has another name; none if it takes no such values.
+pub fn signature(name: &Name, from: &Name, to: &Name) -> Option<Name> {
+    let own = names::signature(name);
+    if !own.contains(from.canonical()) {
+        return None;
+    }
+    let renamed = |item: String| match item.strip_suffix("[]") {
+        Some(element) if element == from.canonical() => format!("{to}[]"),
+        None if item == from.canonical() => to.to_string(),
+        _ => item,
+    };
+    let types = super::split_list(own.trim_start_matches('(').trim_end_matches(')')).into_iter();
+    let types: Vec<String> = types.map(renamed).collect();
+    let base = name.canonical().trim_end_matches(own);
+    let text = format!("{base}({})", types.join(", "));
+    (text != name.canonical()).then(|| Name::new(text.as_str(), text.as_str()))
+}
+
+/// Renames a label of an enumeration: the server keeps it by its number, and calls it by the new name wherever it stands.
+fn label_of_type(model: &mut Model, name: &Name, from: &Name, to: &Name) {
+    let (from, to) = (from.canonical(), to.canonical());
+    for object in model.objects_mut() {
+        if object.name == *name
+            && let Definition::Plain(plain) = &mut object.definition
+            && plain.kind == Kind::Type
+        {
+            let labels = super::enum_labels(&plain.clauses).into_iter();
+            let labels: Vec<String> = labels.map(|label| if label == from { to.to_owned() } else { label }).collect();
+            plain.clauses.say("enum", labels.join(", "));
+            object.text.clear();
+        } else if object.uses.contains(name) {
+            // Where its values are compared, the casts are not said.
+            let mut touched = false;
+            for expression in expressions_mut(&mut object.definition) {
+                touched |= replace_label(expression, from, to, |_| true);
+            }
+            if touched {
+                object.text.clear();
+            }
+        }
+    }
 }
 
 /// Whether a name, which may not have been looked up yet, is this one.
@@ -227,6 +277,9 @@ fn with_name(text: &str, from: &Name, to: &Name, in_texts: bool) -> String {
 
 /// Renames a column, and what refers to it.
 pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
+    if model.find(Kind::Type, table).is_some() {
+        return label_of_type(model, table, from, to);
+    }
     let by_words = canonical::follow(model, &Renamed { table, what: What::Column(from, to) });
     not_null_names::say_at_rename(model, table, |column| column.name == *from);
     for object in model.objects_mut() {

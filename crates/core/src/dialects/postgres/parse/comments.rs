@@ -1,5 +1,6 @@
 //! Comments that speak to Wevrun: `-- wevrun: formerly OLD_NAME`.
 
+use super::super::tokens;
 use super::table::ColumnSpans;
 use super::{identifier_of, names};
 use crate::diagnostics::{Code, Diagnostic};
@@ -32,7 +33,11 @@ pub fn formerly(
         match subject(reader, *comment, spans) {
             Subject::Object => formerly.table = Some(former_name(&old, object)),
             Subject::Column(column) => {
-                formerly.columns.push((column, names::simple(old.last().map_or("", String::as_str))));
+                let old = old.last().map_or("", String::as_str);
+                // A label of an enumeration is a text.
+                let is_label = column.canonical().starts_with('\'');
+                let literal = || Name::new(tokens::literal(old), tokens::literal(old));
+                formerly.columns.push((column, if is_label { literal() } else { names::simple(old) }));
             }
             Subject::Nothing => diagnostics.push(
                 Diagnostic::new(Code::WV009, "this comment stands on no column")
@@ -44,13 +49,18 @@ pub fn formerly(
 }
 
 fn former_path(instruction: &str) -> Option<Vec<String>> {
-    let (tokens, error) = token::tokenize(super::super::tokens::rules(), instruction, 0);
-    let [first, rest @ ..] = &tokens[..] else { return None };
+    let (found, error) = token::tokenize(tokens::rules(), instruction, 0);
+    let [first, rest @ ..] = &found[..] else { return None };
     if error.is_some() || !first.is_word(instruction, "FORMERLY") || rest.is_empty() {
         return None;
     }
-    let names = rest.iter().filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted));
-    let path: Vec<String> = names.map(|token| identifier_of(*token, instruction)).collect();
+    let names = rest.iter().filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text));
+    let path: Vec<String> = names
+        .map(|token| match token.kind {
+            TokenKind::Text => tokens::string_value(token.text(instruction)).unwrap_or_default(),
+            _ => identifier_of(*token, instruction),
+        })
+        .collect();
     (path.len() * 2 - 1 == rest.len()).then_some(path)
 }
 

@@ -1,12 +1,13 @@
 //! CREATE: which kind of object, and who reads the rest.
 
 use super::super::canonical;
+use super::table::ColumnSpans;
 use super::{
     comments, foreign, identifier, names, objects, operators, own_name, plain, replication, routine, sequences, table,
 };
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Clauses, Expression, Formerly, Kind, Object, ObjectKey};
-use crate::parse::{Parsed, Reader, Session, StatementKind, Token};
+use crate::model::{Clauses, Expression, Formerly, Kind, Name, Object, ObjectKey};
+use crate::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
 pub fn create(
     mut reader: Reader<'_>,
@@ -134,7 +135,7 @@ pub fn create(
             format!("a {what} belongs to the whole server, so it is no part of a database's schema"),
         )
         .at(whole, "left out of the snapshot");
-        return Ok(vec![StatementKind::Aside { note: Box::new(note), temporary: None }]);
+        return Ok(vec![StatementKind::Aside { note: Box::new(note), temporary: None, runs_code: false }]);
     } else {
         reader.position = head;
         return Err(unknown_kind(reader));
@@ -144,6 +145,9 @@ pub fn create(
     if temporary {
         return Ok(left_out(reader, &objects[0].key()));
     }
+    let whole = reader.location(0..reader.tokens.len());
+    objects.iter_mut().for_each(|object| foreign::left_out(object, whole, diagnostics));
+    let spans = spans.or_else(|| label_spans(reader, &objects[0]));
     comments::formerly(reader, comments, spans.as_ref(), &objects[0], &mut formerly, diagnostics);
     objects[0].formerly = formerly;
     if unlogged {
@@ -170,12 +174,26 @@ pub fn create(
     Ok(created.collect())
 }
 
+/// Where the labels of an enumeration stand.
+fn label_spans(reader: &Reader<'_>, object: &Object) -> Option<ColumnSpans> {
+    let crate::model::Definition::Plain(plain) = &object.definition else { return None };
+    if !plain.clauses.has("enum") {
+        return None;
+    }
+    let symbol = |wanted: &str| reader.tokens.iter().position(|token| token.is_symbol(reader.text, wanted));
+    let (open, close) = (symbol("(")?, symbol(")")?);
+    let labels = reader.tokens[open..close].iter().filter(|token| token.kind == TokenKind::Text);
+    let columns =
+        labels.map(|token| (Name::new(token.text(reader.text), token.text(reader.text)), token.start)).collect();
+    Some(ColumnSpans { open: reader.tokens[open].start, close: reader.tokens[close].start, columns })
+}
+
 /// Something temporary.
 fn left_out(reader: &Reader<'_>, what: &ObjectKey) -> Vec<StatementKind> {
     let whole = reader.location(0..reader.tokens.len());
     let message = format!("{what} is temporary, so it is no part of the schema");
     let note = Diagnostic::new(Code::WV008, message).at(whole, "left out of the snapshot");
-    vec![StatementKind::Aside { note: Box::new(note), temporary: Some(what.name.clone()) }]
+    vec![StatementKind::Aside { note: Box::new(note), temporary: Some(what.name.clone()), runs_code: false }]
 }
 
 /// A language without a handler is the extension of that name

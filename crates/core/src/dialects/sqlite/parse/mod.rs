@@ -35,7 +35,7 @@ pub fn statement(
         word @ ("INSERT" | "REPLACE" | "UPDATE" | "DELETE" | "SELECT" | "WITH" | "VALUES") => {
             let message = format!("{word} is about rows, so it is no part of the schema");
             let note = Diagnostic::new(Code::WV007, message).at(whole, "left out of the snapshot");
-            Ok(StatementKind::Aside { note: Box::new(note), temporary: None })
+            Ok(StatementKind::Aside { note: Box::new(note), temporary: None, runs_code: false })
         }
         "PRAGMA" | "BEGIN" | "COMMIT" | "END" | "ROLLBACK" | "SAVEPOINT" | "RELEASE" | "ANALYZE" | "VACUUM"
         | "REINDEX" | "ATTACH" | "DETACH" | "EXPLAIN" => Ok(StatementKind::Session),
@@ -89,7 +89,7 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
     if temporary || schema.as_ref().is_some_and(|schema| schema.canonical() == "temp") {
         let message = format!("{} {object_name} is temporary, so it is no part of the schema", kind.title());
         let note = Diagnostic::new(Code::WV008, message).at(whole, "left out of the snapshot");
-        return Ok(StatementKind::Aside { note: Box::new(note), temporary: Some(object_name) });
+        return Ok(StatementKind::Aside { note: Box::new(note), temporary: Some(object_name), runs_code: false });
     }
     let mut formerly = Formerly::default();
     let mut uses = Vec::new();
@@ -100,8 +100,8 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
             Definition::Table(table)
         }
         Kind::VirtualTable => {
-            let table = objects::virtual_table(&mut reader)?;
-            comments::formerly(&reader, comments, None, &mut formerly, diagnostics);
+            let (table, spans) = objects::virtual_table(&mut reader)?;
+            comments::formerly(&reader, comments, spans.as_ref(), &mut formerly, diagnostics);
             Definition::VirtualTable(table)
         }
         Kind::Index => Definition::Index(objects::index(&mut reader, unique)?),
@@ -121,6 +121,7 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
         access: Clauses::default(),
         uses,
         names_in: None,
+        unresolved: Vec::new(),
         location: Some(whole),
     };
     Ok(StatementKind::Create { object: Box::new(object), if_not_exists, or_replace: false })

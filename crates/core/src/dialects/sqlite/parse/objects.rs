@@ -3,9 +3,11 @@
 use std::ops::Range;
 
 use super::super::canonical::expression;
+use super::super::names;
 use super::super::references::relations;
+use super::table::ColumnSpans;
 use super::{a_name, name_list};
-use crate::model::{Clauses, Event, Index, IndexPart, Name, Timing, Trigger, View, VirtualTable};
+use crate::model::{Beside, Clauses, Event, Index, IndexPart, Name, Timing, Trigger, View, VirtualTable};
 use crate::parse::{Parsed, Reader, TokenKind};
 
 /// The rest of CREATE INDEX, after the name (<https://sqlite.org/lang_createindex.html>).
@@ -92,7 +94,7 @@ pub fn view(reader: &mut Reader<'_>, uses: &mut Vec<Name>) -> Parsed<View> {
     balanced(reader, range.clone())?;
     *uses = relations(reader.text, &reader.tokens[range.clone()]);
     reader.position = range.end;
-    Ok(View { columns, query: expression(reader, range), clauses: Clauses::default() })
+    Ok(View { columns, query: expression(reader, range), clauses: Clauses::default(), unpopulated: Beside(false) })
 }
 
 /// The rest of CREATE TRIGGER, after the name (<https://sqlite.org/lang_createtrigger.html>).
@@ -169,19 +171,28 @@ pub fn trigger(reader: &mut Reader<'_>, uses: &mut Vec<Name>) -> Parsed<Trigger>
 }
 
 /// The rest of CREATE VIRTUAL TABLE, after the name (<https://sqlite.org/lang_createvtab.html>).
-pub fn virtual_table(reader: &mut Reader<'_>) -> Parsed<VirtualTable> {
+pub fn virtual_table(reader: &mut Reader<'_>) -> Parsed<(VirtualTable, Option<ColumnSpans>)> {
     reader.expect("USING")?;
     let module = a_name(reader, "a module's name")?;
     let mut arguments = Vec::new();
+    let mut spans = None;
     if reader.sees_symbol("(") {
         let list = reader.parenthesised()?;
+        let (open, close) = (reader.tokens[list.start - 1].start, reader.tokens[list.end].start);
+        let mut columns = Vec::new();
         for item in split(reader, list, ",") {
+            let first = reader.tokens.get(item.start).filter(|_| !item.is_empty());
+            let is_column = first.is_some_and(|first| matches!(first.kind, TokenKind::Word | TokenKind::Quoted));
+            if let Some(first) = first.filter(|_| is_column) {
+                columns.push((names::name(&names::unquoted(*first, reader.text)), first.start));
+            }
             arguments.push(argument(reader, item));
         }
+        spans = Some(ColumnSpans { open, close, columns });
         // `USING m()` has one argument, the empty one, and means `USING m`.
         arguments.retain(|argument| !argument.is_empty());
     }
-    Ok(VirtualTable { module, arguments })
+    Ok((VirtualTable { module, arguments }, spans))
 }
 
 /// A module's argument, with one blank for any white space, and none around `=`. Elsewhere a blank may mean something to the

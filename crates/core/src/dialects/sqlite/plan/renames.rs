@@ -7,7 +7,7 @@ use super::super::names::quoted;
 use crate::compare::Change;
 use crate::dialects::Dialect;
 use crate::model::{Kind, Name, ObjectKey};
-use crate::plan::Planning;
+use crate::plan::{Clearance, Planning, Risk, RiskKind};
 use crate::script::Step;
 
 /// Views and triggers that must be dropped before names change, and made again after.
@@ -76,7 +76,16 @@ pub fn steps(planning: &Planning<'_>) -> Vec<Step> {
             quoted(from.written()),
             quoted(to.written())
         );
-        steps.push(Step::new(format!("rename column {table}.{from} to {to}"), vec![statement]));
+        let mut step = Step::new(format!("rename column {table}.{from} to {to}"), vec![statement]);
+        if Sqlite.is_row_id(to) {
+            let explanation = "SQLite renames no column to a name that stands for the row's own number";
+            let mut risk = Risk::new(RiskKind::ChangesValues, format!("column {table}.{to}"), explanation);
+            risk.clearance = Clearance::Impossible;
+            risk.ways_out.push("choose another name; rowid, _rowid_ and oid are taken".to_owned());
+            risk.ways_out.push("add the column in this release, fill it, and drop the old one in the next".to_owned());
+            step.risks.push(risk);
+        }
+        steps.push(step);
     }
     steps
 }

@@ -36,20 +36,27 @@ pub fn step(
         && have.module == want.module
     {
         let stand_in = stand_in(planning, table);
-        let common: Vec<String> =
-            new.iter().filter(|column| old.contains(column)).map(|column| quoted(column)).collect();
-        let mut columns = common.clone();
+        // A column that was renamed is filled from the one that has its former name.
+        let source = |column: &String| {
+            let former = object.formerly.columns.iter().find(|(new, _)| new.canonical() == column);
+            let former = former.map(|(_, old)| old.canonical().to_owned()).filter(|name| old.contains(name));
+            if old.contains(column) { Some(column.clone()) } else { former }
+        };
+        let mut pairs: Vec<(String, String)> =
+            new.iter().filter_map(|column| Some((quoted(column), quoted(&source(column)?)))).collect();
         if have.module.canonical().starts_with("fts") {
-            columns.insert(0, "rowid".to_owned());
+            pairs.insert(0, ("rowid".to_owned(), "rowid".to_owned()));
         }
-        let list = columns.join(", ");
-        for column in old.iter().filter(|column| !new.contains(column)) {
+        let (list, from): (Vec<String>, Vec<String>) = pairs.into_iter().unzip();
+        let (list, from) = (list.join(", "), from.join(", "));
+        let kept: Vec<String> = new.iter().filter_map(source).collect();
+        for column in old.iter().filter(|column| !kept.contains(column)) {
             let explanation = "any values in it are destroyed";
             step.risks.push(Risk::new(RiskKind::LosesColumn, format!("column {original}.{column}"), explanation));
         }
         step.statements.push(create_as(object, &stand_in));
         step.statements.push(format!(
-            "INSERT INTO {} ({list})\n    SELECT {list} FROM {}",
+            "INSERT INTO {} ({list})\n    SELECT {from} FROM {}",
             quoted(&stand_in),
             quoted(table.written())
         ));
