@@ -225,3 +225,66 @@ fn the_second_opinion_knows_indexes_and_generated_columns() {
     )]);
     project.expect(0, &["build"]);
 }
+
+/// The built-in engine writes 0.1 + 0.2 with other digits than the version that the project names.
+#[test]
+fn text_of_real_values_is_made_by_the_client_only() {
+    let table = "CREATE TABLE weights (id INTEGER PRIMARY KEY, kg REAL, label TEXT, amount);\n";
+    let rows = "INSERT INTO weights VALUES (1, 0.1 + 0.2, 'a', 0.1 + 0.2)";
+    for (wanted, reason) in [
+        (
+            format!("{table}CREATE INDEX i ON weights (kg || '');\n"),
+            "index i makes text of the REAL values in column weights.kg",
+        ),
+        (
+            format!("{table}CREATE INDEX i ON weights (id) WHERE lower(amount) > 'a';\n"),
+            "index i makes text of the REAL values in column weights.amount",
+        ),
+        (
+            table.replace("amount)", "amount, shown TEXT GENERATED ALWAYS AS (kg || ' kg') STORED)"),
+            "generated column weights.shown makes text of the REAL values in column weights.kg",
+        ),
+        (
+            table.replace("amount)", "amount, shown AS (kg || ' kg') VIRTUAL);\nCREATE INDEX i ON weights (shown)"),
+            "index i makes text of the REAL values in column weights.kg",
+        ),
+        (
+            table.replace("kg REAL", "kg TEXT"),
+            "the conversion of column weights.kg to TEXT makes text of the REAL values in column weights.kg",
+        ),
+        (
+            table.replace("amount)", "amount, CHECK (length(kg) < 10))"),
+            "CHECK (length(kg) < 10) of table weights makes text of the REAL values in column weights.kg",
+        ),
+    ] {
+        let project = released(table, rows);
+        project.write(
+            "waivers.toml",
+            "[[waiver]]\nrisk = \"changes-values\"\nobject = \"*\"\nreason = \"a test\"\nuntil = \"2099-01-01\"\n",
+        );
+        project.write("schema/a.sql", &wanted);
+        let version = || number(&project, "test.db", "PRAGMA schema_version");
+        let before = version();
+        let stopped = project.expect(4, &["deploy", "test"]);
+        assert!(stopped.stderr.contains(reason), "{wanted}\n{}", stopped.stderr);
+        project.expect(0, &["script", "test", "--out", "next.sql"]);
+        assert!(project.expect(4, &["deploy", "next.sql", "test"]).stderr.contains(reason));
+        let json = project.expect(4, &["deploy", "next.sql", "test", "--format", "json"]);
+        let json: serde_json::Value = serde_json::from_str(&json.stdout).expect("one document");
+        assert!(json["ok"] == false && json["diagnostics"][0].to_string().contains("REAL values"), "{json}");
+        assert_eq!(version(), before);
+    }
+    for harmless in [
+        format!("{table}CREATE INDEX i ON weights (round(kg, 2), abs(amount), label || '') WHERE kg > 0.5;\n"),
+        format!("{table}CREATE INDEX i ON weights (cast(kg AS INTEGER));\n"),
+        table.replace("amount)", "amount, CHECK (kg > 0 AND length(label) > 0))"),
+    ] {
+        let project = released(table, rows);
+        project.write("schema/a.sql", &harmless);
+        project.expect(0, &["deploy", "test"]);
+    }
+    // Where no value is a REAL one, there is nothing to write.
+    let project = released(table, "INSERT INTO weights (id, amount) VALUES (1, 'x')");
+    project.write("schema/a.sql", format!("{table}CREATE INDEX i ON weights (amount || '', kg || '');\n"));
+    project.expect(0, &["deploy", "test"]);
+}

@@ -14,6 +14,8 @@ pub enum Probe {
     HasValues(Name, Name),
     /// Does the column hold any NULL?
     HasNulls(Name, Name),
+    /// Does the column hold any number that is no integer, as SQLite stores values?
+    HasReals(Name, Name),
 }
 
 /// Answers to probes. A side that is not live has none.

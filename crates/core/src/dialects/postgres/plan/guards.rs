@@ -7,7 +7,8 @@ use crate::plan::Probe;
 /// Statements that stop the script if the answer to the probe is yes. They lock the table first, so that no other session can
 /// change the answer before the step is done. That isolation must be READ COMMITTED, so that the answer is as of after the lock.
 pub fn must_not_hold(probe: &Probe) -> Vec<String> {
-    let (Probe::HasRows(table) | Probe::HasValues(table, _) | Probe::HasNulls(table, _)) = probe;
+    let (Probe::HasRows(table) | Probe::HasValues(table, _) | Probe::HasNulls(table, _) | Probe::HasReals(table, _)) =
+        probe;
     let lock = format!("LOCK TABLE {table} IN ACCESS EXCLUSIVE MODE");
     let message = match probe {
         Probe::HasRows(table) => format!("rows would be lost: {table} is not empty any more"),
@@ -15,6 +16,7 @@ pub fn must_not_hold(probe: &Probe) -> Vec<String> {
             format!("values would be lost: column {column} of {table} is not empty any more")
         }
         Probe::HasNulls(table, column) => format!("column {column} of {table} holds NULL"),
+        Probe::HasReals(..) => unreachable!("only SQLite's columns hold values of several types"),
     };
     vec![lock, stop_if(&format!("EXISTS ({})", probe_query(probe)), &message)]
 }
@@ -36,5 +38,6 @@ pub fn probe_query(probe: &Probe) -> String {
             format!("SELECT 1 FROM {table} WHERE {} IS NOT NULL", quoted(column.canonical()))
         }
         Probe::HasNulls(table, column) => format!("SELECT 1 FROM {table} WHERE {} IS NULL", quoted(column.canonical())),
+        Probe::HasReals(..) => unreachable!("only SQLite's columns hold values of several types"),
     }
 }

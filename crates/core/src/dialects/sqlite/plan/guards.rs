@@ -49,5 +49,8 @@ pub fn probe_query(probe: &Probe) -> String {
         Probe::HasRows(table) => rows(table),
         Probe::HasValues(table, column) => format!("{} WHERE {} IS NOT NULL", rows(table), quoted(column.written())),
         Probe::HasNulls(table, column) => format!("{} WHERE {} IS NULL", rows(table), quoted(column.written())),
+        Probe::HasReals(table, column) => {
+            format!("{} WHERE typeof({}) = 'real'", rows(table), quoted(column.written()))
+        }
     }
 }

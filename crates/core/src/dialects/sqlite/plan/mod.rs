@@ -9,6 +9,7 @@ mod guards;
 mod in_place;
 mod meanings;
 mod order;
+mod real_text;
 mod rebuild;
 mod renames;
 pub mod structure;
@@ -45,6 +46,7 @@ pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {
             _ => {}
         }
     }
+    probes.extend(real_text::probes(planning));
     probes
 }
 
@@ -127,11 +129,12 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         recreated: BTreeSet::new(),
         owned: planning.want.by_owner(),
         touches_rows: false,
+        rebuilt: BTreeSet::new(),
         late: Vec::new(),
         endangered: BTreeSet::new(),
     };
     planner.plan();
-    let Planner { mut steps, touches_rows, recreated, .. } = planner;
+    let Planner { mut steps, touches_rows, recreated, rebuilt, .. } = planner;
     if steps.is_empty() {
         return Plan::default();
     }
@@ -139,6 +142,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     steps.last_mut().expect("there is one").notes.extend(checks.notes);
     let mut plan = Plan::one(checks.before, steps, checks.after);
     plan.risks = meanings::risks(planning);
+    plan.client_only = real_text::reasons(planning, &rebuilt, &recreated);
     plan.recreated = recreated.into_iter().collect();
     plan
 }
@@ -152,6 +156,8 @@ struct Planner<'p> {
     owned: BTreeMap<&'p Name, Vec<&'p Object>>,
     /// Whether a step can break a foreign key.
     touches_rows: bool,
+    /// Tables, by want's names, whose rows are written again.
+    rebuilt: BTreeSet<Name>,
     /// Virtual tables that index what is only created by this script.
     late: Vec<Step>,
     /// Objects, by want's keys, that must be written again so that they mean what they do.
@@ -262,6 +268,7 @@ impl Planner<'_> {
                         self.steps.extend(steps);
                     } else {
                         self.touches_rows = true;
+                        self.rebuilt.insert(want.name.clone());
                         let keep = self.kept_with(&want.name);
                         self.steps.push(rebuild::step(&change, &keep));
                         let stale = virtual_tables::stale_after(planning, &want.name, change.have, table);
