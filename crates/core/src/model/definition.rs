@@ -177,6 +177,10 @@ pub struct View {
     /// What else is said of it.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     pub clauses: Clauses,
+    /// Whether a materialised view was never filled. It is no part of the structure.
+    #[serde(skip)]
+    #[schemars(skip)]
+    pub unpopulated: Beside<bool>,
 }
 
 /// A trigger.

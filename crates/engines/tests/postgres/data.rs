@@ -12,7 +12,7 @@ use wevrun_testkit::postgres::{AGES, Database, Server};
 use crate::{connect, made, model, postgres, read, release, version};
 
 /// The script to what is wanted, with what the database says of its rows.
-fn planned(database: &Database, age: wevrun_testkit::postgres::Age, wanted: &Model, wishes: Wishes) -> Script {
+pub fn planned(database: &Database, age: wevrun_testkit::postgres::Age, wanted: &Model, wishes: Wishes) -> Script {
     planned_by(&database.url(), age, wanted, wishes)
 }
 
@@ -33,7 +33,7 @@ fn deploy(database: &Database, script: &Script) -> Result<Model, LiveError> {
     connect(database, Access::Write).deploy(script, &release(), &mut |_| {}).map(|done| done.after)
 }
 
-fn number(database: &Database, sql: &str) -> i64 {
+pub fn number(database: &Database, sql: &str) -> i64 {
     database.psql(sql).unwrap_or_else(|words| panic!("{words}")).trim().parse().expect("a number")
 }
 

@@ -43,13 +43,13 @@ ALTER TABLE animals ALTER name SET STORAGE EXTERNAL;
 ALTER TABLE ONLY animals DROP COLUMN lost;
 CREATE TABLE drones (LIKE animals INCLUDING STORAGE) INHERITS (animals);
 -- Foreign servers, and options that come, change and go.
-CREATE FOREIGN DATA WRAPPER scales OPTIONS (maker 'ida', model 'old');
-ALTER FOREIGN DATA WRAPPER scales OPTIONS (SET model 'new', DROP maker, ADD "Serial No" '7');
+CREATE FOREIGN DATA WRAPPER scales OPTIONS (format 'ida', encoding 'old');
+ALTER FOREIGN DATA WRAPPER scales OPTIONS (SET encoding 'new', DROP format, ADD "null" '7');
 CREATE SERVER yard FOREIGN DATA WRAPPER scales OPTIONS (host 'yard', port '1');
-ALTER SERVER yard OPTIONS (DROP host, SET port '2', ADD drop 'no');
+ALTER SERVER yard OPTIONS (DROP host, SET port '2', ADD default 'no');
 GRANT USAGE ON FOREIGN SERVER yard TO PUBLIC;
-CREATE FOREIGN TABLE readings (at timestamptz OPTIONS (field 'a', unit 's'), kg numeric) SERVER yard OPTIONS (path 'x');
-ALTER FOREIGN TABLE readings OPTIONS (SET path 'y', ADD every '60'), ALTER COLUMN at OPTIONS (DROP unit, SET field 'b');
+CREATE FOREIGN TABLE readings (at timestamptz OPTIONS (column_name 'a', encoding 's'), kg numeric) SERVER yard OPTIONS (path 'x');
+ALTER FOREIGN TABLE readings OPTIONS (SET path 'y', ADD fetch_size '60'), ALTER COLUMN at OPTIONS (DROP encoding, SET column_name 'b');
 -- Publications.
 CREATE PUBLICATION yields FOR TABLE jars, hives;
 ALTER PUBLICATION yields ADD TABLE old_hives;

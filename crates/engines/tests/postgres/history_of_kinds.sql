@@ -15,8 +15,8 @@ ALTER TABLE loads RENAME TO old_loads;
 ALTER TABLE old_loads ADD note text;
 DROP TABLE old_loads;
 -- Foreign servers and wrappers.
-CREATE FOREIGN DATA WRAPPER scales NO VALIDATOR OPTIONS (unit 'kg');
-ALTER FOREIGN DATA WRAPPER scales VALIDATOR postgresql_fdw_validator OPTIONS (DROP unit);
+CREATE FOREIGN DATA WRAPPER scales NO VALIDATOR OPTIONS (encoding 'kg');
+ALTER FOREIGN DATA WRAPPER scales VALIDATOR postgresql_fdw_validator OPTIONS (DROP encoding);
 CREATE SERVER shed TYPE 'old' VERSION '1' FOREIGN DATA WRAPPER scales;
 ALTER SERVER shed VERSION '1.1' OPTIONS (ADD host 'shed.example');
 ALTER SERVER shed RENAME TO barn;

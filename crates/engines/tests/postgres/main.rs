@@ -1,11 +1,13 @@
 //! PostgreSQL, on two real servers of different age.
 
 mod access;
+mod changes;
 mod data;
 mod failures;
 mod indexes;
 mod inherits;
 mod invariants;
+mod outcomes;
 mod parts;
 mod releases;
 mod renames;

@@ -239,7 +239,7 @@ CREATE COLLATION public.plainly (‹provider = libc, locale = 'C'¦locale = 'POS
 ? CREATE CONVERSION public.to_utf ‹FOR 'LATIN1' TO 'UTF8' FROM iso8859_1_to_utf8¦FOR 'LATIN2' TO 'UTF8' FROM iso8859_to_utf8›;
 
 -- Foreign data
-CREATE FOREIGN DATA WRAPPER elsewhere‹¦ OPTIONS (mode 'a')¦ OPTIONS (mode 'b', more 'c')›;
+CREATE FOREIGN DATA WRAPPER elsewhere‹¦ OPTIONS (format 'a')¦ OPTIONS (format 'b', encoding 'c')›;
 CREATE SERVER far‹¦ TYPE 'honey'› FOREIGN DATA WRAPPER elsewhere‹¦ OPTIONS (host 'far.example')›;
 ? CREATE USER MAPPING FOR ‹PUBLIC¦postgres› SERVER far;
 ? CREATE FOREIGN TABLE public.far_hives (id integer‹¦ NOT NULL›, name text‹¦ OPTIONS (column_name 'title')›‹¦, weight numeric›) SERVER far‹¦ OPTIONS (path '/hives')›;

@@ -3,7 +3,7 @@ SELECT CASE c.relkind WHEN 'm' THEN 'materialized view' ELSE 'view' END, format(
     CASE WHEN am.amname <> 'heap' THEN format(' USING %I', am.amname) END,
     (SELECT format(' WITH (%s)', string_agg(o.option_name || ' = ' || quote_literal(o.option_value), ', ')) FROM pg_options_to_table(c.reloptions) o HAVING count(*) > 0),
     CASE WHEN ts.spcname IS NOT NULL THEN format(' TABLESPACE %I', ts.spcname) END,
-    E' AS\n', rtrim(pg_get_viewdef(c.oid), ';'), ';',
+    E' AS\n', rtrim(pg_get_viewdef(c.oid), ';'), CASE WHEN NOT c.relispopulated THEN E'\nWITH NO DATA' END, ';',
     (SELECT string_agg(format(E'\nALTER VIEW %I.%I ALTER COLUMN %I SET DEFAULT %s;', n.nspname, c.relname, a.attname, pg_get_expr(d.adbin, d.adrelid)), '' ORDER BY a.attnum)
      FROM pg_attrdef d JOIN pg_attribute a ON a.attrelid = d.adrelid AND a.attnum = d.adnum WHERE d.adrelid = c.oid),
     (SELECT string_agg(concat(

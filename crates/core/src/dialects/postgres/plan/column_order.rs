@@ -54,7 +54,9 @@ fn identity_sequences(name: &Name, table: &Table) -> Vec<Name> {
 pub fn step_aside(model: &Model, name: &Name, table: &Table) -> Step {
     let old = aside(name);
     let mut statements = vec![format!("ALTER TABLE {name} RENAME TO {}", quoted(&names::identifier(&old)))];
-    let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.name);
+    // A reference to itself holds on to the key.
+    let own = table.foreign_keys.iter().filter(|key| key.parent == *name).map(|key| &key.name);
+    let keys = own.chain(table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| &key.name));
     let exclusions = table.exclusions.iter().filter_map(|check| check.name.as_ref());
     for constraint in keys.chain(exclusions) {
         statements.push(format!("ALTER TABLE {old} DROP CONSTRAINT {}", quoted(constraint.canonical())));

@@ -4,9 +4,9 @@
 /// What a change of type does.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Conversion {
-    /// Nothing is written anew.
+    /// Nothing is written again.
     Free,
-    /// All values fit, and are written anew.
+    /// All values fit, and are written again.
     Rewrite,
     /// The server converts by itself, and values may not fit.
     Lossy,

@@ -337,7 +337,7 @@ impl Planner<'_> {
 }
 
 fn is_routine(kind: Kind) -> bool {
-    matches!(kind, Kind::Function | Kind::Aggregate)
+    matches!(kind, Kind::Function | Kind::Procedure | Kind::Aggregate)
 }
 
 fn without_arguments(name: &Name) -> String {

@@ -4,9 +4,9 @@ use std::borrow::Cow;
 use std::collections::BTreeSet;
 
 use super::super::names::quoted;
-use super::super::write;
+use super::super::{types, write};
 use super::{Planner, table};
-use crate::model::{Definition, ForeignKey, IndexPart, Kind, Model, Name, ObjectKey};
+use crate::model::{Definition, ForeignKey, IndexPart, Kind, Model, Name, ObjectKey, Table};
 use crate::plan::{Risk, RiskKind};
 use crate::script::Step;
 
@@ -24,7 +24,7 @@ impl Planner<'_> {
             let stays = !gone(name);
             for key in table.foreign_keys.iter() {
                 let wanted = planning.want.table(name).is_some_and(|want| table::has_foreign_key(want, key));
-                let target_changes = self.key_of_parent_changes(key, removed) || self.moves_between_logs(name, key);
+                let target_changes = self.must_come_again(name, key, removed);
                 if (stays && (!wanted || target_changes || gone(&key.parent)))
                     || (!stays && (circle(key) || target_changes))
                 {
@@ -40,6 +40,29 @@ impl Planner<'_> {
             self.progress.drop_foreign_key(&table, &key, again);
             self.pause();
         }
+    }
+
+    /// Whether a foreign key that stays can't be there while the tables at its ends change.
+    fn must_come_again(&self, table: &Name, key: &ForeignKey, removed: &BTreeSet<ObjectKey>) -> bool {
+        self.key_of_parent_changes(key, removed) || self.moves_between_logs(table, key) || self.other_types(table, key)
+    }
+
+    /// Whether columns at an end get another type: in between, the server might not compare them with those at the other end.
+    fn other_types(&self, table: &Name, key: &ForeignKey) -> bool {
+        let ends = [(table, &key.columns), (&key.parent, &key.parent_columns)];
+        ends.into_iter().any(|(name, columns)| {
+            let (Some(have), Some(want)) = (self.have().table(name), self.planning.want.table(name)) else {
+                return false;
+            };
+            let base = |table: &Table, column: &Name| {
+                let data_type = table.column(column).and_then(|column| column.data_type.as_ref());
+                data_type.map(|data_type| types::without_modifiers(&data_type.canonical))
+            };
+            columns.iter().any(|column| {
+                let (before, after) = (base(have, column), base(want, column));
+                before.is_some() && after.is_some() && before != after
+            })
+        })
     }
 
     /// Whether a key or unique index over the columns that a foreign key points at goes: the server ties the foreign key to one of
@@ -84,8 +107,7 @@ impl Planner<'_> {
             for key in table.foreign_keys.iter() {
                 let parent_rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, key.parent.clone()));
                 let there = have.is_some_and(|have| table::has_foreign_key(have, key))
-                    && !self.key_of_parent_changes(key, removed)
-                    && !self.moves_between_logs(name, key)
+                    && !self.must_come_again(name, key, removed)
                     && !parent_rebuilt;
                 if there {
                     continue;

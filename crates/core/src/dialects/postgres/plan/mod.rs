@@ -92,7 +92,8 @@ fn transactions<'p>(planning: &'p Planning<'p>, planner: Planner<'p>, whole: &Pl
     // A plan's first part begins in have, which its head says.
     let from = labels.as_ref().map(|_| labels::state_after(planning, &planner.early_labels));
     let mut parts: Vec<Part> = labels.into_iter().collect();
-    let recreated = planner.again.iter().cloned().collect();
+    let swapped = planner.swapped.iter().flat_map(|name| planning.want.named(name)).map(Object::key);
+    let recreated = planner.again.iter().cloned().chain(swapped).collect();
     parts.extend(planner.transactions(from));
     Plan { recreated, parts, ..Plan::default() }
 }
@@ -240,6 +241,9 @@ impl<'p> Planner<'p> {
         let detached = self.detach(&removed, &mut alterations, &outputs);
         self.keep_sequences(&removed);
         self.drop_foreign_keys(&removed);
+        let gone: BTreeSet<&Name> = removed.iter().chain(&self.again).map(|key| &key.name).collect();
+        let freed = swap::without_checks(planning, &self.swapped, &gone);
+        self.steps.extend(freed);
         self.drop_early(&removed, detached);
         let gone = self.make_room(&removed);
         removed.retain(|key| !gone.contains(key));
@@ -302,7 +306,8 @@ impl<'p> Planner<'p> {
     }
 
     fn renames(&mut self) {
-        let renames = &self.planning.comparison.renames;
+        let planning = self.planning;
+        let renames = &planning.comparison.renames;
         let mut steps = Vec::new();
         for (kind, from, to) in &renames.tables {
             steps.extend(self.schema_to_move_to(to));
@@ -328,6 +333,11 @@ impl<'p> Planner<'p> {
             steps.push(Step::new(format!("rename {} {from} to {to}", kind.title()), statements));
         }
         for (table, from, to) in &renames.columns {
+            if planning.want.find(Kind::Type, table).is_some() {
+                let statement = format!("ALTER TYPE {table} RENAME VALUE {from} TO {to}");
+                steps.push(Step::new(format!("rename label {from} of type {table} to {to}"), vec![statement]));
+                continue;
+            }
             let statement =
                 format!("ALTER TABLE {table} RENAME COLUMN {} TO {}", quoted(from.canonical()), quoted(to.canonical()));
             steps.push(Step::new(format!("rename column {table}.{from} to {to}"), vec![statement]));
@@ -540,7 +550,15 @@ impl<'p> Planner<'p> {
         let mut statements = Vec::new();
         statements.extend(self.search_path(object));
         let named = self.with_not_null_names(object);
-        statements.push(write::create(&named, false));
+        let mut created = write::create(&named, false);
+        // What held no rows before is not filled.
+        if let (Definition::View(_), Some(Definition::View(before))) =
+            (&object.definition, self.have().get(&key).map(|have| &have.definition))
+            && *before.unpopulated
+        {
+            created += "\nWITH NO DATA";
+        }
+        statements.push(created);
         statements.extend(write::extras(&named));
         // What was granted on something that is made again is granted again.
         if self.again.contains(&key)
@@ -549,6 +567,7 @@ impl<'p> Planner<'p> {
             statements.extend(access::statements(have));
         }
         let mut step = Step::new(title, statements);
+        partitions::take_from_default(self.planning, object, &mut step);
         let rows = self.have().table(&key.name).filter(|_| self.ordered.contains(&key.name));
         if let Some(moved) = rows.map(|have| column_order::take_rows(&key.name, have, object)) {
             self.push(step);
@@ -635,6 +654,22 @@ impl<'p> Planner<'p> {
             self.progress.is_settled(object);
             self.pause();
         }
+        for object in planning.want.of_kind(Kind::MaterializedView) {
+            let Definition::View(view) = &object.definition else { continue };
+            let Some(index) = view.clauses.value("cluster on") else { continue };
+            let is_index = |key: &ObjectKey| key.kind == Kind::Index && super::names::identifier(&key.name) == index;
+            let anew = self.again.contains(&object.key()) || self.again.iter().any(is_index);
+            let before = self.have().get(&object.key()).filter(|_| !anew);
+            if before.is_some_and(|before| write::clauses(before).value("cluster on") == Some(index)) {
+                continue;
+            }
+            self.push(Step::new(
+                format!("settle {}", object.key()),
+                write::clustered(&object.name, view).into_iter().collect(),
+            ));
+            self.progress.is_settled(object);
+            self.pause();
+        }
         for (name, table) in planning.want.tables() {
             let rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
             let mut before = match self.have().table(name).filter(|_| !rebuilt) {
@@ -703,6 +738,10 @@ pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {
     let mut probes = swap::probes(planning, &changed.collect());
     for difference in &planning.comparison.differences {
         match &difference.change {
+            Change::Create(object) => {
+                let default = partitions::default_beside(planning, object);
+                probes.extend(default.map(|default| partitions::has_rows(planning, default)));
+            }
             Change::Remove(object) if object.definition.kind() == Kind::Table => {
                 probes.push(Probe::HasRows(object.name.clone()))
             }

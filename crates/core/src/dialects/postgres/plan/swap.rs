@@ -8,17 +8,53 @@ use super::super::names::{self, quoted};
 use super::super::types::is_of;
 use super::super::{attributes, parents_of, write};
 use super::conversions::{Conversion, conversion};
-use super::order::is_base_type;
-use crate::model::{Clauses, Column, Definition, Kind, Model, Name, ObjectKey, Table};
+use super::order::{self, is_base_type};
+use crate::model::{Clauses, Column, Definition, Kind, Model, Name, Object, ObjectKey, Table};
 use crate::plan::{Clearance, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 
 /// Whether a type that changes is used by columns that stay, so that it can't just be dropped.
 pub fn is_swapped(planning: &Planning<'_>, key: &ObjectKey) -> bool {
-    let own: BTreeSet<Name> = [key.name.clone()].into();
-    can_step_aside(key.kind)
-        && planning.want.get(key).is_some()
-        && planning.renamed.tables().any(|(_, table)| table.columns.iter().any(|column| is_of(column, &own)))
+    if !can_step_aside(key.kind) || planning.want.get(key).is_none() {
+        return false;
+    }
+    let mut own: BTreeSet<Name> = [key.name.clone()].into();
+    // What is made of the type, and what is made of that.
+    loop {
+        let made_of = |object: &&Object| {
+            can_step_aside(object.definition.kind())
+                && !own.contains(&object.name)
+                && object.uses.iter().any(|used| own.contains(used))
+        };
+        let kinds = [Kind::Type, Kind::Domain].into_iter();
+        let more: Vec<Name> = kinds
+            .flat_map(|kind| planning.renamed.of_kind(kind))
+            .filter(made_of)
+            .map(|object| object.name.clone())
+            .collect();
+        if more.is_empty() {
+            break;
+        }
+        own.extend(more);
+    }
+    planning.renamed.tables().any(|(_, table)| table.columns.iter().any(|column| is_of(column, &own)))
+}
+
+/// The checks of domains that step aside go first where they call what goes, too: the server would keep it for them.
+pub fn without_checks(planning: &Planning<'_>, swapped: &BTreeSet<Name>, gone: &BTreeSet<&Name>) -> Vec<Step> {
+    let mut steps = Vec::new();
+    for object in swapped.iter().filter_map(|name| planning.renamed.find(Kind::Domain, name)) {
+        if !object.uses.iter().any(|used| gone.contains(used)) {
+            continue;
+        }
+        let checks = write::clauses(object).iter().filter_map(|(clause, _)| clause.strip_prefix("check "));
+        let statements: Vec<String> =
+            checks.map(|check| format!("ALTER DOMAIN {} DROP CONSTRAINT {}", object.name, quoted(check))).collect();
+        if !statements.is_empty() {
+            steps.push(Step::new(format!("take the checks from the old domain {}", object.name), statements));
+        }
+    }
+    steps
 }
 
 /// Whether columns can be of such a thing, which is renamed before another one comes in its place.
@@ -266,10 +302,10 @@ fn has_equality(base: &str) -> bool {
 /// The old types go, when no column uses them any more.
 pub fn at_last(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
     let mut steps = Vec::new();
-    for name in swapped {
-        let kind = kind(planning, name);
-        let schema = names::schema(name).unwrap_or_else(|| "public".to_owned());
-        let old = names::qualified(&schema, &aside(name));
+    let keys: Vec<ObjectKey> = swapped.iter().map(|name| ObjectKey::new(kind(planning, name), name.clone())).collect();
+    for ObjectKey { kind, name } in order::users_first(&planning.renamed, &keys) {
+        let schema = names::schema(&name).unwrap_or_else(|| "public".to_owned());
+        let old = names::qualified(&schema, &aside(&name));
         steps.push(Step::new(
             format!("drop the old {} {name}", kind.title()),
             vec![format!("DROP {} {old}", write::keywords(kind))],

@@ -94,7 +94,7 @@ impl TableChange<'_> {
         let (have, want) = (self.have, self.want);
         self.keys_that_go().for_each(|key| drop(&key.name));
         let checks = have.checks.iter().filter(|check| !has_check(want, check) || self.is_respelled(check));
-        let exclusions = have.exclusions.iter().filter(|check| !has_exclusion(want, check));
+        let exclusions = have.exclusions.iter().filter(|check| !has_exclusion(want, check) || self.is_respelled(check));
         checks.chain(exclusions).filter_map(|check| check.name.as_ref()).for_each(&mut drop);
         if !actions.is_empty() {
             let title = format!("drop constraint {} of {}", names.join(", "), self.table());
@@ -104,7 +104,10 @@ impl TableChange<'_> {
 
     /// Whether the server would spell the check with casts from the old type of a column: then it comes anew.
     fn is_respelled(&self, check: &Check) -> bool {
-        let names = |column: &Name| super::dependents::names_column(&check.condition, column);
+        let names = |column: &Name| {
+            let conditions = check.clauses.get("where").into_iter().chain([&check.condition]);
+            conditions.into_iter().any(|condition| super::dependents::names_column(condition, column))
+        };
         let other_type =
             |column: &Column| self.want.column(&column.name).is_some_and(|want| want.data_type != column.data_type);
         self.have.columns.iter().any(|column| other_type(column) && names(&column.name))
@@ -159,7 +162,7 @@ impl TableChange<'_> {
             let harmless = check.clauses.has("not valid") || check.clauses.has("not enforced");
             add(name, write::check_constraint(check), format!("check {table}.{name}"), breaks, harmless);
         }
-        for check in want.exclusions.iter().filter(|check| !has_exclusion(have, check)) {
+        for check in want.exclusions.iter().filter(|check| !has_exclusion(have, check) || self.is_respelled(check)) {
             let Some(name) = &check.name else { continue };
             add(
                 name,
@@ -272,7 +275,7 @@ impl TableChange<'_> {
         if let Some(check) = want.checks.iter().find(called) {
             return !has_check(have, check) || self.is_respelled(check);
         }
-        want.exclusions.iter().find(called).is_some_and(|check| !has_exclusion(have, check))
+        want.exclusions.iter().find(called).is_some_and(|check| !has_exclusion(have, check) || self.is_respelled(check))
     }
 }
 

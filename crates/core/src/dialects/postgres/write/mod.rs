@@ -632,9 +632,12 @@ fn view_extras(out: &mut Vec<String>, name: &Name, view: &View) {
             }
         }
     }
-    if let Some(index) = view.clauses.value("cluster on") {
-        out.push(format!("ALTER {what} {name} CLUSTER ON {}", quoted(index)));
-    }
+}
+
+/// The statement that says which index orders the rows of a materialised view, once the index is there.
+pub fn clustered(name: &Name, view: &View) -> Option<String> {
+    let index = view.clauses.value("cluster on")?;
+    Some(format!("ALTER MATERIALIZED VIEW {name} CLUSTER ON {}", quoted(index)))
 }
 
 fn plain_extras(out: &mut Vec<String>, name: &Name, plain: &Plain) {
