@@ -16,24 +16,28 @@ use crate::engine::{Engine, EngineVersion};
 use crate::fold::{Folded, head};
 use crate::model::{Definition, IndexPart, Kind, Model, Name, Object, Table};
 use crate::parse::{TokenKind, token};
-use crate::source::Location;
+use crate::source::{Location, Source};
 
 /// What the checks have found so far, and how to point at it.
 pub struct Checks<'m> {
     dialect: &'static dyn Dialect,
     model: &'m Model,
     unreadable: &'m BTreeSet<Name>,
+    named_by_code: &'m BTreeSet<String>,
+    sources: &'m [Source],
     by_owner: BTreeMap<&'m Name, Vec<&'m Object>>,
     found: Vec<Diagnostic>,
 }
 
 /// Checks a folded model.
-pub fn check(engine: Engine, version: EngineVersion, folded: &Folded) -> Vec<Diagnostic> {
+pub fn check(engine: Engine, version: EngineVersion, sources: &[Source], folded: &Folded) -> Vec<Diagnostic> {
     let dialect = dialect(engine);
     let mut checks = Checks {
         dialect,
         model: &folded.model,
         unreadable: &folded.unreadable,
+        named_by_code: &folded.named_by_code,
+        sources,
         by_owner: folded.model.by_owner(),
         found: Vec::new(),
     };
@@ -66,9 +70,22 @@ impl<'m> Checks<'m> {
         self.unreadable.contains(name)
     }
 
+    /// Whether a statement of the source that runs code has this word: that code may create it.
+    pub fn is_named_by_code(&self, word: &str) -> bool {
+        self.named_by_code.contains(&word.to_lowercase())
+    }
+
     /// Where a name stands in an object's text: after `after` (a keyword), if it is given.
     pub fn locate(&self, object: &Object, name: &Name, after: Option<&str>) -> Option<Location> {
-        locate(self.dialect, object, name, after)
+        let used: Vec<Location> =
+            self.found.iter().filter_map(|found| found.primary.as_ref()).map(|label| label.location).collect();
+        let text = object.location.and_then(|location| {
+            let source = self.sources.get(location.source as usize)?;
+            source.text.get(location.start as usize..location.end as usize)
+        });
+        let text = text.unwrap_or(&object.text);
+        // Each finding of one name points at a use of its own, as long as there are some.
+        locate_in(self.dialect, object, (text, &used), name, after)
     }
 
     /// Where an object's own name stands.
@@ -182,30 +199,15 @@ impl<'m> Checks<'m> {
     /// Former names can be followed.
     fn former_names(&mut self, object: &Object) {
         let formerly = &object.formerly;
-        if let Some(old) = formerly.table.as_ref().filter(|old| self.model.find(Kind::Table, old).is_some()) {
-            self.add(
-                Diagnostic::new(
-                    Code::WV301,
-                    format!("table {} was formerly `{old}`, but a table of that name exists", object.name),
-                )
-                .at(object.location.map(head), "claims the name")
-                .and_at(self.model.find(Kind::Table, old).and_then(|other| self.definition_of(other)), "has the name")
-                .help("take the comment out once the rename has been released everywhere"),
-            );
-        }
-        let Some(table) = object.as_table() else { return };
         for (index, (new, old)) in formerly.columns.iter().enumerate() {
-            let twice = formerly.columns[..index].iter().any(|(_, other)| other == old);
-            if twice || table.column(old).is_some() {
-                let why = if twice {
-                    "another column claims that name too"
-                } else {
-                    "the table still has a column of that name"
-                };
+            if formerly.columns[..index].iter().any(|(_, other)| other == old) {
                 self.add(
                     Diagnostic::new(
                         Code::WV301,
-                        format!("column {}.{new} was formerly `{old}`, but {why}", object.name),
+                        format!(
+                            "column {}.{new} was formerly `{old}`, but another column claims that name too",
+                            object.name
+                        ),
                     )
                     .at(self.locate(object, new, None), "claims the name")
                     .help("take the comment out once the rename has been released everywhere"),
@@ -228,25 +230,39 @@ fn plain(part: &IndexPart) -> Option<Name> {
 /// Where a name stands in an object's text: after `after` (a keyword), if it is given. The statement's first word where
 /// the text is not the one of the source any more.
 pub fn locate(dialect: &dyn Dialect, object: &Object, name: &Name, after: Option<&str>) -> Option<Location> {
+    locate_in(dialect, object, (&object.text, &[]), name, after)
+}
+
+/// The same in this text, and not at a place that is used already if there is another one.
+fn locate_in(
+    dialect: &dyn Dialect,
+    object: &Object,
+    (text, used): (&str, &[Location]),
+    name: &Name,
+    after: Option<&str>,
+) -> Option<Location> {
     let location = object.location?;
-    if (location.end - location.start) as usize != object.text.len() {
+    if (location.end - location.start) as usize != text.len() {
         return Some(head(location));
     }
-    let (tokens, _) = token::tokenize(dialect.token_rules(), &object.text, location.source);
+    let (tokens, _) = token::tokenize(dialect.token_rules(), text, location.source);
     let tokens: Vec<_> = tokens.into_iter().filter(|token| token.kind != TokenKind::Comment).collect();
+    let place = |index: usize| {
+        let token = tokens[index];
+        Location { source: location.source, start: token.start, end: token.end }.shifted(location.start)
+    };
     let is_name = |index: &usize| {
         let token = tokens[*index];
         let word = matches!(token.kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text);
-        let follows = after.is_none_or(|keyword| *index > 0 && tokens[*index - 1].is_word(&object.text, keyword));
-        word && follows && dialect.is_called(token.text(&object.text), name)
+        let follows = after.is_none_or(|keyword| *index > 0 && tokens[*index - 1].is_word(text, keyword));
+        word && follows && dialect.is_called(token.text(text), name)
     };
     // The last one: a name that is wrong where it is used may be right where it is defined, further up.
-    let found = if *name == object.name { (0..tokens.len()).find(is_name) } else { (0..tokens.len()).rfind(is_name) };
-    match found {
-        Some(index) => {
-            let token = tokens[index];
-            Some(Location { source: location.source, start: token.start, end: token.end }.shifted(location.start))
-        }
-        None => Some(head(location)),
-    }
+    let found = if *name == object.name {
+        (0..tokens.len()).find(is_name)
+    } else {
+        let is_free = |index: &usize| is_name(index) && !used.contains(&place(*index));
+        (0..tokens.len()).rfind(is_free).or_else(|| (0..tokens.len()).rfind(is_name))
+    };
+    Some(found.map_or_else(|| head(location), place))
 }

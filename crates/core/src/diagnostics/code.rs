@@ -96,11 +96,24 @@ It stands before CREATE TABLE or on its first line for a table, and on a column'
 the line before it, for a column."
 
     WV010 Warning "a block of code can't be read as schema"
-"What a DO block creates or changes is decided while it runs, so it can't be part of a snapshot that is
-built without a database.
+"A DO block creates or changes things while it runs, so it can't be part of a snapshot that is
+built without a database. Two forms are read: IF NOT EXISTS (…) THEN … END IF around plain
+statements, and plain statements with EXCEPTION WHEN duplicate_object THEN NULL.
 
-Write what it creates as plain statements, or keep the file out with the `source` globs in
-wevrun.toml."
+Write what the block creates as plain statements, or keep the file out with the `source` globs in
+wevrun.toml. What a block names that is not read is left alone in a database: see WV011."
+
+    WV011 Warning "an object is left alone because code in the source names it"
+"The database has the object and the source does not define it, but a statement in the source that
+runs code (a DO block, SELECT f(), CALL) names it. That code may have created it, so Wevrun neither
+drops nor changes it, and reports it as unproven.
+
+Define it with a plain statement. If it is no longer meant, remove its name from the code first."
+
+    WV012 Note "an option is left out because its value may be a secret"
+"Options of foreign servers, user mappings and foreign tables often hold passwords, keys and tokens. Only
+options that are known to hold none stand in snapshots and scripts. Any other option is neither
+compared nor changed: set it in the database by hand."
 
     WV101 Error "two objects have the same name"
 "Tables, views, virtual tables and indexes share one set of names in SQLite; triggers have their
@@ -133,6 +146,15 @@ Add UNIQUE (column, …) to the parent table, or point the foreign key at its pr
     WV113 Error "a foreign key has another number of columns than what it points at"
 "As many columns must refer as are referred to. A foreign key that lists no parent columns points
 at the whole primary key."
+
+    WV114 Error "something is used that does not exist"
+"A definition names a type, function, schema or label that neither the source nor the engine has, or compares what
+the engine can't compare. Where the source creates an extension or a language, nothing is said of types and functions
+that it does not know: the extension may have them. What code in the source names (DO, SELECT f()) is
+taken to exist.
+
+Correct the name, or create what is missing in a source file. If it is created in another way, put WV114 into `tolerate`
+in wevrun.toml: then it is a warning."
 
     WV120 Error "views depend on one another in a circle"
 "Each of these views reads, directly or through others, from itself. There is no order in which
@@ -184,7 +206,7 @@ Then the plan renames. If it really is another column, nothing needs to be done.
 
     WV301 Warning "a former name is given that can't be used"
 "The comment `-- wevrun: formerly OLD_NAME` can't be followed: two columns claim the same former
-name, or the former name is still the name of something in the same schema."
+name."
 
     WV400 Error "wevrun.toml can't be understood"
 "The project's settings are wrong at the place shown. docs/project-file.md lists every key, and
@@ -207,8 +229,8 @@ Set the variable in the shell or in the pipeline's secrets."
 impl Code {
     /// Whether a project may tolerate it: databases exist that have it, and the engine opens them all the same.
     pub fn is_tolerable(self) -> bool {
-        use Code::{WV110, WV111, WV112, WV113, WV120, WV133, WV200, WV202};
-        matches!(self, WV110 | WV111 | WV112 | WV113 | WV120 | WV133 | WV200 | WV202)
+        use Code::{WV110, WV111, WV112, WV113, WV114, WV120, WV133, WV200, WV202};
+        matches!(self, WV110 | WV111 | WV112 | WV113 | WV114 | WV120 | WV133 | WV200 | WV202)
     }
 
     /// The code of this name, in any letter case.
