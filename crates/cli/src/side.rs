@@ -13,6 +13,7 @@ use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_core::snapshot::{Snapshot, SourceFile};
 use wevrun_core::source::Source;
 use wevrun_core::spelling::take_over;
+use wevrun_core::unread::Unread;
 use wevrun_core::{Engine, EngineVersion, build, check};
 use wevrun_engines::{Access, Database, DatabaseUrl, LiveError};
 
@@ -70,6 +71,8 @@ pub struct Loaded {
     pub sources: Vec<Source>,
     /// Warnings and notes.
     pub diagnostics: Vec<Diagnostic>,
+    /// What is said in statements that run code.
+    pub unread: Vec<Unread>,
     /// The connection, if it is live.
     pub live: Option<Box<dyn Database>>,
     /// The file that the side is, if it is one.
@@ -174,6 +177,7 @@ impl Context {
                 model: Model::empty(),
                 sources: Vec::new(),
                 diagnostics: Vec::new(),
+                unread: Vec::new(),
                 live: None,
                 path: None,
                 files: Vec::new(),
@@ -246,7 +250,9 @@ impl Context {
         }
         diagnostics::sort(&mut found);
         let tolerate = project.map_or(&[][..], |project| &project.tolerate[..]);
-        for tolerated in found.iter_mut().filter(|found| found.is_error() && tolerate.contains(&found.code)) {
+        // A dump of one schema does not create the extensions that its types are from.
+        let is_tolerated = |code: Code| tolerate.contains(&code) || project.is_none() && code == Code::WV114;
+        for tolerated in found.iter_mut().filter(|found| found.is_error() && is_tolerated(found.code)) {
             tolerated.severity = Severity::Warning;
         }
         if found.iter().any(Diagnostic::is_error) {
@@ -274,6 +280,7 @@ impl Context {
             model: build.model,
             sources,
             diagnostics: found,
+            unread: build.unread,
             live: None,
             path: None,
             files: hashes.collect(),
@@ -296,6 +303,7 @@ impl Context {
             model: content.model,
             sources: content.sources,
             diagnostics: content.diagnostics,
+            unread: Vec::new(),
             live: Some(database),
             path: if let DatabaseUrl::Sqlite(path) = url { Some(path.clone()) } else { None },
             files: Vec::new(),
@@ -353,6 +361,10 @@ fn load_snapshot(path: &Path) -> Ended<Loaded> {
         model: snapshot.model,
         sources: Vec::new(),
         diagnostics: Vec::new(),
+        unread: match snapshot.unread {
+            words if words.is_empty() => Vec::new(),
+            words => vec![Unread { location: None, words: words.into_iter().collect() }],
+        },
         live: None,
         path: Some(path.to_owned()),
         files: snapshot.sources,

@@ -20,5 +20,6 @@ pub mod script;
 pub mod snapshot;
 pub mod source;
 pub mod spelling;
+pub mod unread;
 
 pub use engine::{Engine, EngineVersion};

@@ -207,6 +207,7 @@ fn case(seed: u64) -> bool {
             git: None,
             sources: Vec::new(),
             model,
+            unread: Vec::new(),
         };
         snapshot.write(&[])
     };

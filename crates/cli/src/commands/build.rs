@@ -1,3 +1,4 @@
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
@@ -79,6 +80,10 @@ impl Build {
             sources: loaded.files,
             scope: loaded.scope,
             model: loaded.model,
+            unread: {
+                let words: BTreeSet<String> = loaded.unread.into_iter().flat_map(|unread| unread.words).collect();
+                words.into_iter().collect()
+            },
         };
         let read: Vec<PathBuf> = loaded.raw.iter().map(|(path, _)| path.clone()).collect();
         files::require_apart(&[&out], &read)?;

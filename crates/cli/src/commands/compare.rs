@@ -4,7 +4,8 @@ use clap::{Args, ValueEnum};
 use wevrun_core::Engine;
 use wevrun_core::compare::{add_access, compare, lookalikes};
 use wevrun_core::dialects::dialect;
-use wevrun_core::model::{Model, Scope};
+use wevrun_core::model::{Model, ObjectKey, Scope};
+use wevrun_core::unread;
 
 use super::{Scratch, context};
 use crate::cli::Format;
@@ -142,11 +143,21 @@ pub fn scope(have: &Loaded, want: &Loaded) -> Scope {
     if want.scope.is_everything() { have.scope.clone() } else { want.scope.clone() }
 }
 
+/// Lets want have what have has and code in want's sources names: nobody knows whether that code makes it. Gives these objects.
+pub fn keep_unread(have: &Loaded, want: &mut Loaded) -> Vec<ObjectKey> {
+    let kept = unread::keep(dialect(want.engine), &want.unread, &have.model, &mut want.model);
+    want.diagnostics.extend(kept.iter().map(unread::Kept::diagnostic));
+    let mut keys: Vec<ObjectKey> = kept.into_iter().map(|kept| kept.key).collect();
+    keys.dedup();
+    keys
+}
+
 impl Compare {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
         let mut context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
-        let (have, want) = self.sides.load(&mut context)?;
+        let (have, mut want) = self.sides.load(&mut context)?;
+        let kept = keep_unread(&have, &mut want);
         let dialect = dialect(want.engine);
         let scope = scope(&have, &want);
         let left_out = scope.left_out(dialect, &have.model).len() + scope.left_out(dialect, &want.model).len();
@@ -155,6 +166,7 @@ impl Compare {
         if self.access {
             add_access(dialect, &mut comparison, &have_model, &want_model);
         }
+        comparison.unproven.extend(kept);
         let identical = comparison.is_identical() && (comparison.reordered.is_empty() || !self.column_order);
         let side = |loaded: &Loaded, model: &Model| JsonSide {
             side: loaded.name.clone(),

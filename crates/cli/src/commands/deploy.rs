@@ -69,6 +69,8 @@ struct Report<'r> {
     target: &'r str,
     have: &'r str,
     want: &'r str,
+    /// Objects of which it can't be told that they are as wished.
+    unproven: Vec<&'r str>,
     steps: Vec<StepTime>,
     milliseconds: f64,
 }
@@ -211,7 +213,34 @@ impl Deploy {
         Outcome::HeldBack
     }
 
+    /// Says why another version of the engine than the built-in one must run the script, if it must.
+    fn for_client_only(&self, script: &Steps) -> Option<Outcome> {
+        let built_in = wevrun_engines::built_in_version(script.engine)?;
+        if script.plan.client_only.is_empty() || built_in <= script.engine_version {
+            return None;
+        }
+        let message = format!(
+            "the built-in {} {built_in} writes other text for REAL values than {}; nothing was changed",
+            script.engine, script.engine_version
+        );
+        let mut help = script.plan.client_only.clone();
+        let client = dialect(script.engine).client_command();
+        help.push(format!(
+            "write the script with `wevrun script`, and run it with the client of the version that the database is used with: {client}"
+        ));
+        if self.format == Format::Json {
+            let diagnostics = vec![JsonDiagnostic::error(&message, &help)];
+            json::print(&Held { ok: false, risks: Vec::new(), diagnostics });
+        }
+        anstream::eprintln!("{}: {message}", paint(style::ERROR, "stopped"));
+        help.iter().for_each(|line| anstream::eprintln!("  {}: {line}", paint(style::HELP, "help")));
+        Some(Outcome::HeldBack)
+    }
+
     fn deploy(&self, to: &Target<'_>, database: &mut dyn Database, script: &Steps, text: &str) -> Ended {
+        if let Some(outcome) = self.for_client_only(script) {
+            return Ok(outcome);
+        }
         let release = Release {
             released_by: whoami::username(),
             script_hash: hex(&Sha256::digest(text.as_bytes())),
@@ -233,7 +262,8 @@ impl Deploy {
             Ok(deployment) if self.format == Format::Json => {
                 let (have, want) = (script.have.as_str(), script.want.as_str());
                 let milliseconds = deployment.took.as_secs_f64() * 1000.0;
-                json::print(&Report { ok: true, target, have, want, steps, milliseconds });
+                let unproven = script.unproven.iter().chain(&deployment.respelled).map(String::as_str).collect();
+                json::print(&Report { ok: true, target, have, want, unproven, steps, milliseconds });
                 Ok(Outcome::Done)
             }
             Ok(deployment) => {
@@ -243,13 +273,22 @@ impl Deploy {
                     paint(style::STRONG, script.want.short()),
                     count(script.plan.steps().count(), "step"),
                     milliseconds(deployment.took),
-                    if script.unproven.is_empty() { "" } else { " but for:" }
+                    if script.unproven.is_empty() && deployment.respelled.is_empty() { "" } else { " but for:" }
                 );
                 for object in &script.unproven {
                     anstream::println!("  {} {object}", paint(style::WARNING, "unproven"));
                 }
+                for object in &deployment.respelled {
+                    let why = "made by the script's statements; the server spells its expressions otherwise than expected";
+                    anstream::println!("  {} {object}: {why}", paint(style::WARNING, "unproven"));
+                }
                 Ok(Outcome::Done)
             }
+            Err(LiveError::Halfway { ref cause, done, .. }) if lost_at_commit(cause) => Err(Failure::new(format!(
+                "the connection was lost at the commit of part {}, so it is not known whether it was done; the parts before it are",
+                done + 1
+            ))
+            .help("deploy the same script again: it finds out, and goes on where it is needed")),
             Err(LiveError::Halfway { done, parts, cause }) => {
                 let left = match done {
                     0 => "What the steps before it have made, stays".to_owned(),

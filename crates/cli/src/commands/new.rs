@@ -31,8 +31,8 @@ impl New {
         let name = root.file_name().map_or_else(|| "schema".to_owned(), |name| name.to_string_lossy().into_owned());
         let contents = [
             (FILE, settings(&name, self.engine, None, &[])),
-            ("schema/tables/apiaries.sql", EXAMPLE.to_owned()),
-            (".gitignore", IGNORED.to_owned()),
+            ("schema/tables/apiaries.sql", example(self.engine).to_owned()),
+            (".gitignore", ignored(self.engine).to_owned()),
         ];
         for (path, _) in &contents {
             if root.join(path).exists() {
@@ -89,17 +89,36 @@ source = [\"{DEFAULT_SOURCE}\"]
     )
 }
 
-const EXAMPLE: &str = "-- One file an object, with the indexes and triggers that belong to it.
+/// One object in the engine's own types.
+fn example(engine: Engine) -> &'static str {
+    match engine {
+        Engine::Sqlite => {
+            "-- One file an object, with the indexes and triggers that belong to it.
 CREATE TABLE apiaries (
     id INTEGER PRIMARY KEY,
     name TEXT NOT NULL UNIQUE,
     founded_on TEXT NOT NULL CHECK (founded_on LIKE '____-__-__')
 );
-";
+"
+        }
+        Engine::Postgres => {
+            "-- One file an object, with the indexes, triggers and comments that belong to it.
+CREATE TABLE apiaries (
+    id integer GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    name text NOT NULL UNIQUE,
+    founded_on date NOT NULL CHECK (founded_on >= DATE '1900-01-01'),
+    created_at timestamptz NOT NULL DEFAULT now()
+);
+COMMENT ON TABLE apiaries IS 'Where hives stand';
+"
+        }
+    }
+}
 
-const IGNORED: &str = "# Databases and what is generated
-*.db
-*.db-journal
-*.db-wal
-*.db-shm
-";
+/// What a repository of the project does not hold.
+fn ignored(engine: Engine) -> &'static str {
+    match engine {
+        Engine::Sqlite => "# Databases\n*.db\n*.db-journal\n*.db-wal\n*.db-shm\n",
+        Engine::Postgres => "# Passwords, and rows that were dumped\n.pgpass\n.env\n*.dump\n",
+    }
+}

@@ -13,7 +13,7 @@ use wevrun_core::script::{Read, Script as Steps, write};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_engines::{Database, LedgerEntry, LiveError};
 
-use super::compare::{Sides, print_source_findings, scope, source_findings};
+use super::compare::{Sides, keep_unread, print_source_findings, scope, source_findings};
 use super::context;
 use super::wishes::Wishes;
 use crate::cli::Format;
@@ -80,13 +80,26 @@ pub struct Made<'m> {
     pub waivers: Vec<Waiver>,
 }
 
-/// Lets want have have's objects that the project does not manage: nothing becomes of them.
+/// Lets want have have's objects that the project does not manage, and those that code in want's sources names: they stay.
 pub fn keep_unmanaged(have: &Loaded, want: &mut Loaded) {
+    keep_unread(have, want);
     want.scope = scope(have, want);
     let effective = want.scope.effective_want(dialect(want.engine), &have.model, &want.model);
     if let Cow::Owned(model) = effective {
         want.model = model;
     }
+}
+
+/// A former name that have has is followed, or nothing is planned: what has it would be dropped.
+fn require_followed(comparison: &Comparison<'_>) -> Ended<()> {
+    let unfollowed = &comparison.renames.unfollowed;
+    if unfollowed.is_empty() {
+        return Ok(());
+    }
+    let failure =
+        Failure::new("a former name can't be followed, and what has it would be dropped; nothing was changed");
+    let told = unfollowed.iter().map(|name| format!("{} was formerly `{}`: {}", name.what, name.old, name.why));
+    Err(told.fold(failure, Failure::help))
 }
 
 /// Makes the script from have to want, asking have's data if it is live, and clears its risks. See [`keep_unmanaged`] for want.
@@ -100,6 +113,7 @@ pub fn make<'m>(
     let dialect = dialect(want.engine);
     let version = oldest(context, want, live_version);
     let comparison = compare(dialect, have, &want.model);
+    require_followed(&comparison)?;
     let mut plan_wishes = wishes.of(dialect, have, &comparison)?;
     plan_wishes.scope = want.scope.clone();
     let waivers = context.project.as_ref().map_or(Ok(Vec::new()), |project| project.waivers())?;

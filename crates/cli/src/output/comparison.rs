@@ -1,7 +1,7 @@
 //! A comparison for people: grouped by what would happen, property by property.
 
 use similar::{ChangeTag, TextDiff};
-use wevrun_core::compare::{Change, Comparison, Difference, Property, Reordered};
+use wevrun_core::compare::{Change, Comparison, Difference, Property, Reordered, aligned};
 use wevrun_core::diagnostics::Diagnostic;
 use wevrun_core::dialects::Dialect;
 use wevrun_core::model::{Name, Object, ObjectKey};
@@ -133,7 +133,7 @@ fn group(
             Change::Change { have, want, properties, .. } => {
                 properties.iter().for_each(property);
                 if view.details {
-                    diff(&laid_out(have), &laid_out(want), view.sides);
+                    diff(&laid_out(&aligned(have, want)), &laid_out(want), view.sides);
                 }
             }
             Change::Create(object) if view.details => diff("", &laid_out(object), view.sides),

@@ -99,3 +99,17 @@ fn a_file_is_for_the_engine_of_the_database_beside_it() {
     assert_eq!(number(&folder, "test.db", "SELECT count(*) FROM sqlite_schema WHERE name = 'hives'"), 1);
     folder.expect(0, &["compare", "sqlite:test.db", "--want", "hives.sql"]);
 }
+
+/// Equal lines are not marked, however differently they are spelled.
+#[test]
+fn details_mark_what_differs_only() {
+    let project = project(&[]);
+    project.write("have.sql", "CREATE TABLE hives (id integer, label VARCHAR(20) DEFAULT 'x'::character varying, CONSTRAINT c CHECK ((id > 0)), weight INT4);");
+    project.write("want.sql", "CREATE TABLE hives (weight integer, id int NOT NULL, label varchar(20) default 'x', constraint c check (id > 0));");
+    let run = project
+        .expect(3, &["compare", "--engine", "postgres", "--have", "have.sql", "--want", "want.sql", "--details"]);
+    let marked: Vec<&str> =
+        run.stdout.lines().filter(|line| line.contains("have │") || line.contains("want │")).collect();
+    assert_eq!(marked.len(), 2, "{}", run.stdout);
+    assert!(marked.iter().all(|line| line.contains("id ")), "{}", run.stdout);
+}

@@ -12,6 +12,7 @@ mod outputs;
 mod ownership;
 mod postgres;
 mod project;
+mod renames;
 mod script;
 mod snapshot;
 mod values;

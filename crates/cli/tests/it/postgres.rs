@@ -3,10 +3,21 @@
 use std::fs;
 
 use wevrun_testkit::postgres::{AGES, Age, Server};
+use wevrun_testkit::project::TestProject;
 
 use super::project;
 
 /// A join with a name of its own can't be told from what the server makes of it, but for asking one.
+/// A project for PostgreSQL whose source is `s.sql`.
+fn in_postgres() -> TestProject {
+    let project = project(&[]);
+    project.write(
+        "wevrun.toml",
+        "[project]\nname = \"honey\"\nengine = \"postgres\"\nengine-version = \"13\"\nsource = [\"s.sql\"]\n",
+    );
+    project
+}
+
 #[test]
 fn what_cannot_be_told_is_unproven() {
     for age in AGES {
@@ -74,10 +85,12 @@ fn a_snapshot_can_be_spelled_by_a_server() {
     let again = project.expect(0, &["deploy", &url, "--want", "honey.wsnap"]);
     assert!(again.stdout.contains("already is what is wanted"), "{}", again.stdout);
     // What the server refuses is said as the server says it.
-    project.write("s.sql", "CREATE TABLE hives (id integer DEFAULT no_such_function());\n");
+    project.write("s.sql", "CREATE TABLE hives (id integer DEFAULT 'x'::integer);\n");
     let refused = project.expect(1, &["build", "--scratch", &scratch]);
     assert!(
-        refused.stderr.contains("refuses the schema: create table public.hives: function no_such_function() does not")
+        refused.stderr.contains("refuses the schema: create table public.hives: invalid input syntax for type integer"),
+        "{}",
+        refused.stderr
     );
 }
 
@@ -239,4 +252,59 @@ fn index_builds_beside_other_writers_can_go_on() {
         &["script", "--engine", "sqlite", "--have", "empty", "--want", "empty", "--index-builds", "concurrent"],
     );
     assert!(sqlite.stderr.contains("builds no index while others write"), "{}", sqlite.stderr);
+}
+
+/// What a DO block names is neither dropped nor changed, and every command says so.
+#[test]
+fn what_code_in_the_source_names_is_left_alone() {
+    let server = Server::of(AGES[0]);
+    let (project, database) = (in_postgres(), server.database());
+    let tables =
+        "CREATE TABLE hives (id integer PRIMARY KEY, site integer);\nCREATE TABLE sites (id integer PRIMARY KEY);\n";
+    let block = "DO $$ BEGIN EXECUTE 'ALTER TABLE hives ADD CONSTRAINT hives_site FOREIGN KEY (site) REFERENCES sites'; END $$;\n";
+    project.write("s.sql", format!("{tables}{block}"));
+    database.psql(&format!("{tables}{block}CREATE INDEX by_hand ON hives (site)")).expect("made");
+    let url = database.url();
+    let compared = project.expect(3, &["compare", &url]);
+    assert!(compared.stdout.contains("index         public.by_hand"), "{}", compared.stdout);
+    assert!(
+        compared.stderr.contains("WV011") && compared.stderr.contains("foreign key hives_site"),
+        "{}",
+        compared.stderr
+    );
+    database.psql("DROP INDEX by_hand").expect("dropped");
+    let json = project.expect(0, &["compare", &url, "--format", "json"]);
+    let json: serde_json::Value = serde_json::from_str(&json.stdout).expect("one document");
+    assert!(json["identical"] == false && json["unproven"].to_string().contains("hives"), "{json}");
+    assert!(json["diagnostics"].to_string().contains("WV011"), "{json}");
+    // From the source, and from a snapshot of it.
+    project.expect(0, &["build", "--out", "s.wsnap"]);
+    for want in [&[][..], &["--want", "s.wsnap"]] {
+        let script = project.expect(0, &[&["script", &url][..], want].concat());
+        assert!(script.stdout.contains("there is nothing to do"), "{}", script.stdout);
+    }
+    let deployed = project.expect(0, &["deploy", &url]);
+    assert!(deployed.stderr.contains("WV011"), "{}", deployed.stderr);
+    let keys = database.psql("SELECT count(*) FROM pg_constraint WHERE conname = 'hives_site'").expect("a number");
+    assert_eq!(keys.trim(), "1");
+}
+
+/// Only options that are known to hold no secret are shown.
+#[test]
+fn options_that_may_be_secrets_are_shown_nowhere() {
+    let project = in_postgres();
+    project.write(
+        "s.sql",
+        "CREATE FOREIGN DATA WRAPPER w;\n\
+         CREATE SERVER s FOREIGN DATA WRAPPER w OPTIONS (host 'db', api_token 'SECRET1', access_key 'SECRET2');\n\
+         CREATE USER MAPPING FOR CURRENT_USER SERVER s OPTIONS (user 'bee', pwd 'SECRET3');\n\
+         CREATE FOREIGN TABLE f (id integer OPTIONS (column_name 'x', salt 'SECRET4')) SERVER s OPTIONS (token 'SECRET5');\n\
+         ALTER SERVER s OPTIONS (ADD sas 'SECRET6', SET host 'db2');\n",
+    );
+    let built = project.expect(0, &["build", "--out", "s.wsnap"]);
+    assert_eq!(built.stderr.matches("may be a secret").count(), 5, "{}", built.stderr);
+    let script = project.expect(0, &["script", "--have", "empty"]);
+    for text in [&project.read("s.wsnap"), &script.stdout] {
+        assert!(!text.contains("SECRET") && text.contains("db2") && text.contains("bee"), "{text}");
+    }
 }

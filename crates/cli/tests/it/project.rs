@@ -87,3 +87,13 @@ fn the_shipped_schema_accepts_what_the_program_accepts() {
         assert_eq!(project.run(&["build"]).status == 0, good, "{text}");
     }
 }
+
+#[test]
+fn a_new_project_is_the_engines_own() {
+    let folder = TestProject::empty(env!("CARGO_BIN_EXE_wevrun"));
+    folder.expect(0, &["new", "yard", "--engine", "postgres"]);
+    folder.expect(0, &["-C", "yard", "build"]);
+    let (table, ignored) = (folder.read("yard/schema/tables/apiaries.sql"), folder.read("yard/.gitignore"));
+    assert!(table.contains("GENERATED ALWAYS AS IDENTITY") && table.contains("founded_on date"), "{table}");
+    assert!(!ignored.contains("*.db") && ignored.contains(".pgpass"), "{ignored}");
+}

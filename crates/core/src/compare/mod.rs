@@ -1,12 +1,14 @@
 //! What differs between two models. Both are canonical, so this is plain structural equality.
 
 mod access;
+mod aligned;
 mod lookalikes;
 mod properties;
 mod renames;
 mod unproven;
 
 pub use access::{EVERYBODY, access_properties, add_access, granted_only};
+pub use aligned::aligned;
 pub use lookalikes::lookalikes;
 pub use properties::{Property, column_words};
 pub use renames::Renames;

@@ -131,6 +131,11 @@ pub trait Dialect: Sync {
     /// Makes canonical what needs the whole schema to be known.
     fn finish(&self, model: &mut Model);
 
+    /// Takes the expressions away that the engine may give back in a spelling of its own. False if there are none.
+    fn take_respelled(&self, _: &mut crate::model::Definition) -> bool {
+        false
+    }
+
     /// Whether the name belongs to the engine or to Wevrun itself, so that no side ever shows it.
     fn is_internal(&self, name: &Name) -> bool;
 
@@ -166,9 +171,15 @@ pub trait Dialect: Sync {
     /// Renames an object and what refers to it, as the engine's own ALTER does.
     fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &Name);
 
-    /// The key of an object once its schema is renamed; none if it is not in that schema.
-    fn in_renamed_schema(&self, _: &ObjectKey, _: &Name, _: &Name) -> Option<ObjectKey> {
+    /// What an object of have is called once another one is renamed, if that changes its own name: what is in a schema, a routine that
+    /// takes values of a type.
+    fn moved_along(&self, _: &ObjectKey, _renamed: Kind, _from: &Name, _to: &Name) -> Option<ObjectKey> {
         None
+    }
+
+    /// The labels of an enumeration, as literals; none of anything else.
+    fn labels(&self, _: &Object) -> Vec<Name> {
+        Vec::new()
     }
 
     /// Renames a column and what refers to it, as the engine's own ALTER TABLE does.

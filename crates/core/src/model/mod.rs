@@ -261,8 +261,21 @@ pub struct Object {
     pub uses: Vec<Name>,
     /// The schema in which names of the definition that have none are looked for, if it is not the object's own.
     pub names_in: Option<SmolStr>,
+    /// What its expressions name that is certainly not there. Ordered; silent where nothing is certain.
+    pub unresolved: Vec<Unresolved>,
     /// Where the statement stands, if it was read from a source.
     pub location: Option<Location>,
+}
+
+/// A name in an expression that nothing has.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Unresolved {
+    /// A column; with the table or alias before it, if one is said.
+    Column(Option<String>, String),
+    /// A table or view.
+    Relation(String),
+    /// A function without a schema, which the model does not have and the engine not in every version.
+    Function(String),
 }
 
 impl Object {
@@ -276,6 +289,7 @@ impl Object {
             access: Clauses::default(),
             uses: Vec::new(),
             names_in: None,
+            unresolved: Vec::new(),
             location: None,
         }
     }

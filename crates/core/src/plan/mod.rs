@@ -19,7 +19,7 @@ use crate::compare::{Comparison, Renames, compare_with};
 use crate::dialects::Dialect;
 use crate::engine::EngineVersion;
 use crate::model::{Fingerprint, Model, Name, ObjectKey, Scope};
-use crate::script::{Mode, Script, Step};
+use crate::script::{Mode, Respelled, Script, Step};
 
 /// What may be done or not, beside what differs.
 #[derive(Debug, Clone, Default)]
@@ -67,6 +67,8 @@ pub struct Plan {
     pub client_guard: Vec<String>,
     /// Statements that let the client stop before it commits, where the structure is not the one that the plan leads to.
     pub client_check: Vec<String>,
+    /// Why only the engine's own client, of the version that the database is used with, can run the plan; nothing if `deploy` can.
+    pub client_only: Vec<String>,
     /// Objects that are dropped and created again, by want's names, whether they change or only depend on what does.
     pub recreated: Vec<ObjectKey>,
     /// One part, unless the engine can't do all in one transaction. None: there is nothing to do.
@@ -248,7 +250,9 @@ fn planned(dialect: &dyn Dialect, project: &str, planning: &Planning<'_>) -> Scr
     let unproven = planning.unproven();
     let want = scope.part_of(dialect, planning.want);
     let proven = if unproven.is_empty() { want.fingerprint() } else { want.without(&unproven).fingerprint() };
+    let have = scope.part_of(dialect, planning.have);
     let mut plan = dialect.plan(planning);
+    let respelled = Respelled::new(dialect, &have.without(&unproven), &want.without(&unproven), &plan.recreated);
     if !plan.parts.is_empty() {
         let names = touched(planning.have, planning.comparison);
         let by_name = |model: &Model| dialect.structure_guard(&names, false, &dialect.structure_facts(model, &names));
@@ -265,7 +269,8 @@ fn planned(dialect: &dyn Dialect, project: &str, planning: &Planning<'_>) -> Scr
         engine: dialect.engine(),
         engine_version: planning.version,
         project: project.to_owned(),
-        have: scope.part_of(dialect, planning.have).fingerprint(),
+        have: have.fingerprint(),
+        respelled,
         want: want.fingerprint(),
         undo: planning.way_back,
         scope: scope.clone(),

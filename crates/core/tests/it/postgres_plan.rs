@@ -209,12 +209,12 @@ fn wrappers_and_servers_change_in_place() {
     };
     assert_eq!(
         statements(
-            &source(" HANDLER handle OPTIONS (unit 'kg')", " VERSION '1'"),
-            &source(" VALIDATOR validate OPTIONS (unit 'g')", "")
+            &source(" HANDLER handle OPTIONS (encoding 'utf8')", " VERSION '1'"),
+            &source(" VALIDATOR validate OPTIONS (encoding 'latin1')", "")
         ),
         [
             "ALTER FOREIGN DATA WRAPPER scales NO HANDLER VALIDATOR public.validate",
-            "ALTER FOREIGN DATA WRAPPER scales OPTIONS (SET unit 'g')",
+            "ALTER FOREIGN DATA WRAPPER scales OPTIONS (SET encoding 'latin1')",
             "ALTER SERVER yard VERSION NULL"
         ]
     );

@@ -10,7 +10,7 @@ use crate::model::{Column, Definition, Expression, Index, Kind, Model, Name, Obj
 /// Takes out what depends on an object, for DROP … CASCADE, and the object itself; gives what went with it
 /// (<https://www.postgresql.org/docs/current/ddl-depend.html>).
 pub fn drop_with_dependents(model: &mut Model, key: &ObjectKey) -> Vec<ObjectKey> {
-    let known = looked_up(model);
+    let known = looked_up(model, key);
     let mut waiting: Vec<ObjectKey> =
         known.iter().filter(|(own, _)| own == key).map(|(_, object)| object.key()).collect();
     model.remove(key);
@@ -64,7 +64,7 @@ pub fn drop_dependents_of_column(model: &mut Model, table: &ObjectKey, column: &
         is_reader && of_table && any_expression(object, |expression| mentions::names(expression, column))
     };
     let found: Vec<ObjectKey> =
-        looked_up(model).into_iter().filter(|(_, object)| reads_it(object)).map(|(own, _)| own).collect();
+        looked_up(model, table).into_iter().filter(|(_, object)| reads_it(object)).map(|(own, _)| own).collect();
     found.iter().for_each(|key| drop(drop_with_dependents(model, key)));
     let reads_column = |other: &&Column| {
         let generated = other.generated.as_ref();
@@ -107,8 +107,8 @@ fn drop_foreign_keys(model: &mut Model, table: &Name, is_gone: impl Fn(&[Name]) 
 }
 
 /// All objects, each with the key that it has here, as they are once names are looked up.
-fn looked_up(model: &Model) -> Vec<(ObjectKey, Object)> {
-    let mut whole = canonical::finished(model);
+fn looked_up(model: &Model, key: &ObjectKey) -> Vec<(ObjectKey, Object)> {
+    let mut whole = canonical::finished(&canonical::around(model, key));
     let own_key = |object: &Object| {
         let key = object.key();
         if model.get(&key).is_some() {

@@ -4,11 +4,13 @@ mod access;
 mod canonical;
 mod cascade;
 mod check;
+mod functions;
 mod members;
 mod mentions;
 mod names;
 mod parse;
 mod plan;
+mod references;
 mod rename;
 mod rename_schema;
 mod sameness;
@@ -102,6 +104,9 @@ impl Dialect for Postgres {
             statements.extend(write::named_parts(&object.name, table));
             statements.extend(write::late_settings(&object.name, &Clauses::default(), &table.clauses));
         }
+        if let crate::model::Definition::View(view) = &object.definition {
+            statements.extend(write::clustered(&object.name, view));
+        }
         statements.join(";\n")
     }
 
@@ -149,6 +154,14 @@ impl Dialect for Postgres {
 
     fn held_names(&self, object: &Object) -> Held {
         settle::held(object)
+    }
+
+    fn take_respelled(&self, definition: &mut crate::model::Definition) -> bool {
+        let expressions = rename::expressions_mut(definition).into_iter();
+        // A plain name or number is given back as it is.
+        let respelled = expressions.filter(|expression| expression.canonical.contains(['(', '\'', ' ', '\u{1}']));
+        let taken: Vec<()> = respelled.map(|expression| *expression = crate::model::Expression::plain("")).collect();
+        !taken.is_empty()
     }
 
     fn finish(&self, model: &mut Model) {
@@ -212,9 +225,17 @@ impl Dialect for Postgres {
         rename::object(model, key, to);
     }
 
-    fn in_renamed_schema(&self, key: &ObjectKey, from: &Name, to: &Name) -> Option<ObjectKey> {
-        let name = rename_schema::name(&key.name, from, to);
+    fn moved_along(&self, key: &ObjectKey, renamed: Kind, from: &Name, to: &Name) -> Option<ObjectKey> {
+        let name = match renamed {
+            Kind::Schema => rename_schema::name(&key.name, from, to),
+            _ => rename::signature(&key.name, from, to)?,
+        };
         (name != key.name).then(|| ObjectKey::new(key.kind, name))
+    }
+
+    fn labels(&self, object: &Object) -> Vec<Name> {
+        let labels = enum_labels(write::clauses(object)).into_iter().filter(|label| !label.is_empty());
+        labels.map(|label| Name::new(label.as_str(), label.as_str())).collect()
     }
 
     fn rename_column(&self, model: &mut Model, table: &Name, from: &Name, to: &Name) {

@@ -8,7 +8,7 @@ use super::alter::{Change, Outcome, enabled, unknown};
 use super::constraints::{Found, sees_table_constraint, table_constraint};
 use super::{children, definitions, expression, identifier, identity, names, own_name, path, run, table};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Clauses, Column, Definition, Expression, Kind, Model, Name, ObjectKey, OnConflict, Table};
+use crate::model::{Clauses, Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, OnConflict, Table};
 use crate::parse::{Amendment, Parsed, Reader, Session, StatementKind};
 
 /// The clause of a column that says which default the children have from it, if it is another one. It is gone when they have it.
@@ -136,6 +136,15 @@ fn on_table(change: impl Fn(&mut Table) -> Outcome + Send + Sync + 'static) -> C
     })
 }
 
+/// The clauses of what keeps rows: a table or a materialised view.
+fn rows_clauses(object: &mut Object) -> Option<&mut Clauses> {
+    match &mut object.definition {
+        Definition::Table(table) => Some(&mut table.clauses),
+        Definition::View(view) => Some(&mut view.clauses),
+        _ => None,
+    }
+}
+
 /// One action of ALTER TABLE (<https://www.postgresql.org/docs/current/sql-altertable.html>).
 fn action(
     reader: &mut Reader<'_>,
@@ -247,13 +256,15 @@ fn action(
         switch(reader, name, changes, others)?;
     } else if reader.take(&["CLUSTER", "ON"]) {
         let index = identifier(reader, "an index")?;
-        changes.push(on_table(move |table| {
-            table.clauses.say("cluster on", index.as_str());
+        changes.push(Box::new(move |object| {
+            if let Some(clauses) = rows_clauses(object) {
+                clauses.say("cluster on", index.as_str());
+            }
             Ok(())
         }));
     } else if reader.take(&["SET", "WITHOUT", "CLUSTER"]) {
-        changes.push(on_table(|table| {
-            table.clauses.remove("cluster on");
+        changes.push(Box::new(|object| {
+            drop(rows_clauses(object).and_then(|clauses| clauses.remove("cluster on")));
             Ok(())
         }));
     } else if reader.take(&["SET", "WITHOUT", "OIDS"]) {

@@ -3,8 +3,10 @@
 
 use super::access::{Subject, amend};
 use super::{identifier, names, plain, reference, text_or_null};
+use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Clauses, Definition, Kind, Name, Object};
 use crate::parse::{Parsed, Reader, StatementKind, TokenKind};
+use crate::source::Location;
 
 /// What follows CREATE FOREIGN DATA WRAPPER or CREATE SERVER.
 pub fn object(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
@@ -75,7 +77,9 @@ fn changes(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Changes> {
 
 /// `(name 'value', …)` of something new.
 pub fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
-    change(clauses, &option_changes(reader)?);
+    for (clause, value) in option_changes(reader)? {
+        clauses.say(&clause, value.unwrap_or_default());
+    }
     Ok(())
 }
 
@@ -97,9 +101,10 @@ pub fn option_changes(reader: &mut Reader<'_>) -> Parsed<Changes> {
             }
             _ => return Err(reader.expected("a text")),
         };
-        let secret = ["password", "secret", "passcode", "sslkey"].iter().any(|word| key.contains(word));
-        if !secret {
+        if SHOWN.contains(&key.to_lowercase().as_str()) {
             changes.push((format!("options.{key}"), value));
+        } else if !goes {
+            changes.push((format!("{LEFT_OUT}{key}"), Some(String::new())));
         }
         if !reader.take_symbol(",") {
             break;
@@ -109,9 +114,58 @@ pub fn option_changes(reader: &mut Reader<'_>) -> Parsed<Changes> {
     Ok(changes)
 }
 
+/// What a clause begins with that only says that an option is left out.
+const LEFT_OUT: &str = "left out.";
+
+/// The options that may stand in snapshots and scripts: those of the wrappers that come with the server
+/// (<https://www.postgresql.org/docs/current/postgres-fdw.html>, <https://www.postgresql.org/docs/current/file-fdw.html>,
+/// <https://www.postgresql.org/docs/current/libpq-connect.html#LIBPQ-PARAMKEYWORDS>), and names that say where something is. Any
+/// other may hold a secret.
+#[rustfmt::skip]
+const SHOWN: &[&str] = &[
+    "address", "analyze_sampling", "application_name", "async_capable", "batch_size", "bucket", "catalog", "channel_binding", "charset",
+    "client_encoding", "collection", "column", "column_name", "connect_timeout", "database", "datasource", "db", "dbname", "dbserver",
+    "default", "delimiter", "directory", "encoding", "endpoint", "engine", "escape", "extensions", "fdw_startup_cost", "fdw_tuple_cost",
+    "fetch_size", "filename", "force_not_null", "force_null", "force_quote", "format", "gssencmode", "gsslib", "header", "host",
+    "hostaddr", "hostname", "import_collate", "import_default", "import_generated", "import_not_null", "keep_connections",
+    "keepalives", "keepalives_count", "keepalives_idle", "keepalives_interval", "key", "krbsrvname", "layer", "load_balance_hosts",
+    "log_verbosity", "max_scan_size", "namespace", "null", "on_error", "parallel_abort", "parallel_commit", "password_required", "path",
+    "port", "prefetch", "quote", "readonly", "region", "reject_limit", "require_auth", "requirepeer", "restrict_functions", "schema",
+    "schema_name", "server", "servername", "service", "sslcert", "sslcompression", "sslcrl", "sslcrldir", "sslmode",
+    "sslnegotiation", "sslrootcert", "sslsni", "ssl_max_protocol_version", "ssl_min_protocol_version", "table", "table_name",
+    "tablename", "target_session_attrs", "tcp_user_timeout", "truncatable", "updatable", "use_remote_estimate",
+    "use_scram_passthrough", "user", "username",
+];
+
+/// Takes the words about options that are left out from an object, and says so.
+pub fn left_out(object: &mut Object, place: Location, diagnostics: &mut Vec<Diagnostic>) {
+    let key = object.key();
+    let clauses: Vec<&mut Clauses> = match &mut object.definition {
+        Definition::Table(table) => {
+            let columns = table.columns.iter_mut().map(|column| &mut column.clauses);
+            columns.chain([&mut table.clauses]).collect()
+        }
+        Definition::Plain(plain) => vec![&mut plain.clauses],
+        _ => return,
+    };
+    for clauses in clauses {
+        let found: Vec<String> =
+            clauses.iter().filter_map(|(clause, _)| clause.strip_prefix(LEFT_OUT).map(str::to_owned)).collect();
+        for option in found {
+            clauses.remove(&format!("{LEFT_OUT}{option}"));
+            let message = format!("option `{option}` of {key} is left out: its value may be a secret");
+            diagnostics.push(
+                Diagnostic::new(Code::WV012, message)
+                    .at(place, "has the option")
+                    .help("it is neither compared nor changed; set it in the database by hand"),
+            );
+        }
+    }
+}
+
 /// Makes the changes.
 pub fn change(clauses: &mut Clauses, changes: &[(String, Option<String>)]) {
-    for (clause, value) in changes {
+    for (clause, value) in changes.iter().filter(|(clause, _)| !clause.starts_with(LEFT_OUT)) {
         match value {
             Some(value) => clauses.say(clause, value.as_str()),
             None => drop(clauses.remove(clause)),

@@ -7,6 +7,7 @@ mod children;
 mod comments;
 mod constraints;
 mod create;
+mod do_block;
 mod foreign;
 mod grants;
 mod identity;
@@ -41,9 +42,9 @@ pub fn statement(
     let Some(first) = reader.take_any().filter(|token| token.kind == TokenKind::Word) else {
         return Err(unplaced(&reader));
     };
-    let note = |code: Code, message: String| {
+    let note = |code: Code, message: String, runs_code: bool| {
         let diagnostic = Diagnostic::new(code, message).at(whole, "left out of the snapshot");
-        Ok(vec![StatementKind::Aside { note: Box::new(diagnostic), temporary: None }])
+        Ok(vec![StatementKind::Aside { note: Box::new(diagnostic), temporary: None, runs_code }])
     };
     let word = first.text(reader.text).to_ascii_uppercase();
     match word.as_str() {
@@ -68,14 +69,36 @@ pub fn statement(
         }
         "SELECT" | "VALUES" | "WITH" if sets_search_path(&reader, session) => Ok(vec![StatementKind::Session]),
         "INSERT" | "UPDATE" | "DELETE" | "SELECT" | "WITH" | "VALUES" | "COPY" | "MERGE" | "TRUNCATE" | "REFRESH"
-        | "TABLE" | "CALL" => note(Code::WV007, format!("{word} is about rows, so it is no part of the schema")),
-        "DO" => note(Code::WV010, "what a DO block does can't be known without running it".to_owned()),
+        | "TABLE" | "CALL" => {
+            let runs_code = matches!(&*word, "SELECT" | "WITH" | "VALUES" | "CALL");
+            note(Code::WV007, format!("{word} is about rows, so it is no part of the schema"), runs_code)
+        }
+        "DO" => match do_block::statements(&reader) {
+            Some(statements) => of_block(&reader, &statements, comments, session, diagnostics),
+            None => note(Code::WV010, "what this DO block does can't be known without running it".to_owned(), true),
+        },
         "RESET" | "BEGIN" | "START" | "COMMIT" | "END" | "ROLLBACK" | "ABORT" | "SAVEPOINT" | "RELEASE" | "ANALYZE"
         | "ANALYSE" | "VACUUM" | "REINDEX" | "CLUSTER" | "CHECKPOINT" | "LOCK" | "DISCARD" | "SHOW" | "EXPLAIN"
         | "LOAD" | "LISTEN" | "NOTIFY" | "UNLISTEN" | "PREPARE" | "EXECUTE" | "DEALLOCATE" | "DECLARE" | "FETCH"
         | "CLOSE" | "MOVE" | "IMPORT" | "REASSIGN" => Ok(vec![StatementKind::Session]),
         _ => Err(unplaced(&reader)),
     }
+}
+
+/// What the statements of a DO block say. Each is about what need not be made if it is there already.
+fn of_block(
+    reader: &Reader<'_>,
+    statements: &[Vec<Token>],
+    comments: &[Token],
+    session: &mut Session,
+    diagnostics: &mut Vec<Diagnostic>,
+) -> Parsed<Vec<StatementKind>> {
+    let mut kinds = Vec::new();
+    for tokens in statements {
+        let inner = Reader { tokens, position: 0, ..reader.clone() };
+        kinds.extend(statement(inner, comments, session, diagnostics)?);
+    }
+    Ok(kinds.into_iter().map(|kind| StatementKind::IfMissing(Box::new(kind))).collect())
 }
 
 /// The statement kinds, for "did you mean".

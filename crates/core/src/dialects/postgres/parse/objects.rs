@@ -7,7 +7,7 @@ use super::{
     path, plain, reference, rest, run, storage_parameters, text_or_null, whole,
 };
 use super::{constraints, table};
-use crate::model::{Clauses, Definition, Expression, Index, IndexPart, Kind, Name, Object, View, is};
+use crate::model::{Beside, Clauses, Definition, Expression, Index, IndexPart, Kind, Name, Object, View, is};
 use crate::parse::{Parsed, Reader, Session, TokenKind};
 
 /// The rest of the statement, kept whole.
@@ -55,7 +55,7 @@ pub fn view(reader: &mut Reader<'_>, session: &Session, recursive: bool) -> Pars
             query.written()
         ));
     }
-    Ok(object(reader, name, Definition::View(View { columns, query, clauses })))
+    Ok(object(reader, name, Definition::View(View { columns, query, clauses, unpopulated: Beside(false) })))
 }
 
 /// What follows CREATE MATERIALIZED VIEW.
@@ -79,16 +79,18 @@ pub fn materialized_view(reader: &mut Reader<'_>, session: &Session) -> Parsed<O
     }
     reader.expect("AS")?;
     let mut range = rest(reader, "a query")?;
+    let mut unpopulated = false;
     for words in [&["WITH", "NO", "DATA"][..], &["WITH", "DATA"]] {
         let start = range.end.saturating_sub(words.len());
         let fits = |(ahead, word): (usize, &&str)| reader.tokens[start + ahead].is_word(reader.text, word);
         if start > range.start && words.iter().enumerate().all(fits) {
             range.end = start;
+            unpopulated = words.len() == 3;
             break;
         }
     }
     let query = expression(reader, range);
-    Ok(object(reader, name, Definition::View(View { columns, query, clauses })))
+    Ok(object(reader, name, Definition::View(View { columns, query, clauses, unpopulated: Beside(unpopulated) })))
 }
 
 /// What follows `CREATE [UNIQUE] INDEX`.

@@ -198,6 +198,9 @@ fn elements(
         if !reader.take_symbol(",") {
             break;
         }
+        if reader.sees_symbol(")") {
+            return Err(reader.expected("a column or a constraint"));
+        }
     }
     spans.close = reader.peek().map_or(u32::MAX, |token| token.start);
     reader.expect_symbol(")")
