@@ -518,8 +518,10 @@ impl VisitorMut for Walk<'_> {
     fn pre_visit_select(&mut self, select: &mut Select) -> ControlFlow<()> {
         self.enter_select(select);
         self.select(select);
-        let called = outputs_by_name(&select.projection).into_iter().map(|(name, _)| name);
-        self.outputs.push(called.collect());
+        // A column that only has its own name is none to be named.
+        let called = outputs_by_name(&select.projection).into_iter();
+        let other = called.filter(|(name, expr)| !matches!(expr, Expr::Identifier(own) if ident_value(own) == *name));
+        self.outputs.push(other.map(|(name, _)| name).collect());
         ControlFlow::Continue(())
     }
 
