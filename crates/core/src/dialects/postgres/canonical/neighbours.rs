@@ -53,13 +53,10 @@ pub fn says(text: &str, word: &str) -> bool {
 
 /// Whether something is true of a text of an object.
 fn any_text(object: &Object, is: &mut dyn FnMut(&str) -> bool) -> bool {
-    let mut clauses = |clauses: &Clauses, is: &mut dyn FnMut(&str) -> bool| {
-        clauses.iter().any(|(clause, value)| is(clause) || is(value.written()) || is(&value.canonical))
-    };
     let named = is(object.name.canonical()) || object.definition.owner().is_some_and(|owner| is(owner.canonical()));
     named
         || match &object.definition {
-            Definition::Table(table) => any_text_of_table(table, &mut clauses, is),
+            Definition::Table(table) => any_text_of_table(table, is),
             Definition::Index(index) => {
                 index.parts.iter().any(|part| is(part.expression.written()) || clauses(&part.clauses, is))
                     || index.predicate.as_ref().is_some_and(|predicate| is(predicate.written()))
@@ -71,11 +68,7 @@ fn any_text(object: &Object, is: &mut dyn FnMut(&str) -> bool) -> bool {
         }
 }
 
-fn any_text_of_table(
-    table: &Table,
-    clauses: &mut dyn FnMut(&Clauses, &mut dyn FnMut(&str) -> bool) -> bool,
-    is: &mut dyn FnMut(&str) -> bool,
-) -> bool {
+fn any_text_of_table(table: &Table, is: &mut dyn FnMut(&str) -> bool) -> bool {
     let of_columns = table.columns.iter().any(|column| {
         let generated = column.generated.as_ref().map(|generated| &generated.expression);
         let mut expressions = column.data_type.iter().chain(&column.default).chain(generated);
@@ -92,4 +85,8 @@ fn any_text_of_table(
         || table.foreign_keys.iter().any(|key| is(key.parent.canonical()) || clauses(&key.clauses, is))
         || table.primary_key.iter().chain(table.unique_keys.iter()).any(|key| clauses(&key.clauses, is))
         || clauses(&table.clauses, is)
+}
+
+fn clauses(clauses: &Clauses, is: &mut dyn FnMut(&str) -> bool) -> bool {
+    clauses.iter().any(|(clause, value)| is(clause) || is(value.written()) || is(&value.canonical))
 }
