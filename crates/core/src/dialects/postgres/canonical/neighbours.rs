@@ -45,10 +45,21 @@ pub fn with_named(model: &Model, mut found: BTreeSet<ObjectKey>) -> Model {
     found.iter().filter_map(|key| model.get(key)).cloned().collect()
 }
 
-/// Whether the word is in the text, in any letter case.
-pub fn says(text: &str, word: &str) -> bool {
+/// Whether the text has the name as a whole, in any letter case.
+pub fn says(text: &str, name: &str) -> bool {
     let plain = |text: &str| text.is_ascii() && !text.bytes().any(|byte| byte.is_ascii_uppercase());
-    if plain(text) && plain(word) { text.contains(word) } else { text.to_lowercase().contains(&word.to_lowercase()) }
+    if plain(text) && plain(name) {
+        has_whole(text, name)
+    } else {
+        has_whole(&text.to_lowercase(), &name.to_lowercase())
+    }
+}
+
+fn has_whole(text: &str, name: &str) -> bool {
+    let goes_on = |ch: Option<char>| ch.is_some_and(|ch| ch.is_alphanumeric() || matches!(ch, '_' | '$'));
+    text.match_indices(name).any(|(at, found)| {
+        !goes_on(text[..at].chars().next_back()) && !goes_on(text[at + found.len()..].chars().next())
+    })
 }
 
 /// Whether something is true of a text of an object.
