@@ -20,6 +20,9 @@ fn blocks_that_create_what_is_missing_are_read() {
         format!(
             "DO $$ BEGIN IF NOT EXISTS (SELECT 1 FROM pg_constraint WHERE conname = 'hives_site') THEN {key}; END IF; END $$;"
         ),
+        format!(
+            "DO $$ BEGIN IF NOT (EXISTS (SELECT FROM pg_constraint WHERE conname = 'hives_site' AND contype = 'f')) THEN {key}; END IF; END $$;"
+        ),
         format!("DO $do$ BEGIN {key}; EXCEPTION WHEN duplicate_object THEN NULL; END $do$ LANGUAGE plpgsql;"),
         format!(
             "DO LANGUAGE plpgsql $$\nBEGIN\n  BEGIN\n    {key}; -- once\n  EXCEPTION\n    WHEN duplicate_table OR duplicate_object THEN RAISE NOTICE 'there: %', 1;\n  END;\nEND;\n$$;"
@@ -55,8 +58,15 @@ fn other_blocks_are_not_read() {
     for block in [
         "DO $$ BEGIN EXECUTE 'CREATE TABLE sites (id integer)'; END $$;",
         "DO $$ DECLARE x text; BEGIN CREATE TABLE sites (id integer); END $$;",
+        "DO $$ BEGIN IF NOT EXISTS (SELECT FROM tenants) THEN CREATE TABLE sites (id integer); END IF; END $$;",
+        "DO $$ BEGIN IF current_setting('app.x', true) IS NULL THEN CREATE TABLE sites (id integer); END IF; END $$;",
+        "DO $$ BEGIN IF NOT EXISTS (SELECT FROM pg_class WHERE relname = 'sites') AND current_user = 'a' THEN CREATE TABLE sites (id integer); END IF; END $$;",
+        "DO $$ BEGIN IF NOT (EXISTS (SELECT FROM pg_class WHERE relname = 'sites') AND current_user = 'a') THEN CREATE TABLE sites (id integer); END IF; END $$;",
+        "DO $$ BEGIN IF to_regclass('sites') IS NULL AND to_regclass('x') IS NULL THEN CREATE TABLE sites (id integer); END IF; END $$;",
+        "DO $$ BEGIN IF NOT (to_regclass('sites') IS NULL) AND EXISTS (SELECT FROM pg_class) THEN CREATE TABLE sites (id integer); END IF; END $$;",
+        "DO $$ BEGIN IF NOT to_regclass('sites') IS NULL THEN CREATE TABLE sites (id integer); END IF; END $$;",
         "DO $$ BEGIN IF EXISTS (SELECT 1) THEN CREATE TABLE sites (id integer); END IF; END $$;",
-        "DO $$ BEGIN IF NOT EXISTS (SELECT 1) THEN CREATE TABLE sites (id integer); ELSE NULL; END IF; END $$;",
+        "DO $$ BEGIN IF NOT EXISTS (SELECT FROM pg_class) THEN CREATE TABLE sites (id integer); ELSE NULL; END IF; END $$;",
         "DO $$ BEGIN FOR x IN 1..3 LOOP CREATE TABLE sites (id integer); END LOOP; END $$;",
         "DO $$ BEGIN CREATE TABLE sites (id integer); EXCEPTION WHEN others THEN NULL; END $$;",
         "DO $$ CREATE TABLE sites (id integer); $$ LANGUAGE plpython3u;",

@@ -1,7 +1,7 @@
 //! `DO` blocks of the kind that lets a script run twice: what they create if it is not there yet is part of the schema.
 //!
-//! `IF NOT EXISTS (…) THEN … END IF` and `… EXCEPTION WHEN duplicate_object THEN NULL` around plain statements are read; any other
-//! block can't be known without running it.
+//! `IF NOT EXISTS (SELECT … FROM pg_…) THEN … END IF` and `… EXCEPTION WHEN duplicate_object THEN NULL` around plain statements are
+//! read; what any other block does can't be known without running it.
 
 use std::ops::Range;
 
@@ -140,13 +140,33 @@ impl Block<'_> {
         Some(start..self.at - 1)
     }
 
-    /// `NOT EXISTS (…)`, `NOT (EXISTS …)`, `to_regclass('x') IS NULL`: all that follows is what there shall be.
+    /// Whether the condition holds wherever the object is missing: `NOT EXISTS (…)` over the catalogue, or `to_regclass('x') IS NULL`.
+    /// One about rows, settings or anything else may be false on an empty database.
     fn says_that_it_is_not_there(&self, condition: Range<usize>) -> bool {
         let tokens = &self.tokens[condition];
-        let word = |at: usize, word: &str| tokens.get(at).is_some_and(|token| token.is_word(self.text, word));
-        let has_more = tokens.iter().any(|token| token.is_word(self.text, "OR"));
+        let is = |at: usize, word: &str| tokens.get(at).is_some_and(|token| token.is_word(self.text, word));
+        let words = tokens.iter().filter(|token| matches!(token.kind, TokenKind::Word));
+        let words: Vec<String> = words.map(|token| token.text(self.text).to_ascii_lowercase()).collect();
+        let is_one_test = !words.iter().any(|word| word == "or") && !self.joins_more(tokens);
+        let is_of_the_catalogue = |word: &String| word.starts_with("pg_") || word == "information_schema";
+        let exists = words.iter().filter(|word| *word == "exists").count() == 1;
+        let not_exists = is(0, "NOT") && exists && words.iter().any(is_of_the_catalogue);
         let length = tokens.len();
-        let is_null = length > 2 && word(length - 2, "IS") && word(length - 1, "NULL");
-        !has_more && (word(0, "NOT") && tokens.iter().any(|token| token.is_word(self.text, "EXISTS")) || is_null)
+        let is_null = words.first().is_some_and(|word| word.starts_with("to_reg"))
+            && length > 2
+            && is(length - 2, "IS")
+            && is(length - 1, "NULL");
+        is_one_test && (not_exists || is_null)
+    }
+
+    /// Whether another condition is joined to the first one, outside the query of EXISTS.
+    fn joins_more(&self, tokens: &[Token]) -> bool {
+        let query = tokens.iter().position(|token| token.is_word(self.text, "SELECT")).unwrap_or(tokens.len());
+        let before = tokens[..query].iter().filter(|token| token.is_symbol(self.text, "(")).count();
+        let mut depth = 0;
+        tokens.iter().any(|token| {
+            depth += i32::from(token.is_symbol(self.text, "(")) - i32::from(token.is_symbol(self.text, ")"));
+            depth < before as i32 && token.is_word(self.text, "AND")
+        })
     }
 }
