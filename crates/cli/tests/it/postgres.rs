@@ -296,13 +296,13 @@ fn options_that_may_be_secrets_are_shown_nowhere() {
     project.write(
         "s.sql",
         "CREATE FOREIGN DATA WRAPPER w;\n\
-         CREATE SERVER s FOREIGN DATA WRAPPER w OPTIONS (host 'db', api_token 'SECRET1', access_key 'SECRET2');\n\
+         CREATE SERVER s FOREIGN DATA WRAPPER w OPTIONS (host 'db', api_token 'SECRET1', access_key 'SECRET2', key 'SECRET7', datasource 'SECRET8');\n\
          CREATE USER MAPPING FOR CURRENT_USER SERVER s OPTIONS (user 'bee', pwd 'SECRET3');\n\
          CREATE FOREIGN TABLE f (id integer OPTIONS (column_name 'x', salt 'SECRET4')) SERVER s OPTIONS (token 'SECRET5');\n\
          ALTER SERVER s OPTIONS (ADD sas 'SECRET6', SET host 'db2');\n",
     );
     let built = project.expect(0, &["build", "--out", "s.wsnap"]);
-    assert_eq!(built.stderr.matches("may be a secret").count(), 5, "{}", built.stderr);
+    assert_eq!(built.stderr.matches("may be a secret").count(), 7, "{}", built.stderr);
     let script = project.expect(0, &["script", "--have", "empty"]);
     for text in [&project.read("s.wsnap"), &script.stdout] {
         assert!(!text.contains("SECRET") && text.contains("db2") && text.contains("bee"), "{text}");

@@ -124,11 +124,11 @@ const LEFT_OUT: &str = "left out.";
 #[rustfmt::skip]
 const SHOWN: &[&str] = &[
     "address", "analyze_sampling", "application_name", "async_capable", "batch_size", "bucket", "catalog", "channel_binding", "charset",
-    "client_encoding", "collection", "column", "column_name", "connect_timeout", "database", "datasource", "db", "dbname", "dbserver",
+    "client_encoding", "collection", "column", "column_name", "connect_timeout", "database", "db", "dbname", "dbserver",
     "default", "delimiter", "directory", "encoding", "endpoint", "engine", "escape", "extensions", "fdw_startup_cost", "fdw_tuple_cost",
     "fetch_size", "filename", "force_not_null", "force_null", "force_quote", "format", "gssencmode", "gsslib", "header", "host",
     "hostaddr", "hostname", "import_collate", "import_default", "import_generated", "import_not_null", "keep_connections",
-    "keepalives", "keepalives_count", "keepalives_idle", "keepalives_interval", "key", "krbsrvname", "layer", "load_balance_hosts",
+    "keepalives", "keepalives_count", "keepalives_idle", "keepalives_interval", "krbsrvname", "layer", "load_balance_hosts",
     "log_verbosity", "max_scan_size", "namespace", "null", "on_error", "parallel_abort", "parallel_commit", "password_required", "path",
     "port", "prefetch", "quote", "readonly", "region", "reject_limit", "require_auth", "requirepeer", "restrict_functions", "schema",
     "schema_name", "server", "servername", "service", "sslcert", "sslcompression", "sslcrl", "sslcrldir", "sslmode",
