@@ -220,7 +220,7 @@ impl Deploy {
             return None;
         }
         let message = format!(
-            "the built-in {} {built_in} writes other text for REAL values than {}; nothing was changed",
+            "this script must be run by {} {}, and the built-in version is {built_in}; nothing was changed",
             script.engine, script.engine_version
         );
         let mut help = script.plan.client_only.clone();

@@ -50,7 +50,10 @@ pub fn reasons(planning: &Planning<'_>, rebuilt: &BTreeSet<Name>, recreated: &BT
         };
         let reason = is_made(&made.key, table) && may_hold != Some(false);
         if reason {
-            reasons.push(format!("{} makes text of the REAL values in column {table}.{}", made.what, column.name));
+            reasons.push(format!(
+                "{} makes text of the REAL values in column {table}.{}, and versions of SQLite write these with other digits",
+                made.what, column.name
+            ));
         }
         reason
     });
