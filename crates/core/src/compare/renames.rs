@@ -73,8 +73,8 @@ impl<'m> Claims<'m> {
         self.unfollowed.push(Unfollowed { what: claim.what.clone(), old: claim.old.clone(), why });
     }
 
-    /// The renames to be made, each after the one that makes its new name free. `same` says whether have's object of the one name is
-    /// want's of the other: names that were exchanged can't be told from names that shall be.
+    /// The renames to be made, each after the one that makes its new name free. `same` says whether have's object of the first name is
+    /// equal to want's of the second: this tells names that were exchanged already from names that are to be exchanged.
     fn followed(&mut self, same: impl Fn(&Name, &Name) -> bool) -> Vec<Claim<'m>> {
         // A new name that is in use, and stays so, has been given already.
         loop {
@@ -96,7 +96,7 @@ impl<'m> Claims<'m> {
             }
             followed.extend(ready);
         }
-        // What is left goes round in a circle.
+        // What is left is a cycle of names.
         let is_done = waiting.iter().all(|claim| same(claim.new, claim.new))
             && !waiting.iter().all(|claim| same(claim.old, claim.new));
         for claim in waiting.iter().filter(|_| !is_done) {
@@ -148,42 +148,39 @@ impl Renames {
             let in_have = renames.table_in_have(&object.key()).unwrap_or_else(|| object.name.clone());
             if object.definition.kind() == Kind::Type {
                 let labels = have.find(Kind::Type, &in_have).map_or_else(Vec::new, |have| dialect.labels(have));
-                let mut claims = Claims::default();
-                for (new, old) in &object.formerly.columns {
-                    let Some(old) = labels.iter().find(|label| *label == old).or(in_any_case(labels.iter(), old))
-                    else {
-                        continue;
-                    };
-                    let what = format!("label {new} of {}", object.key());
-                    claims.add(Claim { kind: None, old, new, what }, labels.contains(new));
-                }
-                let followed = claims.followed(|_, _| false).into_iter();
-                renames
-                    .columns
-                    .extend(followed.map(|claim| (object.name.clone(), claim.old.clone(), claim.new.clone())));
-                renames.unfollowed.extend(claims.unfollowed);
-                continue;
+                let what = |new: &Name| format!("label {new} of {}", object.key());
+                renames.find_parts(object, &labels.iter().collect::<Vec<_>>(), what, |_, _| false);
+            } else if let (Some(have), Some(want)) = (have.table(&in_have), object.as_table()) {
+                let columns: Vec<&Name> = have.columns.iter().map(|column| &column.name).collect();
+                let what = |new: &Name| format!("column {}.{new}", object.name);
+                let same = |old: &Name, new: &Name| {
+                    have.column(old)
+                        .zip(want.column(new))
+                        .is_some_and(|(have, want)| *want == Column { name: new.clone(), ..have.clone() })
+                };
+                renames.find_parts(object, &columns, what, same);
             }
-            let (Some(have), Some(want)) = (have.table(&in_have), object.as_table()) else { continue };
-            let mut claims = Claims::default();
-            for (new, old) in &object.formerly.columns {
-                let found = have.column(old).map(|column| &column.name);
-                let old = found.or_else(|| in_any_case(have.columns.iter().map(|column| &column.name), old));
-                let Some(old) = old else { continue };
-                let what = format!("column {}.{new}", object.name);
-                claims.add(Claim { kind: None, old, new, what }, have.column(new).is_some());
-            }
-            let same = |old: &Name, new: &Name| {
-                have.column(old)
-                    .zip(want.column(new))
-                    .is_some_and(|(have, want)| *want == Column { name: new.clone(), ..have.clone() })
-            };
-            for claim in claims.followed(same) {
-                renames.columns.push((object.name.clone(), claim.old.clone(), claim.new.clone()));
-            }
-            renames.unfollowed.extend(claims.unfollowed);
         }
         renames
+    }
+
+    /// Follows the former names of an object's columns or labels. `present` are those that it has in have.
+    fn find_parts(
+        &mut self,
+        object: &Object,
+        present: &[&Name],
+        what: impl Fn(&Name) -> String,
+        same: impl Fn(&Name, &Name) -> bool,
+    ) {
+        let mut claims = Claims::default();
+        for (new, old) in &object.formerly.columns {
+            let found = present.iter().copied().find(|name| *name == old);
+            let Some(old) = found.or_else(|| in_any_case(present.iter().copied(), old)) else { continue };
+            claims.add(Claim { kind: None, old, new, what: what(new) }, present.contains(&new));
+        }
+        let followed = claims.followed(same).into_iter();
+        self.columns.extend(followed.map(|claim| (object.name.clone(), claim.old.clone(), claim.new.clone())));
+        self.unfollowed.extend(claims.unfollowed);
     }
 
     /// The same, the other way round: for the way back.
@@ -194,7 +191,7 @@ impl Renames {
         Renames {
             moved: self.moved.iter().map(|(from, to)| (to.clone(), from.clone())).collect(),
             tables: self.tables.iter().rev().map(|(kind, from, to)| (*kind, to.clone(), from.clone())).collect(),
-            // The last one made is the first one taken back.
+            // They are reverted in the opposite order.
             columns: (self.columns.iter().rev())
                 .map(|(table, from, to)| (old_table(table), to.clone(), from.clone()))
                 .collect(),
