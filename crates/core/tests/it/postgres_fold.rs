@@ -2,14 +2,13 @@
 
 use wevrun_core::Engine;
 use wevrun_core::build::{Build, build};
-use wevrun_core::compare::{Change, add_access, compare};
 use wevrun_core::diagnostics::Severity;
 use wevrun_core::model::Model;
 use wevrun_core::source::Source;
 
 use crate::postgres::{VERSION, model, object, postgres, same};
 
-fn built(texts: &[&str]) -> Build {
+pub fn built(texts: &[&str]) -> Build {
     let sources: Vec<Source> =
         texts.iter().enumerate().map(|(number, text)| Source::new(format!("{number}.sql"), text)).collect();
     build(Engine::Postgres, VERSION, &sources)
@@ -203,89 +202,6 @@ fn a_label_is_renamed_where_it_is_used() {
     same(&format!("{} ALTER TYPE mood RENAME VALUE 'a' TO 'calm';", source("a")), &source("calm"));
 }
 
-/// What differs in owners and grants, as `object: fact: have -> want`.
-fn granted_otherwise(have: &str, want: &str) -> Vec<String> {
-    let (have, want) = (model(have), model(want));
-    let mut comparison = compare(postgres(), &have, &want);
-    assert!(comparison.is_identical(), "grants are no part of the structure");
-    add_access(postgres(), &mut comparison, &have, &want);
-    let told = comparison.differences.iter().map(|difference| match &difference.change {
-        Change::Create(_) => format!("{}: comes", difference.key),
-        Change::Remove(_) => format!("{}: goes", difference.key),
-        Change::Change { properties, .. } => {
-            let told = properties.iter().map(|property| {
-                let [have, want] = [&property.have, &property.want].map(|side| side.as_deref().unwrap_or("-"));
-                format!("{}: {have} -> {want}", property.name)
-            });
-            format!("{}: {}", difference.key, told.collect::<Vec<_>>().join("; "))
-        }
-    });
-    told.collect()
-}
-
-#[test]
-fn default_privileges_count_with_the_grants() {
-    let with = |words: &str| format!("CREATE SCHEMA s; {words};");
-    let to = |words: &str| with(&format!("ALTER DEFAULT PRIVILEGES {words}"));
-    let none = Vec::<String>::new();
-    let (ida, ros) = (to("IN SCHEMA s GRANT SELECT ON TABLES TO ida"), to("IN SCHEMA s GRANT SELECT ON TABLES TO ros"));
-    assert_eq!(granted_otherwise(&with(""), &ida), ["default privileges ON TABLES IN SCHEMA s: comes"]);
-    assert_eq!(granted_otherwise(&ida, &with("")), ["default privileges ON TABLES IN SCHEMA s: goes"]);
-    let one_for_the_other = "granted to ida: select -> -; granted to ros: - -> select";
-    let told = format!("default privileges ON TABLES IN SCHEMA s: {one_for_the_other}");
-    assert_eq!(granted_otherwise(&ida, &ros), [told]);
-    // What names no role is of whoever deploys: of the role that the other side knows.
-    let by_keeper = to("FOR ROLE keeper IN SCHEMA s GRANT SELECT ON TABLES TO ida");
-    assert_eq!(granted_otherwise(&by_keeper, &ida), none);
-    assert_eq!(granted_otherwise(&ida, &by_keeper), none);
-    let by_two =
-        format!("{by_keeper} ALTER DEFAULT PRIVILEGES FOR ROLE aide IN SCHEMA s GRANT INSERT ON TABLES TO ida;");
-    let left = ["default privileges ON TABLES IN SCHEMA s FOR ROLE aide: goes"];
-    assert_eq!(granted_otherwise(&by_two, &ida), left);
-    // Nothing is left of what is granted and revoked.
-    let both = "GRANT ALL ON TYPES TO ida; ALTER DEFAULT PRIVILEGES REVOKE ALL ON TYPES FROM ida";
-    assert_eq!(granted_otherwise(&to(both), &with("")), none);
-    let told = granted_otherwise(&with(""), &to("REVOKE EXECUTE ON FUNCTIONS FROM PUBLIC"));
-    assert_eq!(told, ["default privileges ON FUNCTIONS: comes"]);
-    assert_eq!(granted_otherwise(&with(""), &to("IN SCHEMA s REVOKE EXECUTE ON FUNCTIONS FROM PUBLIC")), none);
-    // They give to what the same file creates below them.
-    let below = "ALTER DEFAULT PRIVILEGES IN SCHEMA s GRANT SELECT ON TABLES TO ida; CREATE TABLE s.t (a integer)";
-    let above = "CREATE TABLE s.t (a integer); ALTER DEFAULT PRIVILEGES IN SCHEMA s GRANT SELECT ON TABLES TO ida";
-    assert_eq!(granted_otherwise(&with(above), &with(below)), ["table s.t: granted to ida: - -> select"]);
-}
-
-#[test]
-fn grants_on_many_and_on_the_schema_public_count() {
-    let tables = "CREATE SCHEMA s; CREATE TABLE s.a (x integer); CREATE VIEW s.v AS SELECT 1 AS one; CREATE TABLE t (x integer);";
-    let none = Vec::<String>::new();
-    let one_by_one = format!("{tables} GRANT SELECT ON s.a, s.v TO ida;");
-    assert_eq!(
-        granted_otherwise(&format!("{tables} GRANT SELECT ON ALL TABLES IN SCHEMA s TO ida;"), &one_by_one),
-        none
-    );
-    let but_one = "GRANT ALL ON ALL TABLES IN SCHEMA s TO ida; REVOKE UPDATE ON s.v FROM ida;";
-    let listed = "GRANT ALL ON s.a TO ida; GRANT SELECT, INSERT, DELETE, TRUNCATE, REFERENCES, TRIGGER ON s.v TO ida;";
-    assert_eq!(granted_otherwise(&format!("{tables} {but_one}"), &format!("{tables} {listed}")), none);
-    let option = "GRANT SELECT ON t TO ida WITH GRANT OPTION; REVOKE GRANT OPTION FOR SELECT ON t FROM ida;";
-    assert_eq!(granted_otherwise(&format!("{tables} {option}"), &format!("{tables} GRANT SELECT ON t TO ida;")), none);
-    // A file of its own for grants is about all other files.
-    let folder = built(&["GRANT SELECT ON ALL TABLES IN SCHEMA s TO ida;", tables]).model;
-    let mut comparison = compare(postgres(), &folder, &folder);
-    let want = model(&one_by_one);
-    add_access(postgres(), &mut comparison, &folder, &want);
-    assert!(comparison.is_identical());
-    // What everybody may do in the schema public depends on the version, so it counts only if want says it.
-    let usage = format!("{tables} REVOKE CREATE ON SCHEMA public FROM PUBLIC;");
-    assert_eq!(granted_otherwise(&usage, tables), none);
-    assert_eq!(granted_otherwise(tables, &usage), none);
-    let owned = format!("{tables} ALTER TABLE t OWNER TO ida; ALTER SCHEMA public OWNER TO ida;");
-    assert_eq!(granted_otherwise(&owned, tables), none);
-    assert_eq!(granted_otherwise(tables, &owned), none);
-    let nothing = format!("{tables} REVOKE ALL ON SCHEMA public FROM PUBLIC; GRANT USAGE ON SCHEMA public TO ida;");
-    let told = "schema public: granted to everybody: usage -> nothing; granted to ida: - -> usage";
-    assert_eq!(granted_otherwise(&usage, &nothing), [told]);
-}
-
 #[test]
 fn a_renamed_column_is_renamed_for_whoever_reads_it() {
     let tables = "CREATE TABLE m (id integer, name text); CREATE TABLE l (name text);";
@@ -406,52 +322,6 @@ fn a_key_uses_an_index_that_is_there() {
         let [found] = &refused(&format!("CREATE {index};"))[..] else { panic!("{index}") };
         assert!(found.contains("it must be unique, over columns of the table alone, without WHERE"), "{found}");
     }
-}
-
-#[test]
-fn a_copy_of_a_table_that_is_not_there_is_an_error() {
-    let build = built(&["CREATE TABLE hives (LIKE elsewhere INCLUDING ALL);"]);
-    let [found] = &build.diagnostics[..] else { panic!("{:?}", build.diagnostics) };
-    assert!(found.message.contains("uses table `elsewhere`, which is not defined"), "{}", found.message);
-}
-
-#[test]
-fn a_copy_of_a_view_is_an_error_that_says_so() {
-    let view = "CREATE TABLE hives (id integer); CREATE VIEW big AS SELECT id FROM hives;";
-    let build = built(&[&format!("{view} CREATE TABLE copies (LIKE big);")]);
-    let [found] = &build.diagnostics[..] else { panic!("{:?}", build.diagnostics) };
-    assert!(found.message.contains("is LIKE view public.big"), "{}", found.message);
-}
-
-/// In one file what comes later is not copied; of another file, where nobody can tell, it is.
-#[test]
-fn a_copy_has_what_its_pattern_had_by_then() {
-    let pattern = "CREATE TABLE hives (id integer PRIMARY KEY, frames integer);";
-    let copy = "CREATE TABLE sold (LIKE hives INCLUDING ALL);";
-    let later = "ALTER TABLE hives ADD lost date; CREATE INDEX by_frames ON hives (frames);";
-    let kept = model(&format!("{pattern} {copy} {later}"));
-    let early = model(&format!("{pattern} {later} {copy}"));
-    let columns = |model: &Model| object(model, "table public.sold").as_table().map(|table| table.columns.len());
-    assert_eq!([&kept, &early].map(columns), [Some(2), Some(3)]);
-    let index =
-        |model: &Model| model.objects().any(|object| object.key().to_string() == "index public.sold_frames_idx");
-    assert_eq!([&kept, &early].map(index), [false, true]);
-    let files = built(&[copy, pattern, later]);
-    assert!(files.diagnostics.is_empty(), "{:?}", files.diagnostics);
-    assert!(files.model == early);
-}
-
-/// What changes a copy finds what it has copied, wherever that stands.
-#[test]
-fn a_copied_column_can_be_altered() {
-    let files = built(&[
-        "CREATE TABLE sold (LIKE hives INCLUDING INDEXES); ALTER TABLE sold DROP COLUMN frames, ALTER id SET DEFAULT 7;",
-        "CREATE TABLE hives (id integer, frames integer UNIQUE);",
-    ]);
-    assert!(files.diagnostics.is_empty(), "{:?}", files.diagnostics);
-    let model = files.model;
-    let expected = self::model("CREATE TABLE sold (id integer DEFAULT 7);");
-    assert_eq!(object(&model, "table public.sold").definition, object(&expected, "table public.sold").definition);
 }
 
 #[test]

@@ -1,4 +1,4 @@
-//! What the parts of partitioned tables' indexes are called, without a server.
+//! Partitioned tables, without a server: what the parts of their indexes are called, and how partitions change.
 
 use wevrun_core::adopt;
 use wevrun_core::dialects::dialect;
@@ -6,7 +6,7 @@ use wevrun_core::model::{Kind, Model, Name, Table};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::{Engine, EngineVersion};
 
-use crate::postgres_plan::{model, statements_for};
+use crate::postgres_plan::{model, statements, statements_for};
 
 const LOTS: &str = "CREATE TABLE Lots (id integer PRIMARY KEY, weight integer) PARTITION BY RANGE (id);
     CREATE INDEX By_Weight ON Lots (weight);
@@ -124,4 +124,51 @@ fn snapshots_and_adopted_sources_keep_them() {
     };
     let read = Snapshot::read(&snapshot.write(&[])).expect("a snapshot");
     assert_eq!(names(&read.model), said);
+}
+
+#[test]
+fn a_partition_that_rows_may_refer_to_is_detached_first() {
+    let source = |more: &str| {
+        format!(
+            "CREATE TABLE years (year integer PRIMARY KEY) PARTITION BY LIST (year);
+             CREATE TABLE years_26 PARTITION OF years FOR VALUES IN (26);{more}
+             CREATE TABLE yields (year integer REFERENCES years);"
+        )
+    };
+    assert_eq!(
+        statements(&source("CREATE TABLE years_27 PARTITION OF years FOR VALUES IN (27);"), &source("")),
+        ["ALTER TABLE public.years DETACH PARTITION public.years_27", "DROP TABLE public.years_27"]
+    );
+}
+
+#[test]
+fn a_partition_is_detached_before_all_else() {
+    let lots = "CREATE TABLE lots (year integer, label text, PRIMARY KEY (year)) PARTITION BY LIST (year); CREATE INDEX ON lots (label);";
+    let have = format!("{lots} CREATE TABLE one PARTITION OF lots FOR VALUES IN (2024);");
+    let want = format!("{lots} CREATE TABLE one (year integer, label text NOT NULL, more text, PRIMARY KEY (year));");
+    let statements = statements(&have, &want);
+    assert_eq!(
+        statements,
+        [
+            "ALTER TABLE public.lots DETACH PARTITION public.one",
+            "DROP INDEX public.one_label_idx",
+            "ALTER TABLE public.one ALTER COLUMN label SET NOT NULL",
+            "ALTER TABLE public.one ADD COLUMN more text",
+        ]
+    );
+}
+
+#[test]
+fn partitions_take_a_new_type_with_their_parent() {
+    let source = |labels: &str| {
+        format!(
+            "CREATE TYPE mood AS ENUM ({labels});
+             CREATE TABLE hives (id integer, mood mood DEFAULT 'calm') PARTITION BY RANGE (id);
+             CREATE TABLE hives_old PARTITION OF hives FOR VALUES FROM (0) TO (10);"
+        )
+    };
+    let found = statements(&source("'calm', 'busy'"), &source("'calm'"));
+    let given: Vec<&String> = found.iter().filter(|statement| statement.contains("SET DATA TYPE")).collect();
+    assert_eq!(given.len(), 1, "{found:#?}");
+    assert!(given[0].starts_with("ALTER TABLE public.hives ALTER COLUMN mood"), "{found:#?}");
 }

@@ -1,4 +1,4 @@
-//! Changes that something else stands in the way of: each is released over rows, and taken back.
+//! Changes that the server refuses because of other objects: each is released over rows, and reverted.
 
 use wevrun_core::compare::compare;
 use wevrun_core::plan::{self, Clearance, Wishes};
@@ -8,7 +8,7 @@ use crate::data::{number, planned};
 use crate::{connect, made, model, postgres, read, release, version};
 use wevrun_engines::Access;
 
-/// What there is, what there shall be, rows, and a question that must give 1 afterwards.
+/// A title, the schema before and after, rows, and a query that must give 1 afterwards.
 const CHANGES: &[(&str, &str, &str, &str, &str)] = &[
     (
         "a type under a generated column of a partitioned table",

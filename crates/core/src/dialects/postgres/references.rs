@@ -100,7 +100,7 @@ fn types_exist(model: &Model, object: &Object, checks: &mut Checks<'_>) {
         if !is_there && !checks.is_unreadable(&name) {
             let own = model.of_kind(Kind::Type).chain(model.of_kind(Kind::Domain)).map(|other| other.name.written());
             let known: Vec<&str> = own.chain(BASIC_TYPES).collect();
-            // The schema is said if the person says it.
+            // The message names the schema only if the source does.
             let short = element.strip_prefix("public.").filter(|_| !object.text.to_lowercase().contains(element));
             missing(checks, object, ("type", short.unwrap_or(element)), known);
         }

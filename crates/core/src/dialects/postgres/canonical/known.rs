@@ -7,7 +7,7 @@ use rayon::prelude::*;
 
 use super::super::names;
 use super::super::{split_list, types};
-use super::scope::Columns;
+use super::scope::{Columns, FunctionRows};
 use super::type_names::multirange;
 use crate::model::{Clauses, Definition, Expression, Kind, Model, Name, Table};
 
@@ -342,16 +342,20 @@ impl Known {
         self.returned.get(name.canonical()).map(String::as_str)
     }
 
-    /// The columns that the model's only routine of this name has in FROM, where it is called `called`; and whether each row is a
-    /// single value.
-    pub fn rows(&self, function: &str, arguments: usize, called: &str) -> Option<(Columns, bool)> {
+    /// What the model's only routine of this name gives in FROM, where it is called `called`.
+    pub fn rows(&self, function: &str, arguments: usize, called: &str) -> Option<FunctionRows> {
         let name = self.only_routine(function, arguments)?;
         match self.rows.get(name.canonical())? {
-            Rows::Listed(columns) => Some((columns.clone(), false)),
+            Rows::Listed(columns) => Some(FunctionRows { columns: columns.clone(), scalar: false }),
             Rows::Of(data_type) => {
                 let composite = self.columns.get(data_type).or_else(|| self.composites.get(data_type));
-                let single = || Columns::from_iter([(called.to_owned(), Some(data_type.clone()))]);
-                Some(composite.map_or_else(|| (single(), true), |columns| (columns.clone(), false)))
+                Some(match composite {
+                    Some(columns) => FunctionRows { columns: columns.clone(), scalar: false },
+                    None => {
+                        let columns = Columns::from_iter([(called.to_owned(), Some(data_type.clone()))]);
+                        FunctionRows { columns, scalar: true }
+                    }
+                })
             }
         }
     }

@@ -2,10 +2,12 @@
 
 mod bounds;
 mod casts;
+mod constants;
 mod copies;
 mod exclusion;
 mod expression;
 mod follow;
+mod from;
 mod geometry;
 mod index_parts;
 mod infer;

@@ -60,6 +60,15 @@ pub struct Relation {
     pub scalar: bool,
 }
 
+/// What a function of the model's gives where it stands in FROM.
+#[derive(Debug, Clone)]
+pub struct FunctionRows {
+    /// Its columns.
+    pub columns: Columns,
+    /// Whether each row is a single value.
+    pub scalar: bool,
+}
+
 impl Relation {
     /// A relation under the name that the text has for it.
     pub fn new(name: String, columns: Option<Columns>) -> Relation {

@@ -11,7 +11,7 @@ use sqlparser::ast::{
 use sqlparser::parser::Parser;
 
 use super::super::{names, tokens};
-use super::scope::{Columns, Relation};
+use super::scope::{Columns, FunctionRows, Relation};
 
 /// The value of an identifier: in lower case, if it has no quotes.
 pub fn ident_value(ident: &Ident) -> String {
@@ -356,12 +356,12 @@ pub fn one_kind_of_function(factor: &mut TableFactor) {
     }
 }
 
-/// A function among the tables. `rows` are its columns if it is one of the model's, and whether each row is a single value.
+/// A function among the tables. `rows` is what it gives if it is one of the model's.
 pub fn function_relation(
     function: String,
     alias: Option<&TableAlias>,
     with_ordinality: bool,
-    rows: Option<(Columns, bool)>,
+    rows: Option<FunctionRows>,
 ) -> Relation {
     let name = alias.map_or_else(|| function.clone(), |alias| ident_value(&alias.name));
     let usual = function_columns(&function);
@@ -381,9 +381,9 @@ pub fn function_relation(
                 | "jsonb_path_query"
         )
     };
-    let is_composite = rows.as_ref().is_some_and(|(_, single)| !single);
+    let is_composite = rows.as_ref().is_some_and(|rows| !rows.scalar);
     let mut columns = match usual {
-        _ if rows.is_some() => rows.map(|(columns, _)| columns),
+        _ if rows.is_some() => rows.map(|rows| rows.columns),
         Some(usual) => Some(usual.iter().map(|name| ((*name).to_owned(), None)).collect::<Columns>()),
         None if single() => Some(Columns::from_iter([(name.clone(), None)])),
         None => None,

@@ -23,7 +23,7 @@ impl TableChange<'_> {
             let action = format!("ALTER COLUMN {} DROP EXPRESSION", quoted(column.name.canonical()));
             steps.push(self.step(format!("let column {table}.{} be computed no more", column.name), vec![action]));
         }
-        // Those of a parent go and come with the parent's.
+        // The parent's steps drop and add those of a parent.
         for column in computed.iter().filter(|column| !self.is_of_a_parent(column)) {
             let own = quoted(column.name.canonical());
             steps.push(
@@ -38,7 +38,7 @@ impl TableChange<'_> {
             .filter(|column| self.want.column(&column.name).is_none() && !is_computed(&column.name))
         {
             if column.clauses.has("inherited") {
-                continue; // goes with the parent's
+                continue; // the parent's step drops it
             }
             steps.push(self.drop_column(column));
         }
@@ -57,7 +57,7 @@ impl TableChange<'_> {
         }
         let own = later.into_iter().filter(|column| !self.is_of_a_parent(column));
         steps.extend(own.map(|column| self.add_column(column)));
-        one_rewrite(self.table(), steps);
+        super::type_changes::one_rewrite(self.table(), steps);
     }
 
     pub(super) fn drop_column(&self, column: &Column) -> Step {
@@ -225,36 +225,6 @@ impl TableChange<'_> {
         }
     }
 
-    /// Why the server can't change the type of a column at all.
-    fn unchangeable(&self, column: &Name) -> Option<Risk> {
-        let table = self.table();
-        let object = format!("column {table}.{column}");
-        let is_of = |other: &Column| {
-            let data_type = other.data_type.as_ref().map_or("", |data_type| data_type.canonical.trim_end_matches("[]"));
-            data_type == table.canonical()
-        };
-        let key = self.have.clauses.get("partition by");
-        let (explanation, way_out) = if key.is_some_and(|key| super::dependents::names_column(key, column)) {
-            (
-                "the server changes no type of a column that the table is partitioned by".to_owned(),
-                "create a table that is partitioned by the new type under another name, fill it, and rename both",
-            )
-        } else {
-            let mut tables = self.planning.renamed.tables();
-            let (other, _) = tables.find(|(_, other)| other.columns.iter().any(is_of))?;
-            (
-                format!(
-                    "the server changes no type in the rows of {table} as long as a column of {other} holds such rows"
-                ),
-                "give that column a composite type of its own in the release before",
-            )
-        };
-        let mut risk = Risk::new(RiskKind::ChangesValues, object, explanation);
-        risk.clearance = Clearance::Impossible;
-        risk.ways_out.push(way_out.to_owned());
-        Some(risk)
-    }
-
     fn change_column(&self, have: &Column, want: &Column, steps: &mut Vec<Step>) {
         let table = self.table();
         let own = quoted(want.name.canonical());
@@ -270,9 +240,9 @@ impl TableChange<'_> {
                 actions.push(format!("ALTER COLUMN {own} SET EXPRESSION AS ({})", generated.expression.written()));
                 risks.extend((generated.stored && !self.has_no_rows()).then(|| self.rewrites()));
             } else if want.generated.is_some() && self.is_of_a_parent(want) {
-                return; // comes with the parent's
+                return; // the parent's step changes it
             } else if want.generated.is_some() {
-                // Before version 17 the server can't give a column another expression: it comes anew.
+                // Before version 17 the server can't give a column another expression: the column is created again.
                 let mut step = self.step(
                     format!("make generated column {table}.{} anew", want.name),
                     vec![format!("DROP COLUMN {own}"), format!("ADD COLUMN {}", write::column(want))],
@@ -481,7 +451,7 @@ enum Reach {
     Usual,
     /// The table alone: others have another default.
     Alone,
-    /// It comes with the parent's.
+    /// The parent's change reaches it.
     WithParent,
 }
 
@@ -564,40 +534,4 @@ fn usual_storage(column: &Column) -> &'static str {
     let data_type = column.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
     let base = data_type.split('(').next().unwrap_or(data_type);
     if matches!(base, "numeric" | "inet" | "cidr") { "MAIN" } else { "EXTENDED" }
-}
-
-/// Changes of the types of several columns of one table as one statement: each would write the whole table again.
-fn one_rewrite(table: &Name, steps: &mut Vec<Step>) {
-    let head = format!("ALTER TABLE {table}");
-    let actions = |step: &Step| match &step.statements[..] {
-        [only] if step.title.starts_with("change column ") && only.contains(" SET DATA TYPE ") => {
-            only.strip_prefix(&head).map(|rest| rest.trim_start().to_owned())
-        }
-        _ => None,
-    };
-    let mut merged: Option<(usize, Vec<String>)> = None;
-    let mut kept: Vec<Step> = Vec::new();
-    for step in std::mem::take(steps) {
-        match (actions(&step), &mut merged) {
-            (Some(own), Some((at, all))) => {
-                all.push(own);
-                let before = &mut kept[*at];
-                before.title = format!("{}, {}", before.title, step.title.trim_start_matches("change column "));
-                before.notes.extend(step.notes);
-                let new = step.risks.into_iter().filter(|risk| !before.risks.contains(risk)).collect::<Vec<_>>();
-                before.risks.extend(new);
-            }
-            (own, none) => {
-                if let Some(own) = own {
-                    *none = Some((kept.len(), vec![own]));
-                }
-                kept.push(step);
-            }
-        }
-    }
-    if let Some((at, all)) = merged.filter(|(_, all)| all.len() > 1) {
-        kept[at].title = kept[at].title.replacen("change column ", "change columns ", 1);
-        kept[at].statements = vec![format!("{head}\n    {}", all.join(",\n    "))];
-    }
-    *steps = kept;
 }

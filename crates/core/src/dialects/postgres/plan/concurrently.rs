@@ -325,7 +325,7 @@ fn finished(mut step: Step, object: &Object, unique: bool) -> Step {
     let key = object.key();
     step.notes.push("the build waits for every transaction that runs when it begins".to_owned());
     if unique {
-        step.risks.push(super::equal_rows(&key));
+        step.risks.push(super::create::equal_rows(&key));
     }
     let fingerprint = Model::from_iter([object.clone()]).fingerprint();
     step.makes.insert(0, Outcome { object: key.to_string(), fingerprint: Some(fingerprint) });

@@ -4,10 +4,12 @@ mod column_order;
 mod columns;
 mod concurrently;
 mod conversions;
+mod create;
 mod cuts;
 mod dependents;
 mod detached;
 mod drops;
+mod finish;
 mod foreign_keys;
 mod frame;
 mod grants;
@@ -22,24 +24,23 @@ mod part_names;
 mod partitions;
 mod plain;
 mod recomputed;
+mod renames;
 mod sequences;
 pub mod structure;
 mod swap;
 mod table;
+mod type_changes;
 
 use std::borrow::Cow;
 use std::cell::OnceCell;
 use std::collections::BTreeSet;
 
 use super::Postgres;
-use super::access;
 use super::canonical;
 use super::names::quoted;
 use super::write;
 use crate::compare::{Change, compare_with};
-use crate::model::{
-    Beside, Check, Clauses, Definition, Fingerprint, Kind, Model, Name, Object, ObjectKey, Plain, Table,
-};
+use crate::model::{Definition, Fingerprint, Kind, Model, Name, Object, ObjectKey, Plain};
 use crate::plan::{Part, Plan, Planning, Probe, Risk, RiskKind};
 use crate::script::Step;
 pub use column_order::obstacle as order_obstacle;
@@ -305,80 +306,6 @@ impl<'p> Planner<'p> {
         }
     }
 
-    fn renames(&mut self) {
-        let planning = self.planning;
-        let renames = &planning.comparison.renames;
-        let mut steps = Vec::new();
-        for (kind, from, to) in &renames.tables {
-            steps.extend(self.schema_to_move_to(to));
-            let mut current = from.clone();
-            let what = write::keywords(*kind);
-            let (old_schema, new_schema) = (super::names::schema(from), super::names::schema(to));
-            let mut statements = Vec::new();
-            if let (Some(old), Some(new)) = (&old_schema, &new_schema)
-                && old != new
-            {
-                statements.push(format!("ALTER {what} {current} SET SCHEMA {}", quoted(new)));
-                current = super::names::qualified(new, &super::names::identifier(from));
-                if !super::names::signature(from).is_empty() {
-                    let text = format!("{current}{}", super::names::signature(from));
-                    current = Name::new(text.as_str(), text.as_str());
-                }
-            }
-            let (old, new) = (own_identifier(from), own_identifier(to));
-            if old != new {
-                let subject = write::subject(*kind, &current);
-                statements.push(format!("ALTER {subject} RENAME TO {}", quoted(&new)));
-            }
-            steps.push(Step::new(format!("rename {} {from} to {to}", kind.title()), statements));
-        }
-        for (table, from, to) in &renames.columns {
-            if planning.want.find(Kind::Type, table).is_some() {
-                let statement = format!("ALTER TYPE {table} RENAME VALUE {from} TO {to}");
-                steps.push(Step::new(format!("rename label {from} of type {table} to {to}"), vec![statement]));
-                continue;
-            }
-            let statement =
-                format!("ALTER TABLE {table} RENAME COLUMN {} TO {}", quoted(from.canonical()), quoted(to.canonical()));
-            steps.push(Step::new(format!("rename column {table}.{from} to {to}"), vec![statement]));
-        }
-        self.steps.extend(steps);
-    }
-
-    /// The step that makes the schema of a new name, if there is none yet.
-    fn schema_to_move_to(&mut self, name: &Name) -> Option<Step> {
-        let key = ObjectKey::new(Kind::Schema, super::names::global(&super::names::schema(name)?));
-        let object = self.planning.want.get(&key).filter(|_| self.have.get(&key).is_none())?;
-        self.have.to_mut().insert(object.clone());
-        Some(Step::new(format!("create {key}"), write::statements(object)))
-    }
-
-    /// A constraint that is the same but for its name is renamed: nothing is checked or built again.
-    fn rename_constraints(&mut self) {
-        let planning = self.planning;
-        let mut steps = Vec::new();
-        let mut renamed = Vec::new();
-        for (name, table) in self.have.tables() {
-            let Some(want) = planning.want.table(name) else { continue };
-            for (from, to) in table::constraint_renames(table, want, |parent| is_partitioned(&self.have, parent)) {
-                let statement = format!(
-                    "ALTER TABLE {name} RENAME CONSTRAINT {} TO {}",
-                    quoted(from.canonical()),
-                    quoted(to.canonical())
-                );
-                steps.push(Step::new(format!("rename constraint {from} of {name} to {to}"), vec![statement]));
-                renamed.push((name.clone(), from, to));
-            }
-        }
-        for (name, from, to) in renamed {
-            let object = self.have.to_mut().get_mut(&ObjectKey::new(Kind::Table, name));
-            if let Some(Definition::Table(table)) = object.map(|object| &mut object.definition) {
-                super::rename::constraint(table, &from, &to);
-            }
-        }
-        self.steps.extend(steps);
-    }
-
     /// Enums whose new labels are used by what the script makes have them before it begins.
     fn find_early_labels(&mut self) {
         for difference in &self.planning.comparison.differences {
@@ -497,225 +424,11 @@ impl<'p> Planner<'p> {
         }
         event_triggers
     }
-
-    /// Creates an object; gives the steps that add the checks of a table whose routines need the table.
-    fn create_without_late_checks(&mut self, object: &Object) -> Vec<(Step, Name, Check)> {
-        let Some(table) = object.as_table() else {
-            self.create(object);
-            return Vec::new();
-        };
-        let routines = object.uses.iter().flat_map(|name| self.planning.want.named(name));
-        let routines = routines.filter(|routine| order::takes_rows(routine, &object.name));
-        let late: Vec<Check> = routines.flat_map(|routine| order::checks_with(table, routine)).cloned().collect();
-        let mut bare = object.clone();
-        if let Definition::Table(table) = &mut bare.definition {
-            table.checks.retain(|check| !late.contains(check));
-        }
-        self.create(&bare);
-        let name = &object.name;
-        let added = late.into_iter().map(|check| {
-            let mut statements = vec![format!("ALTER TABLE {name} ADD {}", write::check_constraint(&check))];
-            if let (Some(constraint), Some(comment)) = (&check.name, check.clauses.value("comment")) {
-                statements.push(write::constraint_comment(name, constraint, Some(comment)));
-            }
-            let called = check.name.as_ref().map_or("", Name::canonical);
-            (Step::new(format!("add check {called} of {name}"), statements), name.clone(), check)
-        });
-        added.collect()
-    }
-
-    /// The object with those names of NOT NULLs that its CREATE has to say.
-    fn with_not_null_names(&self, object: &Object) -> Object {
-        let mut object = object.clone();
-        let Definition::Table(table) = &mut object.definition else { return object };
-        // The old table still has the names that the server would make up.
-        if self.ordered.contains(&object.name) {
-            canonical::not_null_names::say_all(&object.name, table);
-        }
-        // Before version 18 they have no names, and no column of a parent's can be named in CREATE TABLE.
-        if self.planning.version.major < 18 {
-            table.columns.iter_mut().for_each(|column| column.not_null_name = Beside(None));
-        }
-        object
-    }
-
-    fn create(&mut self, object: &Object) {
-        let key = object.key();
-        let again =
-            if self.have().get(&key).is_some_and(|have| have.definition == object.definition) { " again" } else { "" };
-        let title = match object.definition.owner() {
-            Some(owner) if super::names::halves(&key.name).is_none() => format!("create {key}{again} on {owner}"),
-            _ => format!("create {key}{again}"),
-        };
-        let mut statements = Vec::new();
-        statements.extend(self.search_path(object));
-        let named = self.with_not_null_names(object);
-        let mut created = write::create(&named, false);
-        // What held no rows before is not filled.
-        if let (Definition::View(_), Some(Definition::View(before))) =
-            (&object.definition, self.have().get(&key).map(|have| &have.definition))
-            && *before.unpopulated
-        {
-            created += "\nWITH NO DATA";
-        }
-        statements.push(created);
-        statements.extend(write::extras(&named));
-        // What was granted on something that is made again is granted again.
-        if self.again.contains(&key)
-            && let Some(have) = self.have().get(&key)
-        {
-            statements.extend(access::statements(have));
-        }
-        let mut step = Step::new(title, statements);
-        partitions::take_from_default(self.planning, object, &mut step);
-        let rows = self.have().table(&key.name).filter(|_| self.ordered.contains(&key.name));
-        if let Some(moved) = rows.map(|have| column_order::take_rows(&key.name, have, object)) {
-            self.push(step);
-            return self.push(moved);
-        }
-        if self.planning.way_back && key.kind == Kind::Table {
-            step.notes.push("can't bring back: the rows that the table held before the release".to_owned());
-        }
-        if key.kind == Kind::Subscription {
-            let name = &object.name;
-            step.notes.push(format!(
-                "it does not run yet: set its CONNECTION, make its slot, then ALTER SUBSCRIPTION {name} ENABLE"
-            ));
-        }
-        if let Definition::Index(index) = &object.definition
-            && self.have().table(&index.table).is_some()
-        {
-            if index.unique {
-                step.risks.push(equal_rows(&key));
-            }
-            step.notes.push(format!("nobody can write to {} while the index is built", index.table));
-        }
-        self.push(step);
-        self.progress.becomes(object);
-        self.pause();
-    }
-
-    /// Definitions that name things without a schema are read where they were written for.
-    fn search_path(&mut self, object: &Object) -> Option<String> {
-        let wanted = path_for(object);
-        (wanted != self.path).then(|| {
-            self.path = wanted;
-            format!("SET LOCAL search_path = {}", self.path)
-        })
-    }
-
-    /// The names of the indexes of a table, those of keys too, that are dropped and built.
-    fn indexes_made_anew(&self, name: &Name, want: &Table) -> Vec<Name> {
-        let again = self.again.iter().filter(|key| key.kind == Kind::Index).filter_map(|key| self.have().get(key));
-        let again = again.filter(|object| object.definition.owner() == Some(name));
-        let mut found: Vec<Name> =
-            again.map(|object| super::names::simple(&super::names::identifier(&object.name))).collect();
-        let both = self.have().table(name).zip(self.planning.want.find(Kind::Table, name));
-        if let Some((have, object)) = both {
-            let change = table::TableChange { planning: self.planning, have, want, object };
-            found.extend(change.keys_that_go().map(|key| key.name.clone()));
-        }
-        found
-    }
-
-    /// What needs more than one object to be there.
-    fn finish(&mut self) {
-        let planning = self.planning;
-        let named = part_names::step(planning.want, &self.have, &self.again);
-        self.steps.extend(named);
-        for object in planning.want.of_kind(Kind::Sequence) {
-            let before = self.have().get(&object.key());
-            let rebuilt = object
-                .definition
-                .owner()
-                .is_some_and(|owner| self.again.contains(&ObjectKey::new(Kind::Table, owner.clone())));
-            let same = before.is_some_and(|before| write::owned_by(before) == write::owned_by(object)) && !rebuilt;
-            if let Some(statement) = write::owned_by(object).filter(|_| !same) {
-                let mut statements = vec![statement];
-                // A column that has numbers already goes on counting where they end.
-                if let (Some(owner), Definition::Plain(plain), None) =
-                    (object.definition.owner(), &object.definition, before)
-                    && let Some(column) = plain.clauses.value("owned by")
-                    && self
-                        .have()
-                        .table(owner)
-                        .is_some_and(|table| table.column(&super::names::simple(column)).is_some())
-                {
-                    let own = super::tokens::literal(object.name.canonical());
-                    statements.push(sequences::continue_counting(&own, owner, column));
-                }
-                self.push(Step::new(format!("let {} belong to its column", object.key()), statements));
-            } else if !same && before.and_then(write::owned_by).is_some() {
-                let statement = format!("ALTER SEQUENCE {} OWNED BY NONE", object.name);
-                self.push(Step::new(format!("let {} belong to no column", object.key()), vec![statement]));
-            } else {
-                continue;
-            }
-            self.progress.is_settled(object);
-            self.pause();
-        }
-        for object in planning.want.of_kind(Kind::MaterializedView) {
-            let Definition::View(view) = &object.definition else { continue };
-            let Some(index) = view.clauses.value("cluster on") else { continue };
-            let is_index = |key: &ObjectKey| key.kind == Kind::Index && super::names::identifier(&key.name) == index;
-            let anew = self.again.contains(&object.key()) || self.again.iter().any(is_index);
-            let before = self.have().get(&object.key()).filter(|_| !anew);
-            if before.is_some_and(|before| write::clauses(before).value("cluster on") == Some(index)) {
-                continue;
-            }
-            self.push(Step::new(
-                format!("settle {}", object.key()),
-                write::clustered(&object.name, view).into_iter().collect(),
-            ));
-            self.progress.is_settled(object);
-            self.pause();
-        }
-        for (name, table) in planning.want.tables() {
-            let rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
-            let mut before = match self.have().table(name).filter(|_| !rebuilt) {
-                Some(have) => Cow::Borrowed(&have.clauses),
-                None => Cow::Owned(Clauses::default()),
-            };
-            // What is said of an index went with it.
-            let of_an_index = before.has("cluster on") || before.has("replica identity");
-            let anew = if of_an_index { self.indexes_made_anew(name, table) } else { Vec::new() };
-            for index in anew {
-                for clause in ["cluster on", "replica identity"] {
-                    if before.value(clause).is_some_and(|value| value.contains(index.canonical())) {
-                        before.to_mut().remove(clause);
-                    }
-                }
-            }
-            let statements = write::late_settings(name, &before, &table.clauses);
-            if statements.is_empty() {
-                continue;
-            }
-            self.push(Step::new(format!("settle table {name}"), statements));
-            if let Some(object) = planning.want.get(&ObjectKey::new(Kind::Table, name.clone())) {
-                self.progress.is_settled(object);
-            }
-            self.pause();
-        }
-    }
 }
 
 /// Whether a table has partitions.
 fn is_partitioned(model: &Model, name: &Name) -> bool {
     model.table(name).is_some_and(|table| table.clauses.has("partition by"))
-}
-
-/// The identifier of a name, also where it stands on something: the trigger of `touch ON hives`.
-fn own_identifier(name: &Name) -> String {
-    match super::names::halves(name) {
-        Some((own, _)) => super::names::unquoted(own),
-        None => super::names::identifier(name),
-    }
-}
-
-/// The risk that rows which are there break a new unique index.
-fn equal_rows(index: &ObjectKey) -> Risk {
-    let explanation = "rows that are equal in these columns stop the script";
-    Risk::new(RiskKind::MayRefuseRows, index.to_string(), explanation)
 }
 
 /// The risk that a step writes every row of a table anew.

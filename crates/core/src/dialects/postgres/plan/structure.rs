@@ -46,7 +46,12 @@ pub fn facts(model: &Model, names: &BTreeSet<Name>) -> Vec<String> {
             kind if kind.is_relation() => facts.push(format!("relation {}", shown(&object.name))),
             Kind::Index => facts.push(format!("index {} on {}", names::identifier(&object.name), shown(on))),
             Kind::Trigger | Kind::Rule | Kind::Policy => {
-                facts.push(format!("{} {} on {}", kind.title(), super::own_identifier(&object.name), shown(on)));
+                facts.push(format!(
+                    "{} {} on {}",
+                    kind.title(),
+                    super::renames::own_identifier(&object.name),
+                    shown(on)
+                ));
             }
             _ => {}
         }

@@ -1,14 +1,17 @@
 //! Objects as the statements that make them.
 
+mod extras;
 pub mod foreign;
 mod replication;
+mod routines;
 mod tables;
 
+pub use extras::*;
 pub use tables::*;
 
 use super::members;
 use super::names::{self, quoted};
-use super::tokens::{dollar_quoted, literal};
+use super::tokens::literal;
 use crate::model::{Clauses, Definition, Expression, Index, Kind, Name, Object, Plain, View, is};
 
 /// Everything that makes the object, statement by statement.
@@ -281,7 +284,7 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
         }
         Kind::Type => create_type(name, clauses),
         Kind::Domain => create_domain(name, clauses),
-        Kind::Function | Kind::Procedure => create_routine(name, plain, replace),
+        Kind::Function | Kind::Procedure => routines::create_routine(name, plain, replace),
         Kind::Aggregate => {
             let arguments = match (clauses.value("ordered"), clauses.value("arguments")) {
                 (Some(ordered), _) => format!("({ordered})"),
@@ -438,94 +441,6 @@ fn create_domain(name: &Name, clauses: &Clauses) -> String {
     out
 }
 
-fn create_routine(name: &Name, plain: &Plain, replace: bool) -> String {
-    let clauses = &plain.clauses;
-    let base = name.canonical().trim_end_matches(names::signature(name));
-    let arguments = with_defaults(clauses);
-    let mut out =
-        format!("CREATE {}{} {base}({arguments})", if replace { "OR REPLACE " } else { "" }, keywords(plain.kind));
-    if let Some(returns) = clauses.get("returns") {
-        out += &format!("\n    RETURNS {}", returns.canonical);
-    }
-    if let Some(language) = clauses.value("language") {
-        out += &format!("\n    LANGUAGE {}", quoted(language));
-    }
-    if let Some(types) = clauses.value("transform") {
-        out += &format!(" TRANSFORM {}", types.replace("for type", "FOR TYPE"));
-    }
-    for (clause, words) in [
-        ("window", ""),
-        ("volatility", ""),
-        ("leakproof", ""),
-        ("strict", ""),
-        ("security", "SECURITY "),
-        ("parallel", "PARALLEL "),
-    ] {
-        if let Some(value) = clauses.value(clause) {
-            out += &format!(" {words}{}", value.to_uppercase());
-        }
-    }
-    for clause in ["cost", "rows", "support"] {
-        if let Some(value) = clauses.value(clause) {
-            out += &format!(" {} {value}", clause.to_uppercase());
-        }
-    }
-    for (setting, value) in clauses.listed("set.") {
-        out += &format!("\n    SET {setting} TO {}", setting_value(setting, &value.canonical));
-    }
-    if let Some(body) = clauses.get("body") {
-        out += &format!("\n{}", body.written());
-    } else if let Some(text) = clauses.get("as") {
-        match clauses.value("symbol") {
-            Some(symbol) => out += &format!("\nAS {}, {}", literal(&text.canonical), literal(symbol)),
-            None => {
-                out += &format!(
-                    "\nAS {}",
-                    dollar_quoted(
-                        &text.canonical,
-                        if plain.kind == Kind::Procedure { "procedure" } else { "function" }
-                    )
-                )
-            }
-        }
-    }
-    out
-}
-
-/// A setting's value: lists of names stay lists.
-fn setting_value(setting: &str, value: &str) -> String {
-    let list = ["search_path", "temp_tablespaces", "session_preload_libraries", "local_preload_libraries"];
-    if list.contains(&setting) {
-        value
-            .split(", ")
-            .map(|item| if item.is_empty() || item.len() > names::LONGEST { literal(item) } else { quoted(item) })
-            .collect::<Vec<_>>()
-            .join(", ")
-    } else {
-        literal(value)
-    }
-}
-
-/// The arguments with their defaults, which are kept as clauses of their own.
-fn with_defaults(clauses: &Clauses) -> String {
-    let mut number = 0;
-    let arguments = super::split_list(clauses.value("arguments").unwrap_or_default());
-    let words: Vec<String> = arguments
-        .into_iter()
-        .map(|argument| {
-            if argument.starts_with("OUT ") {
-                return argument;
-            }
-            number += 1;
-            match clauses.get(&format!("default {number}")) {
-                Some(default) => format!("{argument} DEFAULT {}", default.written()),
-                None => argument,
-            }
-        })
-        .collect();
-    words.join(", ")
-}
-
 fn create_trigger(name: &str, owner: &str, clauses: &Clauses) -> String {
     let constraint = if clauses.has("constraint") { "CONSTRAINT " } else { "" };
     let mut out = format!(
@@ -566,48 +481,6 @@ fn events(text: &str) -> String {
     words.join(" OR ")
 }
 
-/// What must be said after CREATE: settings that only ALTER can make, and comments.
-pub fn extras(object: &Object) -> Vec<String> {
-    let mut out = Vec::new();
-    let kind = object.definition.kind();
-    let name = &object.name;
-    match &object.definition {
-        Definition::Table(table) => table_extras(&mut out, name, table),
-        Definition::Index(index) => {
-            if let Some(parent) = index.clauses.value("attached to") {
-                out.push(format!("ALTER INDEX {parent} ATTACH PARTITION {name}"));
-            }
-            for (clause, value) in index.clauses.iter() {
-                if let Some(number) = clause.strip_prefix("statistics ") {
-                    out.push(format!("ALTER INDEX {name} ALTER COLUMN {number} SET STATISTICS {}", value.canonical));
-                }
-            }
-        }
-        Definition::View(view) => view_extras(&mut out, name, view),
-        Definition::Plain(plain) => plain_extras(&mut out, name, plain),
-        Definition::VirtualTable(_) | Definition::Trigger(_) => {}
-    }
-    let clauses = clauses(object);
-    if let Some(comment) = clauses.value("comment") {
-        out.push(comment_on(&subject(kind, name), Some(comment)));
-    }
-    for (clause, value) in clauses.iter() {
-        let Some(on) = clause.strip_prefix("comment on ") else { continue };
-        let what = match (kind, on.strip_prefix("constraint ")) {
-            (Kind::Domain, _) => format!("CONSTRAINT {on} ON DOMAIN {name}"),
-            (_, Some(constraint)) => format!("CONSTRAINT {constraint} ON {name}"),
-            _ => format!("COLUMN {name}.{on}"),
-        };
-        out.push(comment_on(&what, Some(&value.canonical)));
-    }
-    out
-}
-
-/// COMMENT ON; none takes the comment away.
-pub fn comment_on(what: &str, text: Option<&str>) -> String {
-    format!("COMMENT ON {what} IS {}", text.map_or_else(|| "NULL".to_owned(), literal))
-}
-
 /// The clauses of an object, whatever it is.
 pub fn clauses(object: &Object) -> &Clauses {
     match &object.definition {
@@ -619,88 +492,10 @@ pub fn clauses(object: &Object) -> &Clauses {
     }
 }
 
-fn view_extras(out: &mut Vec<String>, name: &Name, view: &View) {
-    let what = if view.clauses.has(is::MATERIALIZED) { "MATERIALIZED VIEW" } else { "VIEW" };
-    for (clause, value) in view.clauses.iter() {
-        if let Some(column) = clause.strip_prefix("default ") {
-            out.push(format!("ALTER {what} {name} ALTER COLUMN {column} SET DEFAULT {}", value.written()));
-        }
-        for setting in ["statistics", "storage", "compression"] {
-            if let Some(column) = clause.strip_prefix(setting).and_then(|rest| rest.strip_prefix(' ')) {
-                let setting = setting.to_uppercase();
-                out.push(format!("ALTER {what} {name} ALTER COLUMN {column} SET {setting} {}", value.canonical));
-            }
-        }
-    }
-}
-
 /// The statement that says which index orders the rows of a materialised view, once the index is there.
 pub fn clustered(name: &Name, view: &View) -> Option<String> {
     let index = view.clauses.value("cluster on")?;
     Some(format!("ALTER MATERIALIZED VIEW {name} CLUSTER ON {}", quoted(index)))
-}
-
-fn plain_extras(out: &mut Vec<String>, name: &Name, plain: &Plain) {
-    let clauses = &plain.clauses;
-    match plain.kind {
-        Kind::Domain => {
-            for (clause, condition) in clauses.iter() {
-                if let Some(check) =
-                    clause.strip_prefix("check ").filter(|check| clauses.has(&format!("not valid {check}")))
-                {
-                    out.push(format!(
-                        "ALTER DOMAIN {name} ADD CONSTRAINT {} CHECK ({}) NOT VALID",
-                        quoted(check),
-                        condition.written()
-                    ));
-                }
-            }
-        }
-        Kind::Trigger | Kind::Rule => {
-            if let (Some(state), Some(owner)) = (clauses.value("enabled"), &plain.owner) {
-                let (own, _) = names::halves(name).unwrap_or((name.canonical(), ""));
-                out.push(format!("ALTER TABLE {owner} {} {} {own}", enabled(Some(state)), keywords(plain.kind)));
-            }
-        }
-        Kind::EventTrigger => {
-            if let Some(state) = clauses.value("enabled") {
-                out.push(format!("ALTER EVENT TRIGGER {name} {}", enabled(Some(state))));
-            }
-        }
-        Kind::Statistics => {
-            if let Some(target) = clauses.value("statistics") {
-                out.push(format!("ALTER STATISTICS {name} SET STATISTICS {target}"));
-            }
-        }
-        Kind::TextSearchConfiguration => {
-            for (clause, dictionaries) in clauses.iter() {
-                if let Some(token) = clause.strip_prefix("mapping ") {
-                    out.push(format!(
-                        "ALTER TEXT SEARCH CONFIGURATION {name} ADD MAPPING FOR {} WITH {}",
-                        quoted(token),
-                        dictionaries.canonical
-                    ));
-                }
-            }
-        }
-        Kind::OperatorFamily => {
-            let members = members::listed(clauses);
-            if !members.is_empty() {
-                out.push(format!("ALTER OPERATOR FAMILY {name} ADD {}", members.join(", ")));
-            }
-        }
-        _ => {}
-    }
-}
-
-/// ENABLE, ENABLE ALWAYS, ENABLE REPLICA or DISABLE.
-pub fn enabled(state: Option<&str>) -> &'static str {
-    match state {
-        Some("disabled") => "DISABLE",
-        Some("replica") => "ENABLE REPLICA",
-        Some("always") => "ENABLE ALWAYS",
-        _ => "ENABLE",
-    }
 }
 
 /// `ALTER SEQUENCE … OWNED BY`, once both are there.
