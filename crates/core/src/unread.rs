@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use crate::diagnostics::{Code, Diagnostic};
 use crate::dialects::Dialect;
 use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey, Unordered};
-use crate::parse::{TokenKind, token};
+use crate::parse;
 use crate::source::{Location, Source};
 
 /// One such statement.
@@ -46,11 +46,10 @@ impl Unread {
     /// The statement at this place.
     pub fn new(dialect: &dyn Dialect, location: Location, sources: &[Source], model: &Model) -> Unread {
         let text = &sources[location.source as usize].text[location.start as usize..location.end as usize];
-        let mut words = BTreeSet::new();
-        collect(dialect, text, &mut words);
+        let mut words = parse::words(dialect.token_rules(), text);
         for routine in [Kind::Function, Kind::Procedure].into_iter().flat_map(|kind| model.of_kind(kind)) {
             if words.contains(&dialect.schema_and_name(&routine.name).1.to_lowercase()) {
-                collect(dialect, &routine.text, &mut words);
+                words.extend(parse::words(dialect.token_rules(), &routine.text));
             }
         }
         Unread { location: Some(location), words }
@@ -58,28 +57,6 @@ impl Unread {
 
     fn names(&self, word: &str) -> bool {
         self.words.contains(&word.to_lowercase())
-    }
-}
-
-/// The words of a text, those in strings and bodies too.
-fn collect(dialect: &dyn Dialect, text: &str, words: &mut BTreeSet<String>) {
-    let (tokens, _) = token::tokenize(dialect.token_rules(), text, 0);
-    for token in tokens {
-        let written = token.text(text);
-        match token.kind {
-            TokenKind::Word => drop(words.insert(written.to_lowercase())),
-            TokenKind::Quoted => drop(words.insert(written.trim_matches(['"', '`', '[', ']']).to_lowercase())),
-            TokenKind::Text if written.starts_with('$') => {
-                let tag = written[1..].find('$').map_or(0, |end| end + 2);
-                collect(dialect, written.get(tag..written.len() - tag).unwrap_or_default(), words);
-            }
-            TokenKind::Text => {
-                let parts = written.split(|ch: char| !(ch.is_alphanumeric() || ch == '_'));
-                words.extend(parts.filter(|part| !part.is_empty()).map(str::to_lowercase));
-                words.insert(written.trim_matches('\'').to_lowercase());
-            }
-            _ => {}
-        }
     }
 }
 

@@ -6,10 +6,12 @@ mod reader;
 mod statement;
 mod temporary;
 pub mod token;
+mod words;
 
 pub use reader::{Parsed, Reader};
 pub use statement::{AlterTable, Amendment, Constraints, Grant, Session, Statement, StatementKind};
 pub use token::{Token, TokenKind};
+pub use words::words;
 
 use crate::diagnostics::{Code, Diagnostic};
 use crate::dialects::Dialect;

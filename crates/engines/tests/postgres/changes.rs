@@ -151,6 +151,29 @@ const CHANGES: &[(&str, &str, &str, &str, &str)] = &[
         "",
         "SELECT count(*) FROM pg_attribute WHERE attrelid = 't'::regclass AND attname = 'x' AND attstattarget = 500",
     ),
+    (
+        "what an event trigger writes into, and how",
+        "CREATE TABLE log (tag text); CREATE TABLE t (a int);
+         CREATE FUNCTION note() RETURNS event_trigger LANGUAGE plpgsql AS $$ BEGIN INSERT INTO log VALUES (tg_tag); END $$;
+         CREATE EVENT TRIGGER note ON ddl_command_end EXECUTE FUNCTION note(); ALTER EVENT TRIGGER note ENABLE ALWAYS;",
+        "CREATE TABLE log (tag text, note text CHECK (note <> '')); CREATE TABLE t (a int, b int);
+         CREATE FUNCTION note() RETURNS event_trigger LANGUAGE plpgsql AS $$ BEGIN INSERT INTO log VALUES (tg_tag, 'x'); END $$;
+         CREATE EVENT TRIGGER note ON ddl_command_end EXECUTE FUNCTION note(); ALTER EVENT TRIGGER note ENABLE ALWAYS;",
+        "DELETE FROM log",
+        "SELECT count(*) FROM pg_event_trigger WHERE evtenabled = 'A' AND NOT EXISTS (SELECT FROM log WHERE note IS NULL)",
+    ),
+    (
+        "what an event trigger reads under another name",
+        "CREATE TABLE old (tag text); CREATE TABLE t (a int);
+         CREATE FUNCTION note() RETURNS event_trigger LANGUAGE plpgsql AS $$ BEGIN INSERT INTO old VALUES (tg_tag); END $$;
+         CREATE EVENT TRIGGER note ON ddl_command_end EXECUTE FUNCTION note();",
+        "-- wevrun: formerly old
+         CREATE TABLE log (tag text); CREATE TABLE t (a int, b int);
+         CREATE FUNCTION note() RETURNS event_trigger LANGUAGE plpgsql AS $$ BEGIN INSERT INTO log VALUES (tg_tag); END $$;
+         CREATE EVENT TRIGGER note ON ddl_command_end EXECUTE FUNCTION note();",
+        "DELETE FROM old",
+        "SELECT count(*) FROM pg_event_trigger WHERE evtenabled = 'O'",
+    ),
 ];
 
 #[test]
@@ -226,6 +249,14 @@ fn no_more_is_done_than_needed() {
              CREATE TYPE c AS (a INTEGER, b VARCHAR(10)); CREATE DOMAIN d AS VARCHAR(10); CREATE VIEW v AS SELECT CAST(1 AS BIGINT) AS x;
              CREATE AGGREGATE ag(INTEGER) (SFUNC = int4pl, STYPE = INTEGER);",
             &["rename table public.t to public.t2"],
+        ),
+        // An event trigger that has nothing to do with the change fires for it.
+        (
+            "CREATE TABLE t (a int); CREATE FUNCTION note() RETURNS event_trigger LANGUAGE plpgsql AS $$ BEGIN END $$;
+             CREATE EVENT TRIGGER note ON ddl_command_end EXECUTE FUNCTION note();",
+            "CREATE TABLE t (a bigint); CREATE FUNCTION note() RETURNS event_trigger LANGUAGE plpgsql AS $$ BEGIN END $$;
+             CREATE EVENT TRIGGER note ON ddl_command_end EXECUTE FUNCTION note();",
+            &["change column public.t.a"],
         ),
     ] {
         for age in AGES {

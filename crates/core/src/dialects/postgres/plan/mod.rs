@@ -9,6 +9,7 @@ mod cuts;
 mod dependents;
 mod detached;
 mod drops;
+mod event_triggers;
 mod finish;
 mod foreign_keys;
 mod frame;
@@ -142,6 +143,8 @@ struct Planner<'p> {
     early_labels: Vec<ObjectKey>,
     /// The schemas in which names are looked for.
     path: String,
+    /// Event triggers that fire for the steps, as have calls them.
+    firing: Vec<Name>,
 }
 
 impl<'p> Planner<'p> {
@@ -157,6 +160,7 @@ impl<'p> Planner<'p> {
             dropped: BTreeSet::new(),
             early_labels: Vec::new(),
             path: USUAL_PATH.to_owned(),
+            firing: Vec::new(),
         };
         planner.plan();
         planner
@@ -192,6 +196,7 @@ impl<'p> Planner<'p> {
 
     fn plan(&mut self) {
         let planning = self.planning;
+        let disabled = self.disable_event_triggers();
         self.renames();
         self.rename_constraints();
         self.find_early_labels();
@@ -256,6 +261,7 @@ impl<'p> Planner<'p> {
         self.steps.extend(swap::at_last(planning, &self.swapped));
         self.drop_late(&removed);
         event_triggers.into_iter().for_each(|object| self.create(object));
+        self.enable_event_triggers(&disabled);
     }
 
     /// What must be made again, and which types step aside, because something else does.
@@ -387,7 +393,8 @@ impl<'p> Planner<'p> {
             if !matches!(key.kind, Kind::Schema | Kind::Extension | Kind::AccessMethod) {
                 for shell in shells.drain(..) {
                     let statement = format!("CREATE TYPE {}", shell.name);
-                    self.push(Step::new(format!("create the shell of {shell}"), vec![statement]));
+                    let step = Step::new(format!("create the shell of {shell}"), vec![statement]);
+                    self.push(step.of(shell.clone()));
                     self.progress.waits_for(shell);
                 }
             }
