@@ -156,6 +156,11 @@ taken to exist.
 Correct the name, or create what is missing in a source file. If it is created in another way, put WV114 into `tolerate`
 in wevrun.toml: then it is a warning."
 
+    WV115 Error "the blocks of a body in PL/pgSQL do not close"
+"An IF, CASE, loop or BEGIN has no END of its own, a THEN or LOOP is missing, or a statement has no semicolon. Scripts create
+routines without letting the server check their bodies, because a body may name what is created later: the error would
+show only when the routine is called. `--scratch URL` lets a server check everything else in bodies."
+
     WV120 Error "views depend on one another in a circle"
 "Each of these views reads, directly or through others, from itself. There is no order in which
 they could be created and used. Move what they share into a view of its own."
@@ -229,8 +234,8 @@ Set the variable in the shell or in the pipeline's secrets."
 impl Code {
     /// Whether a project may tolerate it: databases exist that have it, and the engine opens them all the same.
     pub fn is_tolerable(self) -> bool {
-        use Code::{WV110, WV111, WV112, WV113, WV114, WV120, WV133, WV200, WV202};
-        matches!(self, WV110 | WV111 | WV112 | WV113 | WV114 | WV120 | WV133 | WV200 | WV202)
+        use Code::{WV110, WV111, WV112, WV113, WV114, WV115, WV120, WV133, WV200, WV202};
+        matches!(self, WV110 | WV111 | WV112 | WV113 | WV114 | WV115 | WV120 | WV133 | WV200 | WV202)
     }
 
     /// The code of this name, in any letter case.

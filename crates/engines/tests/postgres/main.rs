@@ -1,6 +1,7 @@
 //! PostgreSQL, on two real servers of different age.
 
 mod access;
+mod bodies;
 mod changes;
 mod data;
 mod failures;

@@ -16,6 +16,7 @@ struct Since {
 /// Everything that is newer than the project's version, parents that are not there, and what is said of columns that nobody has.
 pub fn check(model: &Model, version: EngineVersion, checks: &mut Checks<'_>) {
     super::references::check(model, version, checks);
+    super::plpgsql::check(model, checks);
     for object in model.objects() {
         parents(model, object, checks);
         for found in newer(object).into_iter().filter(|since| since.version > version.major) {

@@ -10,6 +10,7 @@ mod mentions;
 mod names;
 mod parse;
 mod plan;
+mod plpgsql;
 mod references;
 mod rename;
 mod rename_schema;
