@@ -53,6 +53,14 @@ fn what_is_not_there_is_an_error() {
             "WV111 index public.i names column `lable`, which nothing there has @ lable",
         ),
         (
+            "CREATE INDEX i ON hives (lable)",
+            "WV111 index public.i names column `lable`, which table public.hives does not have @ lable",
+        ),
+        (
+            "CREATE FUNCTION f() RETURNS integer LANGUAGE plpgsql AS $$ BEGIN IF true THEN RETURN 1; END $$",
+            "WV115 the body of function public.f(): `END` comes before the END IF of this IF @ IF",
+        ),
+        (
             "CREATE INDEX i ON hives (id) WHERE sites > 1",
             "WV111 index public.i names column `sites`, which nothing there has @ sites",
         ),

@@ -107,6 +107,12 @@ fn types_exist(model: &Model, object: &Object, checks: &mut Checks<'_>) {
     }
 }
 
+/// Whether the object is an index on a column of this name.
+fn is_a_part(object: &Object, column: &str) -> bool {
+    let Definition::Index(index) = &object.definition else { return false };
+    index.parts.iter().any(|part| part.column() == column)
+}
+
 /// The types that people write most, for "did you mean".
 const BASIC_TYPES: [&str; 14] = [
     "integer",
@@ -156,6 +162,8 @@ fn unresolved(object: &Object, version: EngineVersion, others_bring: bool, check
                     checks.unknown_relation(object, &name, None, "table or view");
                 }
             }
+            // What a part of an index is, is checked for every engine.
+            Unresolved::Column(None, column) if is_a_part(object, column) => {}
             Unresolved::Column(of, column) if !checks.is_named_by_code(column) => {
                 let named = of.as_ref().map_or_else(|| column.clone(), |of| format!("{of}.{column}"));
                 let place = checks.locate(object, &Name::new(column.as_str(), column.as_str()), None);
