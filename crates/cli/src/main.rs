@@ -8,6 +8,7 @@ mod git;
 mod output;
 mod progress;
 mod project;
+mod scratch;
 mod side;
 mod source_files;
 

@@ -66,6 +66,10 @@ pub struct ProjectSection {
     /// Functions that the application registers, which the engine alone does not know.
     #[serde(default)]
     pub functions: Vec<String>,
+    /// The URL of a server that spells what the source says, as `--scratch` does. `${NAME}` stands for the environment variable NAME.
+    #[serde(default)]
+    #[schemars(with = "Option<String>")]
+    pub scratch: Option<Spanned<String>>,
     /// Codes of findings that are warnings in this project, not errors: for what an old database has and must keep.
     #[serde(default)]
     #[schemars(with = "Vec<String>")]
@@ -107,6 +111,8 @@ pub struct Project {
     pub scope: Scope,
     /// Functions that the application registers.
     pub functions: Vec<String>,
+    /// The URL of the scratch server, not expanded.
+    scratch: Option<Spanned<String>>,
     /// Findings that are warnings here.
     pub tolerate: Vec<Code>,
     /// The target names and their URLs, not expanded.
@@ -188,6 +194,7 @@ impl Project {
             glob_places: section.source.clone(),
             scope,
             functions: section.functions.clone(),
+            scratch: file.project.scratch,
             tolerate,
             targets: file.targets.into_iter().map(|(name, target)| (name, target.url)).collect(),
             source,
@@ -218,10 +225,18 @@ impl Project {
 
     /// The URL of a target, with its environment variables. None if there is no such target.
     pub fn target(&self, name: &str) -> Ended<Option<DatabaseUrl>> {
-        let Some(url) = self.targets.get(name) else { return Ok(None) };
+        self.targets.get(name).map(|url| self.database(url, &format!("the URL of target {name}"))).transpose()
+    }
+
+    /// The scratch server that the project names.
+    pub fn scratch(&self) -> Ended<Option<DatabaseUrl>> {
+        self.scratch.as_ref().map(|url| self.database(url, "the URL of the scratch server")).transpose()
+    }
+
+    /// The database of a URL that the settings hold; `what` says which one.
+    fn database(&self, url: &Spanned<String>, what: &str) -> Ended<DatabaseUrl> {
         let wrong = |code: Code, problem: String, help: &str| {
-            let diagnostic =
-                Diagnostic::new(code, problem).at(place(url.span()), format!("the URL of target {name}")).help(help);
+            let diagnostic = Diagnostic::new(code, problem).at(place(url.span()), what).help(help);
             Failure::found("", vec![diagnostic], vec![self.source.clone()])
         };
         let expanded = expand(url.get_ref()).map_err(|variable| {
@@ -231,12 +246,12 @@ impl Project {
         // What a variable holds may be a secret, whatever it is: it is never shown.
         let parsed: DatabaseUrl = expanded.parse().map_err(|error| {
             let problem = match error {
-                UrlError::NotAUrl(_) => format!("the URL of target {name} is not the URL of a database"),
+                UrlError::NotAUrl(_) => format!("{what} is not the URL of a database"),
                 other => other.to_string(),
             };
             wrong(Code::WV400, problem, "a URL looks like sqlite:hives.db")
         })?;
-        Ok(Some(parsed.relative_to(&self.root)))
+        Ok(parsed.relative_to(&self.root))
     }
 
     /// The waivers beside `wevrun.toml`; none if there is no such file.

@@ -5,14 +5,11 @@ use std::fmt;
 use std::path::{Path, PathBuf};
 
 use sha2::{Digest, Sha256};
-use wevrun_core::compare::compare;
 use wevrun_core::diagnostics::{self, Code, Diagnostic, Severity};
 use wevrun_core::dialects::dialect;
-use wevrun_core::model::{Kind, Model, Scope, hex};
-use wevrun_core::plan::{self, Evidence, Wishes};
+use wevrun_core::model::{Model, Scope, hex};
 use wevrun_core::snapshot::{Snapshot, SourceFile};
 use wevrun_core::source::Source;
-use wevrun_core::spelling::take_over;
 use wevrun_core::unread::Unread;
 use wevrun_core::{Engine, EngineVersion, build, check};
 use wevrun_engines::{Access, Database, DatabaseUrl, LiveError};
@@ -21,6 +18,7 @@ use crate::failure::{Ended, Failure};
 use crate::files;
 use crate::progress;
 use crate::project::{FILE, Project};
+use crate::scratch::{self, Spelled};
 use crate::source_files;
 
 /// Where a side is.
@@ -265,7 +263,14 @@ impl Context {
                     url.engine()
                 )));
             }
-            Some(url) => Some(spell(url, version, &mut build.model)?),
+            Some(url) => match scratch::spell(url, version, &mut build.model)? {
+                Spelled::Otherwise(number) => Some(number),
+                Spelled::Refused(refusals) => {
+                    found.extend(check::refusals(dialect(engine), &build.model, &refusals, &[], false));
+                    diagnostics::sort(&mut found);
+                    return Err(Failure::found(format!("{name} can't be built"), found, sources));
+                }
+            },
             None => None,
         };
         let hashes =
@@ -310,35 +315,6 @@ impl Context {
             raw: Vec::new(),
         })
     }
-}
-
-/// Lets a scratch server spell a model; gives how many objects it spelled otherwise.
-fn spell(url: &DatabaseUrl, version: EngineVersion, model: &mut Model) -> Ended<usize> {
-    let dialect = dialect(url.engine());
-    let nothing = Model::empty();
-    // A scratch database subscribes to nothing.
-    let whole = &*model;
-    let asked: Model =
-        whole.objects().filter(|object| object.definition.kind() != Kind::Subscription).cloned().collect();
-    let comparison = compare(dialect, &nothing, &asked);
-    let script = plan::script(
-        dialect,
-        "scratch",
-        (&nothing, &asked),
-        &comparison,
-        Wishes::default(),
-        version,
-        &Evidence::default(),
-    );
-    let spelled = progress::while_running(&format!("asking {url}"), || wevrun_engines::spell(url, &script));
-    let content = spelled.map_err(|error| match &error {
-        LiveError::StepFailed { title, message, .. } => {
-            Failure::new(format!("the scratch server refuses the schema: {title}: {message}"))
-                .help("what it needs besides the schema (extensions, roles, settings) must be there as well")
-        }
-        _ => live_failure(&format!("the scratch server {url}"), &error),
-    })?;
-    Ok(take_over(model, &content.model))
 }
 
 /// A target's name or a URL as it may be printed: without a password.

@@ -3,6 +3,7 @@
 use std::time::Duration;
 
 use wevrun_core::EngineVersion;
+use wevrun_core::check::Refusal;
 use wevrun_core::diagnostics::Diagnostic;
 use wevrun_core::model::Model;
 use wevrun_core::plan::{Evidence, Probe};
@@ -113,6 +114,15 @@ pub trait Database: Send {
     fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError>;
 }
 
+/// What a server makes of a script in a database of its own.
+#[derive(Debug)]
+pub enum Spelling {
+    /// The database, as the server gives it.
+    Content(Content),
+    /// All that it refuses.
+    Refused(Vec<Refusal>),
+}
+
 /// The query that answers a probe with a number of rows: all of those that hold NULL, or whether there is one at all.
 pub(crate) fn counting(probe: &Probe, rows: &str) -> String {
     match probe {
@@ -123,8 +133,8 @@ pub(crate) fn counting(probe: &Probe, rows: &str) -> String {
 
 /// Lets a server spell what a script makes: in a database of its own, which is gone afterwards.
 ///
-/// Errors if the engine keeps definitions as they were written, if no database can be made there, or if a step fails.
-pub fn spell(url: &DatabaseUrl, script: &Script) -> Result<Content, LiveError> {
+/// Errors if the engine keeps definitions as they were written, if no database can be made there, or if the connection is lost.
+pub fn spell(url: &DatabaseUrl, script: &Script) -> Result<Spelling, LiveError> {
     match url {
         DatabaseUrl::Sqlite(_) => Err(LiveError::Engine(
             "SQLite keeps definitions as they were written; it needs no scratch database".to_owned(),

@@ -10,7 +10,7 @@ pub mod postgres;
 pub mod sqlite;
 mod url;
 
-pub use database::{Access, Content, Database, Deployment, Event, Release, open, spell};
+pub use database::{Access, Content, Database, Deployment, Event, Release, Spelling, open, spell};
 pub use error::{Broken, LiveError};
 pub use ledger::LedgerEntry;
 pub use url::{DatabaseUrl, UrlError};

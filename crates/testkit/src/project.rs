@@ -72,7 +72,12 @@ impl TestProject {
 
     /// Runs the program.
     pub fn run(&self, arguments: &[&str]) -> Run {
-        let Output { status, stdout, stderr } = self.command(arguments).output().expect("the program runs");
+        self.run_command(self.command(arguments))
+    }
+
+    /// Runs a [`Project::command`] that has got something more.
+    pub fn run_command(&self, mut command: Command) -> Run {
+        let Output { status, stdout, stderr } = command.output().expect("the program runs");
         let text = |bytes: Vec<u8>| String::from_utf8_lossy(&bytes).replace(&self.path().display().to_string(), "DIR");
         Run { status: status.code().unwrap_or(-1), stdout: text(stdout), stderr: text(stderr) }
     }

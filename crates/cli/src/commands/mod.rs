@@ -48,14 +48,19 @@ pub struct Scratch {
     /// Let this server spell what the source says, in a database that it makes and drops again
     ///
     /// A server rewrites views and expressions when it takes them, and no reader knows its every way. With a scratch server of
-    /// the targets' version the comparison is exact. Where it is not given, what can't be told is called unproven.
+    /// the targets' version the comparison is exact. Where it is not given, what can't be told is called unproven. All that the
+    /// server refuses is shown at its place. A project can name one: `scratch = "${URL}"` in wevrun.toml.
     #[arg(long, value_name = "URL")]
     pub scratch: Option<String>,
 }
 
 impl Scratch {
     fn of(&self, mut context: Context) -> Ended<Context> {
-        context.scratch = self.scratch.as_ref().map(|url| context.require_target(url)).transpose()?;
+        context.scratch = match (&self.scratch, &context.project) {
+            (Some(url), _) => Some(context.require_target(url)?),
+            (None, Some(project)) => project.scratch()?,
+            (None, None) => None,
+        };
         Ok(context)
     }
 }

@@ -88,10 +88,63 @@ fn a_snapshot_can_be_spelled_by_a_server() {
     project.write("s.sql", "CREATE TABLE hives (id integer DEFAULT 'x'::integer);\n");
     let refused = project.expect(1, &["build", "--scratch", &scratch]);
     assert!(
-        refused.stderr.contains("refuses the schema: create table public.hives: invalid input syntax for type integer"),
+        refused.stderr.contains("PostgreSQL refuses table public.hives: invalid input syntax for type integer"),
         "{}",
         refused.stderr
     );
+}
+
+/// All that a scratch server refuses, each at its place, and not what only follows from it.
+#[test]
+fn a_scratch_server_shows_all_errors_at_their_places() {
+    for age in AGES {
+        let (project, database) = (project(&[]), Server::of(age).database());
+        project.write(
+            "wevrun.toml",
+            "[project]\nname = \"honey\"\nengine = \"postgres\"\nengine-version = \"13\"\nsource = [\"s.sql\"]\n\
+             scratch = \"${WEVRUN_TEST_SCRATCH}\"\n",
+        );
+        project.write(
+            "s.sql",
+            "CREATE TABLE hives (\n  id integer PRIMARY KEY,\n  born date DEFAULT '2024-13-01'\n);\n\
+             CREATE TABLE combs (hive integer REFERENCES hives);\n\
+             CREATE TABLE sites (id integer, spot point, name text);\n\
+             CREATE INDEX site_spots ON sites (spot);\n\
+             CREATE VIEW near AS\n  SELECT name\n  FROM sites WHERE id @@@ 3;\n\
+             CREATE VIEW nearer AS SELECT name FROM near;\n",
+        );
+        let build = || {
+            let mut command = project.command(&["build"]);
+            command.env("WEVRUN_TEST_SCRATCH", database.url());
+            project.run_command(command)
+        };
+        let told = build();
+        assert_eq!(told.status, 1, "{}", told.stdout);
+        for (message, place) in [
+            ("table public.hives: date/time field value out of range: \"2024-13-01\"", "s.sql:"),
+            ("index public.site_spots: data type point has no default operator class", "s.sql:7"),
+            ("view public.near: operator does not exist: integer @@@ integer", "s.sql:10:23"),
+        ] {
+            let found = told.stderr.split("error").find(|error| error.contains(message));
+            assert!(found.is_some_and(|found| found.contains(place)), "{message}: {}", told.stderr);
+        }
+        assert_eq!(told.stderr.matches("PostgreSQL refuses").count(), 3, "{}", told.stderr);
+        // Bodies, when everything is there that they may name.
+        project.write(
+            "s.sql",
+            "CREATE FUNCTION later() RETURNS bigint LANGUAGE sql AS 'SELECT count(*) FROM hives';\n\
+             CREATE FUNCTION wrong() RETURNS bigint LANGUAGE sql AS $$\n  SELECT count(*) FROM hivez\n$$;\n\
+             CREATE FUNCTION worse() RETURNS int LANGUAGE plpgsql AS $$\nBEGIN\n  RETURN 1 +;\nEND $$;\n\
+             CREATE TABLE hives (id integer);\n",
+        );
+        let told = build();
+        assert!(told.stderr.contains("function public.wrong(): relation \"hivez\" does not exist"), "{}", told.stderr);
+        assert!(told.stderr.contains("s.sql:3:"), "{}", told.stderr);
+        assert!(told.stderr.contains("function public.worse(): syntax error at end of input"), "{}", told.stderr);
+        assert_eq!(told.stderr.matches("PostgreSQL refuses").count(), 2, "{}", told.stderr);
+        let unset = project.expect(1, &["build"]);
+        assert!(unset.stderr.contains("WEVRUN_TEST_SCRATCH is not set"), "{}", unset.stderr);
+    }
 }
 
 /// Owners and grants count when that is asked for, and not before.

@@ -5,7 +5,7 @@ mod second_opinion;
 mod sound;
 mod views;
 
-pub use second_opinion::{Refusal, refusals};
+pub use second_opinion::{Refusal, independent, refusals};
 pub use sound::sound_part;
 
 use std::collections::{BTreeMap, BTreeSet};

@@ -1,9 +1,11 @@
 //! What the engine itself says of a model, mapped back to where it was written.
 
+use std::collections::BTreeSet;
+
 use super::locate;
 use crate::diagnostics::{Code, Diagnostic};
 use crate::dialects::Dialect;
-use crate::model::{Model, ObjectKey};
+use crate::model::{Model, Name, ObjectKey};
 use crate::source::Location;
 
 /// An object that the engine did not take.
@@ -15,7 +17,7 @@ pub struct Refusal {
     pub message: String,
     /// Where in the object's text, in bytes, if the engine says.
     pub offset: Option<usize>,
-    /// A name in the message that the text holds, if there is one: `no such column: nam`.
+    /// What the engine points at, if the text may hold it: a name, as in `no such column: nam`, an operator or a constant.
     pub culprit: Option<String>,
     /// The engine lacks something that an application may bring: a function, a collation, a module.
     pub lacks: bool,
@@ -33,6 +35,20 @@ pub fn refusals(
     refusals.iter().filter_map(|refusal| finding(dialect, model, refusal, functions, strict)).collect()
 }
 
+/// Those that don't follow from others: the refused objects that use no other refused one.
+pub fn independent(model: &Model, refusals: Vec<Refusal>) -> Vec<Refusal> {
+    let refused: BTreeSet<Name> = refusals.iter().map(|refusal| refusal.key.name.clone()).collect();
+    let follows = |refusal: &Refusal| {
+        let object = model.get(&refusal.key);
+        object.is_some_and(|object| {
+            let keys = object.as_table().into_iter().flat_map(|table| table.foreign_keys.iter());
+            let used = object.uses.iter().chain(object.definition.owner()).chain(keys.map(|key| &key.parent));
+            used.into_iter().any(|name| *name != object.name && refused.contains(name))
+        })
+    };
+    refusals.into_iter().filter(|refusal| !follows(refusal)).collect()
+}
+
 fn finding(
     dialect: &dyn Dialect,
     model: &Model,
@@ -45,17 +61,24 @@ fn finding(
         return None;
     }
     let object = model.get(&refusal.key)?;
-    let culprit = refusal.culprit.as_ref().map(|culprit| dialect.name(culprit));
+    let culprit = refusal.culprit.as_ref();
     let unaltered = object.location.filter(|l| (l.end - l.start) as usize == object.text.len());
-    let at = match (refusal.offset, unaltered, culprit) {
-        (Some(offset), Some(location), _) if offset < object.text.len() => {
-            let length =
-                object.text[offset..].find(|ch: char| !(ch.is_alphanumeric() || ch == '_')).unwrap_or(1).max(1);
+    let text = object.text.as_str();
+    let pointed_at = match (refusal.offset, culprit) {
+        (Some(offset), _) if offset < text.len() => {
+            let is_part = |ch: char| ch.is_alphanumeric() || ch == '_';
+            Some((offset, text[offset..].find(|ch| !is_part(ch)).unwrap_or(1).max(1)))
+        }
+        (None, Some(culprit)) => only_place(text, culprit).map(|start| (start, culprit.len())),
+        _ => None,
+    };
+    let at = match (unaltered.zip(pointed_at), culprit) {
+        (Some((location, (offset, length))), _) => {
             let start = location.start + offset as u32;
             Some(Location { start, end: start + length as u32, ..location })
         }
-        (_, _, Some(culprit)) => locate(dialect, object, &culprit, None),
-        _ => locate(dialect, object, &object.name, None),
+        (None, Some(culprit)) => locate(dialect, object, &dialect.name(culprit), None),
+        (None, None) => locate(dialect, object, &object.name, None),
     };
     let title = dialect.engine().title();
     let (code, message) = if let Some(function) = function.filter(|_| strict) {
@@ -68,4 +91,16 @@ fn finding(
         (Code::WV200, format!("{title} refuses {}: {}", refusal.key, refusal.message))
     };
     Some(Diagnostic::new(code, message).at(at, if refusal.lacks { "not known here" } else { "refused" }))
+}
+
+/// Where a text holds a name, operator or constant, if it does so only once.
+fn only_place(text: &str, culprit: &str) -> Option<usize> {
+    let is_word = |ch: Option<char>| ch.is_some_and(|ch| ch.is_alphanumeric() || ch == '_');
+    let is_whole = |start: &usize| {
+        let end = start + culprit.len();
+        !(is_word(text[..*start].chars().next_back()) && is_word(culprit.chars().next())
+            || is_word(culprit.chars().next_back()) && is_word(text[end..].chars().next()))
+    };
+    let mut places = text.match_indices(culprit).map(|(start, _)| start).filter(is_whole);
+    places.next().filter(|_| places.next().is_none())
 }

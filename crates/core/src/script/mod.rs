@@ -15,7 +15,7 @@ pub use write::write;
 
 use crate::dialects::dialect;
 use crate::engine::{Engine, EngineVersion};
-use crate::model::{Fingerprint, Model, Scope};
+use crate::model::{Fingerprint, Model, ObjectKey, Scope};
 use crate::plan::{Clearance, Plan, Risk, Waiver};
 
 /// The version of the script's form.
@@ -55,6 +55,8 @@ pub struct Script {
 pub struct Step {
     /// What it does, in words: `drop column hives.paint_colour`.
     pub title: String,
+    /// The one object that it makes or settles, where that is known; a script's text does not say it.
+    pub object: Option<ObjectKey>,
     /// What it may do to data.
     pub risks: Vec<Risk>,
     /// What is known, or can't be brought back; shown with the step.
@@ -86,7 +88,14 @@ impl Outcome {
 impl Step {
     /// A step without risks.
     pub fn new(title: impl Into<String>, statements: Vec<String>) -> Step {
-        Step { title: title.into(), risks: Vec::new(), notes: Vec::new(), makes: Vec::new(), statements }
+        Step { title: title.into(), object: None, risks: Vec::new(), notes: Vec::new(), makes: Vec::new(), statements }
+    }
+
+    /// The same, for one object.
+    #[must_use]
+    pub fn of(mut self, object: ObjectKey) -> Step {
+        self.object = Some(object);
+        self
     }
 }
 

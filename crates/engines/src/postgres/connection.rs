@@ -1,7 +1,6 @@
 //! Connecting, and what the server's errors mean.
 
 use std::error::Error as _;
-use std::time::{SystemTime, UNIX_EPOCH};
 
 use postgres::error::SqlState;
 use postgres::{Client, Config, NoTls, SimpleQueryMessage, SimpleQueryRow};
@@ -45,7 +44,7 @@ impl PostgresDatabase {
         PostgresDatabase::with(client, self.settings.clone())
     }
 
-    fn with(mut client: Client, settings: Settings) -> Result<PostgresDatabase, LiveError> {
+    pub(super) fn with(mut client: Client, settings: Settings) -> Result<PostgresDatabase, LiveError> {
         // Settings of the database or the role must not change what we read, nor hide rows from us.
         let settle = dialect(Engine::Postgres).frame(Mode::EachStatement).settings.join("; ");
         let ask = format!("{settle}; SELECT current_setting('server_version_num')");
@@ -71,32 +70,8 @@ fn create_database(settings: &Settings) -> Result<Client, LiveError> {
     connect(settings, &settings.config)?.map_err(|error| unreachable(settings, &error))
 }
 
-/// Lets the server of this URL spell what a script makes, in a new database that is dropped again.
-pub fn spell(url: &str, script: &Script) -> Result<Content, LiveError> {
-    let settings = Settings::of(url)?;
-    let mut maintenance = connect(&settings, &settings.config)?.map_err(|error| unreachable(&settings, &error))?;
-    let moment = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |moment| moment.as_nanos());
-    let name = format!("wevrun_scratch_{}_{moment}", std::process::id());
-    maintenance
-        .batch_execute(&format!("CREATE DATABASE {name} TEMPLATE template0"))
-        .map_err(|error| meaning(&error))?;
-    let mut config = settings.config.clone();
-    config.dbname(&name);
-    let content = connect(&settings, &config).and_then(|client| {
-        let client = client.map_err(|error| unreachable(&settings, &error))?;
-        let mut scratch = PostgresDatabase::with(client, settings)?;
-        course::steps(&mut scratch, script)?;
-        scratch.content()
-    });
-    // Whatever came of it. The connection to it is closed by now.
-    let dropped = maintenance.batch_execute(&format!("DROP DATABASE {name}"));
-    let content = content?;
-    dropped.map_err(|error| meaning(&error))?;
-    Ok(content)
-}
-
 /// The inner error is the server's or the network's.
-fn connect(settings: &Settings, config: &Config) -> Result<Result<Client, postgres::Error>, LiveError> {
+pub(super) fn connect(settings: &Settings, config: &Config) -> Result<Result<Client, postgres::Error>, LiveError> {
     let connector = if settings.on_socket { None } else { Some(tls::connector(settings)?) };
     let config = config.clone();
     let connect = move || match connector {
@@ -121,14 +96,19 @@ pub fn execute(url: &str, sql: &str) -> Result<(), LiveError> {
 
 /// The only row of an answer.
 pub(super) fn single(messages: &[SimpleQueryMessage]) -> Option<&SimpleQueryRow> {
-    messages.iter().find_map(|message| match message {
+    rows(messages).next()
+}
+
+/// The rows of an answer.
+pub(super) fn rows(messages: &[SimpleQueryMessage]) -> impl Iterator<Item = &SimpleQueryRow> {
+    messages.iter().filter_map(|message| match message {
         SimpleQueryMessage::Row(row) => Some(row),
         _ => None,
     })
 }
 
 /// Why there is no connection.
-fn unreachable(settings: &Settings, error: &postgres::Error) -> LiveError {
+pub(super) fn unreachable(settings: &Settings, error: &postgres::Error) -> LiveError {
     match error.code() {
         Some(code) if *code == SqlState::INVALID_CATALOG_NAME => {
             LiveError::NotFound(format!("{} ({})", settings.shown, words(error)))

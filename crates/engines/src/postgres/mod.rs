@@ -5,8 +5,10 @@ mod ledger;
 mod probe;
 mod read;
 mod run;
+mod scratch;
 mod settings;
 mod tls;
 
-pub use connection::{PostgresDatabase, execute, spell};
+pub use connection::{PostgresDatabase, execute};
+pub use scratch::spell;
 pub use settings::Settings;

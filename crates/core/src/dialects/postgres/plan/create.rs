@@ -29,7 +29,7 @@ impl Planner<'_> {
                 statements.push(write::constraint_comment(name, constraint, Some(comment)));
             }
             let called = check.name.as_ref().map_or("", Name::canonical);
-            (Step::new(format!("add check {called} of {name}"), statements), name.clone(), check)
+            (Step::new(format!("add check {called} of {name}"), statements).of(object.key()), name.clone(), check)
         });
         added.collect()
     }
@@ -76,7 +76,7 @@ impl Planner<'_> {
         {
             statements.extend(access::statements(have));
         }
-        let mut step = Step::new(title, statements);
+        let mut step = Step::new(title, statements).of(key.clone());
         partitions::take_from_default(self.planning, object, &mut step);
         let rows = self.have().table(&key.name).filter(|_| self.ordered.contains(&key.name));
         if let Some(moved) = rows.map(|have| column_order::take_rows(&key.name, have, object)) {

@@ -38,7 +38,8 @@ impl Planner<'_> {
                     let own = tokens::literal(object.name.canonical());
                     statements.push(sequences::continue_counting(&own, owner, column));
                 }
-                self.push(Step::new(format!("let {} belong to its column", object.key()), statements));
+                let step = Step::new(format!("let {} belong to its column", object.key()), statements);
+                self.push(step.of(object.key()));
             } else if !same && before.and_then(write::owned_by).is_some() {
                 let statement = format!("ALTER SEQUENCE {} OWNED BY NONE", object.name);
                 self.push(Step::new(format!("let {} belong to no column", object.key()), vec![statement]));
@@ -62,10 +63,8 @@ impl Planner<'_> {
             if before.is_some_and(|before| write::clauses(before).value("cluster on") == Some(index)) {
                 continue;
             }
-            self.push(Step::new(
-                format!("settle {}", object.key()),
-                write::clustered(&object.name, view).into_iter().collect(),
-            ));
+            let statements = write::clustered(&object.name, view).into_iter().collect();
+            self.push(Step::new(format!("settle {}", object.key()), statements).of(object.key()));
             self.progress.is_settled(object);
             self.pause();
         }
@@ -94,7 +93,8 @@ impl Planner<'_> {
             if statements.is_empty() {
                 continue;
             }
-            self.push(Step::new(format!("settle table {name}"), statements));
+            let step = Step::new(format!("settle table {name}"), statements);
+            self.push(step.of(ObjectKey::new(Kind::Table, name.clone())));
             if let Some(object) = planning.want.get(&ObjectKey::new(Kind::Table, name.clone())) {
                 self.progress.is_settled(object);
             }

@@ -114,8 +114,8 @@ impl Planner<'_> {
                 }
                 let mut statements = vec![format!("ALTER TABLE {name} ADD {}", write::foreign_key_constraint(key))];
                 statements.extend(write::foreign_key_comment(name, key));
-                let mut step =
-                    Step::new(format!("add foreign key {} of {name} to {}", key.name, key.parent), statements);
+                let title = format!("add foreign key {} of {name} to {}", key.name, key.parent);
+                let mut step = Step::new(title, statements).of(ObjectKey::new(Kind::Table, name.clone()));
                 if have.is_some() && !key.clauses.has("not valid") && !key.clauses.has("not enforced") {
                     step.risks.push(Risk::new(
                         RiskKind::MayRefuseRows,

@@ -1,0 +1,59 @@
+//! Asking a scratch server what it makes of a source.
+
+use wevrun_core::EngineVersion;
+use wevrun_core::check::{self, Refusal};
+use wevrun_core::compare::compare;
+use wevrun_core::dialects::dialect;
+use wevrun_core::model::{Kind, Model};
+use wevrun_core::plan::{self, Evidence, Wishes};
+use wevrun_core::spelling::take_over;
+use wevrun_engines::{DatabaseUrl, LiveError, Spelling};
+
+use crate::failure::{Ended, Failure};
+use crate::progress;
+use crate::side::live_failure;
+
+/// What a scratch server says of a model.
+pub enum Spelled {
+    /// How many objects it spells otherwise than they are written.
+    Otherwise(usize),
+    /// What it refuses.
+    Refused(Vec<Refusal>),
+}
+
+/// Lets a scratch server spell a model.
+pub fn spell(url: &DatabaseUrl, version: EngineVersion, model: &mut Model) -> Ended<Spelled> {
+    let dialect = dialect(url.engine());
+    let nothing = Model::empty();
+    // A scratch database subscribes to nothing.
+    let whole = &*model;
+    let asked: Model =
+        whole.objects().filter(|object| object.definition.kind() != Kind::Subscription).cloned().collect();
+    let comparison = compare(dialect, &nothing, &asked);
+    let script = plan::script(
+        dialect,
+        "scratch",
+        (&nothing, &asked),
+        &comparison,
+        Wishes::default(),
+        version,
+        &Evidence::default(),
+    );
+    let spelled = progress::while_running(&format!("asking {url}"), || wevrun_engines::spell(url, &script));
+    let spelled = spelled.map_err(|error| match &error {
+        LiveError::StepFailed { title, message, .. } => refused_by_scratch(&format!("{title}: {message}")),
+        _ => live_failure(&format!("the scratch server {url}"), &error),
+    })?;
+    match spelled {
+        Spelling::Content(content) => Ok(Spelled::Otherwise(take_over(model, &content.model))),
+        Spelling::Refused(refusals) => match refusals.iter().find(|refusal| model.get(&refusal.key).is_none()) {
+            Some(unknown) => Err(refused_by_scratch(&format!("{}: {}", unknown.key, unknown.message))),
+            None => Ok(Spelled::Refused(check::independent(model, refusals))),
+        },
+    }
+}
+
+fn refused_by_scratch(what: &str) -> Failure {
+    Failure::new(format!("the scratch server refuses the schema: {what}"))
+        .help("what it needs besides the schema (extensions, roles, settings) must be there as well")
+}
