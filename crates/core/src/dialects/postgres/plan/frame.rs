@@ -6,6 +6,8 @@ use crate::script::{Frame, Mode};
 /// Settings of servers, databases and roles that change what a statement means, or end it early, as scripts need them
 /// (<https://www.postgresql.org/docs/current/runtime-config-client.html>).
 const SETTINGS: [(&str, &str); 16] = [
+    // First, so that it ends none of the others.
+    ("statement_timeout", "0"),
     ("standard_conforming_strings", "on"),
     ("client_encoding", "'UTF8'"),
     ("search_path", USUAL_PATH),
@@ -20,7 +22,6 @@ const SETTINGS: [(&str, &str); 16] = [
     ("row_security", "off"),
     // Bodies may name what is created later in the script.
     ("check_function_bodies", "off"),
-    ("statement_timeout", "0"),
     ("idle_in_transaction_session_timeout", "0"),
     ("lock_timeout", "'10s'"),
     ("default_tablespace", "''"),
