@@ -52,7 +52,11 @@ fn wrong_usage(error: &clap::Error) -> ! {
         let message = text.lines().next().unwrap_or_default().trim_start_matches("error: ");
         output::json::print_failure(&failure::Failure::usage(message));
     }
-    error.exit()
+    if let Err(problem) = error.print() {
+        let _ = writeln!(std::io::stderr(), "error: standard output can't be written: {}", files::reason(&problem));
+        std::process::exit(1);
+    }
+    std::process::exit(error.exit_code())
 }
 
 /// A closed pipe (`wevrun … | head`) ends the program quietly, as it does every other tool; a full disk with a message.

@@ -71,11 +71,14 @@ fn every_failure_is_one_document_for_machines() {
 #[test]
 fn a_full_standard_output_is_said() {
     let project = project(&[APIARIES]);
-    let full = std::fs::OpenOptions::new().write(true).open("/dev/full").expect("a device");
-    let output = project.command(&["script", "--have", "empty"]).stdout(full).output().expect("it runs");
-    let said = String::from_utf8_lossy(&output.stderr).into_owned();
-    assert_eq!(output.status.code(), Some(1), "{said}");
-    assert!(said.contains("standard output can't be written: no space left") && !said.contains("panicked"), "{said}");
+    for arguments in [&["script", "--have", "empty"][..], &["--help"], &["explain"]] {
+        let full = std::fs::OpenOptions::new().write(true).open("/dev/full").expect("a device");
+        let output = project.command(arguments).stdout(full).output().expect("it runs");
+        let said = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert_eq!(output.status.code(), Some(1), "{said}");
+        assert!(said.contains("standard output can't be written: no space left"), "{said}");
+        assert!(!said.contains("panicked"), "{said}");
+    }
 }
 
 #[test]
