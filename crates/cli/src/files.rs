@@ -69,6 +69,17 @@ pub fn require_apart(results: &[&Path], read: &[PathBuf]) -> Ended<()> {
     Ok(())
 }
 
+/// Writes a file that is not there yet, whole or not at all. It is not waited for until it is on the disk.
+pub fn write_new(path: &Path, content: &[u8]) -> Ended<()> {
+    let failed =
+        |error: std::io::Error| Failure::new(format!("{} can't be written: {}", path.display(), reason(&error)));
+    let mut file = fs::File::create_new(path).map_err(failed)?;
+    file.write_all(content).map_err(|error| {
+        let _ = fs::remove_file(path);
+        failed(error)
+    })
+}
+
 /// Writes a whole file or nothing: a new file beside it takes its place when it is complete.
 pub fn write_atomically(path: &Path, content: &[u8]) -> Ended<()> {
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));

@@ -6,6 +6,7 @@ use wevrun_core::Engine;
 use wevrun_core::adopt::files as adopted_files;
 use wevrun_core::diagnostics::Code;
 use wevrun_core::dialects::dialect;
+use wevrun_core::model::Model;
 
 use super::build::contents;
 use super::context;
@@ -15,7 +16,7 @@ use crate::files::{self, reason};
 use crate::output::count;
 use crate::output::style::{self, paint};
 use crate::project::FILE;
-use crate::side::{Context, Side};
+use crate::side::{Context, Loaded, Side};
 
 /// Write a live database, or any side, as a project: one readable DDL file an object
 ///
@@ -58,14 +59,15 @@ impl Adopt {
         for file in adopted_files(dialect, &side.model, self.access) {
             written.push((Path::new("schema").join(file.path), file.text));
         }
-        for (path, text) in &written {
+        // The settings are last: without them it is no project yet.
+        for (path, text) in written.iter().rev() {
             let path = self.into.join(path);
             let folder = path.parent().expect("a file stands in a folder");
             fs::create_dir_all(folder)
                 .map_err(|error| Failure::new(format!("{} can't be made: {}", folder.display(), reason(&error))))?;
-            files::write_atomically(&path, text.as_bytes())?;
+            files::write_new(&path, text.as_bytes())?;
         }
-        let tolerated = self.defects()?;
+        let (mut built, tolerated) = self.build();
         if !tolerated.is_empty() {
             files::write_atomically(
                 &self.into.join(FILE),
@@ -77,8 +79,9 @@ impl Adopt {
                 paint(style::WARNING, "warning"),
                 codes.join(", ")
             );
+            built = self.build().0;
         }
-        self.prove(&side.model)?;
+        self.prove(built, &side.model)?;
         anstream::println!(
             "{} {} into {}: {} in {}, and the source builds to the same structure ({})",
             paint(style::GOOD, "adopted"),
@@ -91,24 +94,21 @@ impl Adopt {
         Ok(Outcome::Done)
     }
 
-    /// The codes of what is wrong with what was written though the engine has it: references to what is not there, say.
-    fn defects(&self) -> Ended<Vec<Code>> {
+    /// Builds what was written; the codes of what is wrong with it though the engine has it: references to what is not there, say.
+    fn build(&self) -> (Ended<Loaded>, Vec<Code>) {
         let context = Context { project: None, engine: None, second_opinion: true, scratch: None };
-        let found = match context.load(&Side::Folder(self.into.clone())) {
-            Ok(_) => return Ok(Vec::new()),
-            Err(failure) => failure.diagnostics,
-        };
+        let built = context.load(&Side::Folder(self.into.clone()));
+        let found = built.as_ref().err().map_or(&[][..], |failure| &failure.diagnostics);
         let mut codes: Vec<Code> =
             found.iter().filter(|d| d.is_error() && d.code.is_tolerable()).map(|d| d.code).collect();
         codes.sort();
         codes.dedup();
-        Ok(codes)
+        (built, codes)
     }
 
     /// What was written builds, and to the same.
-    fn prove(&self, model: &wevrun_core::model::Model) -> Ended<()> {
-        let context = Context { project: None, engine: None, second_opinion: false, scratch: None };
-        let built = context.load(&Side::Folder(self.into.clone())).map_err(|failure| Failure {
+    fn prove(&self, built: Ended<Loaded>, model: &Model) -> Ended<()> {
+        let built = built.map_err(|failure| Failure {
             message: format!("{} was written, but needs a look before it builds", self.into.display()),
             ..failure
         })?;
