@@ -6,6 +6,7 @@ use postgres::error::SqlState;
 use postgres::{Client, Config, NoTls, SimpleQueryMessage, SimpleQueryRow};
 use wevrun_core::Engine;
 use wevrun_core::dialects::dialect;
+use wevrun_core::model::Model;
 use wevrun_core::plan::{Evidence, Probe};
 use wevrun_core::script::{Mode, Script};
 
@@ -16,12 +17,17 @@ use crate::database::{Access, Content, Database, Deployment, Event, Release};
 use crate::error::LiveError;
 use crate::ledger::LedgerEntry;
 
+/// How often it is tried to set a timeout off.
+const TIMEOUT_ATTEMPTS: u32 = 20;
+
 /// A connection to a PostgreSQL database.
 pub struct PostgresDatabase {
     pub(super) client: Client,
     pub(super) settings: Settings,
     /// The server's major version.
     pub(super) version: u32,
+    /// The digest of the catalogue when the structure was read last, and that structure.
+    pub(super) known: Option<(String, Model)>,
 }
 
 impl PostgresDatabase {
@@ -45,6 +51,14 @@ impl PostgresDatabase {
     }
 
     pub(super) fn with(mut client: Client, settings: Settings) -> Result<PostgresDatabase, LiveError> {
+        // A timeout of the database or the role may be so short that it ends even this one.
+        let mut attempts = 0;
+        while let Err(error) = client.batch_execute("SET statement_timeout = 0") {
+            attempts += 1;
+            if error.code() != Some(&SqlState::QUERY_CANCELED) || attempts == TIMEOUT_ATTEMPTS {
+                return Err(meaning(&error));
+            }
+        }
         // Settings of the database or the role must not change what we read, nor hide rows from us.
         let settle = dialect(Engine::Postgres).frame(Mode::EachStatement).settings.join("; ");
         let ask = format!("{settle}; SELECT current_setting('server_version_num')");
@@ -56,7 +70,7 @@ impl PostgresDatabase {
                 "the server is PostgreSQL {version}; Wevrun works with 13 and later"
             )));
         }
-        Ok(PostgresDatabase { client, settings, version })
+        Ok(PostgresDatabase { client, settings, version, known: None })
     }
 }
 

@@ -1,6 +1,7 @@
 //! PostgreSQL, over its own protocol.
 
 mod connection;
+mod digest;
 mod ledger;
 mod probe;
 mod read;

@@ -7,6 +7,7 @@
 use postgres::SimpleQueryMessage;
 use wevrun_core::build::Reading;
 use wevrun_core::diagnostics::Code;
+use wevrun_core::model::Model;
 use wevrun_core::source::Source;
 use wevrun_core::{Engine, EngineVersion};
 
@@ -51,7 +52,7 @@ const MANY: u32 = 2000;
 const ATTEMPTS: u32 = 5;
 
 /// What makes the server's spelling independent of the session.
-const SPELLING: &str = "SET LOCAL search_path = ''; SET LOCAL DateStyle = 'ISO, MDY'; SET LOCAL IntervalStyle = 'postgres'; \
+pub(super) const SPELLING: &str = "SET LOCAL search_path = ''; SET LOCAL DateStyle = 'ISO, MDY'; SET LOCAL IntervalStyle = 'postgres'; \
                         SET LOCAL extra_float_digits = 1; SET LOCAL quote_all_identifiers = off; \
                         SET LOCAL standard_conforming_strings = on; SET LOCAL timezone = 'UTC'; \
                         SET LOCAL jit = off; SET LOCAL max_parallel_workers_per_gather = 0;";
@@ -73,18 +74,53 @@ impl PostgresDatabase {
     }
 
     fn content_once(&mut self) -> Result<Content, LiveError> {
+        self.read_only(|database| {
+            let digest = database.digest()?;
+            let content = match database.helper() {
+                Some(helper) => database.content_with(helper),
+                None => database.content_inside(),
+            }?;
+            database.known = Some((digest, content.model.clone()));
+            Ok(content)
+        })
+    }
+
+    /// Does something in a read-only transaction of its own, from one snapshot.
+    fn read_only<T>(&mut self, work: impl FnOnce(&mut Self) -> Result<T, LiveError>) -> Result<T, LiveError> {
         self.client.batch_execute(BEGIN).map_err(|error| meaning(&error))?;
-        let content = match self.helper() {
-            Some(helper) => self.content_with(helper),
-            None => self.content_inside(),
-        };
+        let outcome = work(self);
         let end = self.client.batch_execute("ROLLBACK").map_err(|error| meaning(&error));
-        let content = content?;
-        end.map(|()| content)
+        let outcome = outcome?;
+        end.map(|()| outcome)
+    }
+
+    /// The structure, in the transaction that there is, or in one of its own. It is read only if the catalogue has changed since it was
+    /// read last.
+    pub(super) fn current_structure(&mut self, in_transaction: bool) -> Result<Model, LiveError> {
+        if in_transaction {
+            let digest = self.digest()?;
+            if let Some(known) = self.known_by(&digest) {
+                return Ok(known);
+            }
+            let model = self.content_inside()?.model;
+            self.known = Some((digest, model.clone()));
+            return Ok(model);
+        }
+        if self.known.is_some() {
+            let digest = self.read_only(Self::digest)?;
+            if let Some(known) = self.known_by(&digest) {
+                return Ok(known);
+            }
+        }
+        self.content().map(|content| content.model)
+    }
+
+    fn known_by(&self, digest: &str) -> Option<Model> {
+        self.known.as_ref().filter(|(known, _)| known == digest).map(|(_, model)| model.clone())
     }
 
     /// Everything, in the transaction that there is.
-    pub(super) fn content_inside(&mut self) -> Result<Content, LiveError> {
+    fn content_inside(&mut self) -> Result<Content, LiveError> {
         let mut sources = self.ask(OTHERS, Share::All)?;
         sources.extend(self.ask(&[TABLES], Share::All)?);
         let mut reading = Reading::new(Engine::Postgres);

@@ -35,13 +35,14 @@ impl Session for PostgresDatabase {
     }
 
     fn structure(&mut self) -> Result<Model, LiveError> {
-        // In a transaction of its own, reading is read-only and from one snapshot.
-        let content = if self.is_in_transaction() { self.content_inside() } else { self.content() };
-        content.map(|content| content.model)
+        let in_transaction = self.is_in_transaction();
+        self.current_structure(in_transaction)
     }
 
     fn committed_structure(&mut self) -> Result<Model, LiveError> {
-        self.another()?.content().map(|content| content.model)
+        let mut another = self.another()?;
+        another.known = self.known.take();
+        another.current_structure(false)
     }
 
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError> {

@@ -276,3 +276,61 @@ fn a_large_database_reads_alike_over_one_connection_and_two() {
         assert!(alone == two && two.len() == 1001, "{}", difference(&alone, &two));
     }
 }
+
+/// Whatever others change after a connection has read the database, it does not take for what it has read.
+#[test]
+fn what_changes_after_reading_is_seen() {
+    const SCHEMA: &str = "CREATE TYPE mood AS ENUM ('calm', 'busy'); CREATE DOMAIN grams AS integer; CREATE TYPE pair AS (a integer);
+        CREATE TABLE hives (id integer PRIMARY KEY, label text, mood mood, weight grams, born date); CREATE TABLE sites (id integer);
+        CREATE VIEW calm AS SELECT id FROM hives; CREATE MATERIALIZED VIEW kept AS SELECT id FROM hives; CREATE INDEX by_label ON hives (label);
+        CREATE FUNCTION f() RETURNS integer LANGUAGE sql AS 'SELECT 1'; CREATE SEQUENCE numbers;
+        CREATE FUNCTION g() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN new; END';
+        CREATE TRIGGER t BEFORE INSERT ON hives FOR EACH ROW EXECUTE FUNCTION g(); CREATE POLICY p ON hives USING (true);
+        CREATE RULE r AS ON INSERT TO sites DO NOTHING; CREATE STATISTICS s ON id, label FROM hives; CREATE PUBLICATION pub FOR TABLE hives;
+        CREATE TEXT SEARCH CONFIGURATION c (COPY = simple); CREATE FOREIGN DATA WRAPPER w; CREATE SERVER far FOREIGN DATA WRAPPER w;
+        CREATE AGGREGATE total(integer) (SFUNC = int4pl, STYPE = integer);";
+    for age in AGES {
+        for change in [
+            "ALTER TABLE hives ADD note text",
+            "ALTER TABLE hives ALTER label SET DEFAULT 'x'",
+            "ALTER TABLE hives ALTER label SET STATISTICS 500",
+            "ALTER TABLE hives ALTER born SET NOT NULL",
+            "ALTER TABLE hives ADD CHECK (id > 0)",
+            "ALTER TABLE hives SET (fillfactor = 70)",
+            "ALTER TABLE hives ENABLE ROW LEVEL SECURITY",
+            "ALTER TABLE hives DISABLE TRIGGER t",
+            "ALTER TABLE hives CLUSTER ON by_label",
+            "ALTER TABLE hives REPLICA IDENTITY FULL",
+            "CREATE TABLE x ()",
+            "COMMENT ON COLUMN hives.label IS 'on the lid'",
+            "CREATE OR REPLACE VIEW calm AS SELECT id FROM hives WHERE mood = 'calm'",
+            "CREATE OR REPLACE FUNCTION f() RETURNS integer LANGUAGE sql AS 'SELECT 2'",
+            "ALTER FUNCTION f() STABLE",
+            "ALTER SEQUENCE numbers INCREMENT BY 2",
+            "ALTER SEQUENCE numbers OWNED BY hives.id",
+            "ALTER TYPE mood ADD VALUE 'angry'",
+            "ALTER TYPE pair ADD ATTRIBUTE b text",
+            "ALTER DOMAIN grams ADD CHECK (VALUE >= 0)",
+            "ALTER POLICY p ON hives USING (id > 0)",
+            "CREATE OR REPLACE RULE r AS ON INSERT TO sites DO INSTEAD NOTHING",
+            "DROP STATISTICS s",
+            "ALTER PUBLICATION pub ADD TABLE sites",
+            "ALTER TEXT SEARCH CONFIGURATION c DROP MAPPING FOR email",
+            "ALTER SERVER far OPTIONS (ADD host 'x')",
+            "CREATE USER MAPPING FOR public SERVER far",
+            "ALTER INDEX by_label RENAME TO by_name",
+            "CREATE CAST (text AS integer) WITH INOUT",
+            "CREATE COLLATION german (LOCALE = 'C')",
+        ] {
+            let database = made(age, SCHEMA);
+            let mut connection = connect(&database, Access::Write);
+            let have = connection.read().expect("read").model;
+            database.psql(change).unwrap_or_else(|error| panic!("{age:?}: {error}"));
+            assert!(read(&database) != have, "{age:?}: {change}");
+            let want =
+                Model::from_iter(have.objects().filter(|object| object.name.canonical() != "public.kept").cloned());
+            let outcome = connection.deploy(&script(&have, &want), &release(), &mut |_| {});
+            assert!(matches!(outcome, Err(LiveError::StateDiffers { .. })), "{age:?}: {change}: {outcome:?}");
+        }
+    }
+}
