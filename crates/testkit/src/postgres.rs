@@ -124,9 +124,18 @@ impl Server {
         shell.arg(&folder).arg(programs.join("postgres"));
         shell.args(["-D"]).arg(&data).args(["-k"]).arg(&folder).args(["-p", &port.to_string()]);
         // What a text of a moment means must not depend on the machine's zone.
-        for setting in
-            ["fsync=off", "listen_addresses=127.0.0.1", "max_connections=50", "wal_level=logical", "timezone=UTC"]
-        {
+        // Nothing has to survive: the disk is not waited for.
+        for setting in [
+            "fsync=off",
+            "full_page_writes=off",
+            "synchronous_commit=off",
+            "checkpoint_timeout=1h",
+            "max_wal_size=2GB",
+            "listen_addresses=127.0.0.1",
+            "max_connections=50",
+            "wal_level=logical",
+            "timezone=UTC",
+        ] {
             shell.args(["-c", setting]);
         }
         as_nobody(&mut shell, &folder);
