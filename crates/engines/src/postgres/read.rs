@@ -52,7 +52,7 @@ const MANY: u32 = 2000;
 const ATTEMPTS: u32 = 5;
 
 /// What makes the server's spelling independent of the session.
-pub(super) const SPELLING: &str = "SET LOCAL search_path = ''; SET LOCAL DateStyle = 'ISO, MDY'; SET LOCAL IntervalStyle = 'postgres'; \
+const SPELLING: &str = "SET LOCAL search_path = ''; SET LOCAL DateStyle = 'ISO, MDY'; SET LOCAL IntervalStyle = 'postgres'; \
                         SET LOCAL extra_float_digits = 1; SET LOCAL quote_all_identifiers = off; \
                         SET LOCAL standard_conforming_strings = on; SET LOCAL timezone = 'UTC'; \
                         SET LOCAL jit = off; SET LOCAL max_parallel_workers_per_gather = 0;";
@@ -80,7 +80,7 @@ impl PostgresDatabase {
                 Some(helper) => database.content_with(helper),
                 None => database.content_inside(),
             }?;
-            database.known = Some((digest, content.model.clone()));
+            database.known = digest.map(|digest| (digest, content.model.clone()));
             Ok(content)
         })
     }
@@ -99,24 +99,24 @@ impl PostgresDatabase {
     pub(super) fn current_structure(&mut self, in_transaction: bool) -> Result<Model, LiveError> {
         if in_transaction {
             let digest = self.digest()?;
-            if let Some(known) = self.known_by(&digest) {
+            if let Some(known) = self.known_by(digest.as_deref()) {
                 return Ok(known);
             }
             let model = self.content_inside()?.model;
-            self.known = Some((digest, model.clone()));
+            self.known = digest.map(|digest| (digest, model.clone()));
             return Ok(model);
         }
         if self.known.is_some() {
             let digest = self.read_only(Self::digest)?;
-            if let Some(known) = self.known_by(&digest) {
+            if let Some(known) = self.known_by(digest.as_deref()) {
                 return Ok(known);
             }
         }
         self.content().map(|content| content.model)
     }
 
-    fn known_by(&self, digest: &str) -> Option<Model> {
-        self.known.as_ref().filter(|(known, _)| known == digest).map(|(_, model)| model.clone())
+    fn known_by(&self, digest: Option<&str>) -> Option<Model> {
+        self.known.as_ref().filter(|(known, _)| Some(&known[..]) == digest).map(|(_, model)| model.clone())
     }
 
     /// Everything, in the transaction that there is.
