@@ -4,6 +4,7 @@ use std::fmt::Display;
 
 use wevrun_core::diagnostics::Diagnostic;
 use wevrun_core::source::Source;
+use wevrun_engines::LiveError;
 
 /// How a command ended that did what it was asked. The numbers are exit statuses.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -62,5 +63,30 @@ impl Failure {
     /// Findings in sources.
     pub fn found(message: impl Display, diagnostics: Vec<Diagnostic>, sources: Vec<Source>) -> Failure {
         Failure { diagnostics, sources, ..Failure::new(message) }
+    }
+
+    /// What a live database's error means for the person.
+    pub fn live(name: &str, error: &LiveError) -> Failure {
+        let failure = Failure::new(format!("{name}: {error}"));
+        match error {
+            LiveError::NotFound(_) => failure.help("correct the path; `wevrun deploy --create` makes a new database"),
+            LiveError::Locked => failure.help("nothing was changed; try again when the other connection is done"),
+            LiveError::ReadOnly(_) => failure.help("nothing was changed; check who may write there: it may be a file that is not yours, a replica, or set to read-only"),
+            LiveError::DiskFull(_) => failure.help("nothing was changed; make room and try again"),
+            LiveError::NeedsRecovery => {
+                failure.help("open it once with write access, which rolls the interrupted change back: sqlite3 FILE 'PRAGMA schema_version'")
+            }
+            LiveError::Unreadable(sources, found) => Failure::found(failure.message, found.clone(), sources.clone()),
+            LiveError::LedgerClosed => failure.help(
+                "GRANT USAGE ON SCHEMA wevrun TO the_role; GRANT SELECT ON wevrun.ledger TO the_role; or say with what to compare: --against SIDE",
+            ),
+            LiveError::BadUrl(_) => failure.help("write it like postgres://user@host:5432/database?sslmode=verify-full"),
+            LiveError::Unreachable(..) => failure.help("check host, port and sslmode, and that the server runs"),
+            LiveError::Refused(..) => {
+                failure.help("give the password in PGPASSWORD or a password file, or let the server's pg_hba.conf allow it")
+            }
+            LiveError::ConnectionLost(_) => failure.help("what was not committed is undone by the server"),
+            _ => failure,
+        }
     }
 }

@@ -11,7 +11,6 @@ use wevrun_engines::{DatabaseUrl, LiveError, Spelling};
 
 use crate::failure::{Ended, Failure};
 use crate::progress;
-use crate::side::live_failure;
 
 /// What a scratch server says of a model.
 pub enum Spelled {
@@ -42,7 +41,7 @@ pub fn spell(url: &DatabaseUrl, version: EngineVersion, model: &mut Model) -> En
     let spelled = progress::while_running(&format!("asking {url}"), || wevrun_engines::spell(url, &script));
     let spelled = spelled.map_err(|error| match &error {
         LiveError::StepFailed { title, message, .. } => refused_by_scratch(&format!("{title}: {message}")),
-        _ => live_failure(&format!("the scratch server {url}"), &error),
+        _ => Failure::live(&format!("the scratch server {url}"), &error),
     })?;
     match spelled {
         Spelling::Content(content) => Ok(Spelled::Otherwise(take_over(model, &content.model))),

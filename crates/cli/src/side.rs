@@ -12,7 +12,7 @@ use wevrun_core::snapshot::{Snapshot, SourceFile};
 use wevrun_core::source::Source;
 use wevrun_core::unread::Unread;
 use wevrun_core::{Engine, EngineVersion, build, check};
-use wevrun_engines::{Access, Database, DatabaseUrl, LiveError};
+use wevrun_engines::{Access, Database, DatabaseUrl};
 
 use crate::failure::{Ended, Failure};
 use crate::files;
@@ -295,9 +295,9 @@ impl Context {
 
     /// Opens and reads a live database.
     pub fn load_live(&self, name: &str, url: &DatabaseUrl, access: Access) -> Ended<Loaded> {
-        let mut database = wevrun_engines::open(url, access).map_err(|error| live_failure(name, &error))?;
+        let mut database = wevrun_engines::open(url, access).map_err(|error| Failure::live(name, &error))?;
         let content = progress::while_running(&format!("reading {name}"), || database.read())
-            .map_err(|error| live_failure(name, &error))?;
+            .map_err(|error| Failure::live(name, &error))?;
         Ok(Loaded {
             name: name.to_owned(),
             engine: url.engine(),
@@ -346,31 +346,6 @@ fn load_snapshot(path: &Path) -> Ended<Loaded> {
         files: snapshot.sources,
         raw: Vec::new(),
     })
-}
-
-/// What a live database's error means for the person.
-pub fn live_failure(name: &str, error: &LiveError) -> Failure {
-    let failure = Failure::new(format!("{name}: {error}"));
-    match error {
-        LiveError::NotFound(_) => failure.help("correct the path; `wevrun deploy --create` makes a new database"),
-        LiveError::Locked => failure.help("nothing was changed; try again when the other connection is done"),
-        LiveError::ReadOnly(_) => failure.help("nothing was changed; check who may write there: it may be a file that is not yours, a replica, or set to read-only"),
-        LiveError::DiskFull(_) => failure.help("nothing was changed; make room and try again"),
-        LiveError::NeedsRecovery => {
-            failure.help("open it once with write access, which rolls the interrupted change back: sqlite3 FILE 'PRAGMA schema_version'")
-        }
-        LiveError::Unreadable(sources, found) => Failure::found(failure.message, found.clone(), sources.clone()),
-        LiveError::LedgerClosed => failure.help(
-            "GRANT USAGE ON SCHEMA wevrun TO the_role; GRANT SELECT ON wevrun.ledger TO the_role; or say with what to compare: --against SIDE",
-        ),
-        LiveError::BadUrl(_) => failure.help("write it like postgres://user@host:5432/database?sslmode=verify-full"),
-        LiveError::Unreachable(..) => failure.help("check host, port and sslmode, and that the server runs"),
-        LiveError::Refused(..) => {
-            failure.help("give the password in PGPASSWORD or a password file, or let the server's pg_hba.conf allow it")
-        }
-        LiveError::ConnectionLost(_) => failure.help("what was not committed is undone by the server"),
-        _ => failure,
-    }
 }
 
 fn not_utf8(path: &str, index: usize, offset: usize) -> Diagnostic {

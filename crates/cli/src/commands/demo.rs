@@ -143,7 +143,7 @@ impl Stage {
         let name = self.database.to_string();
         match wevrun_engines::open(&self.database, wevrun_engines::Access::Read) {
             Err(wevrun_engines::LiveError::NotFound(_)) => Ok(()),
-            Err(error) => Err(crate::side::live_failure(&name, &error)),
+            Err(error) => Err(Failure::live(&name, &error)),
             Ok(mut database) => match database.read() {
                 Ok(content) if content.model.is_empty() => Ok(()),
                 _ => Err(Failure::new(format!("{name} is not empty; nothing was done"))

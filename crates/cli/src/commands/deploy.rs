@@ -23,7 +23,7 @@ use crate::output::diagnostics::JsonDiagnostic;
 use crate::output::json::JsonRisk;
 use crate::output::style::{self, paint};
 use crate::output::{count, json};
-use crate::side::{Side, live_failure, shown};
+use crate::side::{Side, shown};
 
 /// Run a script on a target, and prove the outcome
 ///
@@ -421,7 +421,7 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
                 Some(want) => not_as_wanted(failure, &compare(dialect(script.engine), found, want)),
             })
         }
-        other => Err(live_failure(target, other)),
+        other => Err(Failure::live(target, other)),
     }
 }
 

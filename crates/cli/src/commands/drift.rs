@@ -13,7 +13,7 @@ use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::comparison::{self, View};
 use crate::output::json::{self, JsonComparison, JsonSide};
-use crate::side::{live_failure, shown};
+use crate::side::shown;
 
 /// Find out whether a target still is what was last released there
 ///
@@ -99,7 +99,7 @@ impl Drift {
 }
 
 fn last_release(target: &str, database: &mut dyn wevrun_engines::Database) -> Ended<(String, Model, Scope)> {
-    let entry = database.last_release().map_err(|error| live_failure(target, &error))?;
+    let entry = database.last_release().map_err(|error| Failure::live(target, &error))?;
     let Some(entry) = entry else {
         return Err(Failure::new(format!("{target} has no ledger: nothing was released there with Wevrun yet"))
             .help("say with what to compare: --against SIDE (a snapshot, say)"));

@@ -24,7 +24,7 @@ use crate::output::json::{self, JsonRisk, JsonStep};
 use crate::output::style::{self, paint};
 use crate::output::{count, diagnostics};
 use crate::project::WAIVERS;
-use crate::side::{Context, Loaded, live_failure};
+use crate::side::{Context, Loaded};
 
 /// Write the ordered steps that bring have to want
 ///
@@ -121,7 +121,7 @@ pub fn make<'m>(
     let mut evidence = Evidence::default();
     if let Some(database) = live {
         let probes = plan::probes(dialect, have, &want.model, &comparison, version);
-        evidence = database.probe(&probes).map_err(|error| live_failure(have_name, &error))?;
+        evidence = database.probe(&probes).map_err(|error| Failure::live(have_name, &error))?;
         evidence.provenance = provenance(have_name, database.as_mut(), want, wishes.other_project)?;
     }
     let project = project_name(context, want);
@@ -148,7 +148,7 @@ pub fn last_release(name: &str, database: &mut dyn Database) -> Ended<Option<Led
             anstream::eprintln!("{}: {name}: {error}; going on as without a ledger", paint(style::WARNING, "warning"));
             Ok(None)
         }
-        entry => entry.map_err(|error| live_failure(name, &error)),
+        entry => entry.map_err(|error| Failure::live(name, &error)),
     }
 }
 
@@ -194,7 +194,7 @@ impl Script {
         let dialect = dialect(want.engine);
         if let Some(database) = &mut have.live {
             let guard = ExactGuard::new(dialect, &have.model, &comparison);
-            let before = database.facts(&guard.query).map_err(|error| live_failure(&have.name, &error))?;
+            let before = database.facts(&guard.query).map_err(|error| Failure::live(&have.name, &error))?;
             let after = database.facts_after(&script, &guard.query);
             guard.apply(dialect, &mut script.plan, &before, after.as_deref());
         }
