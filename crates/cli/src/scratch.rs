@@ -7,17 +7,17 @@ use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Kind, Model};
 use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_core::spelling::take_over;
-use wevrun_engines::{DatabaseUrl, LiveError, Spelling};
+use wevrun_engines::{DatabaseUrl, LiveError};
 
 use crate::failure::{Ended, Failure};
 use crate::progress;
 
 /// What a scratch server says of a model.
-pub enum Spelled {
-    /// How many objects it spells otherwise than they are written.
-    Otherwise(usize),
+pub struct Spelled {
+    /// How many objects it spells otherwise than they are written; none if it did not take all of them.
+    pub otherwise: Option<usize>,
     /// What it refuses.
-    Refused(Vec<Refusal>),
+    pub refusals: Vec<Refusal>,
 }
 
 /// Lets a scratch server spell a model.
@@ -43,13 +43,11 @@ pub fn spell(url: &DatabaseUrl, version: EngineVersion, model: &mut Model) -> En
         LiveError::StepFailed { title, message, .. } => refused_by_scratch(&format!("{title}: {message}")),
         _ => Failure::live(&format!("the scratch server {url}"), &error),
     })?;
-    match spelled {
-        Spelling::Content(content) => Ok(Spelled::Otherwise(take_over(model, &content.model))),
-        Spelling::Refused(refusals) => match refusals.iter().find(|refusal| model.get(&refusal.key).is_none()) {
-            Some(unknown) => Err(refused_by_scratch(&format!("{}: {}", unknown.key, unknown.message))),
-            None => Ok(Spelled::Refused(check::independent(model, refusals))),
-        },
+    if let Some(unknown) = spelled.refusals.iter().find(|refusal| model.get(&refusal.key).is_none()) {
+        return Err(refused_by_scratch(&format!("{}: {}", unknown.key, unknown.message)));
     }
+    let refusals = check::independent(model, spelled.refusals);
+    Ok(Spelled { otherwise: spelled.content.map(|content| take_over(model, &content.model)), refusals })
 }
 
 fn refused_by_scratch(what: &str) -> Failure {

@@ -18,7 +18,7 @@ use crate::failure::{Ended, Failure};
 use crate::files;
 use crate::progress;
 use crate::project::{FILE, Project};
-use crate::scratch::{self, Spelled};
+use crate::scratch;
 use crate::source_files;
 
 /// Where a side is.
@@ -246,33 +246,21 @@ impl Context {
             let strict = project.is_some();
             found.extend(check::refusals(dialect(engine), &build.model, &refusals, functions, strict));
         }
-        diagnostics::sort(&mut found);
         let tolerate = project.map_or(&[][..], |project| &project.tolerate[..]);
         // A dump of one schema does not create the extensions that its types are from.
         let is_tolerated = |code: Code| tolerate.contains(&code) || project.is_none() && code == Code::WV114;
-        for tolerated in found.iter_mut().filter(|found| found.is_error() && is_tolerated(found.code)) {
-            tolerated.severity = Severity::Warning;
-        }
-        if found.iter().any(Diagnostic::is_error) {
-            return Err(Failure::found(format!("{name} can't be built"), found, sources));
-        }
-        let spelled = match &self.scratch {
-            Some(url) if url.engine() != engine => {
-                return Err(Failure::usage(format!(
-                    "{name} is for {engine}, and the scratch server is {}",
-                    url.engine()
-                )));
+        let (mut found, sources) = judged(&name, found, sources, is_tolerated)?;
+        let mut spelled = None;
+        if let Some(url) = &self.scratch {
+            if url.engine() != engine {
+                let other = url.engine();
+                return Err(Failure::usage(format!("{name} is for {engine}, and the scratch server is {other}")));
             }
-            Some(url) => match scratch::spell(url, version, &mut build.model)? {
-                Spelled::Otherwise(number) => Some(number),
-                Spelled::Refused(refusals) => {
-                    found.extend(check::refusals(dialect(engine), &build.model, &refusals, &[], false));
-                    diagnostics::sort(&mut found);
-                    return Err(Failure::found(format!("{name} can't be built"), found, sources));
-                }
-            },
-            None => None,
-        };
+            let answer = scratch::spell(url, version, &mut build.model)?;
+            found.extend(check::refusals(dialect(engine), &build.model, &answer.refusals, &[], false));
+            spelled = answer.otherwise;
+        }
+        let (found, sources) = judged(&name, found, sources, is_tolerated)?;
         let hashes =
             files.iter().map(|(path, _, bytes)| SourceFile { path: path.clone(), sha256: hex(&Sha256::digest(bytes)) });
         Ok(Loaded {
@@ -346,6 +334,23 @@ fn load_snapshot(path: &Path) -> Ended<Loaded> {
         files: snapshot.sources,
         raw: Vec::new(),
     })
+}
+
+/// Orders what was found in sources, makes warnings of what is tolerated, and fails if there are errors.
+fn judged(
+    name: &str,
+    mut found: Vec<Diagnostic>,
+    sources: Vec<Source>,
+    is_tolerated: impl Fn(Code) -> bool,
+) -> Ended<(Vec<Diagnostic>, Vec<Source>)> {
+    diagnostics::sort(&mut found);
+    for tolerated in found.iter_mut().filter(|found| found.is_error() && is_tolerated(found.code)) {
+        tolerated.severity = Severity::Warning;
+    }
+    if found.iter().any(Diagnostic::is_error) {
+        return Err(Failure::found(format!("{name} can't be built"), found, sources));
+    }
+    Ok((found, sources))
 }
 
 fn not_utf8(path: &str, index: usize, offset: usize) -> Diagnostic {

@@ -116,11 +116,11 @@ pub trait Database: Send {
 
 /// What a server makes of a script in a database of its own.
 #[derive(Debug)]
-pub enum Spelling {
-    /// The database, as the server gives it.
-    Content(Content),
-    /// All that it refuses.
-    Refused(Vec<Refusal>),
+pub struct Spelling {
+    /// The database, as the server gives it; none if it did not take every object.
+    pub content: Option<Content>,
+    /// All that it refuses: objects, or, if it took them all, bodies of routines.
+    pub refusals: Vec<Refusal>,
 }
 
 /// The query that answers a probe with a number of rows: all of those that hold NULL, or whether there is one at all.

@@ -142,6 +142,10 @@ fn a_scratch_server_shows_all_errors_at_their_places() {
         assert!(told.stderr.contains("s.sql:3:"), "{}", told.stderr);
         assert!(told.stderr.contains("function public.worse(): syntax error at end of input"), "{}", told.stderr);
         assert_eq!(told.stderr.matches("PostgreSQL refuses").count(), 2, "{}", told.stderr);
+        let settings = project.read("wevrun.toml").replace("scratch =", "tolerate = [\"WV200\"]\nscratch =");
+        project.write("wevrun.toml", settings);
+        let told = build();
+        assert_eq!((told.status, told.stderr.matches("warning[WV200]").count()), (0, 2), "{}", told.stderr);
         let unset = project.expect(1, &["build"]);
         assert!(unset.stderr.contains("WEVRUN_TEST_SCRATCH is not set"), "{}", unset.stderr);
     }

@@ -2,7 +2,7 @@
 
 use std::time::{SystemTime, UNIX_EPOCH};
 
-use postgres::error::ErrorPosition;
+use postgres::error::{ErrorPosition, SqlState};
 use wevrun_core::Engine;
 use wevrun_core::check::Refusal;
 use wevrun_core::dialects::dialect;
@@ -33,16 +33,26 @@ pub fn spell(url: &str, script: &Script) -> Result<Spelling, LiveError> {
     let mut maintenance = connect(&settings, &settings.config)?.map_err(|error| unreachable(&settings, &error))?;
     let moment = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |moment| moment.as_nanos());
     let name = format!("wevrun_scratch_{}_{moment}", std::process::id());
-    maintenance
-        .batch_execute(&format!("CREATE DATABASE {name} TEMPLATE template0"))
-        .map_err(|error| meaning(&error))?;
+    maintenance.batch_execute(&format!("CREATE DATABASE {name} TEMPLATE template0")).map_err(|error| {
+        match error.code() {
+            Some(&SqlState::INSUFFICIENT_PRIVILEGE) => {
+                LiveError::Engine("this role may not create databases there: ALTER ROLE the_role CREATEDB".to_owned())
+            }
+            _ => meaning(&error),
+        }
+    })?;
     let mut config = settings.config.clone();
     config.dbname(&name);
     let spelled = connect(&settings, &config).and_then(|client| {
         let client = client.map_err(|error| unreachable(&settings, &error))?;
         let mut scratch = PostgresDatabase::with(client, settings)?;
         let refusals = scratch.make(script)?;
-        if refusals.is_empty() { scratch.content().map(Spelling::Content) } else { Ok(Spelling::Refused(refusals)) }
+        if !refusals.is_empty() {
+            return Ok(Spelling { content: None, refusals });
+        }
+        // Not before: else what they name may be missing only because it was refused.
+        let refusals = scratch.check_bodies()?;
+        Ok(Spelling { content: Some(scratch.content()?), refusals })
     });
     // Whatever came of it. The connection to it is closed by now.
     let dropped = maintenance.batch_execute(&format!("DROP DATABASE {name}"));
@@ -62,10 +72,6 @@ impl PostgresDatabase {
                 refusals.extend(self.make_step(step)?);
             }
             self.all(frame.commit.iter())?;
-        }
-        // Else what they name may be missing only because it was refused.
-        if refusals.is_empty() {
-            refusals = self.check_bodies()?;
         }
         Ok(refusals)
     }
