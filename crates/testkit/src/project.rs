@@ -75,7 +75,7 @@ impl TestProject {
         self.run_command(self.command(arguments))
     }
 
-    /// Runs a [`Project::command`] that has got something more.
+    /// Runs what [`Self::command`] gave, after it has got something more.
     pub fn run_command(&self, mut command: Command) -> Run {
         let Output { status, stdout, stderr } = command.output().expect("the program runs");
         let text = |bytes: Vec<u8>| String::from_utf8_lossy(&bytes).replace(&self.path().display().to_string(), "DIR");

@@ -290,6 +290,7 @@ fn what_changes_after_reading_is_seen() {
         CREATE TEXT SEARCH CONFIGURATION c (COPY = simple); CREATE FOREIGN DATA WRAPPER w; CREATE SERVER far FOREIGN DATA WRAPPER w;
         CREATE AGGREGATE total(integer) (SFUNC = int4pl, STYPE = integer);";
     for age in AGES {
+        let database = made(age, SCHEMA);
         for change in [
             "ALTER TABLE hives ADD note text",
             "ALTER TABLE hives ALTER label SET DEFAULT 'x'",
@@ -322,7 +323,6 @@ fn what_changes_after_reading_is_seen() {
             "CREATE CAST (text AS integer) WITH INOUT",
             "CREATE COLLATION german (LOCALE = 'C')",
         ] {
-            let database = made(age, SCHEMA);
             let mut connection = connect(&database, Access::Write);
             let have = connection.read().expect("read").model;
             database.psql(change).unwrap_or_else(|error| panic!("{age:?}: {error}"));
