@@ -35,7 +35,7 @@ pub fn refusals(
     refusals.iter().filter_map(|refusal| finding(dialect, model, refusal, functions, strict)).collect()
 }
 
-/// Those that don't follow from others: the refused objects that use no other refused one.
+/// The refused objects that use no other refused object. All of them, if each uses another: a refusal is never the same as none.
 pub fn independent(model: &Model, refusals: Vec<Refusal>) -> Vec<Refusal> {
     let refused: BTreeSet<Name> = refusals.iter().map(|refusal| refusal.key.name.clone()).collect();
     let follows = |refusal: &Refusal| {
@@ -46,6 +46,9 @@ pub fn independent(model: &Model, refusals: Vec<Refusal>) -> Vec<Refusal> {
             used.into_iter().any(|name| *name != object.name && refused.contains(name))
         })
     };
+    if refusals.iter().all(follows) {
+        return refusals;
+    }
     refusals.into_iter().filter(|refusal| !follows(refusal)).collect()
 }
 

@@ -55,7 +55,7 @@ pub struct Script {
 pub struct Step {
     /// What it does, in words: `drop column hives.paint_colour`.
     pub title: String,
-    /// The one object that it makes or settles, where that is known; a script's text does not say it.
+    /// The object that the step creates or completes, if it is a single one. It is not written to the script file.
     pub object: Option<ObjectKey>,
     /// What it may do to data.
     pub risks: Vec<Risk>,

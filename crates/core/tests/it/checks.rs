@@ -81,3 +81,27 @@ fn the_nearest_name_is_suggested() {
         "its columns are: grams, label"
     );
 }
+
+/// Objects that use one another and are all refused are all reported: none of them could be left out as a consequence.
+#[test]
+fn refusals_in_a_circle_are_all_reported() {
+    use wevrun_core::check::{Refusal, independent};
+    let text = "CREATE TABLE a (id int PRIMARY KEY, b int); CREATE TABLE b (id int PRIMARY KEY, a int REFERENCES a);
+         ALTER TABLE a ADD FOREIGN KEY (b) REFERENCES b; CREATE VIEW v AS SELECT id FROM a;";
+    let version = wevrun_core::EngineVersion { major: 15, minor: 0 };
+    let source = wevrun_core::source::Source::new("a.sql", text);
+    let model = wevrun_core::build::build(wevrun_core::Engine::Postgres, version, &[source]).model;
+    let refused = |names: &[&str]| {
+        let objects = model.objects().filter(|object| names.contains(&object.name.canonical()));
+        let refusals = objects.map(|object| Refusal {
+            key: object.key(),
+            message: String::new(),
+            offset: None,
+            culprit: None,
+            lacks: false,
+        });
+        independent(&model, refusals.collect()).len()
+    };
+    assert_eq!(refused(&["public.a", "public.b"]), 2);
+    assert_eq!(refused(&["public.a", "public.v"]), 1);
+}

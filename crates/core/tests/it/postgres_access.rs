@@ -76,7 +76,7 @@ fn grants_on_many_and_on_the_schema_public_count() {
     let want = model(&one_by_one);
     add_access(postgres(), &mut comparison, &folder, &want);
     assert!(comparison.is_identical());
-    // What everybody may do in the schema public depends on the version, so it counts only if want says it.
+    // The default rights of PUBLIC in the schema public depend on the version: they are compared only if want names them.
     let usage = format!("{tables} REVOKE CREATE ON SCHEMA public FROM PUBLIC;");
     assert_eq!(granted_otherwise(&usage, tables), none);
     assert_eq!(granted_otherwise(tables, &usage), none);

@@ -69,7 +69,11 @@ impl PostgresDatabase {
         for part in &script.plan.parts {
             self.all(frame.begin.iter().chain(&frame.settings).chain(&part.prepare))?;
             for step in &part.steps {
-                refusals.extend(self.make_step(step)?);
+                match self.make_step(step) {
+                    // It needs several objects, and one of them was refused.
+                    Err(LiveError::StepFailed { .. }) if !refusals.is_empty() => {}
+                    refused => refusals.extend(refused?),
+                }
             }
             self.all(frame.commit.iter())?;
         }

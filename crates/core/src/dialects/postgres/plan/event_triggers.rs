@@ -1,4 +1,4 @@
-//! Event triggers that stay: they fire for the steps of a script too
+//! Event triggers that exist before and after the script: they can fire for its steps
 //! (<https://www.postgresql.org/docs/current/event-trigger-definition.html>).
 
 use std::collections::BTreeSet;
@@ -12,8 +12,8 @@ use crate::parse;
 use crate::script::Step;
 
 impl Planner<'_> {
-    /// Disables those whose functions may fail between two steps: what the function names, or the function itself, is not yet, or no
-    /// more, as it expects it. Gives their names in want. Of any other that fires, the first step has a note.
+    /// Disables the event triggers whose function, or an object that the function names, changes in the script: the function could
+    /// fail between two steps. Returns their names in want. A note at the first step names the others.
     pub(super) fn disable_event_triggers(&mut self) -> Vec<ObjectKey> {
         let planning = self.planning;
         let stay = planning.want.of_kind(Kind::EventTrigger).filter(|want| {
@@ -53,9 +53,9 @@ impl Planner<'_> {
         }
         let firing = std::mem::take(&mut self.firing);
         if let Some(first) = self.steps.first_mut() {
-            first
-                .notes
-                .extend(firing.iter().map(|name| format!("event trigger {name} fires for what this script does")));
+            first.notes.extend(
+                firing.iter().map(|name| format!("event trigger {name} may fire for the statements of this script")),
+            );
         }
     }
 

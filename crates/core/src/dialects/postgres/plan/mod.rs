@@ -143,7 +143,7 @@ struct Planner<'p> {
     early_labels: Vec<ObjectKey>,
     /// The schemas in which names are looked for.
     path: String,
-    /// Event triggers that fire for the steps, as have calls them.
+    /// Event triggers that may fire for the steps, by have's names.
     firing: Vec<Name>,
 }
 
