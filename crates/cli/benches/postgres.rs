@@ -5,13 +5,12 @@ use std::hint::black_box;
 use std::process::{Command, Stdio};
 
 use criterion::Criterion;
+use wevrun_core::EngineVersion;
 use wevrun_core::compare::compare;
-use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Definition, Kind, Model};
-use wevrun_core::plan::{self, Evidence, Wishes};
-use wevrun_core::script::write;
-use wevrun_core::{Engine, EngineVersion};
-use wevrun_engines::{Access, open};
+use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::script::{make_script, write};
+use wevrun_engines::{Access, open, registry};
 use wevrun_testkit::postgres::{AGES, Age, Database, Server};
 
 #[global_allocator]
@@ -68,7 +67,7 @@ fn least(runs: usize, mut work: impl FnMut()) -> f64 {
 
 fn main() {
     let mut criterion = Criterion::default().sample_size(10).configure_from_args();
-    let dialect = dialect(Engine::Postgres);
+    let dialect = registry::find_dialect("postgres").expect("it is compiled in");
     for age in AGES {
         let version = if age == Age::Newest { 18 } else { 15 };
         let server = Server::of(age);
@@ -86,7 +85,10 @@ fn main() {
         let script = || {
             let version = EngineVersion { major: version, minor: 0 };
             let evidence = Evidence::default();
-            write(&plan::script(dialect, "bench", (&have, &want), &comparison, Wishes::default(), version, &evidence))
+            write(
+                dialect,
+                &make_script(dialect, "bench", (&have, &want), &comparison, Wishes::default(), version, &evidence),
+            )
         };
         criterion.bench_function(&format!("compare_{version}"), |bencher| {
             bencher.iter(|| black_box(compare(dialect, &have, &want).same));

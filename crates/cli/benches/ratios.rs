@@ -9,12 +9,12 @@ use sqlparser::dialect::SQLiteDialect;
 use sqlparser::tokenizer::Tokenizer;
 use wevrun_core::build::build;
 use wevrun_core::compare::compare;
-use wevrun_core::dialects::dialect;
-use wevrun_core::plan::{self, Evidence, Wishes};
-use wevrun_core::script::write;
+use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::script::{make_script, write};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::source::Source;
-use wevrun_core::{Engine, EngineVersion};
+use wevrun_core::{Dialect, EngineVersion};
+use wevrun_engines::registry;
 
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
@@ -46,13 +46,17 @@ fn sources(tables: usize, changed: usize) -> Vec<Source> {
         .collect()
 }
 
+fn sqlite() -> &'static dyn Dialect {
+    registry::find_dialect("sqlite").expect("it is compiled in")
+}
+
 fn snapshot(sources: &[Source]) -> Snapshot {
-    let built = build(Engine::Sqlite, VERSION, sources);
+    let built = build(sqlite(), VERSION, sources);
     assert!(!built.has_errors());
     Snapshot {
         scope: Default::default(),
         project: "bench".into(),
-        engine: Engine::Sqlite,
+        engine: sqlite().engine(),
         engine_version: VERSION,
         git: None,
         sources: Vec::new(),
@@ -71,15 +75,16 @@ fn measure(criterion: &mut Criterion) {
         });
     });
     for (name, sources) in [("build_1000", &small), ("build_10000", &large)] {
-        criterion.bench_function(name, |bencher| bencher.iter(|| black_box(snapshot(sources).write(sources))));
+        criterion
+            .bench_function(name, |bencher| bencher.iter(|| black_box(snapshot(sources).write(sqlite(), sources))));
     }
     for (name, sources) in [("second_opinion_1000", &small), ("second_opinion_10000", &large)] {
         let model = snapshot(sources).model;
         criterion.bench_function(name, |bencher| {
-            bencher.iter(|| assert!(wevrun_engines::second_opinion(Engine::Sqlite, &model).is_empty()));
+            bencher.iter(|| assert!(registry::live(sqlite().engine()).second_opinion(&model).is_empty()));
         });
     }
-    let dialect = dialect(Engine::Sqlite);
+    let dialect = sqlite();
     let (have, want) = (snapshot(&large).model, snapshot(&sources(10_000, 10)).model);
     criterion
         .bench_function("compare_10000", |bencher| bencher.iter(|| black_box(compare(dialect, &have, &want).same)));
@@ -87,22 +92,25 @@ fn measure(criterion: &mut Criterion) {
     assert_eq!(comparison.differences.len(), 1_000);
     criterion.bench_function("script_1000_changes", |bencher| {
         bencher.iter(|| {
-            black_box(write(&plan::script(
+            black_box(write(
                 dialect,
-                "bench",
-                (&have, &want),
-                &comparison,
-                Wishes::default(),
-                VERSION,
-                &Evidence::default(),
-            )))
+                &make_script(
+                    dialect,
+                    "bench",
+                    (&have, &want),
+                    &comparison,
+                    Wishes::default(),
+                    VERSION,
+                    &Evidence::default(),
+                ),
+            ))
         });
     });
-    let written = snapshot(&large).write(&large);
+    let written = snapshot(&large).write(sqlite(), &large);
     criterion.bench_function("read_snapshot_10000", |bencher| {
         bencher.iter_batched(
             || (),
-            |()| black_box(Snapshot::read(&written).expect("it was written")),
+            |()| black_box(Snapshot::read(&written, &registry::engines()).expect("it was written")),
             BatchSize::LargeInput,
         );
     });

@@ -1,10 +1,12 @@
 //! The arguments. Every command's are in its own file, and its doc comment is its help.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::commands::{adopt, build, compare, demo, deploy, drift, explain, new, script};
+use crate::failure::Ended;
+use crate::output::Format;
 
 /// Builds database schemas from version-controlled DDL, finds drift, and brings databases safely to where the source is.
 ///
@@ -44,6 +46,21 @@ pub enum Command {
 }
 
 impl Command {
+    /// Runs the command, in the project of a folder if one is given.
+    pub fn run(&self, directory: Option<&Path>) -> Ended {
+        match self {
+            Command::New(command) => command.run(directory),
+            Command::Adopt(command) => command.run(directory),
+            Command::Build(command) => command.run(directory),
+            Command::Compare(command) => command.run(directory),
+            Command::Drift(command) => command.run(directory),
+            Command::Script(command) => command.run(directory),
+            Command::Deploy(command) => command.run(directory),
+            Command::Explain(command) => command.run(),
+            Command::Demo(command) => command.run(directory),
+        }
+    }
+
     /// What the command's result is written as.
     pub fn format(&self) -> Format {
         match self {
@@ -78,15 +95,6 @@ impl Color {
         }
         .write_global();
     }
-}
-
-/// What a command's result is written as.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub enum Format {
-    /// For people
-    Text,
-    /// For machines: one document on standard output
-    Json,
 }
 
 #[cfg(test)]

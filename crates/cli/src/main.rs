@@ -17,7 +17,7 @@ use std::process::ExitCode;
 
 use clap::Parser;
 
-use crate::cli::Format;
+use crate::output::Format;
 
 /// Many threads make what one keeps: the system's allocator is slow at that.
 #[global_allocator]
@@ -30,7 +30,7 @@ fn main() -> ExitCode {
     // Long expressions go deep: with room for the usual ones, no thread has to ask for more.
     let _ = rayon::ThreadPoolBuilder::new().stack_size(32 << 20).build_global();
     let format = arguments.command.format();
-    match commands::run(arguments) {
+    match arguments.command.run(arguments.directory.as_deref()) {
         Ok(outcome) => ExitCode::from(outcome as u8),
         Err(failure) => {
             if format == Format::Json {

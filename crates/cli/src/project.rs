@@ -14,7 +14,7 @@ use wevrun_core::model::{Pattern, Scope};
 use wevrun_core::plan::{Waiver, WaiverFile, read_waivers};
 use wevrun_core::source::{Location, Source};
 use wevrun_core::{Engine, EngineVersion};
-use wevrun_engines::{DatabaseUrl, UrlError};
+use wevrun_engines::{DatabaseUrl, UrlError, registry};
 
 use crate::failure::{Ended, Failure};
 use crate::files;
@@ -44,7 +44,7 @@ pub struct ProjectSection {
     /// The project's name; snapshots and scripts carry it.
     pub name: String,
     /// The database engine.
-    #[schemars(with = "Engine")]
+    #[schemars(schema_with = "engine_schema")]
     pub engine: Spanned<String>,
     /// The oldest version of the engine that a target runs.
     #[serde(default)]
@@ -85,6 +85,11 @@ pub struct TargetSection {
     pub url: Spanned<String>,
 }
 
+fn engine_schema(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
+    let names: Vec<&str> = registry::engines().iter().map(|engine| engine.name).collect();
+    schemars::json_schema!({ "type": "string", "enum": names })
+}
+
 /// The globs of a project that names none.
 pub const DEFAULT_SOURCE: &str = "schema/**/*.sql";
 
@@ -100,7 +105,7 @@ pub struct Project {
     /// The project's name.
     pub name: String,
     /// The engine.
-    pub engine: Engine,
+    pub engine: &'static Engine,
     /// The oldest version of the engine.
     pub engine_version: EngineVersion,
     /// Which files are DDL.
@@ -156,14 +161,14 @@ impl Project {
             Failure::found("", vec![diagnostic], vec![source.clone()])
         };
         let section = &file.project;
-        let engine: Engine = section.engine.get_ref().parse().map_err(|problem| wrong(&section.engine, problem))?;
+        let engine = registry::engine(section.engine.get_ref()).map_err(|problem| wrong(&section.engine, problem))?;
         let engine_version = match &section.engine_version {
             Some(version) => version.get_ref().parse().map_err(|problem| wrong(version, problem))?,
-            None => engine.default_version(),
+            None => engine.default_version,
         };
-        if let Some(at) = section.engine_version.as_ref().filter(|_| engine_version < engine.oldest_version()) {
-            let oldest = engine.oldest_version();
-            return Err(wrong(at, format!("the scripts that Wevrun writes need {} {oldest} or later", engine.title())));
+        if let Some(at) = section.engine_version.as_ref().filter(|_| engine_version < engine.oldest_version) {
+            let oldest = engine.oldest_version;
+            return Err(wrong(at, format!("the scripts that Wevrun writes need {} {oldest} or later", engine.title)));
         }
         let mut tolerate = Vec::new();
         for name in &section.tolerate {

@@ -3,11 +3,11 @@
 use wevrun_core::EngineVersion;
 use wevrun_core::check::{self, Refusal};
 use wevrun_core::compare::compare;
-use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Kind, Model};
-use wevrun_core::plan::{self, Evidence, Wishes};
+use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::script::make_script;
 use wevrun_core::spelling::take_over;
-use wevrun_engines::{DatabaseUrl, LiveError};
+use wevrun_engines::{DatabaseUrl, LiveError, registry::dialect};
 
 use crate::failure::{Ended, Failure};
 use crate::progress;
@@ -29,7 +29,7 @@ pub fn spell(url: &DatabaseUrl, version: EngineVersion, model: &mut Model) -> En
     let asked: Model =
         whole.objects().filter(|object| object.definition.kind() != Kind::Subscription).cloned().collect();
     let comparison = compare(dialect, &nothing, &asked);
-    let script = plan::script(
+    let script = make_script(
         dialect,
         "scratch",
         (&nothing, &asked),

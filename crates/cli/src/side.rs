@@ -6,13 +6,15 @@ use std::path::{Path, PathBuf};
 
 use sha2::{Digest, Sha256};
 use wevrun_core::diagnostics::{self, Code, Diagnostic, Severity};
-use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Model, Scope, hex};
 use wevrun_core::snapshot::{Snapshot, SourceFile};
 use wevrun_core::source::Source;
 use wevrun_core::unread::Unread;
 use wevrun_core::{Engine, EngineVersion, build, check};
-use wevrun_engines::{Access, Database, DatabaseUrl};
+use wevrun_engines::{
+    Access, Database, DatabaseUrl,
+    registry::{self, dialect},
+};
 
 use crate::failure::{Ended, Failure};
 use crate::files;
@@ -54,7 +56,7 @@ pub struct Loaded {
     /// What the person called it.
     pub name: String,
     /// The engine.
-    pub engine: Engine,
+    pub engine: &'static Engine,
     /// The oldest version that it is for; of a live side, the one that it has, where that matters.
     pub engine_version: Option<EngineVersion>,
     /// How many objects a scratch server spelled otherwise than we could, if one was asked.
@@ -86,7 +88,7 @@ pub struct Context {
     /// The current project, if there is one.
     pub project: Option<Project>,
     /// `--engine`.
-    pub engine: Option<Engine>,
+    pub engine: Option<&'static Engine>,
     /// Whether the engine itself is asked for its opinion of sources.
     pub second_opinion: bool,
     /// Where a server may spell what sources say.
@@ -155,7 +157,7 @@ impl Context {
     }
 
     /// The engine for sides that do not say theirs.
-    fn assumed_engine(&self, side: &str) -> Ended<Engine> {
+    fn assumed_engine(&self, side: &str) -> Ended<&'static Engine> {
         self.engine.or(self.project.as_ref().map(|project| project.engine)).ok_or_else(|| {
             Failure::usage(format!("{side} does not say for which engine it is"))
                 .help("add --engine sqlite or --engine postgres")
@@ -167,7 +169,10 @@ impl Context {
         match side {
             Side::Empty => Ok(Loaded {
                 name: side.to_string(),
-                engine: self.engine.or(self.project.as_ref().map(|project| project.engine)).unwrap_or(Engine::Sqlite),
+                engine: self
+                    .engine
+                    .or(self.project.as_ref().map(|project| project.engine))
+                    .unwrap_or_else(|| registry::engines()[0]),
                 engine_version: None,
                 spelled: None,
                 project: None,
@@ -222,11 +227,11 @@ impl Context {
     fn load_files(
         &self,
         name: String,
-        (engine, said): (Engine, Option<EngineVersion>),
+        (engine, said): (&'static Engine, Option<EngineVersion>),
         files: Vec<(String, PathBuf, Vec<u8>)>,
         project: Option<&Project>,
     ) -> Ended<Loaded> {
-        let version = said.unwrap_or_else(|| engine.default_version());
+        let version = said.unwrap_or(engine.default_version);
         let files = source_files::with_included(dialect(engine), files)?;
         let mut found = Vec::new();
         let mut sources = Vec::with_capacity(files.len());
@@ -237,11 +242,11 @@ impl Context {
             });
             sources.push(Source::new(relative.as_str(), text));
         }
-        let mut build = build::build(engine, version, &sources);
+        let mut build = build::build(dialect(engine), version, &sources);
         found.append(&mut build.diagnostics);
         if self.second_opinion {
             let sound = check::sound_part(dialect(engine), &build.model, &found);
-            let refusals = wevrun_engines::second_opinion(engine, &sound);
+            let refusals = registry::live(engine).second_opinion(&sound);
             let functions = project.map_or(&[][..], |project| &project.functions[..]);
             let strict = project.is_some();
             found.extend(check::refusals(dialect(engine), &build.model, &refusals, functions, strict));
@@ -298,7 +303,7 @@ impl Context {
             diagnostics: content.diagnostics,
             unread: Vec::new(),
             live: Some(database),
-            path: if let DatabaseUrl::Sqlite(path) = url { Some(path.clone()) } else { None },
+            path: url.path().map(Path::to_owned),
             files: Vec::new(),
             raw: Vec::new(),
         })
@@ -314,7 +319,7 @@ fn load_snapshot(path: &Path) -> Ended<Loaded> {
     let wrong = |problem: &dyn fmt::Display| Failure::new(format!("{}: {problem}", path.display()));
     let bytes = files::read_bytes(path)?;
     let text = String::from_utf8(bytes).map_err(|_| wrong(&"the snapshot is damaged: it is not text"))?;
-    let snapshot = Snapshot::read(&text).map_err(|error| wrong(&error))?;
+    let snapshot = Snapshot::read(&text, &registry::engines()).map_err(|error| wrong(&error))?;
     Ok(Loaded {
         name: path.display().to_string(),
         engine: snapshot.engine,

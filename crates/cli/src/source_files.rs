@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 use walkdir::WalkDir;
-use wevrun_core::dialects::Dialect;
+use wevrun_core::Dialect;
 
 use crate::failure::{Ended, Failure};
 use crate::files;

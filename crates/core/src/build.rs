@@ -2,10 +2,9 @@
 
 use rayon::prelude::*;
 
-use crate::check;
+use crate::check::{self, Rules};
 use crate::diagnostics::{self, Diagnostic};
-use crate::dialects::dialect;
-use crate::engine::{Engine, EngineVersion};
+use crate::engine::EngineVersion;
 use crate::fold::{Folded, fold};
 use crate::model::Model;
 use crate::parse::{ParsedSource, parse_source};
@@ -32,51 +31,49 @@ impl Build {
 
 /// Reads sources into a model without checking it: for definitions that an engine has accepted already. They may come bit by
 /// bit, and are parsed as they come.
-#[derive(Debug)]
 pub struct Reading {
-    engine: Engine,
+    dialect: &'static dyn Rules,
     parsed: Vec<ParsedSource>,
 }
 
 impl Reading {
     /// Nothing is read yet.
-    pub fn new(engine: Engine) -> Reading {
-        Reading { engine, parsed: Vec::new() }
+    pub fn new(dialect: &'static dyn Rules) -> Reading {
+        Reading { dialect, parsed: Vec::new() }
     }
 
     /// Parses the next sources.
     pub fn add(&mut self, sources: &[Source]) {
-        let (dialect, first) = (dialect(self.engine), self.parsed.len());
+        let (dialect, first) = (self.dialect, self.parsed.len());
         let parsed = sources.par_iter().enumerate();
         self.parsed.par_extend(parsed.map(|(index, source)| parse_source(dialect, source, (first + index) as u32)));
     }
 
     /// The model of all of them.
     pub fn finish(self) -> Build {
-        let dialect = dialect(self.engine);
+        let dialect = self.dialect;
         let mut folded = self.folded();
         folded.model.objects_mut().for_each(|object| dialect.unfold(object));
         finish(folded.model, folded.diagnostics)
     }
 
     fn folded(self) -> Folded {
-        let dialect = dialect(self.engine);
-        let mut folded = fold(dialect, self.parsed);
-        dialect.finish(&mut folded.model);
+        let mut folded = fold(self.dialect, self.parsed);
+        self.dialect.finish(&mut folded.model);
         folded
     }
 }
 
 /// Reads and checks sources. Their order decides only the order of what is found, and which ALTER comes first.
-pub fn build(engine: Engine, version: EngineVersion, sources: &[Source]) -> Build {
-    let mut reading = Reading::new(engine);
+pub fn build(dialect: &'static dyn Rules, version: EngineVersion, sources: &[Source]) -> Build {
+    let mut reading = Reading::new(dialect);
     reading.add(sources);
     let mut folded = reading.folded();
     let statements = folded.unread.iter();
     let unread: Vec<Unread> =
-        statements.map(|location| Unread::new(dialect(engine), *location, sources, &folded.model)).collect();
+        statements.map(|location| Unread::new(dialect, *location, sources, &folded.model)).collect();
     folded.named_by_code = unread.iter().flat_map(|statement| statement.words.iter().cloned()).collect();
-    let found = check::check(engine, version, sources, &folded);
+    let found = check::check(dialect, version, sources, &folded);
     folded.diagnostics.extend(found);
     Build { unread, ..finish(folded.model, folded.diagnostics) }
 }

@@ -1,4 +1,4 @@
-//! The database engines that Wevrun knows, and their versions.
+//! A database engine as data: its names, its versions, and what it can do. The dialect crates hold one value each.
 
 use std::fmt;
 use std::str::FromStr;
@@ -6,69 +6,52 @@ use std::str::FromStr;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// A database engine. Each has a folder in [`crate::dialects`].
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum Engine {
-    /// SQLite, the embedded default.
-    Sqlite,
-    /// PostgreSQL.
-    Postgres,
-}
-
-impl Engine {
-    /// Every engine, in the order in which help texts list them.
-    pub const ALL: [Engine; 2] = [Engine::Sqlite, Engine::Postgres];
-
-    /// The name that is written in `wevrun.toml` and on the command line.
-    pub fn name(self) -> &'static str {
-        match self {
-            Engine::Sqlite => "sqlite",
-            Engine::Postgres => "postgres",
-        }
-    }
-
+/// A database engine. Two with the same name are the same.
+#[derive(Debug)]
+pub struct Engine {
+    /// The name in `wevrun.toml`, on the command line and in files.
+    pub name: &'static str,
     /// The name that a person reads.
-    pub fn title(self) -> &'static str {
-        match self {
-            Engine::Sqlite => "SQLite",
-            Engine::Postgres => "PostgreSQL",
-        }
-    }
-
-    /// The oldest version that can run the scripts. SQLite: `PRAGMA legacy_alter_table` came with 3.26
-    /// (<https://sqlite.org/changes.html>).
-    pub fn oldest_version(self) -> EngineVersion {
-        match self {
-            Engine::Sqlite => EngineVersion { major: 3, minor: 26 },
-            Engine::Postgres => EngineVersion { major: 13, minor: 0 },
-        }
-    }
-
+    pub title: &'static str,
+    /// The oldest version that can run the scripts.
+    pub oldest_version: EngineVersion,
     /// The version that is assumed where a project names none.
-    pub fn default_version(self) -> EngineVersion {
-        match self {
-            Engine::Sqlite => EngineVersion { major: 3, minor: 40 },
-            Engine::Postgres => EngineVersion { major: 18, minor: 0 },
-        }
+    pub default_version: EngineVersion,
+    /// What the engine can do.
+    pub capabilities: Capabilities,
+}
+
+/// What an engine can do, where stages that know no engine depend on it.
+#[derive(Debug)]
+pub struct Capabilities {
+    /// Names that differ only in the case of ASCII letters are the same.
+    pub has_caseless_names: bool,
+    /// An index can be built while others write to its table.
+    pub can_build_indexes_concurrently: bool,
+    /// The columns of a table can be put into another order.
+    pub can_reorder_columns: bool,
+}
+
+impl PartialEq for Engine {
+    fn eq(&self, other: &Engine) -> bool {
+        self.name == other.name
     }
 }
+
+impl Eq for Engine {}
 
 impl fmt::Display for Engine {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(self.name())
+        f.write_str(self.name)
     }
 }
 
-impl FromStr for Engine {
-    type Err = String;
-
-    fn from_str(text: &str) -> Result<Self, Self::Err> {
-        Engine::ALL.into_iter().find(|engine| engine.name() == text).ok_or_else(|| {
-            let known: Vec<_> = Engine::ALL.iter().map(|engine| engine.name()).collect();
-            format!("there is no engine `{text}`; known: {}", known.join(", "))
-        })
-    }
+/// Finds an engine by its name, or says which there are.
+pub fn find_engine(engines: &[&'static Engine], name: &str) -> Result<&'static Engine, String> {
+    engines.iter().copied().find(|engine| engine.name == name).ok_or_else(|| {
+        let known: Vec<_> = engines.iter().map(|engine| engine.name).collect();
+        format!("there is no engine `{name}`; known: {}", known.join(", "))
+    })
 }
 
 /// An engine's version as far as its DDL depends on it: `3.40`.

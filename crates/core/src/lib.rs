@@ -1,21 +1,23 @@
 //! The heart of Wevrun: from DDL to a canonical model, from two models to differences, and from differences to an
 //! ordered script.
 //!
-//! There is one folder a stage, in the order in which text flows through them: [`source`], [`parse`], [`fold`],
-//! [`model`], [`check`], [`snapshot`], [`compare`], [`plan`], [`script`]. What an engine does in its own way is in
-//! [`dialects`]. Nothing here does I/O, reads a clock or an environment, or knows a terminal.
+//! There is one folder or file a stage; [`STAGES`] has their order, and none uses a later one. What an engine does in its own way
+//! is in its dialect's crate: each stage that needs it has a trait for it, and the caller hands over an implementation
+//! ([`Dialect`] is all of them together). Nothing here does I/O, reads a clock or an environment, or knows a terminal or
+//! an engine.
 
 pub mod adopt;
 pub mod build;
+pub mod change;
 pub mod check;
 pub mod compare;
 pub mod diagnostics;
-pub mod dialects;
 pub mod engine;
 pub mod fold;
 pub mod model;
 pub mod parse;
 pub mod plan;
+pub mod render;
 pub mod script;
 pub mod snapshot;
 pub mod source;
@@ -23,3 +25,25 @@ pub mod spelling;
 pub mod unread;
 
 pub use engine::{Engine, EngineVersion};
+pub use script::Client as Dialect;
+
+/// The modules, in the order in which they may use one another: each only those before it.
+pub const STAGES: [&str; 17] = [
+    "source",
+    "engine",
+    "diagnostics",
+    "model",
+    "render",
+    "change",
+    "parse",
+    "fold",
+    "check",
+    "unread",
+    "build",
+    "spelling",
+    "snapshot",
+    "compare",
+    "adopt",
+    "plan",
+    "script",
+];

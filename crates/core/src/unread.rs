@@ -4,9 +4,9 @@
 use std::collections::BTreeSet;
 
 use crate::diagnostics::{Code, Diagnostic};
-use crate::dialects::Dialect;
 use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey, Unordered};
 use crate::parse;
+use crate::parse::Grammar;
 use crate::source::{Location, Source};
 
 /// One such statement.
@@ -44,7 +44,7 @@ impl Kept {
 
 impl Unread {
     /// The statement at this place.
-    pub fn new(dialect: &dyn Dialect, location: Location, sources: &[Source], model: &Model) -> Unread {
+    pub fn new(dialect: &dyn Grammar, location: Location, sources: &[Source], model: &Model) -> Unread {
         let text = &sources[location.source as usize].text[location.start as usize..location.end as usize];
         let mut words = parse::words(dialect.token_rules(), text);
         for routine in [Kind::Function, Kind::Procedure].into_iter().flat_map(|kind| model.of_kind(kind)) {
@@ -61,7 +61,7 @@ impl Unread {
 }
 
 /// Lets `want` have what `have` has and it has not, where a statement names it that can't be read.
-pub fn keep(dialect: &dyn Dialect, unread: &[Unread], have: &Model, want: &mut Model) -> Vec<Kept> {
+pub fn keep(dialect: &dyn Grammar, unread: &[Unread], have: &Model, want: &mut Model) -> Vec<Kept> {
     let mut kept = Vec::new();
     if unread.is_empty() {
         return kept;

@@ -4,10 +4,10 @@
 
 use std::time::Instant;
 
-use wevrun_core::dialects::dialect;
+use wevrun_core::Dialect;
 use wevrun_core::model::{Fingerprint, Model};
-use wevrun_core::plan::Part;
-use wevrun_core::script::{Frame, Mode, Script, Step};
+use wevrun_core::plan::{Mode, Part, Step};
+use wevrun_core::script::{Frame, Script};
 use wevrun_core::snapshot::Snapshot;
 
 use crate::database::{Deployment, Event, Release};
@@ -15,6 +15,9 @@ use crate::error::LiveError;
 
 /// What the course needs of a connection.
 pub trait Session {
+    /// The engine's dialect.
+    fn dialect(&self) -> &'static dyn Dialect;
+
     /// Runs one statement.
     fn statement(&mut self, statement: &str) -> Result<(), LiveError>;
 
@@ -65,7 +68,7 @@ pub fn run<S: Session>(
     let took = started.elapsed();
     // What this connection sees is no proof that it is committed.
     let after = session.committed_structure().map_err(|cause| LiveError::NotReadBack(Box::new(cause)))?;
-    let Some(respelled) = reached(script, release, &after) else {
+    let Some(respelled) = reached(session.dialect(), script, release, &after) else {
         return Err(LiveError::NotCommitted { expected: script.want.clone(), found: Box::new(after) });
     };
     watch(Event::Verified);
@@ -74,8 +77,8 @@ pub fn run<S: Session>(
 
 /// What is spelled otherwise than expected in a structure that is the promised one but for that; none if it is another one. In a
 /// script that was edited nothing tells a statement that was changed from one whose outcome the server spells otherwise.
-fn reached(script: &Script, release: &Release, found: &Model) -> Option<Vec<String>> {
-    script.leads_to_but_for(found).filter(|respelled| respelled.is_empty() || release.edited.is_none())
+fn reached(dialect: &dyn Dialect, script: &Script, release: &Release, found: &Model) -> Option<Vec<String>> {
+    script.leads_to_but_for(dialect, found).filter(|respelled| respelled.is_empty() || release.edited.is_none())
 }
 
 struct Course<'c, S> {
@@ -94,7 +97,7 @@ impl<S: Session> Course<'_, S> {
     /// From the first part that is not done yet.
     fn all_parts(&mut self) -> Result<(), LiveError> {
         let found = self.session.structure()?;
-        let Some(first) = self.script.part_that_begins_in(&found) else {
+        let Some(first) = self.script.part_that_begins_in(self.session.dialect(), &found) else {
             return Err(LiveError::StateDiffers { expected: self.script.have.clone(), found: Box::new(found) });
         };
         self.number = self.parts[..first].iter().map(|part| part.steps.len()).sum();
@@ -113,7 +116,7 @@ impl<S: Session> Course<'_, S> {
     }
 
     fn frame(&self, mode: Mode) -> Frame {
-        dialect(self.script.engine).frame(mode)
+        self.session.dialect().frame(mode)
     }
 
     fn part(&mut self, index: usize) -> Result<(), LiveError> {
@@ -225,7 +228,7 @@ impl<S: Session> Course<'_, S> {
     /// The database is in the state that the part starts from.
     fn confirm(&mut self, index: usize) -> Result<Model, LiveError> {
         let found = self.session.structure()?;
-        if self.script.part_that_begins_in(&found) != Some(index) {
+        if self.script.part_that_begins_in(self.session.dialect(), &found) != Some(index) {
             return Err(LiveError::StateDiffers { expected: self.script.have.clone(), found: Box::new(found) });
         }
         if index == 0 {
@@ -238,7 +241,7 @@ impl<S: Session> Course<'_, S> {
     fn verify_part(&mut self, index: usize) -> Result<(), LiveError> {
         let found = self.session.structure()?;
         if index + 1 < self.parts.len() {
-            return match self.script.part_that_begins_in(&found) {
+            return match self.script.part_that_begins_in(self.session.dialect(), &found) {
                 Some(next) if next == index + 1 => {
                     self.verified = next;
                     Ok(())
@@ -246,7 +249,7 @@ impl<S: Session> Course<'_, S> {
                 _ => Err(LiveError::ProofFailed { expected: self.script.want.clone(), found: Box::new(found) }),
             };
         }
-        if reached(self.script, self.release, &found).is_none() {
+        if reached(self.session.dialect(), self.script, self.release, &found).is_none() {
             return Err(LiveError::ProofFailed { expected: self.script.want.clone(), found: Box::new(found) });
         }
         (self.watch)(Event::Checked);
@@ -264,28 +267,8 @@ impl<S: Session> Course<'_, S> {
     }
 }
 
-/// Runs all statements of a script, verifying nothing.
-pub fn steps<S: Session>(session: &mut S, script: &Script) -> Result<(), LiveError> {
-    let mut number = 0;
-    for part in &script.plan.parts {
-        let frame = dialect(script.engine).frame(part.mode);
-        for statement in frame.opening().into_iter().chain(part.prepare.iter().map(String::as_str)) {
-            execute(session, number, "before the first step", statement)?;
-        }
-        for step in &part.steps {
-            number += 1;
-            for statement in &step.statements {
-                execute(session, number, &step.title, statement)?;
-            }
-        }
-        for statement in part.checks.iter().map(String::as_str).chain(frame.closing()) {
-            execute(session, number, "after the last step", statement)?;
-        }
-    }
-    Ok(())
-}
-
-fn execute(session: &mut impl Session, number: usize, title: &str, statement: &str) -> Result<(), LiveError> {
+/// Runs a statement of a step.
+pub fn execute(session: &mut impl Session, number: usize, title: &str, statement: &str) -> Result<(), LiveError> {
     session.statement(statement).map_err(|cause| LiveError::StepFailed {
         number,
         title: title.to_owned(),

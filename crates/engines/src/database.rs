@@ -12,9 +12,6 @@ use wevrun_core::source::Source;
 
 use crate::error::LiveError;
 use crate::ledger::LedgerEntry;
-use crate::postgres::{self, PostgresDatabase};
-use crate::sqlite::SqliteDatabase;
-use crate::url::DatabaseUrl;
 
 /// What a connection is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -128,25 +125,5 @@ pub(crate) fn counting(probe: &Probe, rows: &str) -> String {
     match probe {
         Probe::HasNulls(..) => format!("SELECT count(*) FROM ({rows}) AS rows_found"),
         _ => format!("SELECT count(*) FROM ({rows} LIMIT 1) AS rows_found"),
-    }
-}
-
-/// Lets a server spell what a script makes: in a database of its own, which is gone afterwards.
-///
-/// Errors if the engine keeps definitions as they were written, if no database can be made there, or if the connection is lost.
-pub fn spell(url: &DatabaseUrl, script: &Script) -> Result<Spelling, LiveError> {
-    match url {
-        DatabaseUrl::Sqlite(_) => Err(LiveError::Engine(
-            "SQLite keeps definitions as they were written; it needs no scratch database".to_owned(),
-        )),
-        DatabaseUrl::Postgres(url) => postgres::spell(url, script),
-    }
-}
-
-/// Opens a database.
-pub fn open(url: &DatabaseUrl, access: Access) -> Result<Box<dyn Database>, LiveError> {
-    match url {
-        DatabaseUrl::Sqlite(path) => Ok(Box::new(SqliteDatabase::open(path, access)?)),
-        DatabaseUrl::Postgres(url) => Ok(Box::new(PostgresDatabase::open(url, access)?)),
     }
 }

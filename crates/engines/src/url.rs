@@ -6,77 +6,121 @@ use std::str::FromStr;
 
 use wevrun_core::Engine;
 
+use crate::address::Address;
+use crate::registry::{self, Registered};
+
 /// Where a database is.
 #[derive(Clone, PartialEq, Eq)]
-pub enum DatabaseUrl {
-    /// `sqlite:PATH`.
-    Sqlite(PathBuf),
-    /// `postgres://…`, as it was given: it may hold a password.
-    Postgres(String),
+pub struct DatabaseUrl {
+    engine: &'static Engine,
+    address: Address,
 }
 
 /// Why a text is no URL of a database.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum UrlError {
     /// The text names an engine that this Wevrun can't connect to.
-    #[error("this Wevrun can't connect to {0} databases yet; it can to sqlite:PATH and postgres://…")]
-    NotYet(String),
+    #[error("this Wevrun can't connect to {0} databases yet; it can to {1}")]
+    NotYet(String, String),
     /// There is no path.
-    #[error("`sqlite:` needs the path of a database file after it, like sqlite:hives.db")]
-    NoPath,
+    #[error("`{0}:` needs the path of a database file after it, like {0}:hives.db")]
+    NoPath(String),
     /// It is no URL.
     #[error("`{0}` is not the URL of a database; write one like sqlite:hives.db or postgres://host/database")]
     NotAUrl(String),
 }
 
 impl DatabaseUrl {
+    /// The database of an engine in a file.
+    pub fn file(engine: &'static Engine, path: impl Into<PathBuf>) -> DatabaseUrl {
+        DatabaseUrl { engine, address: Address::File(path.into()) }
+    }
+
     /// Whether a text looks like the URL of a database.
     pub fn is_url(text: &str) -> bool {
-        ["sqlite:", "postgres:", "postgresql:", "mariadb:", "mysql:"].iter().any(|scheme| text.starts_with(scheme))
+        let is_scheme = |scheme: &str| LATER.contains(&scheme) || registered(scheme).is_some();
+        text.split_once(':').is_some_and(|(scheme, _)| is_scheme(scheme))
     }
 
     /// The engine.
-    pub fn engine(&self) -> Engine {
-        match self {
-            DatabaseUrl::Sqlite(_) => Engine::Sqlite,
-            DatabaseUrl::Postgres(_) => Engine::Postgres,
+    pub fn engine(&self) -> &'static Engine {
+        self.engine
+    }
+
+    /// The place, as the engine takes it.
+    pub(crate) fn address(&self) -> &Address {
+        &self.address
+    }
+
+    /// The file, if the database is one.
+    pub fn path(&self) -> Option<&Path> {
+        match &self.address {
+            Address::File(path) => Some(path),
+            Address::Server(_) => None,
+        }
+    }
+
+    /// The URL as it was given, with its secrets.
+    pub fn with_secrets(&self) -> String {
+        match &self.address {
+            Address::File(path) => format!("{}:{}", self.engine, path.display()),
+            Address::Server(url) => url.clone(),
         }
     }
 
     /// The same, with a relative path taken from a folder.
     pub fn relative_to(self, folder: &Path) -> DatabaseUrl {
-        match self {
-            DatabaseUrl::Sqlite(path) => DatabaseUrl::Sqlite(folder.join(path)),
-            url @ DatabaseUrl::Postgres(_) => url,
+        match self.address {
+            Address::File(path) => DatabaseUrl::file(self.engine, folder.join(path)),
+            Address::Server(_) => self,
         }
     }
+}
+
+/// Schemes of engines that are well known and that this program can't connect to.
+const LATER: [&str; 2] = ["mariadb", "mysql"];
+
+fn registered(scheme: &str) -> Option<&'static Registered> {
+    registry::all().find(|entry| entry.live.schemes().contains(&scheme))
+}
+
+/// The forms of URLs that can be used: `sqlite:PATH and postgres://…`.
+fn forms() -> String {
+    let form = |entry: &Registered| {
+        let scheme = entry.live.schemes()[0];
+        if entry.live.is_file() { format!("{scheme}:PATH") } else { format!("{scheme}://…") }
+    };
+    registry::all().map(form).collect::<Vec<_>>().join(" and ")
 }
 
 impl FromStr for DatabaseUrl {
     type Err = UrlError;
 
     fn from_str(text: &str) -> Result<Self, Self::Err> {
-        match text.split_once(':') {
-            Some(("sqlite", path)) => {
-                let path = path.strip_prefix("//").unwrap_or(path);
-                if path.is_empty() { Err(UrlError::NoPath) } else { Ok(DatabaseUrl::Sqlite(path.into())) }
+        let (scheme, rest) = text.split_once(':').unwrap_or((text, ""));
+        match registered(scheme) {
+            Some(entry) if entry.live.is_file() => {
+                let path = rest.strip_prefix("//").unwrap_or(rest);
+                if path.is_empty() {
+                    return Err(UrlError::NoPath(scheme.to_owned()));
+                }
+                Ok(DatabaseUrl::file(entry.dialect.engine(), path))
             }
-            Some(("postgres" | "postgresql", _)) => Ok(DatabaseUrl::Postgres(text.to_owned())),
-            Some((scheme @ ("mariadb" | "mysql"), _)) => Err(UrlError::NotYet(scheme.to_owned())),
+            Some(entry) if text.contains(':') => {
+                Ok(DatabaseUrl { engine: entry.dialect.engine(), address: Address::Server(text.to_owned()) })
+            }
+            _ if LATER.contains(&scheme) && text.contains(':') => Err(UrlError::NotYet(scheme.to_owned(), forms())),
             // What is no URL may still hold a password: then only its beginning is shown.
-            _ => {
-                let scheme = text.split(':').next().unwrap_or_default();
-                Err(UrlError::NotAUrl(if text.contains('@') { scheme } else { text }.to_owned()))
-            }
+            _ => Err(UrlError::NotAUrl(if text.contains('@') { scheme } else { text }.to_owned())),
         }
     }
 }
 
 impl fmt::Display for DatabaseUrl {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            DatabaseUrl::Sqlite(path) => write!(f, "sqlite:{}", path.display()),
-            DatabaseUrl::Postgres(url) => f.write_str(&without_secrets(url)),
+        match &self.address {
+            Address::File(path) => write!(f, "{}:{}", self.engine, path.display()),
+            Address::Server(url) => f.write_str(&without_secrets(url)),
         }
     }
 }

@@ -9,13 +9,13 @@ use rand::seq::IndexedRandom;
 use rusqlite::Connection;
 use wevrun_core::build::build;
 use wevrun_core::compare::{Change, Renames, compare, compare_with};
-use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Kind, Model};
-use wevrun_core::plan::{self, Evidence, Wishes};
-use wevrun_core::script::write;
+use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::script::{make_script, write};
 use wevrun_core::source::Source;
-use wevrun_core::{Engine, EngineVersion};
+use wevrun_core::{Dialect, EngineVersion};
 use wevrun_engines::{Access, DatabaseUrl, open};
+use wevrun_sqlite::{SQLITE, Sqlite};
 use wevrun_testkit::render::{Style, statements};
 use wevrun_testkit::schema::{random, rng};
 use wevrun_testkit::{client, judge};
@@ -27,7 +27,7 @@ fn quoted(name: &str) -> String {
 }
 
 fn read(path: &Path) -> Model {
-    let mut database = open(&DatabaseUrl::Sqlite(path.to_owned()), Access::Read).expect("the file is there");
+    let mut database = open(&DatabaseUrl::file(&SQLITE, path.to_owned()), Access::Read).expect("the file is there");
     database.read().expect("a readable database").model
 }
 
@@ -75,10 +75,10 @@ fn history(seed: u64) {
     let live = read(&path);
 
     let source = Source::new("history.sql", &format!("{};\n", script.join(";\n")));
-    let folded = build(Engine::Sqlite, VERSION, std::slice::from_ref(&source));
+    let folded = build(&Sqlite, VERSION, std::slice::from_ref(&source));
     let errors: Vec<_> = folded.diagnostics.iter().filter(|found| found.is_error()).collect();
     assert!(errors.is_empty(), "{errors:#?}\n{}", source.text);
-    let dialect = dialect(Engine::Sqlite);
+    let dialect: &dyn Dialect = &Sqlite;
     let comparison = compare_with(dialect, &folded.model, &live, Renames::default());
     let words = |change: &Change<'_>| match change {
         Change::Create(object) => format!("only live: {}", object.text),
@@ -92,10 +92,10 @@ fn history(seed: u64) {
     let empty = Model::empty();
     let comparison = compare(dialect, &empty, &live);
     let steps =
-        plan::script(dialect, "honey", (&empty, &live), &comparison, Wishes::default(), VERSION, &Evidence::default());
+        make_script(dialect, "honey", (&empty, &live), &comparison, Wishes::default(), VERSION, &Evidence::default());
     let made = folder.path().join("made.db");
-    let output = client::sqlite3(&made, &write(&steps));
-    assert!(output.status.success(), "{}\n{}", String::from_utf8_lossy(&output.stderr), write(&steps));
+    let output = client::sqlite3(&made, &write(&Sqlite, &steps));
+    assert!(output.status.success(), "{}\n{}", String::from_utf8_lossy(&output.stderr), write(&Sqlite, &steps));
     assert_eq!(judge::differences(&path, &made), Vec::<String>::new(), "{}", source.text);
 }
 

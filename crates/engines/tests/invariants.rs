@@ -13,14 +13,14 @@ use rusqlite::Connection;
 use wevrun_core::adopt;
 use wevrun_core::build::build;
 use wevrun_core::compare::{Change, Renames, compare, compare_with};
-use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Kind, Model, Object};
 use wevrun_core::plan::{self, Clearance, Evidence, Wishes};
-use wevrun_core::script::{Script, read, write};
+use wevrun_core::script::{Script, make_script, make_undo, read, write};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::source::Source;
-use wevrun_core::{Engine, EngineVersion};
-use wevrun_engines::{Access, DatabaseUrl, LiveError, Release, open};
+use wevrun_core::{Dialect, EngineVersion};
+use wevrun_engines::{Access, DatabaseUrl, LiveError, Release, open, registry};
+use wevrun_sqlite::{SQLITE, Sqlite};
 use wevrun_testkit::render::{Style, shuffled, statements};
 use wevrun_testkit::schema::{Schema, random, rng};
 use wevrun_testkit::{client, judge, mutate, rows};
@@ -33,7 +33,7 @@ fn sources(statements: &[String]) -> Vec<Source> {
 
 fn built(statements: &[String]) -> Model {
     let sources = sources(statements);
-    let build = build(Engine::Sqlite, VERSION, &sources);
+    let build = build(&Sqlite, VERSION, &sources);
     let errors: Vec<_> = build.diagnostics.iter().filter(|found| found.is_error()).collect();
     assert!(errors.is_empty(), "{errors:#?}\n{}", statements.join(";\n"));
     build.model
@@ -49,7 +49,7 @@ fn create(path: &Path, schema: &Schema, style: &mut Style) -> Connection {
 }
 
 fn live(path: &Path, access: Access) -> Box<dyn wevrun_engines::Database> {
-    open(&DatabaseUrl::Sqlite(path.to_owned()), access).expect("the file is there")
+    open(&DatabaseUrl::file(&SQLITE, path.to_owned()), access).expect("the file is there")
 }
 
 fn read_back(path: &Path) -> Model {
@@ -82,13 +82,13 @@ fn may_be_refused(script: &Script) -> bool {
 
 /// Runs a script: by `deploy`, or by the engine's own client. An error's words if it stopped.
 fn run(path: &Path, script: &Script, by_client: bool) -> Result<(), String> {
-    let text = write(script);
+    let text = write(&Sqlite, script);
     if by_client {
         let output = client::sqlite3(path, &text);
         let said = String::from_utf8_lossy(&output.stderr).into_owned();
         return if output.status.success() && said.is_empty() { Ok(()) } else { Err(said) };
     }
-    let script = read(&text).expect("what was written can be read").script;
+    let script = read(&text, &registry::find_dialect).expect("what was written can be read").script;
     match live(path, Access::Create).deploy(&script, &release(), &mut |_| {}) {
         Ok(_) => Ok(()),
         Err(LiveError::StepFailed { message, .. }) => Err(message),
@@ -156,7 +156,7 @@ fn case(seed: u64) -> bool {
     } else {
         random(&mut random_numbers)
     };
-    let dialect = dialect(Engine::Sqlite);
+    let dialect: &dyn Dialect = &Sqlite;
     let folder = tempfile::TempDir::new().expect("a temporary folder");
     let file = |name: &str| folder.path().join(name);
 
@@ -202,28 +202,28 @@ fn case(seed: u64) -> bool {
         let snapshot = Snapshot {
             scope: Default::default(),
             project: "honey".into(),
-            engine: Engine::Sqlite,
+            engine: &SQLITE,
             engine_version: VERSION,
             git: None,
             sources: Vec::new(),
             model,
             unread: Vec::new(),
         };
-        snapshot.write(&[])
+        snapshot.write(&Sqlite, &[])
     };
     let reversed: Vec<String> = files.iter().rev().cloned().collect();
     let bytes = snapshot(&files);
     assert_eq!(bytes, snapshot(&reversed));
-    let from_snapshot = Snapshot::read(&bytes).expect("what was written can be read").model;
+    let from_snapshot = Snapshot::read(&bytes, &[&SQLITE]).expect("what was written can be read").model;
     assert_same(&from_snapshot, &want, "the snapshot");
 
     // 2: from nothing to A.
     let none = Evidence::default();
     let empty = Model::empty();
     let comparison = compare(dialect, &empty, &have);
-    let script = plan::script(dialect, "honey", (&empty, &have), &comparison, Wishes::default(), VERSION, &none);
+    let script = make_script(dialect, "honey", (&empty, &have), &comparison, Wishes::default(), VERSION, &none);
     run(&file("made.db"), &script, seed.is_multiple_of(3))
-        .unwrap_or_else(|error| panic!("{error}\n{}", write(&script)));
+        .unwrap_or_else(|error| panic!("{error}\n{}", write(&Sqlite, &script)));
     assert_eq!(judge::differences(&file("made.db"), &file("a.db")), Vec::<String>::new(), "from nothing to A");
 
     // 3: from A, with rows, to B.
@@ -233,10 +233,13 @@ fn case(seed: u64) -> bool {
     let comparison = compare(dialect, &have, &want);
     let probes = plan::probes(dialect, &have, &want, &comparison, VERSION);
     let evidence = live(&file("work.db"), Access::Read).probe(&probes).expect("answers");
-    let mut script = plan::script(dialect, "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &evidence);
+    let mut script = make_script(dialect, "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &evidence);
     assert_eq!(
-        write(&script),
-        write(&plan::script(dialect, "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &evidence))
+        write(&Sqlite, &script),
+        write(
+            dialect,
+            &make_script(dialect, "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &evidence)
+        )
     );
     let renames = comparison.renames.clone();
 
@@ -259,7 +262,7 @@ fn case(seed: u64) -> bool {
     if !script.held_back_by().is_empty() {
         return true; // certain to fail, and said so
     }
-    let text = write(&script);
+    let text = write(&Sqlite, &script);
     if let Err(error) = run(&file("work.db"), &script, seed.is_multiple_of(2)) {
         assert!(may_be_refused(&script), "{error}\n{text}");
         assert_eq!(judge::differences(&file("work.db"), &file("a.db")), Vec::<String>::new(), "nothing changed");
@@ -272,9 +275,9 @@ fn case(seed: u64) -> bool {
 
     // 6: and back.
     fs::copy(file("work.db"), file("back.db")).expect("a copy");
-    let mut undo = plan::undo(dialect, "honey", (&have, &want), &renames, &Wishes::default(), VERSION);
+    let mut undo = make_undo(dialect, "honey", (&have, &want), &renames, &Wishes::default(), VERSION);
     waive_everything(&mut undo);
-    let text = write(&undo);
+    let text = write(&Sqlite, &undo);
     if let Err(error) = run(&file("back.db"), &undo, seed.is_multiple_of(5)) {
         assert!(may_be_refused(&undo), "{error}\n{text}");
         return true;
@@ -288,7 +291,7 @@ fn assert_same(found: &Model, expected: &Model, what: &str) {
     if found == expected {
         return;
     }
-    let comparison = compare_with(dialect(Engine::Sqlite), found, expected, Renames::default());
+    let comparison = compare_with(&Sqlite, found, expected, Renames::default());
     let words: Vec<String> = comparison.differences.iter().map(|difference| format!("{difference:#?}")).collect();
     panic!("{what} differs:\n{}", words.join("\n"));
 }

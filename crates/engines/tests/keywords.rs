@@ -1,9 +1,11 @@
 //! Every keyword of the engine's manual, as a name without quotes: taken here exactly where the engine takes it.
 
 use rusqlite::Connection;
+use wevrun_core::EngineVersion;
 use wevrun_core::build::build;
+use wevrun_core::render::Writer;
 use wevrun_core::source::Source;
-use wevrun_core::{Engine, EngineVersion};
+use wevrun_sqlite::Sqlite;
 
 /// <https://sqlite.org/lang_keywords.html>
 const KEYWORDS: &str = "ABORT ACTION ADD AFTER ALL ALTER ALWAYS ANALYZE AND AS ASC ATTACH AUTOINCREMENT BEFORE BEGIN BETWEEN BY \
@@ -25,14 +27,14 @@ fn keywords_are_names_exactly_where_the_engine_takes_them() {
         {
             let engine = Connection::open_in_memory().expect("memory").execute_batch(&text).is_ok();
             let source = Source::new("keyword.sql", &format!("{text};"));
-            let build = build(Engine::Sqlite, EngineVersion { major: 3, minor: 40 }, std::slice::from_ref(&source));
+            let build = build(&Sqlite, EngineVersion { major: 3, minor: 40 }, std::slice::from_ref(&source));
             // `CREATE TABLE IF (` is for the engine a broken IF NOT EXISTS; its second opinion says so.
             if engine == build.has_errors() && (engine || keyword != "IF") {
                 wrong.push(format!("{text}: the engine {}", if engine { "takes it" } else { "does not" }));
             }
             if engine {
                 let object = build.model.objects().next().expect("it was built");
-                let written = wevrun_core::dialects::dialect(Engine::Sqlite).create_statement(object);
+                let written = Sqlite.create_statement(object);
                 assert!(Connection::open_in_memory().expect("memory").execute_batch(&written).is_ok(), "{written}");
             }
         }

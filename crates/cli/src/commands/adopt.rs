@@ -5,8 +5,8 @@ use clap::Args;
 use wevrun_core::Engine;
 use wevrun_core::adopt::files as adopted_files;
 use wevrun_core::diagnostics::Code;
-use wevrun_core::dialects::dialect;
 use wevrun_core::model::Model;
+use wevrun_engines::registry::{self, dialect};
 
 use super::build::contents;
 use super::context;
@@ -37,8 +37,8 @@ pub struct Adopt {
     pub access: bool,
 
     /// The engine of a side that does not say its own
-    #[arg(long)]
-    pub engine: Option<Engine>,
+    #[arg(long, value_parser = registry::engine)]
+    pub engine: Option<&'static Engine>,
 }
 
 impl Adopt {

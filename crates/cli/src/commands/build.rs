@@ -6,10 +6,11 @@ use clap::Args;
 use serde::Serialize;
 use wevrun_core::model::{Kind, Model};
 use wevrun_core::snapshot::Snapshot;
+use wevrun_engines::registry::dialect;
 
 use super::{Scratch, context};
-use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
+use crate::output::Format;
 use crate::output::style::{self, paint};
 use crate::output::{count, diagnostics, json};
 use crate::project::Project;
@@ -75,7 +76,7 @@ impl Build {
         let snapshot = Snapshot {
             project: project_name,
             engine: loaded.engine,
-            engine_version: loaded.engine_version.unwrap_or_else(|| loaded.engine.default_version()),
+            engine_version: loaded.engine_version.unwrap_or(loaded.engine.default_version),
             git: git::revision(&root, raw),
             sources: loaded.files,
             scope: loaded.scope,
@@ -87,7 +88,7 @@ impl Build {
         };
         let read: Vec<PathBuf> = loaded.raw.iter().map(|(path, _)| path.clone()).collect();
         files::require_apart(&[&out], &read)?;
-        files::write_result(&out, snapshot.write(&loaded.sources).as_bytes())?;
+        files::write_result(&out, snapshot.write(dialect(snapshot.engine), &loaded.sources).as_bytes())?;
         let fingerprint = snapshot.model.fingerprint();
         if self.format == Format::Json {
             json::print(&Report {

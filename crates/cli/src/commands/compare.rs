@@ -3,13 +3,13 @@ use std::path::{Path, PathBuf};
 use clap::{Args, ValueEnum};
 use wevrun_core::Engine;
 use wevrun_core::compare::{add_access, compare, lookalikes};
-use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Model, ObjectKey, Scope};
 use wevrun_core::unread;
+use wevrun_engines::registry::{self, dialect};
 
 use super::{Scratch, context};
-use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
+use crate::output::Format;
 use crate::output::comparison::{self, View};
 use crate::output::diagnostics::{self, JsonDiagnostic};
 use crate::output::json::{self, JsonComparison, JsonSide};
@@ -70,8 +70,8 @@ pub struct Sides {
     pub want: Option<String>,
 
     /// The engine of sides that do not say theirs [default: that of a database beside them, or the project's]
-    #[arg(long)]
-    pub engine: Option<Engine>,
+    #[arg(long, value_parser = registry::engine)]
+    pub engine: Option<&'static Engine>,
 
     /// Where sources are spelled
     #[command(flatten)]

@@ -5,7 +5,7 @@ use std::process::Command;
 
 use clap::Args;
 use wevrun_core::Engine;
-use wevrun_engines::DatabaseUrl;
+use wevrun_engines::{DatabaseUrl, registry};
 
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
@@ -23,8 +23,8 @@ pub struct Demo {
     pub folder: Option<PathBuf>,
 
     /// The engine to play on
-    #[arg(long, default_value = "sqlite")]
-    pub engine: Engine,
+    #[arg(long, default_value = "sqlite", value_parser = registry::engine)]
+    pub engine: &'static Engine,
 
     /// The database to play in, for an engine with a server; it must be empty, and is made if it is not there
     #[arg(long, value_name = "URL")]
@@ -41,6 +41,10 @@ type Files = &'static [(&'static str, &'static str)];
 
 /// What the demo plays on one engine.
 struct Play {
+    /// The engine's name.
+    engine: &'static str,
+    /// How its own client runs a file: what is before the file's name.
+    client: &'static str,
     engine_version: &'static str,
     release_1: Files,
     release_2: Files,
@@ -51,7 +55,12 @@ struct Play {
     news: &'static str,
 }
 
+/// The engines that the demo knows.
+const PLAYS: [Play; 2] = [SQLITE, POSTGRES];
+
 const SQLITE: Play = Play {
+    engine: "sqlite",
+    client: "sqlite3 production.db < ",
     engine_version: "3.40",
     release_1: demo_files!("sqlite/release-1":
         "tables/apiaries.sql", "tables/forage_sites.sql", "tables/harvest_lots.sql", "tables/hives.sql",
@@ -70,6 +79,8 @@ const SQLITE: Play = Play {
 };
 
 const POSTGRES: Play = Play {
+    engine: "postgres",
+    client: "psql \"$HONEY_PRODUCTION_URL\" -f ",
     engine_version: "13.0",
     release_1: demo_files!("postgres/release-1":
         "types/hive_kind.sql", "tables/apiaries.sql", "tables/harvest_lots.sql", "tables/hives.sql",
@@ -89,13 +100,19 @@ const POSTGRES: Play = Play {
 impl Demo {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
-        let (play, url) = match (self.engine, &self.url) {
-            (Engine::Sqlite, None) => (&SQLITE, None),
-            (Engine::Sqlite, Some(_)) => {
-                return Err(Failure::usage("SQLite plays in a file of the demo's own; leave --url out"));
+        let Some(play) = PLAYS.iter().find(|play| play.engine == self.engine.name) else {
+            return Err(Failure::usage(format!("there is no demo for {} yet", self.engine.title)));
+        };
+        let url = match (registry::live(self.engine).is_file(), &self.url) {
+            (true, None) => None,
+            (true, Some(_)) => {
+                return Err(Failure::usage(format!(
+                    "{} plays in a file of the demo's own; leave --url out",
+                    self.engine.title
+                )));
             }
-            (Engine::Postgres, Some(url)) => (&POSTGRES, Some(url.as_str())),
-            (Engine::Postgres, None) => {
+            (false, Some(url)) => Some(url.as_str()),
+            (false, None) => {
                 return Err(Failure::usage("the demo needs a database of a server")
                     .help("name an empty one: --url postgres://user@host/honey_demo"));
             }
@@ -113,7 +130,7 @@ impl Demo {
         }
         let database: DatabaseUrl = match url {
             Some(url) => url.parse().map_err(Failure::usage)?,
-            None => DatabaseUrl::Sqlite(folder.join("production.db")),
+            None => DatabaseUrl::file(self.engine, folder.join("production.db")),
         };
         let stage = Stage { folder, engine: self.engine, play, database };
         stage.require_empty()?;
@@ -126,7 +143,7 @@ impl Demo {
 /// The folder in which the demo plays.
 struct Stage {
     folder: PathBuf,
-    engine: Engine,
+    engine: &'static Engine,
     play: &'static Play,
     database: DatabaseUrl,
 }
@@ -137,7 +154,7 @@ const URL_VARIABLE: &str = "HONEY_PRODUCTION_URL";
 impl Stage {
     /// Nobody's database is played with by mistake.
     fn require_empty(&self) -> Ended<()> {
-        if self.engine == Engine::Sqlite {
+        if self.database.path().is_some() {
             return Ok(());
         }
         let name = self.database.to_string();
@@ -211,8 +228,8 @@ impl Stage {
         let color = if plain { "never" } else { "always" };
         let program = std::env::current_exe().map_err(|error| Failure::new(files::reason(&error)))?;
         let mut command = Command::new(program);
-        if let DatabaseUrl::Postgres(url) = &self.database {
-            command.env(URL_VARIABLE, url);
+        if self.database.path().is_none() {
+            command.env(URL_VARIABLE, self.database.with_secrets());
         }
         let run = command.args(["--color", color]).args(arguments).current_dir(&self.folder).output();
         let output = run.map_err(|error| Failure::new(format!("wevrun can't be run: {}", files::reason(&error))))?;
@@ -231,17 +248,8 @@ impl Stage {
 
     /// What a person would do with the engine's own client; the same connection as all others does it here.
     fn client(&self, name: &str, sql: &str) -> Ended<()> {
-        let done = match &self.database {
-            DatabaseUrl::Sqlite(path) => {
-                self.prompt(&format!("sqlite3 production.db < {name}"));
-                wevrun_engines::sqlite::execute(path, sql)
-            }
-            DatabaseUrl::Postgres(url) => {
-                self.prompt(&format!("psql \"${URL_VARIABLE}\" -f {name}"));
-                wevrun_engines::postgres::execute(url, sql)
-            }
-        };
-        done.map_err(Failure::new)
+        self.prompt(&format!("{}{name}", self.play.client));
+        wevrun_engines::execute(&self.database, sql).map_err(Failure::new)
     }
 
     fn write_all(&self, folder: &str, contents: &[(&str, &str)]) -> Ended<()> {

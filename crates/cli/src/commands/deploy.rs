@@ -7,17 +7,20 @@ use serde::Serialize;
 use sha2::{Digest, Sha256};
 use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare};
-use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Model, hex};
-use wevrun_core::script::{Mode, Read, Script as Steps, write};
-use wevrun_engines::{Access, Database, DatabaseUrl, Event, LiveError, Release};
+use wevrun_core::plan::Mode;
+use wevrun_core::script::{Read, Script as Steps, write};
+use wevrun_engines::{
+    Access, Database, DatabaseUrl, Event, LiveError, Release,
+    registry::{self, dialect},
+};
 
 use super::compare::print_source_findings;
 use super::script::{Made, keep_unmanaged, last_release, make, read, report_held, same_project, today};
 use super::wishes::Wishes;
 use super::{Scratch, context};
-use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
+use crate::output::Format;
 use crate::output::comparison::{self, View};
 use crate::output::diagnostics::JsonDiagnostic;
 use crate::output::json::JsonRisk;
@@ -102,7 +105,7 @@ struct Target<'t> {
 
 /// The target's engine is not older than what the script was made for.
 fn old_enough(target: &str, live: Option<EngineVersion>, script: &Steps) -> Ended<()> {
-    match live.or_else(|| wevrun_engines::built_in_version(script.engine)) {
+    match live.or_else(|| registry::live(script.engine).built_in_version()) {
         Some(version) if version < script.engine_version => Err(Failure::new(format!(
             "{target} runs {} {version}, and the script is for {} or later; nothing was changed",
             script.engine, script.engine_version
@@ -181,7 +184,7 @@ impl Deploy {
                 if nothing && self.format == Format::Text {
                     anstream::println!("{target} already is what is wanted: {}", script.want.short());
                 }
-                let text = write(&script);
+                let text = write(dialect(script.engine), &script);
                 let database = live.live.as_mut().expect("it is live").as_mut();
                 let target = Target { name: target, url: &url, want: Some(&want.model) };
                 self.deploy(&target, database, &script, &text)
@@ -215,7 +218,7 @@ impl Deploy {
 
     /// Says why another version of the engine than the built-in one must run the script, if it must.
     fn for_client_only(&self, script: &Steps) -> Option<Outcome> {
-        let built_in = wevrun_engines::built_in_version(script.engine)?;
+        let built_in = registry::live(script.engine).built_in_version()?;
         if script.plan.client_only.is_empty() || built_in <= script.engine_version {
             return None;
         }
@@ -450,7 +453,11 @@ fn since_the_script(to: &Target<'_>, found: &Model) {
     let target = to.name;
     let Ok(mut database) = wevrun_engines::open(to.url, Access::Read) else { return };
     let Ok(Some(entry)) = database.last_release() else { return };
-    let Some(Ok(released)) = entry.snapshot.map(|text| wevrun_core::snapshot::Snapshot::read(&text)) else { return };
+    let Some(Ok(released)) =
+        entry.snapshot.map(|text| wevrun_core::snapshot::Snapshot::read(&text, &registry::engines()))
+    else {
+        return;
+    };
     let comparison: Comparison<'_> = compare(dialect(released.engine), &released.model, found);
     if comparison.is_identical() {
         anstream::eprintln!("  it is what was last released there, {} by {}", entry.released_at, entry.released_by);
@@ -476,7 +483,8 @@ mod tests {
     #[test]
     fn an_outcome_that_only_a_server_could_tell_is_no_fault_to_report() {
         let nothing = Model::empty();
-        let mut comparison = compare(dialect(wevrun_core::Engine::Postgres), &nothing, &nothing);
+        let dialect = registry::find_dialect("postgres").expect("it is compiled in");
+        let mut comparison = compare(dialect, &nothing, &nothing);
         let view = ObjectKey::new(Kind::View, Name::new("public.frames", "public.frames"));
         comparison.unproven.push(view);
         let told = not_as_wanted(Failure::new("the outcome is not proven"), &comparison);

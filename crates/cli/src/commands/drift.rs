@@ -2,15 +2,17 @@ use std::path::Path;
 
 use clap::Args;
 use wevrun_core::compare::{add_access, compare};
-use wevrun_core::dialects::dialect;
 use wevrun_core::model::{Model, Scope};
 use wevrun_core::snapshot::Snapshot;
-use wevrun_engines::Access;
+use wevrun_engines::{
+    Access,
+    registry::{self, dialect},
+};
 
 use super::compare::FailOn;
 use super::context;
-use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
+use crate::output::Format;
 use crate::output::comparison::{self, View};
 use crate::output::json::{self, JsonComparison, JsonSide};
 use crate::side::shown;
@@ -109,6 +111,6 @@ fn last_release(target: &str, database: &mut dyn wevrun_engines::Database) -> En
             .help("say with what to compare: --against SIDE (a snapshot, say)")
     };
     let text = entry.snapshot.ok_or_else(|| unreadable("it does not hold the last release's structure".to_owned()))?;
-    let snapshot = Snapshot::read(&text).map_err(|error| unreadable(error.to_string()))?;
+    let snapshot = Snapshot::read(&text, &registry::engines()).map_err(|error| unreadable(error.to_string()))?;
     Ok((format!("released {} by {}", entry.released_at, entry.released_by), snapshot.model, snapshot.scope))
 }

@@ -16,29 +16,12 @@ use std::path::Path;
 use clap::Args;
 use wevrun_core::Engine;
 
-use crate::cli::{Cli, Command};
 use crate::failure::Ended;
 use crate::project::Project;
 use crate::side::Context;
 
-/// Runs the command that was given.
-pub fn run(cli: Cli) -> Ended {
-    let directory = cli.directory.as_deref();
-    match cli.command {
-        Command::New(command) => command.run(directory),
-        Command::Adopt(command) => command.run(directory),
-        Command::Build(command) => command.run(directory),
-        Command::Compare(command) => command.run(directory),
-        Command::Drift(command) => command.run(directory),
-        Command::Script(command) => command.run(directory),
-        Command::Deploy(command) => command.run(directory),
-        Command::Explain(command) => command.run(),
-        Command::Demo(command) => command.run(directory),
-    }
-}
-
 /// What sides are resolved against, for a command that works without a project too.
-fn context(directory: Option<&Path>, engine: Option<Engine>) -> Ended<Context> {
+fn context(directory: Option<&Path>, engine: Option<&'static Engine>) -> Ended<Context> {
     Ok(Context { project: Project::find(directory)?, engine, second_opinion: true, scratch: None })
 }
 

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 use clap::Args;
 use wevrun_core::diagnostics::Code;
 use wevrun_core::{Engine, EngineVersion};
+use wevrun_engines::registry;
 
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files::{self, reason};
@@ -20,8 +21,8 @@ pub struct New {
     pub folder: PathBuf,
 
     /// The database engine
-    #[arg(long, default_value = "sqlite")]
-    pub engine: Engine,
+    #[arg(long, default_value = "sqlite", value_parser = registry::engine)]
+    pub engine: &'static Engine,
 }
 
 impl New {
@@ -29,10 +30,11 @@ impl New {
     pub fn run(&self, directory: Option<&Path>) -> Ended {
         let root = directory.map_or_else(|| self.folder.clone(), |directory| directory.join(&self.folder));
         let name = root.file_name().map_or_else(|| "schema".to_owned(), |name| name.to_string_lossy().into_owned());
+        let starter = registry::live(self.engine).starter();
         let contents = [
             (FILE, settings(&name, self.engine, None, &[])),
-            ("schema/tables/apiaries.sql", example(self.engine).to_owned()),
-            (".gitignore", ignored(self.engine).to_owned()),
+            ("schema/tables/apiaries.sql", starter.example.to_owned()),
+            (".gitignore", starter.ignored.to_owned()),
         ];
         for (path, _) in &contents {
             if root.join(path).exists() {
@@ -54,7 +56,7 @@ impl New {
 }
 
 /// The settings of a new project that tolerates these findings.
-pub fn settings(name: &str, engine: Engine, version: Option<EngineVersion>, tolerate: &[Code]) -> String {
+pub fn settings(name: &str, engine: &'static Engine, version: Option<EngineVersion>, tolerate: &[Code]) -> String {
     let tolerate = match tolerate {
         [] => String::new(),
         codes => {
@@ -66,11 +68,8 @@ pub fn settings(name: &str, engine: Engine, version: Option<EngineVersion>, tole
             )
         }
     };
-    let version = version.unwrap_or_else(|| engine.default_version());
-    let url = match engine {
-        Engine::Sqlite => "sqlite:${PRODUCTION_DB}",
-        Engine::Postgres => "${PRODUCTION_URL}",
-    };
+    let version = version.unwrap_or(engine.default_version);
+    let url = registry::live(engine).starter().url;
     let name = toml::Value::String(name.to_owned());
     format!(
         "# Settings of a Wevrun project. docs/project-file.md describes every key.
@@ -87,38 +86,4 @@ source = [\"{DEFAULT_SOURCE}\"]
 # url = \"{url}\"
 "
     )
-}
-
-/// One object in the engine's own types.
-fn example(engine: Engine) -> &'static str {
-    match engine {
-        Engine::Sqlite => {
-            "-- One file an object, with the indexes and triggers that belong to it.
-CREATE TABLE apiaries (
-    id INTEGER PRIMARY KEY,
-    name TEXT NOT NULL UNIQUE,
-    founded_on TEXT NOT NULL CHECK (founded_on LIKE '____-__-__')
-);
-"
-        }
-        Engine::Postgres => {
-            "-- One file an object, with the indexes, triggers and comments that belong to it.
-CREATE TABLE apiaries (
-    id integer GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
-    name text NOT NULL UNIQUE,
-    founded_on date NOT NULL CHECK (founded_on >= DATE '1900-01-01'),
-    created_at timestamptz NOT NULL DEFAULT now()
-);
-COMMENT ON TABLE apiaries IS 'Where hives stand';
-"
-        }
-    }
-}
-
-/// What a repository of the project does not hold.
-fn ignored(engine: Engine) -> &'static str {
-    match engine {
-        Engine::Sqlite => "# Databases\n*.db\n*.db-journal\n*.db-wal\n*.db-shm\n",
-        Engine::Postgres => "# Passwords, and rows that were dumped\n.pgpass\n.env\n*.dump\n",
-    }
 }

@@ -6,19 +6,21 @@ use clap::Args;
 use serde::Serialize;
 use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare, lookalikes};
-use wevrun_core::dialects::dialect;
 use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Clearance, Evidence, ExactGuard, Provenance, Risk, Waiver};
-use wevrun_core::script::{Read, Script as Steps, write};
+use wevrun_core::script::{Read, Script as Steps, make_script, make_undo, write};
 use wevrun_core::snapshot::Snapshot;
-use wevrun_engines::{Database, LedgerEntry, LiveError};
+use wevrun_engines::{
+    Database, LedgerEntry, LiveError,
+    registry::{self, dialect},
+};
 
 use super::compare::{Sides, keep_unread, print_source_findings, scope, source_findings};
 use super::context;
 use super::wishes::Wishes;
-use crate::cli::Format;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
+use crate::output::Format;
 use crate::output::diagnostics::JsonDiagnostic;
 use crate::output::json::{self, JsonRisk, JsonStep};
 use crate::output::style::{self, paint};
@@ -126,7 +128,7 @@ pub fn make<'m>(
     }
     let project = project_name(context, want);
     let sides = (have, &want.model);
-    let mut script = plan::script(dialect, &project, sides, &comparison, plan_wishes.clone(), version, &evidence);
+    let mut script = make_script(dialect, &project, sides, &comparison, plan_wishes.clone(), version, &evidence);
     script.clear(&waivers, &today());
     Ok(Made { script, comparison, wishes: plan_wishes, waivers })
 }
@@ -136,7 +138,7 @@ fn provenance(name: &str, database: &mut dyn Database, want: &Loaded, other_proj
     let Some(project) = &want.project else { return Ok(Provenance::Unknown) };
     let Some(entry) = last_release(name, database)? else { return Ok(Provenance::NoLedger) };
     same_project(name, &entry, project, other_project)?;
-    let snapshot = entry.snapshot.as_deref().and_then(|text| Snapshot::read(text).ok());
+    let snapshot = entry.snapshot.as_deref().and_then(|text| Snapshot::read(text, &registry::engines()).ok());
     // A ledger without a structure knows no more than none.
     Ok(snapshot.map_or(Provenance::NoLedger, |snapshot| Provenance::Released(Box::new(snapshot.model))))
 }
@@ -170,7 +172,7 @@ pub fn today() -> String {
 /// The version that the script is for: want's or the project's, and if neither says one, the target's.
 fn oldest(context: &Context, want: &Loaded, live: Option<EngineVersion>) -> EngineVersion {
     let project = context.project.as_ref().map(|project| project.engine_version);
-    want.engine_version.or(project).or(live).unwrap_or_else(|| want.engine.default_version())
+    want.engine_version.or(project).or(live).unwrap_or(want.engine.default_version)
 }
 
 /// The project's name in scripts that are of none.
@@ -206,7 +208,7 @@ impl Script {
             Some(_) => {
                 let sides = (&have.model, &want.model);
                 let version = script.engine_version;
-                let mut undo = plan::undo(dialect, &script.project, sides, &comparison.renames, &wishes, version);
+                let mut undo = make_undo(dialect, &script.project, sides, &comparison.renames, &wishes, version);
                 undo.clear(&waivers, &today());
                 Some(undo)
             }
@@ -214,7 +216,7 @@ impl Script {
         };
         let undo_held = undo.as_ref().is_some_and(|undo| !undo.held_back_by().is_empty());
         let held = undo_held || !script.held_back_by().is_empty();
-        let text = write(&script);
+        let text = write(dialect, &script);
         if self.format == Format::Json {
             let diagnostics = source_findings(&[&have, &want]);
             let (have, want) = (script.have.as_str(), script.want.as_str());
@@ -246,7 +248,7 @@ impl Script {
             None => {}
         }
         if let Some((path, undo)) = self.undo.as_ref().zip(undo) {
-            files::write_result(path, write(&undo).as_bytes())?;
+            files::write_result(path, write(dialect, &undo).as_bytes())?;
             announce("wrote the undo script", path, &undo);
         }
         Ok(Outcome::Done)
@@ -314,7 +316,7 @@ pub fn report_held(script: &Steps) {
 /// A script that was read from a file, or why it can't be.
 pub fn read(path: &Path) -> Ended<(Read, String)> {
     let text = files::read_text(path)?;
-    let script =
-        wevrun_core::script::read(&text).map_err(|error| Failure::new(format!("{}: {error}", path.display())))?;
+    let script = wevrun_core::script::read(&text, &registry::find_dialect)
+        .map_err(|error| Failure::new(format!("{}: {error}", path.display())))?;
     Ok((script, text))
 }

@@ -1,8 +1,8 @@
 //! What a person may ask of a script beside the difference.
 
 use clap::{Args, ValueEnum};
+use wevrun_core::Dialect;
 use wevrun_core::compare::Comparison;
-use wevrun_core::dialects::Dialect;
 use wevrun_core::model::{Kind, Model};
 use wevrun_core::plan;
 
@@ -52,7 +52,7 @@ impl Wishes {
     /// As the plan takes them. Says what can't be done.
     pub fn of(&self, dialect: &dyn Dialect, have: &Model, comparison: &Comparison<'_>) -> Ended<plan::Wishes> {
         let concurrent_indexes = self.index_builds == Some(IndexBuilds::Concurrent);
-        if concurrent_indexes && !dialect.builds_indexes_concurrently() {
+        if concurrent_indexes && !dialect.engine().capabilities.can_build_indexes_concurrently {
             let engine = dialect.engine();
             return Err(Failure::usage(format!(
                 "{engine} builds no index while others write; leave out --index-builds"

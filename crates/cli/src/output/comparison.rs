@@ -1,9 +1,9 @@
 //! A comparison for people: grouped by what would happen, property by property.
 
 use similar::{ChangeTag, TextDiff};
+use wevrun_core::Dialect;
 use wevrun_core::compare::{Change, Comparison, Difference, Property, Reordered, aligned};
 use wevrun_core::diagnostics::Diagnostic;
-use wevrun_core::dialects::Dialect;
 use wevrun_core::model::{Name, Object, ObjectKey};
 
 use super::style::{self, paint};

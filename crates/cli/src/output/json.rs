@@ -2,8 +2,8 @@
 
 use serde::Serialize;
 use serde_json::Value;
+use wevrun_core::Dialect;
 use wevrun_core::compare::{Change, Comparison, Property};
-use wevrun_core::dialects::Dialect;
 use wevrun_core::model::Object;
 use wevrun_core::plan::{Clearance, Plan, Risk};
 

@@ -2,8 +2,11 @@
 
 pub mod comparison;
 pub mod diagnostics;
+mod format;
 pub mod json;
 pub mod style;
+
+pub use format::Format;
 
 use crate::failure::Failure;
 

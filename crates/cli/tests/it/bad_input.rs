@@ -2,6 +2,7 @@
 
 use rand::rngs::SmallRng;
 use rand::{Rng, SeedableRng};
+use wevrun_engines::registry;
 use wevrun_testkit::render::{Style, statements};
 use wevrun_testkit::schema::{random, rng};
 
@@ -101,7 +102,7 @@ fn mutated_ddl_never_panics() {
         for _ in 0..numbers.random_range(1..12) {
             damage(&mut text, &mut numbers);
         }
-        survives(wevrun_core::Engine::Sqlite, seed, &text);
+        survives("sqlite", seed, &text);
     }
 }
 
@@ -125,14 +126,15 @@ fn mutated_postgres_ddl_never_panics() {
         for _ in 0..numbers.random_range(1..12) {
             damage(&mut text, &mut numbers);
         }
-        survives(wevrun_core::Engine::Postgres, seed, &text);
+        survives("postgres", seed, &text);
     }
 }
 
-fn survives(engine: wevrun_core::Engine, seed: u64, text: &[u8]) {
+fn survives(engine: &str, seed: u64, text: &[u8]) {
     let sources = [wevrun_core::source::Source::new("fuzz.sql", &String::from_utf8_lossy(text))];
     let outcome = std::panic::catch_unwind(|| {
-        let build = wevrun_core::build::build(engine, engine.default_version(), &sources);
+        let dialect = registry::find_dialect(engine).expect("it is compiled in");
+        let build = wevrun_core::build::build(dialect, dialect.engine().default_version, &sources);
         for diagnostic in &build.diagnostics {
             let primary = diagnostic.primary.as_ref().expect("every finding in a source has a place");
             assert!(
@@ -140,9 +142,8 @@ fn survives(engine: wevrun_core::Engine, seed: u64, text: &[u8]) {
                 "a place outside the text: {diagnostic:?}"
             );
         }
-        let dialect = wevrun_core::dialects::dialect(engine);
         let sound = wevrun_core::check::sound_part(dialect, &build.model, &build.diagnostics);
-        wevrun_engines::second_opinion(engine, &sound);
+        registry::live(dialect.engine()).second_opinion(&sound);
     });
     assert!(outcome.is_ok(), "run it again with WEVRUN_SEED={seed} WEVRUN_FUZZ=1:\n{}", sources[0].text);
 }

@@ -2,6 +2,7 @@
 
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
+use wevrun_engines::registry;
 
 use wevrun_testkit::client;
 use wevrun_testkit::project::TestProject;
@@ -180,7 +181,7 @@ fn a_changed_script_changes_nothing_or_leads_to_what_it_promises() {
     project.expect(0, &["script", "production", "--out", "whole.sql"]);
     let whole = project.read("whole.sql");
     let structure = |database: &str| {
-        let url = wevrun_engines::DatabaseUrl::Sqlite(project.file(database));
+        let url = wevrun_engines::DatabaseUrl::file(registry::engines()[0], project.file(database));
         let content = wevrun_engines::open(&url, wevrun_engines::Access::Read).and_then(|mut live| live.read());
         content.expect("a readable database").model.fingerprint()
     };
@@ -208,7 +209,7 @@ fn a_changed_script_changes_nothing_or_leads_to_what_it_promises() {
             project.write("next.sql", &changed);
             copy("test.db");
             // A run of the program each time takes long; the text alone says whether it is known for edited.
-            match wevrun_core::script::read(&changed) {
+            match wevrun_core::script::read(&changed, &registry::find_dialect) {
                 Ok(read) => assert!(read.edited, "{changed}"),
                 Err(_) => continue,
             }

@@ -1,12 +1,12 @@
 //! One stable layout for definitions that a person did not comment: only white space changes, no token does.
 
-use crate::dialects::Dialect;
 use crate::model::{Kind, Object};
+use crate::parse::Grammar;
 use crate::parse::{Token, TokenKind, token};
 
 /// A definition's text for a source file, without a semicolon. Tables get a line for each column and constraint; everything
 /// else, and what holds comments, stays as it was written.
-pub fn layout(dialect: &dyn Dialect, object: &Object) -> String {
+pub fn layout(dialect: &dyn Grammar, object: &Object) -> String {
     let text = object.text.trim();
     let (tokens, _) = token::tokenize(dialect.token_rules(), text, 0);
     let commented = tokens.iter().any(|token| token.kind == TokenKind::Comment);

@@ -6,8 +6,8 @@ use std::collections::BTreeMap;
 
 pub use layout::layout;
 
-use crate::dialects::Dialect;
 use crate::model::{Kind, Model, Name, Object};
+use crate::parse::Grammar;
 
 /// A file of a source folder.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -23,8 +23,8 @@ const GRANTED_ONLY: &str = "access.sql";
 
 /// Writes a model as files, ordered by path; with owners, grants and labels if `access` asks for them. Only the white space of a
 /// definition changes, and not even that where a person left a comment.
-pub fn files(dialect: &dyn Dialect, model: &Model, access: bool) -> Vec<AdoptedFile> {
-    let statement = |dialect: &dyn Dialect, object: &Object| {
+pub fn files(dialect: &dyn Grammar, model: &Model, access: bool) -> Vec<AdoptedFile> {
+    let statement = |dialect: &dyn Grammar, object: &Object| {
         let mut text = statement(dialect, object);
         if access {
             dialect.access_statements(object).iter().for_each(|statement| text += &format!("{statement};\n"));
@@ -57,12 +57,12 @@ pub fn files(dialect: &dyn Dialect, model: &Model, access: bool) -> Vec<AdoptedF
     files
 }
 
-fn statement(dialect: &dyn Dialect, object: &Object) -> String {
+fn statement(dialect: &dyn Grammar, object: &Object) -> String {
     format!("{};\n", dialect.source_text(object))
 }
 
 /// `tables/hives.sql`. A name that no file system takes is spelled with what it takes; a second one gets a number.
-fn path(dialect: &dyn Dialect, kind: Kind, name: &Name, taken: &mut BTreeMap<String, usize>) -> String {
+fn path(dialect: &dyn Grammar, kind: Kind, name: &Name, taken: &mut BTreeMap<String, usize>) -> String {
     let (schema, own) = dialect.schema_and_name(name);
     let safe = |text: &str| -> String {
         if let Some(words) = symbols(text) {

@@ -1,26 +1,27 @@
 //! Checks that hold for every engine: each reference resolves, names are not taken twice, nothing depends on itself.
 
 mod foreign_keys;
+mod rules;
 mod second_opinion;
 mod sound;
 mod views;
 
+pub use rules::Rules;
 pub use second_opinion::{Refusal, independent, refusals};
 pub use sound::sound_part;
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::diagnostics::{Code, Diagnostic};
-use crate::dialects::{Dialect, dialect};
-use crate::engine::{Engine, EngineVersion};
+use crate::engine::EngineVersion;
 use crate::fold::{Folded, head};
 use crate::model::{Definition, IndexPart, Kind, Model, Name, Object, Table};
-use crate::parse::{TokenKind, token};
+use crate::parse::{Grammar, TokenKind, token};
 use crate::source::{Location, Source};
 
 /// What the checks have found so far, and how to point at it.
 pub struct Checks<'m> {
-    dialect: &'static dyn Dialect,
+    dialect: &'m dyn Rules,
     model: &'m Model,
     unreadable: &'m BTreeSet<Name>,
     named_by_code: &'m BTreeSet<String>,
@@ -30,8 +31,7 @@ pub struct Checks<'m> {
 }
 
 /// Checks a folded model.
-pub fn check(engine: Engine, version: EngineVersion, sources: &[Source], folded: &Folded) -> Vec<Diagnostic> {
-    let dialect = dialect(engine);
+pub fn check(dialect: &dyn Rules, version: EngineVersion, sources: &[Source], folded: &Folded) -> Vec<Diagnostic> {
     let mut checks = Checks {
         dialect,
         model: &folded.model,
@@ -229,13 +229,13 @@ fn plain(part: &IndexPart) -> Option<Name> {
 
 /// Where a name stands in an object's text: after `after` (a keyword), if it is given. The statement's first word where
 /// the text is not the one of the source any more.
-pub fn locate(dialect: &dyn Dialect, object: &Object, name: &Name, after: Option<&str>) -> Option<Location> {
+pub fn locate(dialect: &dyn Grammar, object: &Object, name: &Name, after: Option<&str>) -> Option<Location> {
     locate_in(dialect, object, (&object.text, &[]), name, after)
 }
 
 /// The same in this text, and not at a place that is used already if there is another one.
 fn locate_in(
-    dialect: &dyn Dialect,
+    dialect: &dyn Grammar,
     object: &Object,
     (text, used): (&str, &[Location]),
     name: &Name,

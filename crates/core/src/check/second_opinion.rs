@@ -4,8 +4,8 @@ use std::collections::BTreeSet;
 
 use super::locate;
 use crate::diagnostics::{Code, Diagnostic};
-use crate::dialects::Dialect;
 use crate::model::{Model, Name, ObjectKey};
+use crate::parse::Grammar;
 use crate::source::Location;
 
 /// An object that the engine did not take.
@@ -26,7 +26,7 @@ pub struct Refusal {
 /// The findings, one a refusal. `functions` are those that the application registers. Others that the engine does not know are
 /// errors where `strict` says so: in a project, which can name them.
 pub fn refusals(
-    dialect: &dyn Dialect,
+    dialect: &dyn Grammar,
     model: &Model,
     refusals: &[Refusal],
     functions: &[String],
@@ -53,7 +53,7 @@ pub fn independent(model: &Model, refusals: Vec<Refusal>) -> Vec<Refusal> {
 }
 
 fn finding(
-    dialect: &dyn Dialect,
+    dialect: &dyn Grammar,
     model: &Model,
     refusal: &Refusal,
     functions: &[String],
@@ -83,7 +83,7 @@ fn finding(
         (None, Some(culprit)) => locate(dialect, object, &dialect.name(culprit), None),
         (None, None) => locate(dialect, object, &object.name, None),
     };
-    let title = dialect.engine().title();
+    let title = dialect.engine().title;
     let (code, message) = if let Some(function) = function.filter(|_| strict) {
         let message = format!("{} calls {function}(), which {title} does not have", refusal.key);
         let declared = format!("if the application registers it, write functions = [\"{function}\"] in wevrun.toml");

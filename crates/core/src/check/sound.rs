@@ -3,11 +3,11 @@
 use std::collections::BTreeSet;
 
 use crate::diagnostics::Diagnostic;
-use crate::dialects::Dialect;
 use crate::model::{Model, ObjectKey};
+use crate::parse::Grammar;
 
 /// The model without the objects that errors point into, and without what depends on them or on what is not there.
-pub fn sound_part(dialect: &dyn Dialect, model: &Model, found: &[Diagnostic]) -> Model {
+pub fn sound_part(dialect: &dyn Grammar, model: &Model, found: &[Diagnostic]) -> Model {
     let errors: Vec<_> =
         found.iter().filter(|d| d.is_error()).filter_map(|d| Some(d.primary.as_ref()?.location)).collect();
     if errors.is_empty() {

@@ -1,14 +1,14 @@
 //! Owners, grants and labels, where they are asked for. They are no part of the structure.
 
+use super::Privileges;
 use super::{Change, Comparison, Difference, Property};
-use crate::dialects::Dialect;
 use crate::model::{Kind, Model, Object};
 
 /// Adds what differs in owners, grants and labels of the objects that both models have.
 ///
 /// An owner that one of them does not name is no difference: it is whoever makes the object. Nor is what everybody may do by itself in a
 /// schema that every database has.
-pub fn add_access<'m>(dialect: &dyn Dialect, comparison: &mut Comparison<'m>, have: &'m Model, want: &'m Model) {
+pub fn add_access<'m>(dialect: &dyn Privileges, comparison: &mut Comparison<'m>, have: &'m Model, want: &'m Model) {
     for wanted in want.objects() {
         let key = wanted.key();
         let have_name = comparison.renames.key_in_have(&key).name;
@@ -66,7 +66,7 @@ fn holds_by_itself(fact: &str) -> bool {
 /// the objects: of a role that the other side names and this one does not. Of a schema that every database has, nothing counts
 /// if want says nothing.
 pub fn granted_only<'m>(
-    dialect: &dyn Dialect,
+    dialect: &dyn Privileges,
     have: &'m Model,
     want: &'m Model,
 ) -> Vec<(Option<&'m Object>, Option<&'m Object>)> {
@@ -91,7 +91,7 @@ pub fn granted_only<'m>(
 }
 
 /// What differs in the owner, the grants and the labels of an object.
-pub fn access_properties(dialect: &dyn Dialect, have: &Object, want: &Object) -> Vec<Property> {
+pub fn access_properties(dialect: &dyn Privileges, have: &Object, want: &Object) -> Vec<Property> {
     let (have, want) = (dialect.access_facts(have), dialect.access_facts(want));
     let owners = [have.get("owner"), want.get("owner")];
     let is_owners = |fact: &str| {

@@ -3,11 +3,11 @@
 use super::{Change, Comparison};
 use crate::check::locate;
 use crate::diagnostics::{Code, Diagnostic};
-use crate::dialects::Dialect;
 use crate::model::{Column, Object, Table};
+use crate::parse::Grammar;
 
 /// A hint for every removed and added column (of the same type in the same place) and table (of the same columns).
-pub fn lookalikes(dialect: &dyn Dialect, comparison: &Comparison<'_>) -> Vec<Diagnostic> {
+pub fn lookalikes(dialect: &dyn Grammar, comparison: &Comparison<'_>) -> Vec<Diagnostic> {
     let mut hints = Vec::new();
     let (mut removed, mut created): (Vec<&Object>, Vec<&Object>) = (Vec::new(), Vec::new());
     for difference in &comparison.differences {
@@ -42,7 +42,7 @@ pub fn lookalikes(dialect: &dyn Dialect, comparison: &Comparison<'_>) -> Vec<Dia
 }
 
 fn columns(
-    dialect: &dyn Dialect,
+    dialect: &dyn Grammar,
     hints: &mut Vec<Diagnostic>,
     want: &Object,
     have: &Table,

@@ -3,6 +3,7 @@
 mod access;
 mod aligned;
 mod lookalikes;
+mod privileges;
 mod properties;
 mod renames;
 mod unproven;
@@ -10,10 +11,11 @@ mod unproven;
 pub use access::{EVERYBODY, access_properties, add_access, granted_only};
 pub use aligned::aligned;
 pub use lookalikes::lookalikes;
+pub use privileges::Privileges;
 pub use properties::{Property, column_words};
 pub use renames::Renames;
 
-use crate::dialects::Dialect;
+use crate::change::Semantics;
 use crate::model::{Model, Name, Object, ObjectKey};
 
 /// The outcome of a comparison.
@@ -89,13 +91,13 @@ impl Comparison<'_> {
 }
 
 /// Compares two models. Former names in want pair objects and columns that have.
-pub fn compare<'m>(dialect: &dyn Dialect, have: &'m Model, want: &'m Model) -> Comparison<'m> {
+pub fn compare<'m>(dialect: &dyn Semantics, have: &'m Model, want: &'m Model) -> Comparison<'m> {
     let renames = Renames::find(dialect, have, want);
     compare_with(dialect, have, want, renames)
 }
 
 /// Compares two models in which these names mean the same.
-pub fn compare_with<'m>(dialect: &dyn Dialect, have: &'m Model, want: &'m Model, renames: Renames) -> Comparison<'m> {
+pub fn compare_with<'m>(dialect: &dyn Semantics, have: &'m Model, want: &'m Model, renames: Renames) -> Comparison<'m> {
     let renamed = renames.apply(dialect, have);
     let unproven = Vec::new();
     let mut comparison = Comparison { differences: Vec::new(), unproven, same: 0, reordered: Vec::new(), renames };

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::dialects::Dialect;
+use crate::change::Semantics;
 use crate::model::{Column, Kind, Model, Name, Object, ObjectKey};
 
 /// Names in have and the names in want that mean the same.
@@ -111,7 +111,7 @@ impl<'m> Claims<'m> {
 impl Renames {
     /// What want's former names say that fits have: the old name is there, and the new one is not, or gets another one itself.
     /// What else is renamed in a schema that is renamed itself is not followed.
-    pub fn find(dialect: &dyn Dialect, have: &Model, want: &Model) -> Renames {
+    pub fn find(dialect: &dyn Semantics, have: &Model, want: &Model) -> Renames {
         let mut renames = Renames::default();
         let mut claims = Claims::default();
         for object in want.objects() {
@@ -135,7 +135,7 @@ impl Renames {
             let kind = claim.kind.expect("it is an object");
             for key in have.objects().map(Object::key) {
                 let now = renames.moved.get(&key).unwrap_or(&key);
-                if let Some(to) = dialect.moved_along(now, kind, claim.old, claim.new) {
+                if let Some(to) = dialect.renamed_with(now, kind, claim.old, claim.new) {
                     renames.moved.insert(key, to);
                 }
             }
@@ -235,7 +235,7 @@ impl Renames {
     }
 
     /// The model with have's names replaced by want's.
-    pub fn apply<'m>(&self, dialect: &dyn Dialect, have: &'m Model) -> Cow<'m, Model> {
+    pub fn apply<'m>(&self, dialect: &dyn Semantics, have: &'m Model) -> Cow<'m, Model> {
         if self.is_empty() {
             return Cow::Borrowed(have);
         }

@@ -5,15 +5,16 @@
 //! a file that drops it before it creates it itself.
 
 mod alter;
+mod completion;
 mod taken;
 
 use std::collections::{BTreeSet, HashMap, HashSet};
 
 use crate::diagnostics::{Code, Diagnostic, Severity};
-use crate::dialects::Dialect;
 use crate::model::{Kind, Model, Name, Object, ObjectKey};
 use crate::parse::{AlterTable, Amendment, ParsedSource, Statement, StatementKind};
 use crate::source::Location;
+pub use completion::Completion;
 pub use taken::{Held, Taken};
 
 /// The model that the sources describe.
@@ -32,7 +33,7 @@ pub struct Folded {
 }
 
 /// Folds all sources, in order, into one model.
-pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
+pub fn fold(dialect: &dyn Completion, sources: Vec<ParsedSource>) -> Folded {
     let mut folder = Folder {
         dialect,
         folded: Folded::default(),
@@ -144,7 +145,7 @@ pub fn fold(dialect: &dyn Dialect, sources: Vec<ParsedSource>) -> Folded {
 }
 
 struct Folder<'d> {
-    dialect: &'d dyn Dialect,
+    dialect: &'d dyn Completion,
     folded: Folded,
     /// Which kinds of object have a name.
     names: HashMap<Name, Vec<Kind>>,

@@ -4,8 +4,7 @@ use std::borrow::Cow;
 use std::fmt;
 use std::str::FromStr;
 
-use super::{Kind, Model, Object, ObjectKey};
-use crate::dialects::Dialect;
+use super::{Identifiers, Kind, Model, Object, ObjectKey};
 
 /// A kind and a name with `*` and `?`: `table:app_*`, `schema:sales`, `*:*_tmp`.
 ///
@@ -58,9 +57,9 @@ impl fmt::Display for Pattern {
 
 impl Pattern {
     /// Whether an object of this kind and name is meant.
-    pub fn matches(&self, dialect: &dyn Dialect, key: &ObjectKey) -> bool {
-        let (schema, own) = dialect.schema_and_name(&key.name);
-        let like = |text: &str| is_like(&self.name, text, dialect.ignores_case());
+    pub fn matches(&self, names: &dyn Identifiers, key: &ObjectKey) -> bool {
+        let (schema, own) = names.schema_and_name(&key.name);
+        let like = |text: &str| is_like(&self.name, text, names.engine().capabilities.has_caseless_names);
         match self.kind {
             PatternKind::Schema if key.kind == Kind::Schema => like(&own),
             PatternKind::Schema => schema.is_some_and(|schema| like(&schema)),
@@ -118,14 +117,14 @@ impl Scope {
     }
 
     /// Whether the project is responsible for an object of a model.
-    pub fn includes(&self, dialect: &dyn Dialect, model: &Model, object: &Object) -> bool {
+    pub fn includes(&self, names: &dyn Identifiers, model: &Model, object: &Object) -> bool {
         let owner = object.definition.owner().and_then(|owner| model.relation(owner)).map(Object::key);
-        self.includes_key(dialect, &object.key(), owner.as_ref())
+        self.includes_key(names, &object.key(), owner.as_ref())
     }
 
     /// The same by the object's key, and that of the relation that it is on.
-    pub fn includes_key(&self, dialect: &dyn Dialect, key: &ObjectKey, owner: Option<&ObjectKey>) -> bool {
-        let any = |patterns: &[Pattern], key: &ObjectKey| patterns.iter().any(|pattern| pattern.matches(dialect, key));
+    pub fn includes_key(&self, names: &dyn Identifiers, key: &ObjectKey, owner: Option<&ObjectKey>) -> bool {
+        let any = |patterns: &[Pattern], key: &ObjectKey| patterns.iter().any(|pattern| pattern.matches(names, key));
         if any(&self.ignores, key) || owner.is_some_and(|owner| any(&self.ignores, owner)) {
             return false;
         }
@@ -133,32 +132,32 @@ impl Scope {
     }
 
     /// The managed objects of a model.
-    pub fn part_of<'m>(&self, dialect: &dyn Dialect, model: &'m Model) -> Cow<'m, Model> {
+    pub fn part_of<'m>(&self, names: &dyn Identifiers, model: &'m Model) -> Cow<'m, Model> {
         if self.is_everything() {
             return Cow::Borrowed(model);
         }
         let mut part = model.clone();
-        for key in self.left_out(dialect, model) {
+        for key in self.left_out(names, model) {
             part.remove(&key);
         }
         Cow::Owned(part)
     }
 
     /// The objects of a model that are not managed.
-    pub fn left_out(&self, dialect: &dyn Dialect, model: &Model) -> Vec<ObjectKey> {
+    pub fn left_out(&self, names: &dyn Identifiers, model: &Model) -> Vec<ObjectKey> {
         if self.is_everything() {
             return Vec::new();
         }
-        model.objects().filter(|object| !self.includes(dialect, model, object)).map(Object::key).collect()
+        model.objects().filter(|object| !self.includes(names, model, object)).map(Object::key).collect()
     }
 
     /// Want's managed objects, and have's others as they are: what there is to be after a release.
-    pub fn effective_want<'m>(&self, dialect: &dyn Dialect, have: &Model, want: &'m Model) -> Cow<'m, Model> {
-        let mut effective = match self.part_of(dialect, want) {
+    pub fn effective_want<'m>(&self, names: &dyn Identifiers, have: &Model, want: &'m Model) -> Cow<'m, Model> {
+        let mut effective = match self.part_of(names, want) {
             Cow::Borrowed(want) => return Cow::Borrowed(want),
             Cow::Owned(part) => part,
         };
-        let others = self.left_out(dialect, have);
+        let others = self.left_out(names, have);
         effective.extend(others.iter().filter_map(|key| have.get(key)).cloned());
         Cow::Owned(effective)
     }

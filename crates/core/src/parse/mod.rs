@@ -2,19 +2,20 @@
 //!
 //! Tokens come from `sqlparser`; the statement grammar is a dialect's own.
 
+mod grammar;
 mod reader;
 mod statement;
 mod temporary;
 pub mod token;
 mod words;
 
+pub use grammar::Grammar;
 pub use reader::{Parsed, Reader};
 pub use statement::{AlterTable, Amendment, Constraints, Grant, Session, Statement, StatementKind};
 pub use token::{Token, TokenKind};
 pub use words::words;
 
 use crate::diagnostics::{Code, Diagnostic};
-use crate::dialects::Dialect;
 use crate::model::Name;
 use crate::source::Source;
 use temporary::Temporary;
@@ -33,15 +34,15 @@ pub struct ParsedSource {
 /// Reads a whole source. `index` is its place in the list of sources.
 ///
 /// An error ends its statement only: the rest of the source is still read.
-pub fn parse_source(dialect: &dyn Dialect, source: &Source, index: u32) -> ParsedSource {
+pub fn parse_source(grammar: &dyn Grammar, source: &Source, index: u32) -> ParsedSource {
     let mut parsed = ParsedSource::default();
     if let Some(diagnostic) = not_text(source, index) {
         parsed.diagnostics.push(diagnostic);
         return parsed;
     }
-    let masked = dialect.without_client_commands(&source.text);
+    let masked = grammar.without_client_commands(&source.text);
     let text: &str = &masked;
-    let (tokens, error) = token::tokenize(dialect.token_rules(), text, index);
+    let (tokens, error) = token::tokenize(grammar.token_rules(), text, index);
     let unreadable = error.is_some();
     parsed.diagnostics.extend(error);
     let comments: Vec<Token> = tokens.iter().filter(|token| token.kind == TokenKind::Comment).copied().collect();
@@ -52,7 +53,7 @@ pub fn parse_source(dialect: &dyn Dialect, source: &Source, index: u32) -> Parse
     let mut rest = &tokens[..];
     let mut comments = &comments[..];
     while !rest.is_empty() {
-        let length = dialect.statement_length(text, rest);
+        let length = grammar.statement_length(text, rest);
         let ended = length < rest.len();
         if !ended && unreadable {
             break; // the statement that the error cut off
@@ -73,14 +74,14 @@ pub fn parse_source(dialect: &dyn Dialect, source: &Source, index: u32) -> Parse
         }
         let reader = Reader { text, tokens: statement, position: 0, source: index };
         let location = reader.location(0..statement.len());
-        match dialect.parse_statement(reader, own, &mut session, &mut parsed.diagnostics) {
+        match grammar.parse_statement(reader, own, &mut session, &mut parsed.diagnostics) {
             Ok(kinds) => {
                 let kinds = kinds.into_iter().filter(|kind| temporary.is_other(kind));
                 parsed.statements.extend(kinds.map(|kind| Statement { location, kind }));
             }
             Err(diagnostic) => {
                 parsed.diagnostics.push(*diagnostic);
-                parsed.unreadable.extend(dialect.created_name(text, statement));
+                parsed.unreadable.extend(grammar.created_name(text, statement));
             }
         }
     }

@@ -1,25 +1,31 @@
 //! From differences to ordered steps, with what each may do to data.
 
 mod evidence;
-mod provenance;
+mod mode;
+mod ownership;
+mod planner;
+pub(crate) mod provenance;
 mod risk;
+mod step;
 mod touched;
 mod waiver;
 
 pub use evidence::{Evidence, Probe};
+pub use mode::Mode;
+pub use ownership::Ownership;
+pub use planner::Planner;
 pub use provenance::Provenance;
 pub use risk::{Clearance, Risk, RiskKind};
+pub use step::{Outcome, Step};
 pub use touched::touched;
 pub use waiver::{Waiver, WaiverError, WaiverFile, is_date, read_waivers, zones};
 
 use std::borrow::Cow;
 use std::collections::BTreeSet;
 
-use crate::compare::{Comparison, Renames, compare_with};
-use crate::dialects::Dialect;
+use crate::compare::Comparison;
 use crate::engine::EngineVersion;
 use crate::model::{Fingerprint, Model, Name, ObjectKey, Scope};
-use crate::script::{Mode, Respelled, Script, Step};
 
 /// What may be done or not, beside what differs.
 #[derive(Debug, Clone, Default)]
@@ -130,7 +136,7 @@ impl Plan {
 impl<'m> Planning<'m> {
     /// Prepares a plan for a comparison that is known already.
     pub fn new(
-        dialect: &dyn Dialect,
+        dialect: &dyn Planner,
         (have, want): (&'m Model, &'m Model),
         comparison: &'m Comparison<'m>,
         version: EngineVersion,
@@ -141,7 +147,7 @@ impl<'m> Planning<'m> {
     }
 
     /// Objects, by kind and name, that the fingerprint of a state on the way leaves out: unproven or not managed.
-    pub fn left_out(&self, dialect: &dyn Dialect) -> Vec<String> {
+    pub fn left_out(&self, dialect: &dyn Planner) -> Vec<String> {
         let others = self.wishes.scope.left_out(dialect, self.have).into_iter().map(|key| key.to_string());
         self.unproven().into_iter().chain(others).collect()
     }
@@ -163,7 +169,7 @@ impl<'m> Planning<'m> {
 
 /// What must be asked of have's data before a good plan can be made.
 pub fn probes(
-    dialect: &dyn Dialect,
+    dialect: &dyn Planner,
     have: &Model,
     want: &Model,
     comparison: &Comparison<'_>,
@@ -176,49 +182,6 @@ pub fn probes(
     probes
 }
 
-/// The script from have to want. Risks are not cleared yet: see [`Script::clear`].
-pub fn script(
-    dialect: &dyn Dialect,
-    project: &str,
-    (have, want): (&Model, &Model),
-    comparison: &Comparison<'_>,
-    wishes: Wishes,
-    version: EngineVersion,
-    evidence: &Evidence,
-) -> Script {
-    let planning = Planning { wishes, ..Planning::new(dialect, (have, want), comparison, version, evidence) };
-    planned(dialect, project, &planning)
-}
-
-/// The way back: from want to have, with the renames the other way round.
-///
-/// What it can't bring back is named in its steps; nothing is known of the data that there will be by then. Of the release's
-/// `wishes` it takes the scope, and whether owners, grants and labels of what stays are set back; what is made again has them in
-/// any case.
-pub fn undo(
-    dialect: &dyn Dialect,
-    project: &str,
-    (have, want): (&Model, &Model),
-    renames: &Renames,
-    wishes: &Wishes,
-    version: EngineVersion,
-) -> Script {
-    let comparison = compare_with(dialect, want, have, renames.inverted());
-    let evidence = Evidence::default();
-    let wishes =
-        Wishes { access: wishes.access, scope: wishes.scope.clone(), zones: wishes.zones.clone(), ..Wishes::default() };
-    let planning =
-        Planning { way_back: true, wishes, ..Planning::new(dialect, (want, have), &comparison, version, &evidence) };
-    let mut script = planned(dialect, project, &planning);
-    // Whether there will be rows is not known yet: it is tried, and stops if there are.
-    for risk in script.plan.risks_mut().filter(|risk| risk.kind == RiskKind::NeedsValues) {
-        risk.kind = RiskKind::MayRefuseRows;
-        risk.clearance = Clearance::NotNeeded;
-        risk.explanation = format!("can't be undone while there are rows: {}", risk.explanation);
-    }
-    script
-}
-
 /// What a live database is asked so that the client's guards can compare whole definitions.
 pub struct ExactGuard {
     names: BTreeSet<Name>,
@@ -228,13 +191,13 @@ pub struct ExactGuard {
 
 impl ExactGuard {
     /// The guard of what a script touches.
-    pub fn new(dialect: &dyn Dialect, have: &Model, comparison: &Comparison<'_>) -> ExactGuard {
+    pub fn new(dialect: &dyn Planner, have: &Model, comparison: &Comparison<'_>) -> ExactGuard {
         let names = touched(have, comparison);
         ExactGuard { query: dialect.structure_query(&names, true), names }
     }
 
     /// Lets the client compare the structure before the first step with these facts, and that after the last one, if it is known.
-    pub fn apply(&self, dialect: &dyn Dialect, plan: &mut Plan, before: &[String], after: Option<&[String]>) {
+    pub fn apply(&self, dialect: &dyn Planner, plan: &mut Plan, before: &[String], after: Option<&[String]>) {
         if plan.parts.is_empty() {
             return;
         }
@@ -242,39 +205,5 @@ impl ExactGuard {
         if let Some(after) = after.filter(|_| plan.is_one_transaction()) {
             plan.client_check = vec![dialect.structure_guard(&self.names, true, after)];
         }
-    }
-}
-
-fn planned(dialect: &dyn Dialect, project: &str, planning: &Planning<'_>) -> Script {
-    let scope = &planning.wishes.scope;
-    let unproven = planning.unproven();
-    let want = scope.part_of(dialect, planning.want);
-    let proven = if unproven.is_empty() { want.fingerprint() } else { want.without(&unproven).fingerprint() };
-    let have = scope.part_of(dialect, planning.have);
-    let mut plan = dialect.plan(planning);
-    let respelled = Respelled::new(dialect, &have.without(&unproven), &want.without(&unproven), &plan.recreated);
-    if !plan.parts.is_empty() {
-        let names = touched(planning.have, planning.comparison);
-        let by_name = |model: &Model| dialect.structure_guard(&names, false, &dialect.structure_facts(model, &names));
-        plan.client_guard = vec![by_name(planning.have)];
-        if plan.is_one_transaction() {
-            plan.client_check = vec![by_name(planning.want)];
-        }
-    }
-    plan.risks.extend(provenance::unmanaged_risks(dialect, planning, &plan.recreated));
-    plan.risks.extend(provenance::risks(dialect, planning));
-    Script {
-        proven,
-        unproven,
-        engine: dialect.engine(),
-        engine_version: planning.version,
-        project: project.to_owned(),
-        have: have.fingerprint(),
-        respelled,
-        want: want.fingerprint(),
-        undo: planning.way_back,
-        scope: scope.clone(),
-        ownership: planning.evidence.provenance.ownership(),
-        plan,
     }
 }

@@ -2,11 +2,9 @@
 
 use std::collections::BTreeSet;
 
-use super::{Planning, Risk, RiskKind};
+use super::{Ownership, Planner, Planning, Risk, RiskKind};
 use crate::compare::{Change, Difference, compare};
-use crate::dialects::Dialect;
 use crate::model::{Model, Name, Object, ObjectKey};
-use crate::script::Ownership;
 
 /// What is known of where a live database's objects are from.
 #[derive(Debug, Clone, Default)]
@@ -32,7 +30,7 @@ impl Provenance {
 }
 
 /// The risks of removing what nobody knows of, and of undoing what was done by hand.
-pub fn risks(dialect: &dyn Dialect, planning: &Planning<'_>) -> Vec<Risk> {
+pub fn risks(dialect: &dyn Planner, planning: &Planning<'_>) -> Vec<Risk> {
     let differences = &planning.comparison.differences;
     let removed: BTreeSet<&Name> = differences.iter().filter_map(removed_object).map(|object| &object.name).collect();
     // What is on a removed table or view is removed with it, and needs no risk of its own.
@@ -105,7 +103,7 @@ fn undone<'d>(
 
 /// The risks that objects which are not managed are removed, or dropped and created again, with those that are: nothing permits
 /// these.
-pub fn unmanaged_risks(dialect: &dyn Dialect, planning: &Planning<'_>, recreated: &[ObjectKey]) -> Vec<Risk> {
+pub fn unmanaged_risks(dialect: &dyn Planner, planning: &Planning<'_>, recreated: &[ObjectKey]) -> Vec<Risk> {
     let scope = &planning.wishes.scope;
     let removed: BTreeSet<&Name> =
         planning.comparison.differences.iter().filter_map(removed_object).map(|object| &object.name).collect();

@@ -3,10 +3,10 @@
 
 use std::fmt;
 
-use super::{FORMAT, Mode, Ownership};
-use crate::engine::{Engine, EngineVersion};
+use super::FORMAT;
+use crate::engine::EngineVersion;
 use crate::model::Fingerprint;
-use crate::plan::{Clearance, RiskKind, is_date};
+use crate::plan::{Clearance, Mode, Ownership, RiskKind, is_date};
 
 /// How every such line begins.
 pub const MARK: &str = "-- | ";
@@ -18,8 +18,8 @@ pub enum Line {
     Format(u32),
     /// Whether the script undoes a release.
     Undo(bool),
-    /// The engine, and the oldest version that can run the script.
-    Engine(Engine, EngineVersion),
+    /// The engine's name, and the oldest version that can run the script.
+    Engine(String, EngineVersion),
     /// The project's name.
     Project(String),
     /// The structure that it starts from.
@@ -90,7 +90,7 @@ impl fmt::Display for Line {
         match self {
             Line::Format(number) => write!(f, "format {number}"),
             Line::Undo(undo) => write!(f, "kind {}", if *undo { "undo" } else { "release" }),
-            Line::Engine(engine, version) => write!(f, "engine {} {version}", engine.name()),
+            Line::Engine(engine, version) => write!(f, "engine {engine} {version}"),
             Line::Project(name) => write!(f, "project {}", quoted(name)),
             Line::Have(fingerprint) => write!(f, "have {fingerprint}"),
             Line::Want(fingerprint) => write!(f, "want {fingerprint}"),
@@ -170,7 +170,7 @@ impl Line {
                 other => return Err(format!("there is no kind of script `{other}`")),
             },
             "engine" => {
-                let engine = words.word()?.parse()?;
+                let engine = words.word()?.to_owned();
                 Line::Engine(engine, words.word()?.parse()?)
             }
             "project" => Line::Project(words.text()?),

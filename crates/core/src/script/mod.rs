@@ -1,22 +1,23 @@
 //! The script: ordered steps in plain SQL, with a head that says from where to where.
 
+mod client;
 mod frame;
 mod line;
-mod ownership;
+mod make;
 mod read;
 mod respelled;
 mod write;
 
-pub use frame::{Frame, Mode};
-pub use ownership::Ownership;
-pub use read::{Read, ScriptError, read};
+pub use client::Client;
+pub use frame::Frame;
+pub use make::{make_script, make_undo};
+pub use read::{FindDialect, Read, ScriptError, read};
 pub use respelled::Respelled;
 pub use write::write;
 
-use crate::dialects::dialect;
 use crate::engine::{Engine, EngineVersion};
-use crate::model::{Fingerprint, Model, ObjectKey, Scope};
-use crate::plan::{Clearance, Plan, Risk, Waiver};
+use crate::model::{Fingerprint, Identifiers, Model, Scope};
+use crate::plan::{Clearance, Ownership, Plan, Planner, Risk, Waiver};
 
 /// The version of the script's form.
 pub const FORMAT: u32 = 2;
@@ -25,7 +26,7 @@ pub const FORMAT: u32 = 2;
 #[derive(Debug, Clone)]
 pub struct Script {
     /// The engine that runs it.
-    pub engine: Engine,
+    pub engine: &'static Engine,
     /// The oldest version of the engine that can run it.
     pub engine_version: EngineVersion,
     /// The project's name.
@@ -48,55 +49,6 @@ pub struct Script {
     pub ownership: Ownership,
     /// What it does.
     pub plan: Plan,
-}
-
-/// One ordered action.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Step {
-    /// What it does, in words: `drop column hives.paint_colour`.
-    pub title: String,
-    /// The object that the step creates or completes, if it is a single one. It is not written to the script file.
-    pub object: Option<ObjectKey>,
-    /// What it may do to data.
-    pub risks: Vec<Risk>,
-    /// What is known, or can't be brought back; shown with the step.
-    pub notes: Vec<String>,
-    /// What it leaves behind, where it is not part of a transaction. The step can be done again, and is not needed where all of it
-    /// is so already.
-    pub makes: Vec<Outcome>,
-    /// The statements, without semicolons.
-    pub statements: Vec<String>,
-}
-
-/// What there is of one object after a step.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Outcome {
-    /// The object's kind and name: `index public.hives_label`.
-    pub object: String,
-    /// The hash of the object alone; none if there is no such object then.
-    pub fingerprint: Option<Fingerprint>,
-}
-
-impl Outcome {
-    /// Whether it is so in a structure.
-    pub fn holds(&self, found: &Model) -> bool {
-        let object = found.objects().find(|object| object.key().to_string() == self.object);
-        object.map(|object| Model::from_iter([object.clone()]).fingerprint()) == self.fingerprint
-    }
-}
-
-impl Step {
-    /// A step without risks.
-    pub fn new(title: impl Into<String>, statements: Vec<String>) -> Step {
-        Step { title: title.into(), object: None, risks: Vec::new(), notes: Vec::new(), makes: Vec::new(), statements }
-    }
-
-    /// The same, for one object.
-    #[must_use]
-    pub fn of(mut self, object: ObjectKey) -> Step {
-        self.object = Some(object);
-        self
-    }
 }
 
 impl Script {
@@ -135,8 +87,8 @@ impl Script {
     }
 
     /// Whether a structure is the one that the script leads to, as far as that can be proven.
-    pub fn leads_to(&self, found: &Model) -> bool {
-        let managed = self.scope.part_of(dialect(self.engine), found);
+    pub fn leads_to(&self, names: &dyn Identifiers, found: &Model) -> bool {
+        let managed = self.scope.part_of(names, found);
         if self.unproven.is_empty() {
             managed.fingerprint() == self.want
         } else {
@@ -147,11 +99,10 @@ impl Script {
     /// The objects, by kind and name, that keep a structure from being the one that the script leads to, and of which it can't be told
     /// that they are not as wished: their steps were run, everything else is as promised, and these differ in nothing but
     /// expressions. None if the structure is another one.
-    pub fn leads_to_but_for(&self, found: &Model) -> Option<Vec<String>> {
-        if self.leads_to(found) {
+    pub fn leads_to_but_for(&self, dialect: &dyn Planner, found: &Model) -> Option<Vec<String>> {
+        if self.leads_to(dialect, found) {
             return Some(Vec::new());
         }
-        let dialect = dialect(self.engine);
         let found = self.scope.part_of(dialect, found).without(&self.unproven);
         self.respelled.as_ref()?.differing(dialect, &found)
     }
@@ -162,8 +113,8 @@ impl Script {
     }
 
     /// The part, from 0, that begins in this state: the first in have, a later one in what the parts before it have made.
-    pub fn part_that_begins_in(&self, found: &Model) -> Option<usize> {
-        let managed = self.scope.part_of(dialect(self.engine), found);
+    pub fn part_that_begins_in(&self, names: &dyn Identifiers, found: &Model) -> Option<usize> {
+        let managed = self.scope.part_of(names, found);
         if managed.fingerprint() == self.have {
             return Some(0);
         }

@@ -3,12 +3,11 @@
 
 use super::line::{Line, ScopeWord};
 use super::write::{TITLE, UNDO_TITLE, is_marked, sealed};
-use super::{FORMAT, Mode, Outcome, Ownership, Respelled, Script, Step};
-use crate::dialects::{Dialect, dialect};
-use crate::engine::{Engine, EngineVersion};
+use super::{Client, FORMAT, Respelled, Script};
+use crate::engine::EngineVersion;
 use crate::model::{Fingerprint, Scope};
 use crate::parse::{Reader, TokenKind, token};
-use crate::plan::{Clearance, Part, Plan, Risk};
+use crate::plan::{Clearance, Mode, Outcome, Ownership, Part, Plan, Risk, Step};
 
 /// Why a text is not a script.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -44,14 +43,17 @@ pub struct Read {
     pub edited: bool,
 }
 
+/// Finds the dialect of an engine by its name, or says which engines there are.
+pub type FindDialect<'f> = &'f dyn Fn(&str) -> Result<&'static dyn Client, String>;
+
 /// Reads a script. An edited one is read as strictly as any other.
-pub fn read(text: &str) -> Result<Read, ScriptError> {
+pub fn read(text: &str, find: FindDialect<'_>) -> Result<Read, ScriptError> {
     let first = text.lines().next().unwrap_or_default();
     if first != TITLE && first != UNDO_TITLE {
         return Err(ScriptError::Foreign);
     }
-    let (body_start, head) = head(text)?;
-    let dialect = dialect(head.engine.0);
+    let (body_start, head) = head(text, find)?;
+    let dialect = head.dialect;
     let (tokens, error) = token::tokenize(dialect.token_rules(), &text[body_start..], 0);
     if let Some(error) = error {
         let at = error.primary.as_ref().map_or(0, |label| label.location.start as usize);
@@ -81,7 +83,8 @@ fn wrong(text: &str, at: usize, problem: impl Into<String>) -> ScriptError {
 
 /// What the lines before the first part say.
 struct Head {
-    engine: (Engine, EngineVersion),
+    dialect: &'static dyn Client,
+    engine_version: EngineVersion,
     project: String,
     have: Fingerprint,
     want: Fingerprint,
@@ -97,7 +100,7 @@ struct Head {
 }
 
 /// The head, and where the body begins. The client's own commands are in the head, where no literal can hold the same text.
-fn head(text: &str) -> Result<(usize, Head), ScriptError> {
+fn head(text: &str, find: FindDialect<'_>) -> Result<(usize, Head), ScriptError> {
     let (mut undo, mut engine, mut project, mut have, mut want) = (None, None, None, None, None);
     let (mut proven, mut format, mut ownership, mut parts, mut steps) = (None, None, None, None, None);
     let (mut rest, mut shape, mut respelled, mut client_only) = (None, None, Vec::new(), Vec::new());
@@ -119,7 +122,9 @@ fn head(text: &str) -> Result<(usize, Head), ScriptError> {
                     }
                 }
                 Line::Undo(value) => twice(undo.replace(value).is_some())?,
-                Line::Engine(value, version) => twice(engine.replace((value, version)).is_some())?,
+                Line::Engine(name, version) => {
+                    twice(engine.replace((find(&name).map_err(failed)?, version)).is_some())?;
+                }
                 Line::Project(value) => twice(project.replace(value).is_some())?,
                 Line::Have(value) => twice(have.replace(value).is_some())?,
                 Line::Want(value) => twice(want.replace(value).is_some())?,
@@ -150,8 +155,10 @@ fn head(text: &str) -> Result<(usize, Head), ScriptError> {
         }
         at += whole.len();
     }
+    let (dialect, engine_version) = engine.ok_or(ScriptError::Missing("engine"))?;
     let head = Head {
-        engine: engine.ok_or(ScriptError::Missing("engine"))?,
+        dialect,
+        engine_version,
         project: project.ok_or(ScriptError::Missing("project"))?,
         have: have.ok_or(ScriptError::Missing("have"))?,
         want: want.ok_or(ScriptError::Missing("want"))?,
@@ -176,7 +183,7 @@ fn head(text: &str) -> Result<(usize, Head), ScriptError> {
     if head.proven.is_none() != head.unproven.is_empty() {
         return Err(ScriptError::Missing(if head.proven.is_none() { "proven" } else { "unproven" }));
     }
-    let settings = dialect(head.engine.0).client_settings();
+    let settings = head.dialect.client_settings();
     if head.parts > 0 && commands != settings {
         let problem = format!("before the first part stands exactly: {}", settings.join(", "));
         return Err(wrong(text, at, problem));
@@ -215,8 +222,8 @@ impl Head {
 
     fn script(self, plan: Plan, undo: bool) -> Script {
         Script {
-            engine: self.engine.0,
-            engine_version: self.engine.1,
+            engine: self.dialect.engine(),
+            engine_version: self.engine_version,
             project: self.project,
             proven: self.proven.unwrap_or_else(|| self.want.clone()),
             have: self.have,
@@ -253,7 +260,7 @@ enum Place {
 
 /// What is read of everything after the head.
 struct Body<'t> {
-    dialect: &'static dyn Dialect,
+    dialect: &'static dyn Client,
     head: &'t Head,
     text: &'t str,
     /// Where the tokens' text begins.
@@ -398,7 +405,7 @@ impl Body<'_> {
         if matches!(self.place, Place::Opening | Place::Closing) {
             if wanted.get(self.framed) != Some(&sql.as_str()) {
                 let wanted = wanted.get(self.framed).map_or("no statement".to_owned(), |wanted| format!("`{wanted}`"));
-                return Err(format!("here stands {wanted} in every {} script", self.head.engine.0));
+                return Err(format!("here stands {wanted} in every {} script", self.head.dialect.engine()));
             }
             self.framed += 1;
             return Ok(());

@@ -3,9 +3,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::Outcome;
-use crate::dialects::Dialect;
 use crate::model::{Fingerprint, Model, Object, ObjectKey};
+use crate::plan::{Outcome, Planner};
 
 /// The objects with expressions that a script makes or changes.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -21,7 +20,7 @@ pub struct Respelled {
 impl Respelled {
     /// What is to be said of the way from `have` to `want`, which hold nothing unproven or not managed. `recreated` objects are the
     /// same in both, but pass through the engine, too.
-    pub fn new(dialect: &dyn Dialect, have: &Model, want: &Model, recreated: &[ObjectKey]) -> Option<Respelled> {
+    pub fn new(dialect: &dyn Planner, have: &Model, want: &Model, recreated: &[ObjectKey]) -> Option<Respelled> {
         let recreated: BTreeSet<&ObjectKey> = recreated.iter().collect();
         let mut shapes = Model::empty();
         let mut objects = Vec::new();
@@ -44,7 +43,7 @@ impl Respelled {
     }
 
     /// The objects that are spelled otherwise; none if something else differs.
-    pub(super) fn differing(&self, dialect: &dyn Dialect, found: &Model) -> Option<Vec<String>> {
+    pub(super) fn differing(&self, dialect: &dyn Planner, found: &Model) -> Option<Vec<String>> {
         let listed: Vec<String> = self.objects.iter().map(|outcome| outcome.object.clone()).collect();
         if found.without(&listed).fingerprint() != self.rest {
             return None;
@@ -70,7 +69,7 @@ fn alone(object: &Object) -> Fingerprint {
 }
 
 /// The object without its expressions; none if it has none.
-fn shape(dialect: &dyn Dialect, object: &Object) -> Option<Object> {
+fn shape(dialect: &dyn Planner, object: &Object) -> Option<Object> {
     let mut object = object.clone();
     dialect.take_respelled(&mut object.definition).then_some(object)
 }

@@ -3,10 +3,9 @@
 use sha2::{Digest, Sha256};
 
 use super::line::{Line, MARK, ScopeWord};
-use super::{FORMAT, Script, Step};
-use crate::dialects::dialect;
+use super::{Client, FORMAT, Script};
 use crate::model::hex;
-use crate::plan::{Part, Risk};
+use crate::plan::{Part, Risk, Step};
 
 /// The first line of a script.
 pub const TITLE: &str = "-- Wevrun migration script";
@@ -41,12 +40,12 @@ impl Text {
 }
 
 /// The script's text. The same script gives the same bytes.
-pub fn write(script: &Script) -> String {
+pub fn write(client: &dyn Client, script: &Script) -> String {
     let mut text = Text::default();
-    head(script, &mut text);
+    head(client, script, &mut text);
     let mut number = 0;
     for (index, part) in script.plan.parts.iter().enumerate() {
-        write_part(script, index + 1, part, &mut number, &mut text);
+        write_part(client, script, index + 1, part, &mut number, &mut text);
     }
     text.line("");
     sealed(text.0)
@@ -58,12 +57,11 @@ pub fn sealed(text: String) -> String {
     format!("{text}{}\n", Line::End(hash))
 }
 
-fn head(script: &Script, text: &mut Text) {
-    let dialect = dialect(script.engine);
+fn head(client: &dyn Client, script: &Script, text: &mut Text) {
     text.line(if script.undo { UNDO_TITLE } else { TITLE });
     text.mark(&Line::Format(FORMAT));
     text.mark(&Line::Undo(script.undo));
-    text.mark(&Line::Engine(script.engine, script.engine_version));
+    text.mark(&Line::Engine(script.engine.name.to_owned(), script.engine_version));
     text.mark(&Line::Project(script.project.clone()));
     text.mark(&Line::Have(script.have.clone()));
     text.mark(&Line::Want(script.want.clone()));
@@ -108,16 +106,23 @@ fn head(script: &Script, text: &mut Text) {
         text.line("-- again where it says so; the parts before it stay done. `wevrun deploy` of this same file continues there.");
     }
     text.line("-- Run it with `wevrun deploy THIS_FILE TARGET`, which compares the whole structure before and after,");
-    text.line(&format!("-- or with the engine's own client, which keeps no ledger: {}", dialect.client_command()));
-    for command in dialect.client_settings() {
+    text.line(&format!("-- or with the engine's own client, which keeps no ledger: {}", client.client_command()));
+    for command in client.client_settings() {
         text.line(command);
     }
 }
 
-fn write_part(script: &Script, number: usize, part: &Part, step_number: &mut usize, text: &mut Text) {
+fn write_part(
+    client: &dyn Client,
+    script: &Script,
+    number: usize,
+    part: &Part,
+    step_number: &mut usize,
+    text: &mut Text,
+) {
     let guard = if number == 1 { &script.plan.client_guard[..] } else { &[] };
     let check = if number == script.plan.parts.len() { &script.plan.client_check[..] } else { &[] };
-    let frame = dialect(script.engine).frame(part.mode);
+    let frame = client.frame(part.mode);
     text.line("");
     text.mark(&Line::Part(number, part.mode));
     if let Some(from) = &part.from {

@@ -12,9 +12,9 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use smol_str::SmolStr;
 
-use crate::dialects::{Dialect, dialect};
-use crate::engine::{Engine, EngineVersion};
+use crate::engine::{Engine, EngineVersion, find_engine};
 use crate::model::{Clauses, Definition, Fingerprint, Formerly, Model, Name, Object, Scope};
+use crate::render::Writer;
 use crate::source::Source;
 
 /// The version of the form that this code writes, and the newest that it reads.
@@ -26,7 +26,7 @@ pub struct Snapshot {
     /// The project's name.
     pub project: String,
     /// The engine that it is for.
-    pub engine: Engine,
+    pub engine: &'static Engine,
     /// The oldest version of the engine that it was checked for.
     pub engine_version: EngineVersion,
     /// The git revision of the sources, if they are under git.
@@ -73,6 +73,9 @@ pub enum SnapshotError {
     /// Whole, but not what was written.
     #[error("the snapshot was altered after it was built: its seal does not fit its content; build it again")]
     Altered,
+    /// For an engine that this build of Wevrun does not have.
+    #[error("{0}")]
+    UnknownEngine(String),
     /// Written by a newer Wevrun.
     #[error("the snapshot has format {0}, and this Wevrun reads formats up to {FORMAT}; use a newer Wevrun")]
     Newer(u64),
@@ -90,7 +93,8 @@ pub struct SnapshotFile {
     /// The version of Wevrun that wrote it.
     tool: String,
     project: String,
-    engine: Engine,
+    /// The engine's name.
+    engine: String,
     engine_version: EngineVersion,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     git: Option<GitRevision>,
@@ -174,11 +178,11 @@ struct ObjectLine<'o> {
 }
 
 impl<'o> ObjectLine<'o> {
-    fn new(dialect: &dyn Dialect, object: &'o Object, sources: &'o [Source]) -> ObjectLine<'o> {
+    fn new(writer: &dyn Writer, object: &'o Object, sources: &'o [Source]) -> ObjectLine<'o> {
         ObjectLine {
             name: &object.name,
             definition: &object.definition,
-            text: dialect.text(object),
+            text: writer.text(object),
             formerly: &object.formerly,
             access: &object.access,
             uses: &object.uses,
@@ -190,7 +194,7 @@ impl<'o> ObjectLine<'o> {
 
 impl Snapshot {
     /// The file's content. `sources` are the texts that the model's locations refer to.
-    pub fn write(&self, sources: &[Source]) -> String {
+    pub fn write(&self, writer: &dyn Writer, sources: &[Source]) -> String {
         let mut out = String::from("{\n");
         let mut field =
             |name: &str, value: String| writeln!(out, "\"{name}\": {value},").expect("a String takes every byte");
@@ -198,7 +202,7 @@ impl Snapshot {
         field("seal", format!("\"{}\"", seal::BLANK));
         field("tool", json(&env!("CARGO_PKG_VERSION")));
         field("project", json(&self.project));
-        field("engine", json(&self.engine));
+        field("engine", json(&self.engine.name));
         field("engine-version", json(&self.engine_version));
         if let Some(git) = &self.git {
             field("git", json(git));
@@ -217,8 +221,7 @@ impl Snapshot {
             writeln!(out, "\"unread\": {},", json(&self.unread)).expect("a String takes every byte");
         }
         out.push_str("\"objects\": [");
-        let dialect = dialect(self.engine);
-        let line = |object| json(&ObjectLine::new(dialect, object, sources));
+        let line = |object| json(&ObjectLine::new(writer, object, sources));
         let objects: Vec<&Object> = self.model.objects().collect();
         let lines: Vec<String> = objects.into_par_iter().map(line).collect();
         push_lines(&mut out, lines.into_iter());
@@ -232,7 +235,7 @@ impl Snapshot {
     }
 
     /// Reads a file's content, and makes sure that it is what was written.
-    pub fn read(text: &str) -> Result<Snapshot, SnapshotError> {
+    pub fn read(text: &str, engines: &[&'static Engine]) -> Result<Snapshot, SnapshotError> {
         /// Enough to tell a newer format from a damaged file.
         #[derive(Deserialize)]
         #[serde(rename_all = "kebab-case")]
@@ -268,7 +271,7 @@ impl Snapshot {
         Ok(Snapshot {
             scope,
             project: file.project,
-            engine: file.engine,
+            engine: find_engine(engines, &file.engine).map_err(SnapshotError::UnknownEngine)?,
             engine_version: file.engine_version,
             git: file.git,
             sources: file.sources,

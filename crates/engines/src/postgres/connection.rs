@@ -4,11 +4,10 @@ use std::error::Error as _;
 
 use postgres::error::SqlState;
 use postgres::{Client, Config, NoTls, SimpleQueryMessage, SimpleQueryRow};
-use wevrun_core::Engine;
-use wevrun_core::dialects::dialect;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{Evidence, Probe};
-use wevrun_core::script::{Mode, Script};
+use wevrun_core::plan::{Evidence, Mode, Probe};
+use wevrun_core::script::{Client as _, Script};
+use wevrun_postgres::Postgres;
 
 use super::settings::Settings;
 use super::tls;
@@ -60,7 +59,7 @@ impl PostgresDatabase {
             }
         }
         // Settings of the database or the role must not change what we read, nor hide rows from us.
-        let settle = dialect(Engine::Postgres).frame(Mode::EachStatement).settings.join("; ");
+        let settle = Postgres.frame(Mode::EachStatement).settings.join("; ");
         let ask = format!("{settle}; SELECT current_setting('server_version_num')");
         let rows = client.simple_query(&ask).map_err(|error| meaning(&error))?;
         let number: u32 = single(&rows).and_then(|row| row.get(0)?.parse().ok()).unwrap_or(0);

@@ -7,9 +7,9 @@ use flate2::Compression;
 use flate2::read::GzDecoder;
 use flate2::write::GzEncoder;
 use postgres::error::SqlState;
-use wevrun_core::dialects::postgres::LEDGER_SCHEMA;
 use wevrun_core::model::Fingerprint;
 use wevrun_core::snapshot::Snapshot;
+use wevrun_postgres::{LEDGER_SCHEMA, Postgres};
 
 use super::connection::{PostgresDatabase, meaning};
 use crate::database::Release;
@@ -43,7 +43,7 @@ impl PostgresDatabase {
         );
         self.client.batch_execute(&create).map_err(|error| meaning(&error))?;
         let mut packed = GzEncoder::new(Vec::new(), Compression::default());
-        packed.write_all(released.write(&[]).as_bytes()).expect("a Vec takes every byte");
+        packed.write_all(released.write(&Postgres, &[]).as_bytes()).expect("a Vec takes every byte");
         let packed = packed.finish().expect("a Vec takes every byte");
         let insert = format!(
             "INSERT INTO {LEDGER_SCHEMA}.ledger (released_by, project, have, want, script_hash, tool, edited, snapshot)

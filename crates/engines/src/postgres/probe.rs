@@ -1,8 +1,7 @@
 //! Questions about rows, each of which stops at the first row that answers it; and how many locks the server has room for.
 
-use wevrun_core::Engine;
-use wevrun_core::dialects::dialect;
-use wevrun_core::plan::{Evidence, Probe};
+use wevrun_core::plan::{Evidence, Planner, Probe};
+use wevrun_postgres::Postgres;
 
 use super::connection::{PostgresDatabase, meaning, single};
 use crate::database::counting;
@@ -16,7 +15,7 @@ impl PostgresDatabase {
     pub(super) fn evidence(&mut self, probes: &[Probe]) -> Result<Evidence, LiveError> {
         let mut answers = Vec::with_capacity(probes.len());
         for probe in probes {
-            let sql = counting(probe, &dialect(Engine::Postgres).probe_query(probe));
+            let sql = counting(probe, &Postgres.probe_query(probe));
             match self.client.simple_query(&sql) {
                 Ok(messages) => {
                     let rows = single(&messages).and_then(|row| row.get(0)?.parse().ok());

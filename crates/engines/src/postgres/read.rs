@@ -5,11 +5,12 @@
 //! relatives, <https://www.postgresql.org/docs/current/functions-info.html#FUNCTIONS-INFO-CATALOG>).
 
 use postgres::SimpleQueryMessage;
+use wevrun_core::EngineVersion;
 use wevrun_core::build::Reading;
 use wevrun_core::diagnostics::Code;
 use wevrun_core::model::Model;
 use wevrun_core::source::Source;
-use wevrun_core::{Engine, EngineVersion};
+use wevrun_postgres::Postgres;
 
 use super::connection::{PostgresDatabase, meaning, single};
 use crate::database::Content;
@@ -123,7 +124,7 @@ impl PostgresDatabase {
     fn content_inside(&mut self) -> Result<Content, LiveError> {
         let mut sources = self.ask(OTHERS, Share::All)?;
         sources.extend(self.ask(&[TABLES], Share::All)?);
-        let mut reading = Reading::new(Engine::Postgres);
+        let mut reading = Reading::new(&Postgres);
         reading.add(&sources);
         self.made_of(sources, reading)
     }
@@ -135,7 +136,7 @@ impl PostgresDatabase {
             let others = scope.spawn(move || {
                 let mut sources = helper.ask(OTHERS, Share::All)?;
                 sources.extend(helper.ask(&[TABLES], Share::Rest)?);
-                let mut reading = Reading::new(Engine::Postgres);
+                let mut reading = Reading::new(&Postgres);
                 reading.add(&sources);
                 Ok((sources, reading))
             });

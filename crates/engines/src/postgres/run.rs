@@ -1,7 +1,9 @@
 //! What a deployment needs of a PostgreSQL connection.
 
+use wevrun_core::Dialect;
 use wevrun_core::model::{Fingerprint, Model};
 use wevrun_core::snapshot::Snapshot;
+use wevrun_postgres::Postgres;
 
 use super::connection::{PostgresDatabase, meaning, single};
 use crate::course::Session;
@@ -9,6 +11,10 @@ use crate::database::Release;
 use crate::error::LiveError;
 
 impl Session for PostgresDatabase {
+    fn dialect(&self) -> &'static dyn Dialect {
+        &Postgres
+    }
+
     fn statement(&mut self, statement: &str) -> Result<(), LiveError> {
         self.client.batch_execute(statement).map_err(|error| meaning(&error))
     }

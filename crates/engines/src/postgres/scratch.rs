@@ -3,11 +3,11 @@
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use postgres::error::{ErrorPosition, SqlState};
-use wevrun_core::Engine;
 use wevrun_core::check::Refusal;
-use wevrun_core::dialects::dialect;
-use wevrun_core::model::{Kind, ObjectKey};
-use wevrun_core::script::{Mode, Script, Step};
+use wevrun_core::model::{Identifiers as _, Kind, ObjectKey};
+use wevrun_core::plan::{Mode, Step};
+use wevrun_core::script::{Client as _, Script};
+use wevrun_postgres::Postgres;
 
 use super::connection::{PostgresDatabase, connect, meaning, unreachable, words};
 use super::settings::Settings;
@@ -65,7 +65,7 @@ impl PostgresDatabase {
     /// Makes all that the server takes; gives what it refuses.
     fn make(&mut self, script: &Script) -> Result<Vec<Refusal>, LiveError> {
         let mut refusals = Vec::new();
-        let frame = dialect(Engine::Postgres).frame(Mode::Transaction);
+        let frame = Postgres.frame(Mode::Transaction);
         for part in &script.plan.parts {
             self.all(frame.begin.iter().chain(&frame.settings).chain(&part.prepare))?;
             for step in &part.steps {
@@ -126,7 +126,7 @@ impl PostgresDatabase {
             let statements = [format!("SET LOCAL search_path = {path}"), call.to_owned()];
             let Some((_, error)) = self.refused(&statements)? else { continue };
             let kind = if kind == "procedure" { Kind::Procedure } else { Kind::Function };
-            let key = ObjectKey::new(kind, dialect(Engine::Postgres).name(name));
+            let key = ObjectKey::new(kind, Postgres.name(name));
             let body = error.as_db_error().and_then(|error| match error.position() {
                 Some(ErrorPosition::Internal { query, .. }) => Some(query.clone()),
                 _ => None,

@@ -139,7 +139,7 @@ impl Database for SqliteDatabase {
             return None;
         }
         let mut copy = self.copy_of_structure().ok()?;
-        course::steps(&mut copy, script).ok()?;
+        super::run::run_unverified(&mut copy, script).ok()?;
         copy.facts(query).ok()
     }
 

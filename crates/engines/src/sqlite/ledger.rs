@@ -6,9 +6,9 @@ use flate2::Compression;
 use flate2::read::GzDecoder;
 use flate2::write::GzEncoder;
 use rusqlite::{OptionalExtension, params};
-use wevrun_core::dialects::sqlite::LEDGER_TABLE;
 use wevrun_core::model::Fingerprint;
 use wevrun_core::snapshot::Snapshot;
+use wevrun_sqlite::{LEDGER_TABLE, Sqlite};
 
 use super::connection::SqliteDatabase;
 use crate::database::Release;
@@ -44,7 +44,7 @@ impl SqliteDatabase {
             self.connection.execute_batch(&format!("ALTER TABLE main.{LEDGER_TABLE} ADD COLUMN edited TEXT"))?;
         }
         let mut packed = GzEncoder::new(Vec::new(), Compression::default());
-        packed.write_all(released.write(&[]).as_bytes()).expect("a Vec takes every byte");
+        packed.write_all(released.write(&Sqlite, &[]).as_bytes()).expect("a Vec takes every byte");
         let packed = packed.finish().expect("a Vec takes every byte");
         self.connection.execute(
             &format!(

@@ -1,8 +1,7 @@
 //! Questions about rows. Each stops at the first row that answers it.
 
-use wevrun_core::Engine;
-use wevrun_core::dialects::dialect;
-use wevrun_core::plan::{Evidence, Probe};
+use wevrun_core::plan::{Evidence, Planner, Probe};
+use wevrun_sqlite::Sqlite;
 
 use super::connection::SqliteDatabase;
 use crate::database::counting;
@@ -12,7 +11,7 @@ impl SqliteDatabase {
     pub(super) fn evidence(&self, probes: &[Probe]) -> Result<Evidence, LiveError> {
         let mut answers = Vec::with_capacity(probes.len());
         for probe in probes {
-            let sql = counting(probe, &dialect(Engine::Sqlite).probe_query(probe));
+            let sql = counting(probe, &Sqlite.probe_query(probe));
             // A virtual table whose module is not here can't be asked: then nothing is known.
             match self.connection.query_row(&sql, [], |row| row.get::<_, i64>(0)) {
                 Ok(rows) => answers.push((probe.clone(), rows.unsigned_abs())),

@@ -1,7 +1,8 @@
 //! The catalogue: one query, whatever the size.
 
+use wevrun_core::build::Reading;
 use wevrun_core::source::Source;
-use wevrun_core::{Engine, build::Reading};
+use wevrun_sqlite::Sqlite;
 
 use super::connection::SqliteDatabase;
 use crate::database::Content;
@@ -14,7 +15,7 @@ const CATALOGUE: &str = "SELECT type, name, sql FROM main.sqlite_schema WHERE sq
 impl SqliteDatabase {
     pub(super) fn content(&self) -> Result<Content, LiveError> {
         let sources = self.definitions().map_err(|error| self.meaning(&error))?;
-        let mut reading = Reading::new(Engine::Sqlite);
+        let mut reading = Reading::new(&Sqlite);
         reading.add(&sources);
         let build = reading.finish();
         let (errors, diagnostics): (Vec<_>, Vec<_>) = build.diagnostics.into_iter().partition(|found| found.is_error());

@@ -1,14 +1,21 @@
 //! What a deployment needs of an SQLite connection.
 
+use wevrun_core::Dialect;
 use wevrun_core::model::{Fingerprint, Model};
+use wevrun_core::script::Script;
 use wevrun_core::snapshot::Snapshot;
+use wevrun_sqlite::Sqlite;
 
 use super::connection::{SqliteDatabase, words};
-use crate::course::Session;
+use crate::course::{self, Session};
 use crate::database::{Access, Release};
 use crate::error::{Broken, LiveError};
 
 impl Session for SqliteDatabase {
+    fn dialect(&self) -> &'static dyn Dialect {
+        &Sqlite
+    }
+
     fn statement(&mut self, statement: &str) -> Result<(), LiveError> {
         let Err(error) = self.one_statement(statement) else { return Ok(()) };
         let engine_words = words(&error);
@@ -56,4 +63,25 @@ impl SqliteDatabase {
         let read = |row: &rusqlite::Row<'_>| Ok(Broken { foreign_key: row.get(0)?, value: row.get(1)? });
         rows.and_then(|mut statement| statement.query_map([], read)?.collect()).unwrap_or_default()
     }
+}
+
+/// Runs all statements of a script, verifying nothing.
+pub(super) fn run_unverified(session: &mut SqliteDatabase, script: &Script) -> Result<(), LiveError> {
+    let mut number = 0;
+    for part in &script.plan.parts {
+        let frame = Sqlite.frame(part.mode);
+        for statement in frame.opening().into_iter().chain(part.prepare.iter().map(String::as_str)) {
+            course::execute(session, number, "before the first step", statement)?;
+        }
+        for step in &part.steps {
+            number += 1;
+            for statement in &step.statements {
+                course::execute(session, number, &step.title, statement)?;
+            }
+        }
+        for statement in part.checks.iter().map(String::as_str).chain(frame.closing()) {
+            course::execute(session, number, "after the last step", statement)?;
+        }
+    }
+    Ok(())
 }

@@ -8,10 +8,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
 use rusqlite::Connection;
-use wevrun_core::Engine;
 use wevrun_core::check::Refusal;
-use wevrun_core::dialects::dialect;
-use wevrun_core::model::{Definition, Event, Kind, Model, Name, Object, ObjectKey};
+use wevrun_core::model::{Definition, Event, Identifiers, Kind, Model, Name, Object, ObjectKey};
+
+use wevrun_sqlite::Sqlite;
 
 use super::connection::words;
 
@@ -170,16 +170,15 @@ fn fire(scratch: &Connection, relation: &Name, event: Event, of: &[Name]) -> rus
 
 /// A column of these, or of all if there are none, that can be set: not a generated one.
 fn ordinary_column(scratch: &Connection, relation: &Name, of: &[Name]) -> rusqlite::Result<Option<String>> {
-    let dialect = dialect(Engine::Sqlite);
     let mut query = scratch.prepare("SELECT name FROM pragma_table_xinfo(?1) WHERE hidden = 0")?;
     let names = query.query_map([relation.written()], |row| row.get::<_, String>(0))?;
     let names: Vec<String> = names.collect::<Result<_, _>>()?;
-    let column = names.iter().find(|name| of.is_empty() || of.contains(&dialect.name(name)));
-    Ok(column.map(|name| dialect.quoted(name)))
+    let column = names.iter().find(|name| of.is_empty() || of.contains(&Sqlite.name(name)));
+    Ok(column.map(|name| Sqlite.quoted(name)))
 }
 
 fn quoted(name: &Name) -> String {
-    dialect(Engine::Sqlite).quoted(name.written())
+    Sqlite.quoted(name.written())
 }
 
 fn refusal(object: &Object, error: &rusqlite::Error) -> Refusal {

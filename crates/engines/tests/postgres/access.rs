@@ -1,10 +1,12 @@
 //! Who may do what: with objects, with objects to come, and with the schema that every database has.
 
+use wevrun_core::adopt;
 use wevrun_core::compare::{add_access, compare};
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Evidence, Wishes};
-use wevrun_core::script::Script;
-use wevrun_core::{adopt, script::write};
+use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::script::{Script, make_script, make_undo};
+
+use crate::write;
 use wevrun_engines::Access;
 use wevrun_testkit::postgres::{AGES, Age, Server};
 
@@ -20,7 +22,7 @@ fn differing(have: &Model, want: &Model) -> Vec<String> {
 fn with_access(age: Age, have: &Model, want: &Model) -> Script {
     let comparison = compare(postgres(), have, want);
     let wishes = Wishes { access: true, ..Wishes::default() };
-    plan::script(postgres(), "honey", (have, want), &comparison, wishes, version(age), &Evidence::default())
+    make_script(postgres(), "honey", (have, want), &comparison, wishes, version(age), &Evidence::default())
 }
 
 /// A view that must be made again belongs to whom it belonged, and whoever could read it still can.
@@ -43,7 +45,7 @@ fn what_is_made_again_keeps_owner_and_grants() {
         let before = database.psql(access).expect("rows");
         let want = model(&source.replace("varchar(20)", "text"));
         let script = script(&read(&database), &want);
-        let text = wevrun_core::script::write(&script);
+        let text = crate::write(&script);
         assert!(text.contains("DROP VIEW"), "the server demands it: {text}");
         connect(&database, Access::Write)
             .deploy(&script, &release(), &mut |_| {})
@@ -81,9 +83,9 @@ fn owners_and_grants_are_changed_when_asked() {
             let script = with_access(age, &have, &want);
             connect(&database, Access::Write)
                 .deploy(&script, &release(), &mut |_| {})
-                .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", wevrun_core::script::write(&script)));
+                .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", crate::write(&script)));
             let left = differing(&read(&database), &want);
-            assert!(left.is_empty(), "{age:?}: {left:?}\n{}", wevrun_core::script::write(&script));
+            assert!(left.is_empty(), "{age:?}: {left:?}\n{}", crate::write(&script));
         }
     }
 }
@@ -174,7 +176,7 @@ fn the_way_back_gives_what_is_made_again_its_grants() {
         let (before, have, want) = (database.psql(access).expect("rows"), read(&database), model(kept));
         let comparison = compare(postgres(), &have, &want);
         let back =
-            plan::undo(postgres(), "honey", (&have, &want), &comparison.renames, &Wishes::default(), version(age));
+            make_undo(postgres(), "honey", (&have, &want), &comparison.renames, &Wishes::default(), version(age));
         for script in [script(&have, &want), back] {
             let text = write(&script);
             connect(&database, Access::Write)

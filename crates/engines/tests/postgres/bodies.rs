@@ -2,10 +2,10 @@
 
 use rand::rngs::SmallRng;
 use rand::{Rng, SeedableRng};
-use wevrun_core::Engine;
 use wevrun_core::build::build;
 use wevrun_core::diagnostics::Code;
 use wevrun_core::source::Source;
+use wevrun_postgres::Postgres;
 use wevrun_testkit::postgres::{AGES, Server};
 
 use crate::version;
@@ -58,7 +58,7 @@ fn what_the_server_takes_has_no_fault() {
         let (mut refused, mut found) = (0, 0);
         for (body, answer) in bodies.iter().zip(answers.lines()) {
             let text = format!("CREATE FUNCTION f() RETURNS integer LANGUAGE plpgsql AS $q${body}$q$;");
-            let built = build(Engine::Postgres, version(age), &[Source::new("f.sql", &text)]);
+            let built = build(&Postgres, version(age), &[Source::new("f.sql", &text)]);
             let fault = built.diagnostics.iter().find(|diagnostic| diagnostic.code == Code::WV115);
             let is_taken = answer.trim() == "t";
             assert!(!is_taken || fault.is_none(), "{age:?}: {body}\n{fault:?}");

@@ -1,11 +1,12 @@
 //! Changes that the server refuses because of other objects: each is released over rows, and reverted.
 
 use wevrun_core::compare::compare;
-use wevrun_core::plan::{self, Clearance, Wishes};
+use wevrun_core::plan::{Clearance, Wishes};
 use wevrun_testkit::postgres::AGES;
 
 use crate::data::{number, planned};
 use crate::{connect, made, model, postgres, read, release, version};
+use wevrun_core::script::make_undo;
 use wevrun_engines::Access;
 
 /// A title, the schema before and after, rows, and a query that must give 1 afterwards.
@@ -185,7 +186,7 @@ fn what_stands_in_the_way_makes_room() {
             let (have, want) = (read(&database), model(after));
             let forward = planned(&database, age, &want, Wishes::default());
             let renames = compare(postgres(), &have, &want).renames;
-            let back = plan::undo(postgres(), "honey", (&have, &want), &renames, &Wishes::default(), version(age));
+            let back = make_undo(postgres(), "honey", (&have, &want), &renames, &Wishes::default(), version(age));
             let impossible = forward.plan.risks().filter(|risk| risk.clearance == Clearance::Impossible).count();
             assert_eq!(impossible, 0, "{age:?}, {what}");
             let deploy = |script| connect(&database, Access::Write).deploy(script, &release(), &mut |_| {});

@@ -2,10 +2,11 @@
 
 use std::time::Duration;
 
+use crate::write;
 use wevrun_core::compare::compare;
 use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Clearance, Evidence, RiskKind, Wishes};
-use wevrun_core::script::{Script, write};
+use wevrun_core::script::{Script, make_script};
 use wevrun_engines::{Access, LiveError, open};
 use wevrun_testkit::postgres::{AGES, Database, Server};
 
@@ -22,7 +23,7 @@ fn planned_by(url: &str, age: wevrun_testkit::postgres::Age, wanted: &Model, wis
     let comparison = compare(postgres(), &have, wanted);
     let probes = plan::probes(postgres(), &have, wanted, &comparison, version(age));
     let evidence = live.probe(&probes).expect("answers");
-    plan::script(postgres(), "honey", (&have, wanted), &comparison, wishes, version(age), &evidence)
+    make_script(postgres(), "honey", (&have, wanted), &comparison, wishes, version(age), &evidence)
 }
 
 fn risks(script: &Script) -> Vec<RiskKind> {
@@ -148,7 +149,7 @@ fn planned_when_empty(database: &Database, age: wevrun_testkit::postgres::Age, w
     let comparison = compare(postgres(), &have, want);
     let probes = plan::probes(postgres(), &have, want, &comparison, version(age));
     let evidence = Evidence::new(probes.into_iter().map(|probe| (probe, false)));
-    plan::script(postgres(), "honey", (&have, want), &comparison, Wishes::default(), version(age), &evidence)
+    make_script(postgres(), "honey", (&have, want), &comparison, Wishes::default(), version(age), &evidence)
 }
 
 /// Another session inserts while the script waits for it: the guard comes after the lock.
@@ -453,7 +454,7 @@ fn a_changed_script_changes_nothing_or_leads_to_what_it_promises() {
             _ => lines.swap(at, (at + 1).min(whole.lines().count() - 1)),
         }
         let changed = lines.concat();
-        let Ok(read_back) = wevrun_core::script::read(&changed) else { continue };
+        let Ok(read_back) = crate::read_script(&changed) else { continue };
         assert!(changed == whole || read_back.edited);
         run += 1;
         let outcome = deploy(&database, &read_back.script);

@@ -5,7 +5,7 @@ use std::net::{Shutdown, TcpListener, TcpStream};
 use std::time::Duration;
 
 use wevrun_core::model::{Model, Object};
-use wevrun_core::script::Step;
+use wevrun_core::plan::Step;
 use wevrun_engines::{Access, DatabaseUrl, LiveError, open};
 use wevrun_testkit::certificates::Guarded;
 use wevrun_testkit::postgres::{AGES, Age, Server};
@@ -104,9 +104,9 @@ fn a_script_that_commits_by_itself_is_stopped() {
 #[test]
 fn a_lock_of_someone_else_stops_the_script() {
     let database = made(Age::Newest, HIVES);
-    let name = database.url();
+    let url: DatabaseUrl = database.url().parse().expect("a URL");
     let holder = std::thread::spawn(move || {
-        wevrun_engines::postgres::execute(&name, "BEGIN; LOCK TABLE hives IN SHARE MODE; SELECT pg_sleep(14); COMMIT")
+        wevrun_engines::execute(&url, "BEGIN; LOCK TABLE hives IN SHARE MODE; SELECT pg_sleep(14); COMMIT")
     });
     std::thread::sleep(Duration::from_millis(500));
     let (have, want) = (model(HIVES), model(WITH_NOTE));
@@ -246,7 +246,7 @@ fn hostile_names_stay_names() {
         let database = Server::of(age).database();
         let want = model(HOSTILE);
         let forward = script(&wevrun_core::model::Model::empty(), &want);
-        let text = wevrun_core::script::write(&forward);
+        let text = crate::write(&forward);
         let deployed = connect(&database, Access::Write).deploy(&forward, &release(), &mut |_| {});
         deployed.unwrap_or_else(|error| panic!("{error:?}\n{text}"));
         let have = read(&database);

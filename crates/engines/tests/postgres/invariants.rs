@@ -4,6 +4,7 @@
 use wevrun_core::compare::{compare, compare_with};
 use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Evidence, Wishes};
+use wevrun_core::script::{make_script, make_undo};
 use wevrun_engines::{Access, LiveError};
 use wevrun_testkit::postgres::{AGES, Age, Database, structure_difference};
 use wevrun_testkit::postgres_schema::{features, statements};
@@ -109,8 +110,8 @@ fn pair(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
     // On a server that has room for few locks, it is cut wherever it can be.
     let evidence = Evidence::default();
     let evidence = if case % 5 == 1 { evidence.with_lock_room(8) } else { evidence };
-    let forward = plan::script(postgres(), "honey", (&a, &b), &comparison, wishes, version(age), &evidence);
-    let text = wevrun_core::script::write(&forward);
+    let forward = make_script(postgres(), "honey", (&a, &b), &comparison, wishes, version(age), &evidence);
+    let text = crate::write(&forward);
     match connect(&database, Access::Write).deploy(&forward, &release(), &mut |_| {}) {
         Ok(_) => {}
         Err(LiveError::StepFailed { message, .. }) if by_rows(&message) => {
@@ -118,7 +119,7 @@ fn pair(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
             return Outcome::StoppedByRows;
         }
         Err(LiveError::Halfway { cause, .. }) if by_rows(&cause.to_string()) => {
-            let left = forward.part_that_begins_in(&read(&database));
+            let left = forward.part_that_begins_in(crate::postgres(), &read(&database));
             assert!(left.is_some_and(|part| part > 0 || forward.plan.parts.len() == 1), "it can't go on\n{text}");
             return Outcome::StoppedByRows;
         }
@@ -150,14 +151,14 @@ fn pair(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
     assert!(found.is_empty(), "the dump differs:\n{found}\n{text}");
     // 6: and back.
     let renames = compare(postgres(), &a, &b).renames;
-    let undo = plan::undo(postgres(), "honey", (&a, &b), &renames, &Wishes::default(), version(age));
+    let undo = make_undo(postgres(), "honey", (&a, &b), &renames, &Wishes::default(), version(age));
     match connect(&database, Access::Write).deploy(&undo, &release(), &mut |_| {}) {
         Ok(_) => {}
         Err(LiveError::StepFailed { message, .. }) if by_rows(&message) => return Outcome::StoppedByRows,
         Err(LiveError::ProofFailed { found, .. }) => {
-            panic!("the way back leads elsewhere: {}\n{}", difference(&found, &a), wevrun_core::script::write(&undo))
+            panic!("the way back leads elsewhere: {}\n{}", difference(&found, &a), crate::write(&undo))
         }
-        Err(error) => panic!("the way back: {error:?}\n{}", wevrun_core::script::write(&undo)),
+        Err(error) => panic!("the way back: {error:?}\n{}", crate::write(&undo)),
     }
     Outcome::Reached
 }

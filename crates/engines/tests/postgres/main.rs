@@ -15,15 +15,16 @@ mod renames;
 mod respellings;
 mod round_trip;
 
+use wevrun_core::Dialect;
+use wevrun_core::EngineVersion;
 use wevrun_core::build::build;
 use wevrun_core::compare::compare;
-use wevrun_core::dialects::{Dialect, dialect};
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Evidence, Wishes};
-use wevrun_core::script::{Script, write};
+use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::script::{self, Read, Script, ScriptError, make_script};
 use wevrun_core::source::Source;
-use wevrun_core::{Engine, EngineVersion};
-use wevrun_engines::{Access, Database, LiveError, Release, open};
+use wevrun_engines::{Access, Database, LiveError, Release, open, registry};
+use wevrun_postgres::Postgres;
 use wevrun_testkit::postgres::{self, Age, Server, structure_difference};
 
 /// The newest version: what sources may say.
@@ -38,13 +39,21 @@ fn version(age: Age) -> EngineVersion {
 }
 
 fn postgres() -> &'static dyn Dialect {
-    dialect(Engine::Postgres)
+    &Postgres
+}
+
+fn write(script: &Script) -> String {
+    script::write(postgres(), script)
+}
+
+fn read_script(text: &str) -> Result<Read, ScriptError> {
+    script::read(text, &registry::find_dialect)
 }
 
 /// The model of a source text, which must be right.
 fn model(text: &str) -> Model {
     let source = Source::new("a.sql", text);
-    let build = build(Engine::Postgres, VERSION, std::slice::from_ref(&source));
+    let build = build(&Postgres, VERSION, std::slice::from_ref(&source));
     let errors: Vec<_> = build.diagnostics.iter().filter(|found| found.is_error()).collect();
     assert!(errors.is_empty(), "{errors:#?}\n{text}");
     build.model
@@ -68,7 +77,7 @@ fn script(have: &Model, want: &Model) -> Script {
 
 fn script_for(version: EngineVersion, have: &Model, want: &Model) -> Script {
     let comparison = compare(postgres(), have, want);
-    plan::script(postgres(), "honey", (have, want), &comparison, Wishes::default(), version, &Evidence::default())
+    make_script(postgres(), "honey", (have, want), &comparison, Wishes::default(), version, &Evidence::default())
 }
 
 /// Deploys what is wanted, and lets the server's own dump judge it beside what `psql` makes of the same source.

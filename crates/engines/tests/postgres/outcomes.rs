@@ -1,6 +1,6 @@
 //! What a deployment says of its outcome.
 
-use wevrun_core::script::{read as read_script, write};
+use crate::{read_script, write};
 use wevrun_engines::{Access, LiveError, Release};
 use wevrun_testkit::postgres::AGES;
 

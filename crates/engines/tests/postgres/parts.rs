@@ -1,8 +1,10 @@
 //! Scripts that the server can't run as one transaction.
 
+use crate::{read_script, write};
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Evidence, Part, Plan, Wishes};
-use wevrun_core::script::{Mode, Script, read as read_script, write};
+use wevrun_core::plan::Mode;
+use wevrun_core::plan::{Evidence, Part, Plan, Wishes};
+use wevrun_core::script::{Script, make_script};
 use wevrun_engines::{Access, Deployment, Event, LiveError};
 use wevrun_testkit::postgres::{AGES, Age, Database, Server, structure_difference};
 
@@ -33,7 +35,7 @@ fn concurrent(have: &Model, want: &Model) -> Script {
     let comparison = wevrun_core::compare::compare(postgres(), have, want);
     let wishes = Wishes { concurrent_indexes: true, ..Wishes::default() };
     let evidence = Evidence::default();
-    let script = plan::script(postgres(), "honey", (have, want), &comparison, wishes, OLDEST, &evidence);
+    let script = make_script(postgres(), "honey", (have, want), &comparison, wishes, OLDEST, &evidence);
     let text = write(&script);
     let back = read_script(&text).expect("what was written can be read").script;
     assert_eq!(write(&back), text);
@@ -198,7 +200,7 @@ fn what_is_built_while_others_write_can_be_broken_off_anywhere() {
 fn cut(age: Age, have: &Model, want: &Model, locks: usize) -> Script {
     let comparison = wevrun_core::compare::compare(postgres(), have, want);
     let evidence = Evidence::default().with_lock_room(locks);
-    plan::script(postgres(), "honey", (have, want), &comparison, Wishes::default(), version(age), &evidence)
+    make_script(postgres(), "honey", (have, want), &comparison, Wishes::default(), version(age), &evidence)
 }
 
 /// Whatever there is where a script is cut, the next part knows it.

@@ -1,6 +1,6 @@
 //! What is renamed stays the same thing: nothing of it is dropped and made anew.
 
-use wevrun_core::script::write;
+use crate::write;
 use wevrun_engines::Access;
 use wevrun_testkit::postgres::{AGES, Age, structure_difference};
 

@@ -3,7 +3,8 @@
 use wevrun_core::adopt;
 use wevrun_core::compare::compare;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Evidence, Wishes};
+use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::script::make_script;
 use wevrun_engines::Access;
 use wevrun_testkit::postgres::{AGES, Age, Server, structure_difference};
 
@@ -116,7 +117,7 @@ fn a_dump_as_source_is_deployed_as_psql_reads_it() {
 fn psql_runs_the_script_with_the_same_result() {
     for age in AGES {
         let want = model(COOPERATIVE);
-        let text = wevrun_core::script::write(&script(&Model::empty(), &want));
+        let text = crate::write(&script(&Model::empty(), &want));
         let database = made(age, &text);
         let have = read(&database);
         assert!(have == want, "{age:?}: {}", difference(&have, &want));
@@ -131,7 +132,7 @@ fn everything_can_go() {
         let script = script(&read(&database), &Model::empty());
         connect(&database, Access::Write)
             .deploy(&script, &release(), &mut |_| {})
-            .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", wevrun_core::script::write(&script)));
+            .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", crate::write(&script)));
         assert!(read(&database).is_empty());
         let left = database.structure().into_iter().filter(|statement| !statement.contains("wevrun"));
         assert_eq!(left.collect::<Vec<_>>(), Vec::<String>::new(), "{age:?}");
@@ -152,7 +153,7 @@ fn tables_move_between_logs() {
             let script = script(&read(&database), &model(wanted));
             connect(&database, Access::Write)
                 .deploy(&script, &release(), &mut |_| {})
-                .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", wevrun_core::script::write(&script)));
+                .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", crate::write(&script)));
             assert_eq!(database.psql("SELECT count(*) FROM locks, modes").expect("rows").trim(), "1");
         }
     }
@@ -182,10 +183,10 @@ fn columns_can_be_put_in_order() {
         assert_eq!(column_order.len(), 1);
         let wishes = Wishes { column_order, ..Wishes::default() };
         let script =
-            plan::script(postgres(), "honey", (&have, &want), &comparison, wishes, version(age), &Evidence::default());
+            make_script(postgres(), "honey", (&have, &want), &comparison, wishes, version(age), &Evidence::default());
         connect(&database, Access::Write)
             .deploy(&script, &release(), &mut |_| {})
-            .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", wevrun_core::script::write(&script)));
+            .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", crate::write(&script)));
         assert!(compare(postgres(), &read(&database), &want).reordered.is_empty());
         let rows = "SELECT count(*), sum(double), max(number) FROM hives JOIN weighings ON hive = hives.id";
         assert_eq!(database.psql(rows).expect("rows").trim(), "100|10100|100");
@@ -216,7 +217,7 @@ fn not_null_is_changed_in_place() {
     for (text, expected) in [(after, other.structure()), (before, as_before)] {
         let (have, want) = (read(&database), model(text));
         let script = script_for(version(Age::Newest), &have, &want);
-        let written = wevrun_core::script::write(&script);
+        let written = crate::write(&script);
         assert!(!written.contains("DROP COLUMN") && !written.contains("DROP TABLE"), "{written}");
         connect(&database, Access::Write)
             .deploy(&script, &release(), &mut |_| {})
@@ -248,7 +249,7 @@ fn own_types_change_in_place() {
             let database = made(age, OWN_TYPES);
             for wanted in [changed.as_str(), OWN_TYPES] {
                 let script = script(&read(&database), &model(wanted));
-                let text = wevrun_core::script::write(&script);
+                let text = crate::write(&script);
                 let gone = text.lines().filter(|line| line.starts_with("DROP") || line.starts_with("CREATE"));
                 assert_eq!(gone.count(), 0, "{age:?}: {text}");
                 connect(&database, Access::Write)

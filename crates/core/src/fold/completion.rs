@@ -1,0 +1,49 @@
+//! What folding asks of an engine: what it adds to an object that a statement creates.
+
+use super::{Held, Taken};
+use crate::model::{Model, Name, Object, ObjectKey};
+use crate::parse::Grammar;
+
+/// What an engine adds to what statements say.
+pub trait Completion: Grammar {
+    /// Whether the second definition of a name completes the first, which only announced it.
+    fn completes(&self, _first: &Object, _second: &Object) -> bool {
+        false
+    }
+
+    /// The partitions of a table, and theirs: they are dropped with it.
+    fn partitions(&self, _: &Model, _table: &Name) -> Vec<ObjectKey> {
+        Vec::new()
+    }
+
+    /// Whether the object copies from others, and has not done so yet.
+    fn copies(&self, _: &Object) -> bool {
+        false
+    }
+
+    /// Lets an object copy what it says that it copies, if that is there, in this source if one is given. Returns the objects that
+    /// are created with it.
+    fn take_copies(&self, _: &mut Model, _: &ObjectKey, _within: Option<u32>) -> Vec<Object> {
+        Vec::new()
+    }
+
+    /// Makes explicit what the engine implies once it knows a whole object, and gives it the names that the engine generates,
+    /// of which none is taken. Returns the objects that are created with it.
+    fn settle(&self, object: &mut Object, taken: &Taken) -> Vec<Object>;
+
+    /// Whether a part of an object still needs a generated name.
+    fn is_incomplete(&self, _: &Object) -> bool {
+        false
+    }
+
+    /// The names that an object takes, of those that the engine looks at before it generates one.
+    fn held_names(&self, _: &Object) -> Held {
+        Held::default()
+    }
+
+    /// Makes canonical what needs the whole schema to be known.
+    fn finish(&self, model: &mut Model);
+
+    /// Replaces spellings of a catalogue that would be read otherwise with the form that they were stored from.
+    fn unfold(&self, _: &mut Object) {}
+}

@@ -1,0 +1,38 @@
+//! What parsing asks of an engine.
+
+use std::borrow::Cow;
+
+use sqlparser::dialect::Dialect as TokenRules;
+
+use super::{Parsed, Reader, Session, StatementKind, Token};
+use crate::change::Semantics;
+use crate::diagnostics::Diagnostic;
+use crate::model::Name;
+
+/// An engine's grammar.
+pub trait Grammar: Semantics {
+    /// How the engine's text is cut into tokens.
+    fn token_rules(&self) -> &'static dyn TokenRules;
+
+    /// The text with the commands of the engine's own client blanked out. Offsets stay as they are.
+    fn without_client_commands<'t>(&self, text: &'t str) -> Cow<'t, str>;
+
+    /// The other files that a text tells the engine's client to read, each with the byte offset of the command.
+    fn included_files(&self, text: &str) -> Vec<(usize, String)>;
+
+    /// How many tokens the first statement has, without its semicolon.
+    fn statement_length(&self, text: &str, tokens: &[Token]) -> usize;
+
+    /// What one statement says: often one thing. `session` holds what settings before it have said. `comments` are those
+    /// before and in it. Findings that do not end the statement are added to `diagnostics`.
+    fn parse_statement(
+        &self,
+        reader: Reader<'_>,
+        comments: &[Token],
+        session: &mut Session,
+        diagnostics: &mut Vec<Diagnostic>,
+    ) -> Parsed<Vec<StatementKind>>;
+
+    /// The name that a CREATE statement tries to give, even if the rest of it can't be read.
+    fn created_name(&self, text: &str, statement: &[Token]) -> Option<Name>;
+}

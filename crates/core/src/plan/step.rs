@@ -1,0 +1,53 @@
+//! One ordered action, and what it leaves behind.
+
+use super::Risk;
+use crate::model::{Fingerprint, Model, ObjectKey};
+
+/// One ordered action.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Step {
+    /// What it does, in words: `drop column hives.paint_colour`.
+    pub title: String,
+    /// The object that the step creates or completes, if it is a single one. It is not written to the script file.
+    pub object: Option<ObjectKey>,
+    /// What it may do to data.
+    pub risks: Vec<Risk>,
+    /// What is known, or can't be brought back; shown with the step.
+    pub notes: Vec<String>,
+    /// What it leaves behind, where it is not part of a transaction. The step can be done again, and is not needed where all of it
+    /// is so already.
+    pub makes: Vec<Outcome>,
+    /// The statements, without semicolons.
+    pub statements: Vec<String>,
+}
+
+/// What there is of one object after a step.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Outcome {
+    /// The object's kind and name: `index public.hives_label`.
+    pub object: String,
+    /// The hash of the object alone; none if there is no such object then.
+    pub fingerprint: Option<Fingerprint>,
+}
+
+impl Outcome {
+    /// Whether it is so in a structure.
+    pub fn holds(&self, found: &Model) -> bool {
+        let object = found.objects().find(|object| object.key().to_string() == self.object);
+        object.map(|object| Model::from_iter([object.clone()]).fingerprint()) == self.fingerprint
+    }
+}
+
+impl Step {
+    /// A step without risks.
+    pub fn new(title: impl Into<String>, statements: Vec<String>) -> Step {
+        Step { title: title.into(), object: None, risks: Vec::new(), notes: Vec::new(), makes: Vec::new(), statements }
+    }
+
+    /// The same, for one object.
+    #[must_use]
+    pub fn of(mut self, object: ObjectKey) -> Step {
+        self.object = Some(object);
+        self
+    }
+}

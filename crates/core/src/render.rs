@@ -1,0 +1,24 @@
+//! From objects to DDL.
+
+use std::borrow::Cow;
+
+use crate::model::{Identifiers, Object};
+
+/// How an engine's DDL is written.
+pub trait Writer: Identifiers {
+    /// The CREATE statement of an object, from its structure, without a semicolon.
+    fn create_statement(&self, object: &Object) -> String;
+
+    /// The statements of a source file that make an object, laid out for a reader.
+    fn source_text(&self, object: &Object) -> String;
+
+    /// The statements that set an object's owner, privileges and labels.
+    fn access_statements(&self, _: &Object) -> Vec<String> {
+        Vec::new()
+    }
+
+    /// The CREATE statement of an object as it was written, or from its structure if that is not known.
+    fn text<'o>(&self, object: &'o Object) -> Cow<'o, str> {
+        if object.text.is_empty() { Cow::Owned(self.create_statement(object)) } else { Cow::Borrowed(&object.text) }
+    }
+}

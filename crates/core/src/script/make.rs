@@ -1,0 +1,84 @@
+//! The script of a comparison, and its undo script.
+
+use super::{Client, Respelled, Script};
+use crate::compare::{Comparison, Renames, compare_with};
+use crate::engine::EngineVersion;
+use crate::model::Model;
+use crate::plan::{Clearance, Evidence, Planning, RiskKind, Wishes, provenance, touched};
+
+/// The script from have to want. Risks are not cleared yet: see [`Script::clear`].
+pub fn make_script(
+    dialect: &dyn Client,
+    project: &str,
+    (have, want): (&Model, &Model),
+    comparison: &Comparison<'_>,
+    wishes: Wishes,
+    version: EngineVersion,
+    evidence: &Evidence,
+) -> Script {
+    let planning = Planning { wishes, ..Planning::new(dialect, (have, want), comparison, version, evidence) };
+    planned(dialect, project, &planning)
+}
+
+/// The way back: from want to have, with the renames the other way round.
+///
+/// What it can't bring back is named in its steps; nothing is known of the data that there will be by then. Of the release's
+/// `wishes` it takes the scope, and whether owners, grants and labels of what stays are set back; what is made again has them in
+/// any case.
+pub fn make_undo(
+    dialect: &dyn Client,
+    project: &str,
+    (have, want): (&Model, &Model),
+    renames: &Renames,
+    wishes: &Wishes,
+    version: EngineVersion,
+) -> Script {
+    let comparison = compare_with(dialect, want, have, renames.inverted());
+    let evidence = Evidence::default();
+    let wishes =
+        Wishes { access: wishes.access, scope: wishes.scope.clone(), zones: wishes.zones.clone(), ..Wishes::default() };
+    let planning =
+        Planning { way_back: true, wishes, ..Planning::new(dialect, (want, have), &comparison, version, &evidence) };
+    let mut script = planned(dialect, project, &planning);
+    // Whether there will be rows is not known yet: it is tried, and stops if there are.
+    for risk in script.plan.risks_mut().filter(|risk| risk.kind == RiskKind::NeedsValues) {
+        risk.kind = RiskKind::MayRefuseRows;
+        risk.clearance = Clearance::NotNeeded;
+        risk.explanation = format!("can't be undone while there are rows: {}", risk.explanation);
+    }
+    script
+}
+
+fn planned(dialect: &dyn Client, project: &str, planning: &Planning<'_>) -> Script {
+    let scope = &planning.wishes.scope;
+    let unproven = planning.unproven();
+    let want = scope.part_of(dialect, planning.want);
+    let proven = if unproven.is_empty() { want.fingerprint() } else { want.without(&unproven).fingerprint() };
+    let have = scope.part_of(dialect, planning.have);
+    let mut plan = dialect.plan(planning);
+    let respelled = Respelled::new(dialect, &have.without(&unproven), &want.without(&unproven), &plan.recreated);
+    if !plan.parts.is_empty() {
+        let names = touched(planning.have, planning.comparison);
+        let by_name = |model: &Model| dialect.structure_guard(&names, false, &dialect.structure_facts(model, &names));
+        plan.client_guard = vec![by_name(planning.have)];
+        if plan.is_one_transaction() {
+            plan.client_check = vec![by_name(planning.want)];
+        }
+    }
+    plan.risks.extend(provenance::unmanaged_risks(dialect, planning, &plan.recreated));
+    plan.risks.extend(provenance::risks(dialect, planning));
+    Script {
+        proven,
+        unproven,
+        engine: dialect.engine(),
+        engine_version: planning.version,
+        project: project.to_owned(),
+        have: have.fingerprint(),
+        respelled,
+        want: want.fingerprint(),
+        undo: planning.way_back,
+        scope: scope.clone(),
+        ownership: planning.evidence.provenance.ownership(),
+        plan,
+    }
+}

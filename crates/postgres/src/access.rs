@@ -1,0 +1,336 @@
+//! Who owns an object, who may do what with it, and how it is labelled.
+//!
+//! The clauses of [`Object::access`] are `owner`, `grant PRIVILEGE to ROLE` (empty, or `with grant option`), `revoke all from
+//! public` and `label PROVIDER`, as GRANT, REVOKE, OWNER TO and SECURITY LABEL say them
+//! (<https://www.postgresql.org/docs/current/ddl-priv.html>).
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::names;
+use super::tokens::literal;
+use super::write;
+use wevrun_core::compare::{EVERYBODY, Property};
+use wevrun_core::model::{Clauses, Kind, Object};
+
+/// What ALL means for an object of the kind. MAINTAIN, which tables have since 17, is a part of all or said by itself.
+pub fn all(kind: Kind) -> &'static [&'static str] {
+    match kind {
+        Kind::Sequence => &["select", "update", "usage"],
+        Kind::Function | Kind::Procedure | Kind::Aggregate => &["execute"],
+        Kind::Schema => &["create", "usage"],
+        Kind::Table | Kind::ForeignTable | Kind::View | Kind::MaterializedView => {
+            &["delete", "insert", "references", "select", "trigger", "truncate", "update"]
+        }
+        _ => &["usage"],
+    }
+}
+
+/// What everybody may do with an object of the kind if nothing else is said.
+pub fn usual_for_everybody(kind: Kind) -> Option<&'static str> {
+    match kind {
+        Kind::Function | Kind::Procedure | Kind::Aggregate => Some("execute"),
+        Kind::Type | Kind::Domain | Kind::Language => Some("usage"),
+        _ => None,
+    }
+}
+
+/// Says that everybody may do no more than what is granted. Said first: the clauses of grants add to it.
+pub const EVERYBODY_STARTS_WITH_NOTHING: &str = "revoke all from public";
+
+/// The kind of object on which something is granted: of default privileges, the kind of the objects to come. Their clauses are
+/// `on`, `schema` if they hold in one only, and `role` if it is said who creates these objects.
+pub fn kind_granted_on(object: &Object) -> Kind {
+    match write::clauses(object).value("on").filter(|_| object.definition.kind() == Kind::DefaultPrivileges) {
+        None => object.definition.kind(),
+        Some("TABLES") => Kind::Table,
+        Some("SEQUENCES") => Kind::Sequence,
+        Some("FUNCTIONS") => Kind::Function,
+        Some("TYPES") => Kind::Type,
+        Some("SCHEMAS") => Kind::Schema,
+        Some(_) => Kind::DefaultPrivileges,
+    }
+}
+
+/// Whether an object that is created gets what these default privileges say, if the right role creates it.
+fn comes_under(default: &Object, object: &Object) -> bool {
+    let kind = match object.definition.kind() {
+        Kind::View | Kind::MaterializedView | Kind::ForeignTable => Kind::Table,
+        Kind::Procedure | Kind::Aggregate => Kind::Function,
+        Kind::Domain => Kind::Type,
+        kind => kind,
+    };
+    let schema = write::clauses(default).value("schema");
+    kind_granted_on(default) == kind
+        && schema.is_none_or(|schema| names::schema(&object.name).as_deref() == Some(schema))
+}
+
+/// Whether default privileges that name no role, so are those of whoever deploys, may be these, which do.
+pub fn may_be_those_of(nameless: &Object, other: &Object) -> bool {
+    let [nameless, other] = [nameless, other].map(write::clauses);
+    nameless.has("on")
+        && !nameless.has("role")
+        && other.has("role")
+        && ["on", "schema"].iter().all(|clause| nameless.value(clause) == other.value(clause))
+}
+
+/// What roles may do with an object when it has just been created, by these default privileges.
+pub fn at_birth<'o>(defaults: impl Iterator<Item = &'o Object>, object: &Object) -> Clauses {
+    let apply = defaults.filter(|default| comes_under(default, object));
+    apply.flat_map(|default| default.access.iter()).map(|(clause, value)| (clause, value.clone())).collect()
+}
+
+const WITH_OPTION: &str = " with grant option";
+
+/// The facts, each under what it is about: `owner`, `granted to ida`, `label of a provider`.
+pub fn facts(object: &Object) -> BTreeMap<String, String> {
+    let kind = kind_granted_on(object);
+    let owner = object.access.value("owner").or_else(|| write::clauses(object).value("role"));
+    let mut facts = BTreeMap::new();
+    let mut granted: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for (clause, value) in object.access.iter() {
+        if clause == "owner" {
+            facts.insert("owner".to_owned(), value.canonical.clone());
+        } else if let Some(label) = clause.strip_prefix("label ") {
+            facts.insert(format!("label of {label}"), value.canonical.clone());
+        } else if let Some((privilege, role)) = clause.strip_prefix("grant ").and_then(|rest| rest.rsplit_once(" to "))
+        {
+            let option = if value.canonical.is_empty() { "" } else { WITH_OPTION };
+            let privileges = granted.entry(role.to_owned()).or_default();
+            privileges.extend(single(kind, privilege).into_iter().map(|privilege| format!("{privilege}{option}")));
+        }
+    }
+    let from_nothing = object.access.has(EVERYBODY_STARTS_WITH_NOTHING);
+    let in_schema = write::clauses(object).has("schema");
+    if let Some(usual) = usual_for_everybody(kind).filter(|_| !in_schema) {
+        let everybody = granted.remove("public").unwrap_or_default();
+        if !everybody.contains(usual) && from_nothing {
+            facts.insert("granted to public".to_owned(), "nothing".to_owned());
+        }
+    } else if from_nothing {
+        // What everybody may do in a schema that every database has depends on the version, if nothing is said.
+        let everybody: Vec<String> = granted.remove("public").unwrap_or_default().into_iter().collect();
+        let list = if everybody.is_empty() { "nothing".to_owned() } else { everybody.join(", ") };
+        facts.insert(EVERYBODY.to_owned(), list);
+    }
+    // What the owner may do is the owner's by right.
+    for (role, mut privileges) in granted.into_iter().filter(|(role, _)| owner != Some(role)) {
+        for option in ["", WITH_OPTION] {
+            let every: Vec<String> = all(kind).iter().map(|privilege| format!("{privilege}{option}")).collect();
+            if every.len() > 1 && every.iter().all(|privilege| privileges.contains(privilege)) {
+                privileges.retain(|privilege| !every.contains(privilege));
+                privileges.remove(&format!("maintain{option}"));
+                privileges.insert(format!("all{option}"));
+            }
+        }
+        let list: Vec<String> = privileges.into_iter().collect();
+        facts.insert(format!("granted to {role}"), list.join(", "));
+    }
+    facts
+}
+
+/// `all` as what it means, `select (a, b)` column by column.
+fn single(kind: Kind, privilege: &str) -> Vec<String> {
+    let (word, columns) = privilege
+        .split_once(" (")
+        .map_or((privilege, None), |(word, rest)| (word, Some(super::split_list(rest.trim_end_matches(')')))));
+    let words: Vec<&str> = match (word, &columns) {
+        ("all", None) => all(kind).to_vec(),
+        ("all", Some(_)) => vec!["insert", "references", "select", "update"],
+        (word, _) => vec![word],
+    };
+    let of = |column: &Option<String>| column.as_ref().map_or_else(String::new, |column| format!(" ({column})"));
+    let columns: Vec<Option<String>> =
+        columns.map_or_else(|| vec![None], |columns| columns.into_iter().map(Some).collect());
+    words.into_iter().flat_map(|word| columns.iter().map(move |column| format!("{word}{}", of(column)))).collect()
+}
+
+/// The words that stand before GRANT or REVOKE, and those by which they call the object.
+fn granted(object: &Object) -> (String, String) {
+    let clauses = write::clauses(object);
+    let what = match object.definition.kind() {
+        Kind::DefaultPrivileges => {
+            let role = clauses.value("role").map(|role| format!("FOR ROLE {role} ")).unwrap_or_default();
+            let schema = clauses.value("schema").map(|schema| format!("IN SCHEMA {} ", names::quoted(schema)));
+            let before = format!("ALTER DEFAULT PRIVILEGES {role}{}", schema.unwrap_or_default());
+            return (before, clauses.value("on").unwrap_or_default().to_owned());
+        }
+        Kind::View | Kind::MaterializedView | Kind::ForeignTable | Kind::Table => format!("TABLE {}", object.name),
+        Kind::Function | Kind::Procedure | Kind::Aggregate => format!("ROUTINE {}", object.name),
+        Kind::Type | Kind::Domain => format!("TYPE {}", object.name),
+        kind => write::subject(kind, &object.name),
+    };
+    (String::new(), what)
+}
+
+/// The role that a fact is about: of `granted to ida`, ida.
+fn role_of(fact: &str) -> Option<&str> {
+    if fact == EVERYBODY { Some("public") } else { fact.strip_prefix("granted to ") }
+}
+
+/// The statements that make these facts of an object what want says. A role whose grants differ loses all of them first.
+pub fn changes(want: &Object, differing: &[Property]) -> Vec<String> {
+    let kind = kind_granted_on(want);
+    let (before, what) = granted(want);
+    let mut changes = Vec::new();
+    for property in differing {
+        if let Some(role) = role_of(&property.name) {
+            if property.have.is_some() || role == "public" {
+                changes.push(format!("{before}REVOKE ALL ON {what} FROM {role}"));
+            }
+            let usual = usual_for_everybody(kind).filter(|_| role == "public" && property.want.is_none());
+            changes.extend(usual.map(|usual| format!("{before}GRANT {} ON {what} TO public", usual.to_uppercase())));
+        } else if let (Some(label), None) = (property.name.strip_prefix("label of "), &property.want) {
+            changes.push(label_statement(want, label, "NULL"));
+        }
+    }
+    let is_wanted = |clause: &str| {
+        differing.iter().any(|property| match (role_of(&property.name), property.name.strip_prefix("label of ")) {
+            (Some(role), _) => {
+                clause.rsplit_once(" to ").is_some_and(|(head, to)| head.starts_with("grant ") && to == role)
+            }
+            (None, Some(label)) => clause.strip_prefix("label ") == Some(label),
+            (None, None) => clause == property.name,
+        })
+    };
+    let mut only = want.clone();
+    let others: Vec<String> =
+        only.access.iter().map(|(clause, _)| clause.to_owned()).filter(|clause| !is_wanted(clause)).collect();
+    others.iter().for_each(|clause| drop(only.access.remove(clause)));
+    changes.extend(statements(&only));
+    changes
+}
+
+/// The statements that give an object its owner, grants and labels.
+pub fn statements(object: &Object) -> Vec<String> {
+    let kind = object.definition.kind();
+    let (before, what) = granted(object);
+    let mut statements = Vec::new();
+    if let Some(owner) = object.access.value("owner") {
+        statements.push(format!("ALTER {} OWNER TO {owner}", write::subject(kind, &object.name)));
+    }
+    if object.access.has(EVERYBODY_STARTS_WITH_NOTHING) {
+        statements.push(format!("{before}REVOKE ALL ON {what} FROM public"));
+    }
+    for (clause, value) in object.access.iter() {
+        if let Some((privilege, role)) = clause.strip_prefix("grant ").and_then(|rest| rest.rsplit_once(" to ")) {
+            let option = if value.canonical.is_empty() { "" } else { " WITH GRANT OPTION" };
+            let (word, columns) = privilege
+                .split_once('(')
+                .map_or((privilege, String::new()), |(word, columns)| (word, format!("({columns}")));
+            statements.push(format!("{before}GRANT {}{columns} ON {what} TO {role}{option}", word.to_uppercase()));
+        } else if let Some(label) = clause.strip_prefix("label ") {
+            statements.push(label_statement(object, label, &literal(&value.canonical)));
+        }
+    }
+    statements
+}
+
+/// SECURITY LABEL. `label` is `PROVIDER`, or `PROVIDER on COLUMN`.
+fn label_statement(object: &Object, label: &str, value: &str) -> String {
+    let (provider, column) = label.split_once(" on ").map_or((label, None), |(p, column)| (p, Some(column)));
+    let whole = || write::subject(object.definition.kind(), &object.name);
+    let on = column.map_or_else(whole, |column| format!("COLUMN {}.{column}", object.name));
+    let provider = if provider.is_empty() { String::new() } else { format!(" FOR {}", names::quoted(provider)) };
+    format!("SECURITY LABEL{provider} ON {on} IS {value}")
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::Postgres;
+    use wevrun_core::build::Reading;
+    use wevrun_core::compare::{Change, add_access, compare};
+    use wevrun_core::model::Model;
+    use wevrun_core::source::Source;
+
+    fn model(text: &str) -> Model {
+        {
+            let mut reading = Reading::new(&Postgres);
+            reading.add(&[Source::new("a.sql", text)]);
+            reading.finish().model
+        }
+    }
+
+    /// The facts that differ, as `name: have -> want`.
+    fn differing(have: &str, want: &str) -> Vec<String> {
+        const TABLES: &str =
+            "CREATE TABLE hives (id integer, note text); CREATE FUNCTION f() RETURNS integer LANGUAGE sql AS '';
+            CREATE TYPE mood AS ENUM ('calm'); CREATE SEQUENCE s;";
+        let (have, want) = (model(&format!("{TABLES}{have}")), model(&format!("{TABLES}{want}")));
+        let dialect = &Postgres;
+        let mut comparison = compare(dialect, &have, &want);
+        assert!(comparison.is_identical(), "access is no part of the structure");
+        add_access(dialect, &mut comparison, &have, &want);
+        let mut found = Vec::new();
+        for difference in &comparison.differences {
+            let Change::Change { properties, .. } = &difference.change else { panic!("nothing comes or goes") };
+            for property in properties {
+                let [have, want] = [&property.have, &property.want].map(|side| side.as_deref().unwrap_or("-"));
+                found.push(format!("{}: {}: {have} -> {want}", difference.key, property.name));
+            }
+        }
+        found
+    }
+
+    #[test]
+    fn all_is_what_it_means() {
+        let listed = "GRANT SELECT, INSERT, UPDATE, DELETE, TRUNCATE, REFERENCES, TRIGGER, MAINTAIN ON hives TO ida;";
+        assert_eq!(differing("GRANT ALL ON hives TO ida;", listed), [""; 0]);
+        assert_eq!(differing("GRANT ALL PRIVILEGES ON TABLE hives TO ida;", listed), [""; 0]);
+        assert_eq!(
+            differing("GRANT ALL ON hives TO ida; REVOKE DELETE ON hives FROM ida;", "GRANT SELECT ON hives TO ida;")
+                .len(),
+            1
+        );
+        assert_eq!(differing("GRANT ALL ON hives TO ida; REVOKE ALL ON hives FROM ida;", ""), [""; 0]);
+        assert_eq!(
+            differing("GRANT USAGE, SELECT, UPDATE ON SEQUENCE s TO ida;", "GRANT ALL ON SEQUENCE s TO ida;"),
+            [""; 0]
+        );
+    }
+
+    #[test]
+    fn columns_and_options_count() {
+        assert_eq!(
+            differing("GRANT SELECT (id, note) ON hives TO ida;", "GRANT SELECT (note), SELECT (id) ON hives TO ida;"),
+            [""; 0]
+        );
+        assert_eq!(
+            differing("GRANT SELECT (id) ON hives TO ida;", "GRANT SELECT ON hives TO ida WITH GRANT OPTION;"),
+            ["table public.hives: granted to ida: select (id) -> select with grant option"]
+        );
+    }
+
+    #[test]
+    fn what_everybody_may_do_anyway_needs_no_grant() {
+        assert_eq!(
+            differing("", "GRANT EXECUTE ON FUNCTION f() TO public; GRANT USAGE ON TYPE mood TO public;"),
+            [""; 0]
+        );
+        let told = ["function public.f(): granted to public: - -> nothing"];
+        assert_eq!(differing("", "REVOKE ALL ON FUNCTION f() FROM public;"), told);
+        assert_eq!(differing("", "REVOKE EXECUTE ON FUNCTION f() FROM public;"), told);
+        assert_eq!(
+            differing("", "REVOKE ALL ON FUNCTION f() FROM public; GRANT EXECUTE ON FUNCTION f() TO public;"),
+            [""; 0]
+        );
+    }
+
+    #[test]
+    fn owners_count_if_want_names_them() {
+        assert_eq!(differing("ALTER TABLE hives OWNER TO ida;", ""), [""; 0]);
+        assert_eq!(
+            differing("ALTER TABLE hives OWNER TO ida;", "ALTER TABLE hives OWNER TO ros;"),
+            ["table public.hives: owner: ida -> ros"]
+        );
+        // What the owner may do is the owner's by right.
+        assert_eq!(differing("ALTER TABLE hives OWNER TO ida; GRANT ALL ON hives TO ida;", ""), [""; 0]);
+    }
+
+    #[test]
+    fn labels_count() {
+        assert_eq!(
+            differing("", "SECURITY LABEL FOR shelf ON COLUMN hives.note IS 'secret';"),
+            ["table public.hives: label of shelf on note: - -> secret"]
+        );
+    }
+}

@@ -1,0 +1,562 @@
+//! Expressions and queries in one spelling, whether a person wrote them or the server wrote them back.
+//!
+//! The server keeps a parsed tree and spells it anew when asked (`ruleutils.c`): operators for keywords, casts where types are
+//! coerced, columns with their tables, parentheses everywhere. Both spellings are parsed here and brought to one tree, with the
+//! schema known; what remains different is different.
+
+use std::borrow::Cow;
+use std::collections::BTreeSet;
+use std::ops::Range;
+use std::sync::Mutex;
+
+use sqlparser::ast::{Expr, Query, SetExpr, VisitMut};
+use sqlparser::parser::Parser;
+
+use super::super::{names, tokens};
+use super::known::Known;
+use super::scope::{Columns, Relation, Scopes};
+use super::walk::Walk;
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object, Unresolved};
+use wevrun_core::parse::{TokenKind, token};
+
+/// Nesting that is read; the server's own spelling nests deeply.
+const DEPTH: usize = 300;
+
+/// What was found.
+pub struct Spelling {
+    /// The text.
+    pub text: String,
+    /// Whether it is the one spelling of what it means.
+    pub sure: bool,
+}
+
+impl Spelling {
+    /// As an expression that was written so.
+    pub fn of(self, written: &str) -> Expression {
+        if self.sure { Expression::new(self.text, written) } else { Expression::unsure(&self.text, written) }
+    }
+}
+
+/// What the expressions of one object can name.
+pub struct Scope<'k> {
+    known: &'k Known,
+    /// Where names without a schema are looked for.
+    own_schema: String,
+    /// Where the object is.
+    home_schema: String,
+    around: Around,
+    /// What was looked up so far and is certainly not there.
+    unresolved: Mutex<BTreeSet<Unresolved>>,
+}
+
+/// What stands around an expression of an object.
+enum Around {
+    Nothing,
+    Table(Relation),
+    Routine(Relation),
+    /// The rows of a rule: the one that is meant if none is named comes first.
+    Rows([Relation; 2]),
+}
+
+impl<'k> Scope<'k> {
+    /// The scope of an object's expressions.
+    pub fn of(object: &Object, known: &'k Known) -> Scope<'k> {
+        let owner = match &object.definition {
+            Definition::Table(_) => Some(&object.name),
+            Definition::Index(index) => Some(&index.table),
+            definition => definition.owner(),
+        };
+        let columns = |name: &Name| known.columns.get(name.canonical()).cloned();
+        let around = match (&object.definition, owner) {
+            (Definition::Plain(plain), _) if matches!(plain.kind, Kind::Function | Kind::Procedure) => {
+                Around::Routine(Relation::new(names::identifier(&object.name), Some(arguments(&plain.clauses))))
+            }
+            (Definition::Plain(plain), _) if plain.kind == Kind::Domain => {
+                let data_type = plain.clauses.value("as").map(str::to_owned);
+                Around::Table(Relation::new(
+                    "value".to_owned(),
+                    Some([("value".to_owned(), data_type)].into_iter().collect()),
+                ))
+            }
+            (Definition::Plain(plain), Some(owner)) if matches!(plain.kind, Kind::Rule | Kind::Trigger) => {
+                let row = |name: &str| Relation::new(name.to_owned(), columns(owner)).of(owner.canonical().to_owned());
+                let (meant, other) =
+                    if plain.clauses.value("on") == Some("insert") { ("new", "old") } else { ("old", "new") };
+                Around::Rows([row(meant), row(other)])
+            }
+            (_, Some(owner)) => {
+                Around::Table(Relation::new(names::identifier(owner), columns(owner)).of(owner.canonical().to_owned()))
+            }
+            (_, None) => Around::Nothing,
+        };
+        Scope {
+            known,
+            own_schema: super::own_schema(object),
+            home_schema: super::home_schema(object),
+            around,
+            unresolved: Mutex::default(),
+        }
+    }
+
+    /// The scope of what is said of this table.
+    pub fn of_table(&self, table: &Name) -> Scope<'k> {
+        let columns = self.known.columns.get(table.canonical()).cloned();
+        let around = Around::Table(Relation::new(names::identifier(table), columns));
+        let (own_schema, home_schema) = (self.own_schema.clone(), self.home_schema.clone());
+        Scope { around, own_schema, home_schema, known: self.known, unresolved: Mutex::default() }
+    }
+
+    /// What the rows of a partitioned table are partitioned by, as far as it is known.
+    pub fn partition_key(&self, table: &Name) -> Option<&str> {
+        self.known.partition_keys.get(table.canonical()).map(String::as_str)
+    }
+
+    /// The type of an expression, if that can be told.
+    pub fn type_of(&self, text: &str) -> Option<String> {
+        with_room(text, || {
+            let mut expression = parse(text, |parser| parser.parse_expr())?;
+            let mut walk = self.walk(self.scopes());
+            let _ = expression.visit(&mut walk);
+            super::infer::type_of(&walk, &expression)
+        })
+    }
+
+    /// What a publication says of a table: `(columns) WHERE (condition)`, either or neither.
+    pub fn published(&self, text: &str) -> Expression {
+        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+        let Some(at) = tokens.iter().find(|token| token.is_word(text, "WHERE")) else {
+            return Expression::new(plain_tokens(text).text, text);
+        };
+        let columns = plain_tokens(&text[..at.start as usize]).text;
+        let condition = self.expression(&text[at.end as usize..], Some("boolean"));
+        Spelling { text: format!("{columns} where ({})", condition.text), ..condition }.of(text)
+    }
+
+    /// What the expressions name that were spelled in this scope and that is certainly not there.
+    pub fn unresolved(self) -> Vec<Unresolved> {
+        self.unresolved.into_inner().expect("nothing panics while it is held").into_iter().collect()
+    }
+
+    fn spelling(&self, text: String, walk: Walk<'_>) -> Spelling {
+        if !walk.unresolved.is_empty() {
+            self.unresolved.lock().expect("nothing panics while it is held").extend(walk.unresolved);
+        }
+        Spelling { text, sure: walk.sure }
+    }
+
+    pub(super) fn walk(&self, scopes: Scopes) -> Walk<'_> {
+        Walk::new(self.known, (&self.own_schema, &self.home_schema), scopes)
+    }
+
+    pub(super) fn scopes(&self) -> Scopes {
+        match &self.around {
+            Around::Nothing => Scopes::empty(),
+            Around::Table(relation) => Scopes::of_table(relation.clone()),
+            Around::Routine(arguments) => Scopes::of_routine(arguments.clone()),
+            Around::Rows(rows) => Scopes::of_rule(rows.clone()),
+        }
+    }
+
+    /// The canonical form of an expression. `wanted` is the type that its value is stored as, if it is.
+    pub fn expression(&self, text: &str, wanted: Option<&str>) -> Spelling {
+        let spelled = with_room(text, || {
+            let mut expression = parse(text, |parser| parser.parse_expr())?;
+            let mut walk = self.walk(self.scopes());
+            let _ = expression.visit(&mut walk);
+            walk.as_stored(&mut expression, wanted);
+            Some(self.spelling(finished(&mut expression), walk))
+        });
+        spelled.unwrap_or_else(|| plain_tokens(text))
+    }
+
+    /// The canonical form of a column's default. It names no column, so that it is the same wherever it stands in a schema.
+    pub fn column_default(&self, text: &str, data_type: Option<&str>) -> Expression {
+        let key = [&self.own_schema, &self.home_schema, data_type.unwrap_or_default(), text].join("\0");
+        let spelled = || self.known.defaults.lock().expect("nothing panics while it is held");
+        if let Some(known) = spelled().get(&key) {
+            return known.clone();
+        }
+        let expression = self.expression(text, data_type).of(text);
+        spelled().insert(key, expression.clone());
+        expression
+    }
+
+    /// Whether values of a column of this type go through a domain's rules or a length's.
+    pub fn fits_values(&self, data_type: &str) -> bool {
+        data_type.contains('(') && !data_type.starts_with("interval") || self.known.is_domain(data_type)
+    }
+
+    /// The canonical form of a view's query, its columns under the names that the view gives them.
+    pub fn query(&self, text: &str, columns: &[Name]) -> Spelling {
+        let spelled = with_room(text, || {
+            let mut query = parse(text, |parser| parser.parse_query())?;
+            let mut walk = self.walk(Scopes::empty());
+            walk.name_outputs(&mut query, columns);
+            let _ = VisitMut::visit(&mut *query, &mut walk);
+            let _ = VisitMut::visit(&mut *query, &mut super::sets::Parentheses);
+            Some(self.spelling(format!("{query}{}", without_children(text)), walk))
+        });
+        spelled.unwrap_or_else(|| plain_tokens(text))
+    }
+
+    /// The query with its columns under the names that the view gives them; none if that can't be said in the query.
+    pub fn named(&self, text: &str, columns: &[Name]) -> Option<String> {
+        with_room(text, || {
+            let mut query = parse(text, |parser| parser.parse_query())?;
+            let named = self.walk(Scopes::empty()).name_outputs(&mut query, columns);
+            named.then(|| query.to_string())
+        })
+    }
+
+    /// The canonical form of a routine argument's default. A constant is of the argument's type, whatever it says.
+    pub fn default(&self, text: &str, wanted: Option<&str>) -> Spelling {
+        let spelled = with_room(text, || {
+            let mut expression = parse(text, |parser| parser.parse_expr())?;
+            let mut walk = self.walk(Scopes::empty());
+            let _ = expression.visit(&mut walk);
+            while let Expr::Cast { expr: inner, .. } = &expression
+                && super::tree::is_constant(inner)
+            {
+                expression = (**inner).clone();
+            }
+            walk.as_stored(&mut expression, wanted);
+            Some(self.spelling(finished(&mut expression), walk))
+        });
+        spelled.unwrap_or_else(|| plain_tokens(text))
+    }
+
+    /// The type of a table's or view's column, if it is known.
+    pub fn column_type(&self, relation: &Name, column: &str) -> Option<&'k str> {
+        self.known.column_type(relation.canonical(), column)
+    }
+
+    /// The canonical form of the statements of a routine or a rule: `RETURN …`, `BEGIN ATOMIC …; END`, or one after the other.
+    pub fn statements(&self, text: &str) -> Spelling {
+        let trimmed = text.trim().trim_end_matches(';').trim();
+        let word = |word: &str| trimmed.get(..word.len()).is_some_and(|head| head.eq_ignore_ascii_case(word));
+        if word("return") {
+            let returned = self.expression(&trimmed[6..], None);
+            return Spelling { text: format!("RETURN {}", returned.text), ..returned };
+        }
+        let parts = parts_of_body(trimmed).into_iter().map(|part| &trimmed[part]);
+        let parts: Vec<Spelling> =
+            parts.filter(|part| !part.trim().is_empty()).map(|part| self.statement(part)).collect();
+        let sure = parts.iter().all(|part| part.sure);
+        Spelling { text: parts.into_iter().map(|part| part.text).collect::<Vec<_>>().join("; "), sure }
+    }
+
+    fn statement(&self, text: &str) -> Spelling {
+        if text.trim().eq_ignore_ascii_case("nothing") {
+            return Spelling { text: "NOTHING".to_owned(), sure: true };
+        }
+        let spelled = with_room(text, || {
+            let mut statement = parse(text, |parser| parser.parse_statement())?;
+            // The arguments of a routine, or the old and the new row of a rule, are around it.
+            let mut walk = self.walk(self.scopes());
+            let _ = VisitMut::visit(&mut statement, &mut walk);
+            let _ = VisitMut::visit(&mut statement, &mut super::sets::Parentheses);
+            Some(self.spelling(statement.to_string(), walk))
+        });
+        spelled.unwrap_or_else(|| plain_tokens(text))
+    }
+
+    /// The names and types of a query's columns, as far as they can be known.
+    pub fn outputs(&self, text: &str) -> Option<Columns> {
+        with_room(text, || {
+            let query = parse(text, |parser| parser.parse_query())?;
+            self.walk(Scopes::empty()).outputs(&query)
+        })
+    }
+}
+
+/// Where the statements of a body stand: between the semicolons of `BEGIN ATOMIC …; END`, or of what is without these words.
+pub(super) fn parts_of_body(text: &str) -> Vec<Range<usize>> {
+    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+    let inside = match &tokens[..] {
+        [first, second, .., last] if first.is_word(text, "BEGIN") && second.is_word(text, "ATOMIC") => {
+            second.end as usize..last.start as usize
+        }
+        _ => 0..text.len(),
+    };
+    let mut parts = Vec::new();
+    let mut start = inside.start;
+    let ends = tokens.iter().filter(|token| token.is_symbol(text, ";") && inside.contains(&(token.start as usize)));
+    for token in ends {
+        parts.push(start..token.start as usize);
+        start = token.end as usize;
+    }
+    parts.push(start..inside.end);
+    parts
+}
+
+/// The types of the arguments that a caller of the routine gives, in order.
+pub fn argument_types(clauses: &Clauses) -> Vec<String> {
+    let given = |argument: &String| !argument.starts_with("OUT ");
+    let listed = super::super::split_list(clauses.value("arguments").unwrap_or_default()).into_iter().filter(given);
+    listed
+        .map(|argument| {
+            let argument =
+                ["INOUT ", "VARIADIC "].iter().find_map(|mode| argument.strip_prefix(mode)).unwrap_or(&argument);
+            // Without a name it is the type alone, which may be of several words.
+            let (name, rest) = argument.split_once(' ').unwrap_or(("", argument));
+            let alone = matches!(name, "" | "double" | "character" | "bit" | "timestamp" | "time" | "interval");
+            if alone { argument.to_owned() } else { rest.to_owned() }
+        })
+        .collect()
+}
+
+/// The named arguments of a routine, with their types.
+fn arguments(clauses: &Clauses) -> Columns {
+    super::super::split_list(clauses.value("arguments").unwrap_or_default())
+        .into_iter()
+        .filter_map(|argument| {
+            let argument = ["INOUT ", "OUT ", "VARIADIC "]
+                .iter()
+                .find_map(|mode| argument.strip_prefix(mode))
+                .unwrap_or(&argument);
+            let (name, data_type) = argument.split_once(' ')?;
+            Some((names::unquoted(name), Some(data_type.to_owned())))
+        })
+        .collect()
+}
+
+/// Does what goes as deep as the text has operators, on a stack that is long enough; nothing for a text that no stack is long
+/// enough for. `a OR b OR c …` is a tree as deep as it is long, and real views have 1,700 of them.
+pub(super) fn with_room<T>(text: &str, work: impl FnOnce() -> Option<T>) -> Option<T> {
+    /// Bytes of stack that a level takes, measured: 2 KiB, with and without optimization.
+    const LEVEL: usize = 4096;
+    /// More levels than this are no schema.
+    const MOST: usize = 200_000;
+    let is_operator =
+        |byte: u8| !byte.is_ascii_alphanumeric() && !matches!(byte, b' ' | b'\n' | b'.' | b',' | b'_' | b'"');
+    let symbols = text.bytes().filter(|byte| is_operator(*byte)).count();
+    let words = text.split_ascii_whitespace().count();
+    let levels = symbols + words;
+    let room = levels * LEVEL;
+    if levels > MOST {
+        return None;
+    }
+    stacker::maybe_grow(room, room, work)
+}
+
+/// The same, but none if the text has to be respelled to be read: what is printed then is not what was written.
+pub(super) fn parse_as_it_stands<T>(
+    text: &str,
+    read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::parser::ParserError>,
+) -> Option<T> {
+    if matches!(readable(text), Cow::Borrowed(_)) { parse(text, read) } else { None }
+}
+
+/// Reads the whole text; none if it can't be read to its end.
+pub(super) fn parse<T>(
+    text: &str,
+    read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::parser::ParserError>,
+) -> Option<T> {
+    let text = readable(text);
+    let mut parser = Parser::new(&tokens::RULES).with_recursion_limit(DEPTH).try_with_sql(&text).ok()?;
+    let read = read(&mut parser).ok()?;
+    while parser.consume_token(&sqlparser::tokenizer::Token::SemiColon) {}
+    (parser.peek_token().token == sqlparser::tokenizer::Token::EOF).then_some(read)
+}
+
+/// Types whose constants the parser does not read where the type stands before them.
+const TYPED_TEXTS: [&str; 22] = [
+    "INET",
+    "CIDR",
+    "MACADDR",
+    "MACADDR8",
+    "MONEY",
+    "POINT",
+    "LSEG",
+    "BOX",
+    "CIRCLE",
+    "PATH",
+    "POLYGON",
+    "TSVECTOR",
+    "TSQUERY",
+    "INT4RANGE",
+    "INT8RANGE",
+    "NUMRANGE",
+    "TSRANGE",
+    "TSTZRANGE",
+    "DATERANGE",
+    "UUID",
+    "REGCLASS",
+    "BYTEA",
+];
+
+/// The text with spellings that the parser does not know replaced by others that mean the same.
+fn readable(text: &str) -> Cow<'_, str> {
+    let upper = text.to_ascii_uppercase();
+    if ![
+        "BOTH FROM",
+        "LEADING FROM",
+        "TRAILING FROM",
+        "ISNULL",
+        "NOTNULL",
+        "ONLY",
+        "&>",
+        "OPERATOR(",
+        "VARIADIC ARRAY",
+        "::INTERVAL",
+        ":=",
+        "COLLATE",
+        "0X",
+    ]
+    .iter()
+    .any(|words| upper.contains(words))
+        && !TYPED_TEXTS.iter().any(|name| upper.contains(name))
+    {
+        return Cow::Borrowed(text);
+    }
+    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+    let is = |index: usize, word: &str| tokens.get(index).is_some_and(|token| token.is_word(text, word));
+    let mut out = String::with_capacity(text.len());
+    let (mut done, mut index) = (0, 0);
+    let mut closing: Vec<usize> = Vec::new();
+    while index < tokens.len() {
+        // VARIADIC ARRAY[a, b]) for a, b)
+        let listed = end_of_variadic(text, &tokens, index);
+        closing.extend(listed);
+        // TRIM(BOTH FROM x)
+        let place = [("BOTH", "btrim("), ("LEADING", "ltrim("), ("TRAILING", "rtrim(")];
+        let trim =
+            place.into_iter().find(|(word, _)| is(index, "TRIM") && is(index + 2, word) && is(index + 3, "FROM"));
+        let postfix = [("ISNULL", "IS NULL"), ("NOTNULL", "IS NOT NULL")].into_iter().find(|(word, _)| is(index, word));
+        // FROM ONLY x: counted apart.
+        let only = is_only(text, &tokens, index);
+        // RANGE '1 day'::interval PRECEDING: the parser wants no cast there.
+        let bound = tokens[index].is_symbol(text, "::")
+            && is(index + 1, "INTERVAL")
+            && ["PRECEDING", "FOLLOWING"].iter().any(|word| is(index + 2, word));
+        // `x::text COLLATE c`: the parser wants no cast there, and only texts have a collation.
+        let collated = (tokens[index].is_symbol(text, "::") && is(index + 1, "TEXT") && is(index + 2, "COLLATE"))
+            .then_some(("", 1));
+        // sqlparser takes what follows this operator for a part of it.
+        let greedy = tokens[index].is_symbol(text, "&>");
+        let named = tokens[index].is_symbol(text, ":=");
+        // The parser takes 0x1F for X'1F'.
+        let digits = Some(tokens[index].text(text)).filter(|_| tokens[index].kind == TokenKind::Number);
+        if let Some(digits) = digits.filter(|digits| digits.len() > 2 && digits[..2].eq_ignore_ascii_case("0x"))
+            && let Ok(number) = u64::from_str_radix(&digits[2..].replace('_', ""), 16)
+        {
+            out.push_str(&text[done..tokens[index].start as usize]);
+            out.push_str(&number.to_string());
+            done = tokens[index].end as usize;
+        }
+        // inet '10.0.0.1': the parser knows few types there.
+        if let Some(name) = TYPED_TEXTS.iter().find(|name| is(index, name))
+            && let Some(constant) = tokens.get(index + 1).filter(|token| token.kind == TokenKind::Text)
+        {
+            out.push_str(&text[done..tokens[index].start as usize]);
+            out.push_str(&format!("CAST({} AS {name})", constant.text(text)));
+            done = constant.end as usize;
+            index += 2;
+            continue;
+        }
+        let replaced = trim
+            .map(|(_, function)| (function, 3))
+            .or(greedy.then_some(("&> ", 0)))
+            .or(named.then_some(("=>", 0)))
+            .or(collated)
+            .or(postfix.map(|(_, words)| (words, 0)))
+            .or(quantified_operator(text, &tokens, index))
+            .or(listed.map(|_| ("", 2)))
+            .or(bound.then_some(("", 1)))
+            .or((only || closing.contains(&index)).then_some(("", 0)));
+        if let Some((words, more)) = replaced {
+            out.push_str(&text[done..tokens[index].start as usize]);
+            out.push_str(words);
+            index += more;
+            done = tokens[index].end as usize;
+        }
+        index += 1;
+    }
+    if done == 0 {
+        return Cow::Borrowed(text);
+    }
+    out.push_str(&text[done..]);
+    Cow::Owned(out)
+}
+
+/// Where the list of a `VARIADIC ARRAY[…]` ends that is the last argument: the server writes so what a function takes any number of.
+fn end_of_variadic(text: &str, tokens: &[token::Token], index: usize) -> Option<usize> {
+    let symbol = |index: usize, symbol: &str| tokens.get(index).is_some_and(|token| token.is_symbol(text, symbol));
+    if !(tokens[index].is_word(text, "VARIADIC")
+        && tokens.get(index + 1)?.is_word(text, "ARRAY")
+        && symbol(index + 2, "["))
+    {
+        return None;
+    }
+    let mut depth = 0;
+    let end = (index + 2..tokens.len()).find(|at| {
+        depth += i32::from(symbol(*at, "[")) - i32::from(symbol(*at, "]"));
+        depth == 0
+    })?;
+    symbol(end + 1, ")").then_some(end)
+}
+
+/// The symbol of `OPERATOR(public.=) ANY`, and how many tokens follow its first: the parser knows it only without ANY.
+fn quantified_operator<'t>(text: &'t str, tokens: &[token::Token], index: usize) -> Option<(&'t str, usize)> {
+    let is = |index: usize, word: &str| tokens.get(index).is_some_and(|token| token.is_word(text, word));
+    let symbol = |index: usize, symbol: &str| tokens.get(index).is_some_and(|token| token.is_symbol(text, symbol));
+    let schema = is(index + 2, "public") || is(index + 2, "pg_catalog");
+    if !(is(index, "OPERATOR") && symbol(index + 1, "(") && schema && symbol(index + 3, ".")) {
+        return None;
+    }
+    let end = (index + 4..tokens.len()).find(|end| symbol(*end, ")"))?;
+    let quantifier = ["ANY", "ALL", "SOME"].iter().any(|word| is(end + 1, word));
+    quantifier.then(|| (&text[tokens[index + 4].start as usize..tokens[end].start as usize], end - index))
+}
+
+/// Whether the token is the ONLY before a table.
+fn is_only(text: &str, tokens: &[token::Token], index: usize) -> bool {
+    let before = |word: &str| index > 0 && tokens[index - 1].is_word(text, word);
+    tokens[index].is_word(text, "ONLY") && (before("FROM") || before("JOIN"))
+}
+
+/// What a tree does not say: how many tables are read without their children.
+fn without_children(text: &str) -> String {
+    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+    match (0..tokens.len()).filter(|index| is_only(text, &tokens, *index)).count() {
+        0 => String::new(),
+        count => format!(" ONLY {count}"),
+    }
+}
+
+/// Printed with parentheses around every operation, but for the outermost.
+fn finished(expression: &mut Expr) -> String {
+    let _ = expression.visit(&mut super::sets::Parentheses);
+    match expression {
+        Expr::Nested(inner) => inner.to_string(),
+        other => other.to_string(),
+    }
+}
+
+/// Where the text can't be read as a tree: its tokens, one blank apart, words in lower case.
+fn plain_tokens(text: &str) -> Spelling {
+    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+    let words: Vec<String> = tokens
+        .iter()
+        .filter(|token| token.kind != TokenKind::Comment)
+        .map(|token| match token.kind {
+            TokenKind::Word => names::folded(token.text(text)),
+            TokenKind::Quoted => names::quoted(&names::unquoted(token.text(text))),
+            _ => token.text(text).to_owned(),
+        })
+        .collect();
+    Spelling { text: words.join(" "), sure: false }
+}
+
+/// The first SELECT of a query, whose columns are the query's.
+pub fn first_select(query: &Query) -> Option<&sqlparser::ast::Select> {
+    let mut body = &*query.body;
+    loop {
+        match body {
+            SetExpr::Select(select) => return Some(select),
+            SetExpr::SetOperation { left, .. } => body = left,
+            SetExpr::Query(query) => body = &query.body,
+            _ => return None,
+        }
+    }
+}

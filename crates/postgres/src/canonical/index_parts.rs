@@ -1,0 +1,170 @@
+//! Indexes of partitioned tables and their parts.
+
+use std::collections::{HashMap, HashSet};
+
+use super::super::names;
+use wevrun_core::model::{
+    Clauses, Definition, Expression, Index, IndexPart, Key, KeyPart, Kind, Model, Name, Object, ObjectKey, Table,
+};
+
+/// An index of a partition that is part of its parent's comes and goes with that: one that was attached, and the first that says
+/// the same, which the server attaches by itself (`DefineIndex()` of indexcmds.c). Where partitions lack their part, the index is
+/// one of the parent ONLY, and the parts that there are stand for themselves.
+pub fn settle(model: &mut Model) {
+    let mut gone: Vec<ObjectKey> = Vec::new();
+    let partial = partial_indexes(model);
+    for object in model.objects_mut() {
+        if let Definition::Index(index) = &mut object.definition
+            && !partial.contains(&object.name)
+        {
+            index.clauses.remove("only");
+        }
+    }
+    let indexes = indexes(model);
+    let of_partial = |index: &Index| attached_to(index).is_some_and(|parent| partial.contains(&parent));
+    let attached = indexes.iter().filter(|(_, index)| index.clauses.has("attached to") && !of_partial(index));
+    gone.extend(attached.map(|(object, _)| object.key()));
+    let mut of_table: HashMap<&Name, Vec<(&Object, &Index)>> = HashMap::new();
+    indexes.iter().for_each(|(object, index)| of_table.entry(&index.table).or_default().push((object, index)));
+    let partitions = partitions(model);
+    for (_, parent) in indexes.iter().filter(|(object, _)| !partial.contains(&object.name)) {
+        for name in partitions.get(&parent.table).into_iter().flatten() {
+            let own = of_table.get(name).map_or(&[][..], Vec::as_slice);
+            let is_there = |index: &Index| index.clauses.has("attached to") && says_the_same(index, parent);
+            if own.iter().any(|(_, index)| is_there(index)) {
+                continue;
+            }
+            let mut same: Vec<&Object> = own
+                .iter()
+                .filter(|(object, index)| !gone.contains(&object.key()) && says_the_same(index, parent))
+                .map(|(object, _)| *object)
+                .collect();
+            same.sort_by_key(|object| object.location);
+            gone.extend(same.first().map(|object| object.key()));
+        }
+    }
+    for key in gone {
+        let Some(object) = model.remove(&key) else { continue };
+        let Definition::Index(index) = &object.definition else { continue };
+        let table = model.get_mut(&ObjectKey::new(Kind::Table, index.table.clone()));
+        if let Some(Definition::Table(table)) = table.map(|table| &mut table.definition) {
+            table.of_parent.0.indexes.push(object);
+        }
+    }
+}
+
+fn indexes(model: &Model) -> Vec<(&Object, &Index)> {
+    let indexes = model.of_kind(Kind::Index);
+    indexes.filter_map(|object| Some((object, object.as_index()?))).collect()
+}
+
+/// The index of the parent whose part an index is.
+pub fn attached_to(index: &Index) -> Option<Name> {
+    index.clauses.value("attached to").map(|parent| Name::new(parent, parent))
+}
+
+/// The index of a key, as a statement of its own would make it.
+pub fn index_of_key(table: &Name, key: &Key) -> Index {
+    let clauses = key.clauses.iter().filter(|(clause, _)| is_of_both(clause)).map(|(n, v)| (n, v.clone())).collect();
+    let part = |part: &KeyPart| IndexPart {
+        expression: Expression::plain(names::quoted(part.column.canonical())),
+        collation: None,
+        descending: false,
+        clauses: Clauses::default(),
+    };
+    let parts = key.parts.iter().map(part).collect();
+    Index { table: table.clone(), unique: true, parts, predicate: None, clauses }
+}
+
+/// The key with what an index says that it takes over; none if the index can be no key's: it is not unique, has a predicate, or
+/// indexes more than columns of the table.
+pub fn key_of_index(key: Key, index: &Index, table: &Table) -> Option<Key> {
+    let column = |part: &IndexPart| {
+        let written = part.expression.written().trim();
+        let own = if written.starts_with('"') { names::unquoted(written) } else { names::folded(written) };
+        Some(KeyPart { column: table.column(&names::simple(&own))?.name.clone(), collation: None, descending: false })
+    };
+    let parts: Vec<KeyPart> = index.parts.iter().map(column).collect::<Option<_>>()?;
+    let mut clauses = key.clauses.clone();
+    for (clause, value) in index.clauses.iter().filter(|(clause, _)| is_of_both(clause)) {
+        clauses.set(clause, value.clone());
+    }
+    if let Some(comment) = index.clauses.get("comment") {
+        clauses.set("index comment", comment.clone());
+    }
+    (index.unique && index.predicate.is_none()).then_some(Key { parts, clauses, ..key })
+}
+
+/// Whether a key says this as its index does.
+fn is_of_both(clause: &str) -> bool {
+    clause.starts_with("with.") || matches!(clause, "include" | "nulls not distinct" | "tablespace")
+}
+
+/// Whether there are indexes that lack parts.
+pub fn has_partial_indexes(model: &Model) -> bool {
+    indexes(model).iter().any(|(_, index)| index.clauses.has("only"))
+}
+
+/// The indexes ON ONLY a partitioned table of which a partition has no part, nor what is attached to it has all of its own
+/// (<https://www.postgresql.org/docs/current/sql-createindex.html>).
+fn partial_indexes(model: &Model) -> HashSet<Name> {
+    let indexes = indexes(model);
+    let only: HashMap<&Name, &Index> = indexes
+        .iter()
+        .filter(|(_, index)| index.clauses.has("only"))
+        .map(|(object, index)| (&object.name, *index))
+        .collect();
+    if only.is_empty() {
+        return HashSet::new();
+    }
+    let parts: HashSet<(Name, &Name)> =
+        indexes.iter().filter_map(|(_, index)| Some((attached_to(index)?, &index.table))).collect();
+    let mut partitions: HashMap<&str, Vec<&Name>> = HashMap::new();
+    for (name, table) in model.tables() {
+        partitions.entry(table.clauses.value("partition of").unwrap_or_default()).or_default().push(name);
+    }
+    // The index of a key can be a part of a unique one, too.
+    let has_key = |partition: &Name, index: &Index| {
+        let table = model.table(partition).into_iter();
+        let mut keys = table.flat_map(|table| table.primary_key.iter().chain(table.unique_keys.iter()));
+        keys.any(|key| says_the_same(&index_of_key(partition, key), index))
+    };
+    let lacks_a_part = |(name, index): &(&&Name, &&Index)| {
+        let mut partitions = partitions.get(index.table.canonical()).into_iter().flatten();
+        partitions.any(|own| !parts.contains(&((**name).clone(), *own)) && !has_key(own, index))
+    };
+    let mut partial: HashSet<Name> = only.iter().filter(lacks_a_part).map(|(name, _)| (*name).clone()).collect();
+    let mut next: Vec<Name> = partial.iter().cloned().collect();
+    while let Some(name) = next.pop() {
+        let above = only.get(&name).and_then(|index| attached_to(index));
+        next.extend(above.filter(|above| partial.insert(above.clone())));
+    }
+    partial
+}
+
+/// The partitions of every partitioned table, at every depth.
+fn partitions(model: &Model) -> HashMap<Name, Vec<&Name>> {
+    let mut found: HashMap<Name, Vec<&Name>> = HashMap::new();
+    for (name, table) in model.tables() {
+        let mut parent = table.clauses.value("partition of");
+        let mut passed = HashSet::new();
+        // What a person writes may go round in a circle.
+        while let Some(ancestor) =
+            parent.filter(|parent| passed.insert(*parent)).map(|parent| Name::new(parent, parent))
+        {
+            let above = model.table(&ancestor);
+            found.entry(ancestor).or_default().push(name);
+            parent = above.and_then(|above| above.clauses.value("partition of"));
+        }
+    }
+    found
+}
+
+/// Whether two indexes index the same in the same way, whatever their tables and names.
+pub fn says_the_same(index: &Index, other: &Index) -> bool {
+    let clause = |name: &str| index.clauses.value(name) == other.clauses.value(name);
+    index.unique == other.unique
+        && index.parts == other.parts
+        && index.predicate == other.predicate
+        && ["using", "include", "nulls not distinct"].into_iter().all(clause)
+}

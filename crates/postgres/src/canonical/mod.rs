@@ -1,0 +1,600 @@
+//! What needs the whole schema to be known: copies and inheritance, names without a schema, what expressions mean.
+
+mod bounds;
+mod casts;
+mod constants;
+mod copies;
+mod exclusion;
+mod expression;
+mod follow;
+mod from;
+mod geometry;
+mod index_parts;
+mod infer;
+mod inheritance;
+mod interval;
+mod joins;
+mod known;
+mod literal;
+mod neighbours;
+mod network;
+mod nodes;
+pub mod not_null_names;
+mod operator_classes;
+mod operators;
+mod outputs;
+pub mod part_names;
+mod partition_key;
+mod scope;
+mod search_terms;
+mod sets;
+mod standalone;
+mod stored;
+mod text_search;
+mod tree;
+mod type_names;
+mod uses;
+mod walk;
+
+pub use copies::{copies, take as take_copies};
+pub use exclusion::expressions as exclusion_expressions;
+pub use follow::{Renamed, What, follow, holds_queries};
+pub use index_parts::{attached_to, has_partial_indexes, index_of_key, key_of_index};
+pub use inheritance::{ancestors, partitions};
+pub use operators::DROPPED;
+pub use outputs::index_column;
+use rayon::prelude::*;
+pub use standalone::{above, standalone, without_parent, without_type};
+pub use text_search::{REPLACED, replace_dictionary};
+pub use type_names::multirange;
+
+use super::rename::{all_clauses, expressions_mut, types_mut};
+use super::{listed_names, names};
+use known::Known;
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, OnConflict};
+
+/// Makes a folded model canonical.
+pub fn finish(model: &mut Model) {
+    text_search::copy(model);
+    let known = Known::of(model);
+    let mut objects = model.take_objects();
+    objects.par_iter_mut().for_each(|object| resolve(object, &known));
+    model.extend(objects);
+    inheritance::expand(model);
+    operators::place_members(model);
+    referenced_columns(model);
+    let mut known = Known::of(model);
+    view_columns(model, &mut known);
+    let mut objects = model.take_objects();
+    objects.par_iter_mut().for_each(|object| {
+        operator_classes::settle(object, &known, &own_schema(object));
+        let scope = expression::Scope::of(object, &known);
+        expressions(object, &scope);
+        object.unresolved = scope.unresolved();
+        object.uses = known.uses(object);
+        if may_hold_secrets(object.definition.kind()) {
+            object.text.clear();
+        }
+    });
+    model.extend(objects);
+}
+
+pub use neighbours::around;
+pub use type_names::is_plainly_built_in;
+
+/// A canonical copy of a model that is still being folded.
+pub fn finished(model: &Model) -> Model {
+    let mut whole = model.clone();
+    finish(&mut whole);
+    whole
+}
+
+/// Whether the person's own text may hold a password: then it is kept nowhere.
+fn may_hold_secrets(kind: Kind) -> bool {
+    matches!(
+        kind,
+        Kind::ForeignDataWrapper | Kind::Server | Kind::UserMapping | Kind::ForeignTable | Kind::Subscription
+    )
+}
+
+/// Learns the columns of views: those of views on tables first, then of views on these, and so on.
+fn view_columns(model: &Model, known: &mut Known) {
+    let mut waiting: Vec<&Object> = model.of_kind(Kind::View).chain(model.of_kind(Kind::MaterializedView)).collect();
+    loop {
+        let found: Vec<(String, scope::Columns)> = waiting
+            .par_iter()
+            .filter_map(|object| {
+                let Definition::View(view) = &object.definition else { return None };
+                let mut columns = expression::Scope::of(object, known).outputs(view.query.written())?;
+                columns.iter_mut().zip(&view.columns).for_each(|(column, name)| column.0 = name.canonical().to_owned());
+                Some((object.name.canonical().to_owned(), columns))
+            })
+            .collect();
+        // What a view on a view has may be known only when that one is.
+        let is_new = |(name, columns): &(String, scope::Columns)| {
+            known.columns.get(name).is_none_or(|before| before.iter().ne(columns.iter()))
+        };
+        let found: Vec<_> = found.into_iter().filter(is_new).collect();
+        if found.is_empty() {
+            return;
+        }
+        known.columns.extend(found);
+        waiting.retain(|object| {
+            let columns = known.columns.get(object.name.canonical());
+            columns.is_none_or(|columns| columns.iter().any(|(_, data_type)| data_type.is_none()))
+        });
+    }
+}
+
+/// The schema in which names of an object's definition are looked for first.
+pub fn own_schema(object: &Object) -> String {
+    object.names_in.as_ref().map_or_else(|| home_schema(object), ToString::to_string)
+}
+
+/// The schema in which an object is, or what it stands on.
+pub fn home_schema(object: &Object) -> String {
+    let of_name = names::schema(&object.name);
+    of_name.or_else(|| object.definition.owner().and_then(names::schema)).unwrap_or_else(|| "public".to_owned())
+}
+
+/// Gives every name that has no schema the one in which it is found, and settles what depends on that.
+fn resolve(object: &mut Object, known: &Known) {
+    let (own, home) = (own_schema(object), home_schema(object));
+    let kind = object.definition.kind();
+    let types = types_mut(&mut object.definition);
+    for data_type in types.into_iter().filter(|given| !type_names::is_plainly_built_in(&given.canonical)) {
+        let canonical = known.qualified_types(&data_type.canonical, &own);
+        *data_type = Expression::new(canonical, data_type.written());
+    }
+    if matches!(
+        kind,
+        Kind::Function | Kind::Procedure | Kind::Aggregate | Kind::Operator | Kind::Cast | Kind::Transform
+    ) {
+        object.name = known.qualified_signature(&object.name, &own);
+    }
+    operators::resolve(object, known, &own);
+    match &mut object.definition {
+        Definition::Table(table) => {
+            for key in table.foreign_keys.iter_mut() {
+                key.parent = known.relation(&key.parent, &own);
+            }
+            for clause in ["inherits", "partition of"] {
+                let Some(listed) = table.clauses.value(clause).map(str::to_owned) else { continue };
+                let parents: Vec<Name> = listed_names(&listed).iter().map(|parent| known.parent(parent)).collect();
+                let parents = parents.iter().map(Name::canonical).collect::<Vec<_>>().join(", ");
+                if parents != listed {
+                    table.clauses.say(clause, parents);
+                }
+            }
+            let table_name = names::identifier(&object.name);
+            let unlogged = table.clauses.has("unlogged");
+            for column in table.columns.iter_mut() {
+                if let Some(collation) = &mut column.collation {
+                    *collation = known.collation(collation, &own);
+                }
+                // The sequence of an identity column has a name of its own only if it is not the usual one.
+                let given =
+                    column.clauses.value("identity.name").map(|name| names::parts(name).pop().unwrap_or_default());
+                if let Some(given) = given {
+                    if given == names::made_up(&table_name, column.name.canonical(), "seq") {
+                        column.clauses.remove("identity.name");
+                    } else if column.clauses.value("identity.name").is_some_and(|name| names::parts(name).len() == 1) {
+                        column.clauses.say("identity.name", names::qualified(&own, &given).canonical());
+                    }
+                }
+                if column.clauses.has("identity") {
+                    let options = identity_options(&column.clauses);
+                    for (name, _) in options.iter() {
+                        column.clauses.remove(&format!("identity.{name}"));
+                    }
+                    super::parse::set_identity_options(column, options);
+                    column.clauses.remove(if unlogged { "identity.unlogged" } else { "identity.logged" });
+                    column.not_null = Some(OnConflict::Abort);
+                }
+                if let (Some(data_type), Some(storage)) = (&column.data_type, column.clauses.value("storage"))
+                    && known.usual_storage(&data_type.canonical) == Some(storage)
+                {
+                    column.clauses.remove("storage");
+                }
+            }
+            // Made when the table is created; a partition has its own only by the parent's.
+            table.clauses.remove("only");
+        }
+        Definition::Index(index) => {
+            for collation in index.parts.iter_mut().filter_map(|part| part.collation.as_mut()) {
+                *collation = known.collation(collation, &own);
+            }
+        }
+        Definition::Plain(plain) => {
+            match plain.kind {
+                Kind::Extension => {
+                    // Those of procedural languages are always there: their control files say so.
+                    if matches!(plain.clauses.value("schema"), Some("public" | "pg_catalog")) {
+                        plain.clauses.remove("schema");
+                    }
+                    // It comes with the extension.
+                    plain.clauses.remove("comment");
+                }
+                Kind::Type => {
+                    settle_type(&object.name, &mut plain.clauses);
+                    if let Some(class) = plain.clauses.value("range.subtype_opclass") {
+                        let class = known.operator_class(class, "btree", &own);
+                        plain.clauses.say("range.subtype_opclass", class);
+                    }
+                    if let Some(collation) = plain.clauses.value("range.collation") {
+                        let bare = collation.strip_prefix("pg_catalog.").unwrap_or(collation);
+                        let found = known.other(bare, &own);
+                        plain.clauses.say("range.collation", found);
+                    }
+                }
+                Kind::Function | Kind::Procedure => settle_routine(&mut plain.clauses),
+                Kind::Aggregate | Kind::Operator => settle_definition(plain.kind, &mut plain.clauses),
+                Kind::Collation if plain.clauses.value("with.provider") == Some("libc") => {
+                    plain.clauses.remove("with.provider");
+                }
+                _ => {}
+            }
+            if !matches!(plain.kind, Kind::Function | Kind::Procedure)
+                && let Some(definition) = plain.clauses.get("definition")
+            {
+                let canonical = definition.canonical.replace("public.", "").replace("pg_catalog.", "");
+                let written = definition.written().to_owned();
+                plain.clauses.set("definition", Expression::new(canonical, &written));
+            }
+            if let Some(parent) = plain.clauses.value("from").map(str::to_owned).filter(|_| plain.kind == Kind::Trigger)
+            {
+                let name = known.relation(&Name::new(parent.as_str(), parent.as_str()), &own);
+                plain.clauses.say("from", name.canonical());
+            }
+        }
+        _ => {}
+    }
+    for clauses in all_clauses(&mut object.definition) {
+        for clause in [
+            "function",
+            "support",
+            "handler",
+            "validator",
+            "with.handler",
+            "range.subtype_diff",
+            "range.canonical",
+            "of",
+            "base.input",
+            "base.output",
+            "base.receive",
+            "base.send",
+            "base.typmod_in",
+            "base.typmod_out",
+            "base.analyze",
+            "base.subscript",
+        ] {
+            let Some(name) = clauses.value(clause).map(str::to_owned) else { continue };
+            let resolved =
+                if clause == "of" { known.qualified_types(&name, &own) } else { known.function(&name, &own) };
+            if resolved != name {
+                clauses.say(clause, resolved);
+            }
+        }
+        for (_, value) in clauses.iter_mut().filter(|(name, _)| name.starts_with("mapping ")) {
+            let found: Vec<String> =
+                super::split_list(&value.canonical).iter().map(|name| known.dictionary(name, &own)).collect();
+            *value = Expression::new(found.join(", "), value.written());
+        }
+        for (name, value) in clauses.iter_mut() {
+            if FUNCTIONS_OF_DEFINITIONS.contains(&name) && matches!(kind, Kind::Aggregate | Kind::Operator) {
+                *value = Expression::plain(known.function(&value.canonical, &own));
+            }
+            // What is of the engine needs no schema; what is of the object's own is found there.
+            if name.starts_with("with.")
+                && !matches!(kind, Kind::Aggregate | Kind::Operator)
+                && !matches!(kind, Kind::Table | Kind::View | Kind::Index)
+            {
+                let plain = without_schema(&value.canonical, &home);
+                if plain != value.canonical {
+                    *value = Expression::plain(plain);
+                }
+            }
+            // The server folds the values of switches.
+            if let Some(switch) = name.strip_prefix("with.")
+                && matches!(
+                    value.canonical.to_ascii_lowercase().as_str(),
+                    "on" | "yes" | "true" | "off" | "no" | "false"
+                )
+                && !matches!(switch, "buffering" | "vacuum_index_cleanup" | "provider" | "security_barrier_name")
+            {
+                let on = matches!(value.canonical.to_ascii_lowercase().as_str(), "on" | "yes" | "true");
+                *value = Expression::new(if on { "true" } else { "false" }.to_owned(), value.written());
+            }
+        }
+    }
+}
+
+/// What functions are of an aggregate or operator.
+const FUNCTIONS_OF_DEFINITIONS: [&str; 11] = [
+    "with.function",
+    "with.restrict",
+    "with.join",
+    "with.sfunc",
+    "with.finalfunc",
+    "with.combinefunc",
+    "with.serialfunc",
+    "with.deserialfunc",
+    "with.msfunc",
+    "with.minvfunc",
+    "with.mfinalfunc",
+];
+
+/// `pg_catalog.simple` and `OPERATOR(public.###)` as `simple` and `###`.
+fn without_schema(text: &str, own: &str) -> String {
+    let inner = text
+        .get(..9)
+        .filter(|head| head.eq_ignore_ascii_case("operator "))
+        .and_then(|_| text[9..].trim().strip_prefix('(')?.strip_suffix(')'))
+        .unwrap_or(text);
+    let own = format!("{}.", names::quoted(own));
+    let short = inner.strip_prefix("pg_catalog.").or(inner.strip_prefix(own.as_str())).unwrap_or(inner);
+    short.to_owned()
+}
+
+fn identity_options(clauses: &Clauses) -> Clauses {
+    let mut options = Clauses::default();
+    for (name, value) in clauses.iter() {
+        if let Some(name) = name.strip_prefix("identity.") {
+            options.set(name, value.clone());
+        }
+    }
+    options
+}
+
+/// What the server takes for granted in a type.
+fn settle_type(name: &Name, clauses: &mut Clauses) {
+    let own = names::identifier(name);
+    // The multirange of int_range is int_multirange: https://www.postgresql.org/docs/current/rangetypes.html
+    let usual =
+        if own.contains("range") { own.replacen("range", "multirange", 1) } else { format!("{own}_multirange") };
+    let given = clauses.value("range.multirange_type_name").map(|given| names::parts(given).pop().unwrap_or_default());
+    if let Some(given) = given {
+        clauses.remove("range.multirange_type_name");
+        if given != usual {
+            let schema = names::schema(name).unwrap_or_else(|| "public".to_owned());
+            clauses.say("range.multirange_type_name", names::qualified(&schema, &given).canonical());
+        }
+    }
+    operators::like(clauses);
+    for (clause, same, usual) in [
+        ("base.internallength", "- 1", "variable"),
+        ("base.internallength", "-1", "variable"),
+        ("base.alignment", "float8", "double"),
+        ("base.alignment", "bpchar", "char"),
+    ] {
+        if clauses.value(clause) == Some(same) {
+            clauses.say(clause, usual);
+        }
+    }
+    // https://www.postgresql.org/docs/current/sql-createtype.html
+    for (clause, usual) in [
+        ("base.storage", "plain"),
+        ("base.alignment", "int4"),
+        ("base.internallength", "variable"),
+        ("base.category", "U"),
+        ("base.delimiter", ","),
+        ("base.preferred", "false"),
+        ("base.collatable", "false"),
+    ] {
+        if clauses.value(clause) == Some(usual) {
+            clauses.remove(clause);
+        }
+    }
+    // What a type of a fixed length and with elements has if nothing is said (`DefineType()`).
+    if clauses.has("base.element")
+        && clauses.value("base.subscript").is_some_and(|own| own.ends_with("raw_array_subscript_handler"))
+    {
+        clauses.remove("base.subscript");
+    }
+    if clauses.value("range.collation").is_some_and(|collation| collation.ends_with("\"default\"")) {
+        clauses.remove("range.collation");
+    }
+}
+
+/// What the server takes for granted in a routine (<https://www.postgresql.org/docs/current/sql-createfunction.html>).
+fn settle_routine(clauses: &mut Clauses) {
+    let compiled = matches!(clauses.value("language"), Some("c" | "internal"));
+    if clauses.value("cost") == Some(if compiled { "1" } else { "100" }) {
+        clauses.remove("cost");
+    }
+    if clauses.value("rows") == Some("1000") {
+        clauses.remove("rows");
+    }
+    // Both are of type real, and 1e-07 is what the server says of 0.0000001.
+    for clause in ["cost", "rows"] {
+        if let Some(number) = clauses.value(clause).and_then(|value| value.parse::<f32>().ok()) {
+            clauses.say(clause, number.to_string());
+        }
+    }
+}
+
+/// What the server takes for granted in an aggregate or operator.
+fn settle_definition(kind: Kind, clauses: &mut Clauses) {
+    for flag in ["with.finalfunc_extra", "with.mfinalfunc_extra", "with.hypothetical"] {
+        match clauses.value(flag).map(str::to_ascii_lowercase).as_deref() {
+            Some("true" | "on" | "yes" | "1") => clauses.say(flag, ""),
+            Some("false" | "off" | "no" | "0") => drop(clauses.remove(flag)),
+            _ => {}
+        }
+    }
+    let modifies = if clauses.has("ordered") { "read_write" } else { "read_only" };
+    for (key, value) in [
+        ("with.finalfunc_modify", modifies),
+        ("with.mfinalfunc_modify", modifies),
+        ("with.parallel", "unsafe"),
+        ("with.sspace", "0"),
+    ] {
+        if kind == Kind::Aggregate && clauses.value(key) == Some(value) {
+            clauses.remove(key);
+        }
+    }
+    if kind == Kind::Aggregate {
+        for (old, new) in
+            [("with.sfunc1", "with.sfunc"), ("with.stype1", "with.stype"), ("with.initcond1", "with.initcond")]
+        {
+            if let Some(value) = clauses.remove(old) {
+                clauses.set(new, value);
+            }
+        }
+        clauses.remove("with.basetype");
+    }
+}
+
+/// A foreign key that names no columns of its parent means the primary key.
+fn referenced_columns(model: &mut Model) {
+    let keys: std::collections::HashMap<Name, Vec<Name>> = model
+        .tables()
+        .filter_map(|(name, table)| {
+            let key = table.primary_key.as_ref()?;
+            Some((name.clone(), key.parts.iter().map(|part| part.column.clone()).collect()))
+        })
+        .collect();
+    for object in model.objects_mut() {
+        let Definition::Table(table) = &mut object.definition else { continue };
+        for key in table.foreign_keys.iter_mut().filter(|key| key.parent_columns.is_empty()) {
+            if let Some(columns) = keys.get(&key.parent).filter(|columns| columns.len() == key.columns.len()) {
+                key.parent_columns.clone_from(columns);
+            }
+        }
+    }
+}
+
+fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
+    let kind = object.definition.kind();
+    let types: Vec<(Name, Option<String>)> = match &object.definition {
+        Definition::Table(table) => table
+            .columns
+            .iter()
+            .map(|column| (column.name.clone(), column.data_type.as_ref().map(|data_type| data_type.canonical.clone())))
+            .collect(),
+        _ => Vec::new(),
+    };
+    let canonical = |expression: &mut Expression, wanted: Option<&str>| {
+        let spelling = match (kind, expression.written()) {
+            (Kind::Rule, text) if is_action(text) => scope.statements(text),
+            (Kind::Function | Kind::Procedure, text) if text.trim_start().get(..5).is_some_and(is_body) => {
+                scope.statements(text)
+            }
+            (Kind::Function | Kind::Procedure, text) => scope.default(text, wanted),
+            (_, text) => scope.expression(text, wanted),
+        };
+        *expression = spelling.of(expression.written());
+    };
+    match &mut object.definition {
+        Definition::Table(table) => {
+            for column in table.columns.iter_mut() {
+                let data_type = types.iter().find(|(name, _)| *name == column.name).and_then(|(_, t)| t.as_deref());
+                if let Some(default) = &mut column.default {
+                    *default = scope.column_default(default.written(), data_type);
+                    // The server keeps a default that says nothing only if NULL has to be made to fit the column
+                    // (`AddRelationNewConstraints()` of heap.c).
+                    let fitted = data_type.is_some_and(|data_type| scope.fits_values(data_type));
+                    if default.canonical == "NULL" && !fitted {
+                        column.default = None;
+                    }
+                }
+                if let Some(generated) = &mut column.generated {
+                    canonical(&mut generated.expression, data_type);
+                }
+            }
+            for check in table.checks.iter_mut() {
+                canonical(&mut check.condition, Some("boolean"));
+            }
+            if let Some(key) = table.clauses.get("partition by").cloned()
+                && let Some(spelling) = partition_key::canonical(&key.canonical, scope)
+            {
+                table.clauses.set("partition by", spelling.of(key.written()));
+            }
+            if let (Some(parent), Some(bound)) = (table.clauses.value("partition of"), table.clauses.get("bound"))
+                && let Some(spelling) = bounds::canonical(&bound.canonical, &Name::new(parent, parent), scope)
+            {
+                let bound = spelling.of(bound.written());
+                table.clauses.set("bound", bound);
+            }
+            for check in table.exclusions.iter_mut() {
+                if let Some(spelling) = exclusion::canonical(check.condition.written(), scope) {
+                    check.condition = spelling.of(check.condition.written());
+                }
+                for (_, value) in check.clauses.iter_mut().filter(|(name, _)| *name == "where") {
+                    canonical(value, Some("boolean"));
+                }
+            }
+        }
+        Definition::View(view) => {
+            let spelling = scope.query(view.query.written(), &view.columns);
+            // The server puts a list of names into the query, and so do we.
+            let named = (!view.columns.is_empty()).then(|| scope.named(view.query.written(), &view.columns)).flatten();
+            if named.is_some() {
+                view.columns.clear();
+            }
+            view.query = spelling.of(named.as_deref().unwrap_or(view.query.written()));
+            for (clause, default) in view.clauses.iter_mut() {
+                if let Some(column) = clause.strip_prefix("default ") {
+                    canonical(default, scope.column_type(&object.name, column));
+                }
+            }
+        }
+        Definition::Plain(plain) if plain.kind == Kind::Publication => {
+            for (clause, value) in plain.clauses.iter_mut() {
+                if let Some(table) = clause.strip_prefix("table ") {
+                    *value = scope.of_table(&Name::new(table, table)).published(value.written());
+                }
+            }
+        }
+        Definition::Plain(plain) if plain.kind == Kind::Statistics => {
+            if let Some(on) = plain.clauses.get("on").cloned() {
+                let items: Vec<expression::Spelling> =
+                    super::split_list(on.written()).iter().map(|item| scope.expression(item, None)).collect();
+                let sure = items.iter().all(|item| item.sure);
+                let (mut columns, others): (Vec<String>, Vec<String>) =
+                    items.into_iter().map(|item| item.text).partition(|item| !item.contains(['(', ' ']));
+                // Columns come first, and their order means nothing.
+                columns.sort();
+                columns.extend(others);
+                let spelling = expression::Spelling { text: columns.join(", "), sure };
+                plain.clauses.set("on", spelling.of(on.written()));
+            }
+        }
+        Definition::Plain(plain) if matches!(plain.kind, Kind::Function | Kind::Procedure) => {
+            let types = expression::argument_types(&plain.clauses);
+            for (clause, value) in plain.clauses.iter_mut() {
+                let number = clause.strip_prefix("default ").and_then(|number| number.parse::<usize>().ok());
+                if let Some(number) = number {
+                    canonical(value, types.get(number - 1).map(String::as_str));
+                } else if clause == "body" {
+                    canonical(value, None);
+                }
+            }
+        }
+        definition => expressions_mut(definition).into_iter().for_each(|expression| canonical(expression, None)),
+    }
+}
+
+/// Whether a text of a rule is what it does, and not its condition.
+fn is_action(text: &str) -> bool {
+    let word: String = text.trim_start().chars().take_while(char::is_ascii_alphabetic).collect();
+    ["select", "insert", "update", "delete", "notify", "nothing", "with", "values"]
+        .iter()
+        .any(|action| word.eq_ignore_ascii_case(action))
+}
+
+/// Whether an SQL-standard body begins so: RETURN or BEGIN ATOMIC.
+fn is_body(head: &str) -> bool {
+    head.eq_ignore_ascii_case("retur") || head.eq_ignore_ascii_case("begin")
+}
+
+/// The columns of views, with their types as far as they can be known.
+pub type Outputs = std::collections::HashMap<Name, scope::Columns>;
+
+/// The columns of all views of a model.
+pub fn view_outputs(model: &Model) -> Outputs {
+    let mut known = Known::of(model);
+    view_columns(model, &mut known);
+    let views = model.of_kind(Kind::View).chain(model.of_kind(Kind::MaterializedView));
+    views.filter_map(|view| Some((view.name.clone(), known.columns.get(view.name.canonical())?.clone()))).collect()
+}

@@ -1,0 +1,250 @@
+//! What an object needs to be there.
+
+use std::collections::HashSet;
+
+use super::super::names;
+use super::super::parse::identifier_of;
+use super::super::rename::{expressions_mut, types_mut};
+use super::super::{split_list, tokens};
+use super::known::Known;
+use super::operators;
+use wevrun_core::model::{Definition, Kind, Name, Object};
+use wevrun_core::parse::{Token, TokenKind, token};
+
+impl Known {
+    /// The objects of the model that an object needs to be there, ordered.
+    pub fn uses(&self, object: &mut Object) -> Vec<Name> {
+        let own = super::own_schema(object);
+        let mut found: HashSet<String> = HashSet::new();
+        for data_type in types_mut(&mut object.definition) {
+            self.find_in(&data_type.canonical, &own, &mut found);
+        }
+        for expression in expressions_mut(&mut object.definition) {
+            self.find_in(expression.written(), &own, &mut found);
+        }
+        match &object.definition {
+            Definition::Table(table) => {
+                for clause in ["partition of", "inherits", "of"] {
+                    found.extend(split_list(table.clauses.value(clause).unwrap_or_default()));
+                }
+                self.find_in(table.clauses.written("partition by"), &own, &mut found);
+                if !self.default_classes.is_empty() {
+                    let keys = table.primary_key.iter().chain(table.unique_keys.iter());
+                    let columns = keys.flat_map(|key| &key.parts).map(|part| part.column.canonical());
+                    let name = object.name.canonical();
+                    found.extend(columns.filter_map(|column| self.class_of(name, column, "btree")));
+                }
+                found.extend(table.clauses.value("server").map(str::to_owned));
+                found.extend(
+                    table
+                        .columns
+                        .iter()
+                        .filter_map(|column| column.collation.as_ref())
+                        .map(|c| c.canonical().to_owned()),
+                );
+            }
+            Definition::Index(index) => {
+                found.insert(index.table.canonical().to_owned());
+                found.extend(index.clauses.value("attached to").map(str::to_owned));
+                for part in &index.parts {
+                    found.extend(part.collation.as_ref().map(|collation| collation.canonical().to_owned()));
+                    let method = index.clauses.value("using").unwrap_or("btree");
+                    found.extend(match part.clauses.value("operator class") {
+                        Some(class) => Some(format!("{class} USING {method}")),
+                        None => {
+                            let column = names::unquoted(&part.expression.canonical);
+                            self.class_of(index.table.canonical(), &column, method)
+                        }
+                    });
+                }
+            }
+            Definition::Plain(plain) => {
+                for (clause, value) in plain.clauses.iter() {
+                    if matches!(
+                        clause,
+                        "function"
+                            | "support"
+                            | "from"
+                            | "family"
+                            | "as"
+                            | "symbol"
+                            | "definition"
+                            | "when"
+                            | "handler"
+                            | "validator"
+                            | "wrapper"
+                    ) && !(clause == "as" && matches!(plain.kind, Kind::Function | Kind::Procedure))
+                        // The server makes shells of operators that are named before they are there.
+                        || clause.starts_with("with.") && !matches!(clause, "with.commutator" | "with.negator")
+                        || clause.starts_with("range.")
+                        || clause.starts_with("base.")
+                        || clause.starts_with("mapping ")
+                        || matches!(clause, "with function" | "from sql" | "to sql")
+                        || clause == "on" && plain.kind == Kind::Statistics
+                    {
+                        self.find_in(&value.canonical, &own, &mut found);
+                    }
+                    found.extend(clause.strip_prefix("table ").map(str::to_owned));
+                    found.extend(clause.strip_prefix("schema ").map(str::to_owned));
+                }
+                if matches!(plain.kind, Kind::OperatorClass | Kind::OperatorFamily) {
+                    operators::named(&plain.clauses, &mut found);
+                    if let (Some(family), Some((_, method))) =
+                        (plain.clauses.value("family"), object.name.canonical().rsplit_once(" USING "))
+                    {
+                        found.insert(format!("{family} USING {method}"));
+                    }
+                }
+                // The class of a range's type orders it.
+                if let Some(subtype) = plain.clauses.value("range.subtype") {
+                    found.extend(match plain.clauses.value("range.subtype_opclass") {
+                        Some(class) => Some(format!("{class} USING btree")),
+                        None => self.default_classes.get(&format!("{subtype} USING btree")).cloned(),
+                    });
+                }
+                // A routine depends on the transforms of its types for its language (`ProcedureCreate()` of pg_proc.c).
+                if let Some(language) = plain.clauses.value("language") {
+                    let arguments = names::signature(&object.name).trim_matches(['(', ')']);
+                    let returned =
+                        plain.clauses.value("returns").map(|name| name.trim_start_matches("SETOF ").to_owned());
+                    let types = split_list(arguments).into_iter().chain(returned);
+                    found.extend(types.map(|name| format!("FOR {name} LANGUAGE {language}")));
+                }
+                if plain.kind != Kind::Sequence {
+                    found.extend(plain.owner.as_ref().map(|owner| owner.canonical().to_owned()));
+                }
+                match plain.kind {
+                    Kind::Cast | Kind::Aggregate | Kind::Transform => {
+                        self.find_in(object.name.canonical(), &own, &mut found);
+                    }
+                    Kind::Operator => self.find_in(names::signature(&object.name), &own, &mut found),
+                    _ => {}
+                }
+            }
+            _ => {}
+        }
+        // The schema in which it is.
+        if let Some(schema) = names::schema(&object.name) {
+            found.insert(names::quoted(&schema));
+        }
+        // A multirange is there as soon as its range is.
+        let mut found: HashSet<String> =
+            found.into_iter().map(|name| self.multiranges.get(&name).cloned().unwrap_or(name)).collect();
+        found.remove(object.name.canonical());
+        let mut found: Vec<Name> = found
+            .into_iter()
+            .filter(|name| self.holds(name))
+            .map(|name| Name::new(name.as_str(), name.as_str()))
+            .collect();
+        found.sort();
+        found
+    }
+
+    fn holds(&self, name: &str) -> bool {
+        self.relations.contains(name)
+            || self.types.contains(name)
+            || self.others.contains(name)
+            || self
+                .routines
+                .get(name.split('(').next().unwrap_or(name))
+                .is_some_and(|all| all.iter().any(|n| n.canonical() == name))
+    }
+
+    /// Whether a look at its tokens is worth while: most texts have but words of the engine's own.
+    fn may_name_something(&self, text: &str) -> bool {
+        let plain = |byte: u8| byte.is_ascii() && !byte.is_ascii_uppercase() && !matches!(byte, b'"' | b'\'' | b'$');
+        let is_word = |ch: char| ch.is_ascii_alphanumeric() || ch == '_';
+        !self.operators.is_empty()
+            || !text.bytes().all(plain)
+            || text.split(|ch| !is_word(ch)).any(|word| self.identifiers.contains(word))
+    }
+
+    /// Everything that a text names, by its dotted names and by the texts that may be names of relations.
+    pub fn find_in(&self, text: &str, own: &str, found: &mut HashSet<String>) {
+        if !self.may_name_something(text) {
+            return;
+        }
+        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+        let mut index = 0;
+        while index < tokens.len() {
+            let start = index;
+            let mut parts = vec![];
+            while let Some(token) = tokens.get(index).filter(|t| matches!(t.kind, TokenKind::Word | TokenKind::Quoted))
+            {
+                parts.push(identifier_of(*token, text));
+                index += 1;
+                if tokens.get(index).is_some_and(|token| token.is_symbol(text, ".")) {
+                    index += 1;
+                } else {
+                    break;
+                }
+            }
+            if index == start {
+                if !self.operators.is_empty() && tokens[index].kind == TokenKind::Symbol {
+                    let end = (index..tokens.len())
+                        .take_while(|at| {
+                            tokens[*at].kind == TokenKind::Symbol
+                                && !matches!(tokens[*at].text(text), "(" | ")" | "," | "." | "[" | "]")
+                                && (*at == index || tokens[*at].start == tokens[*at - 1].end)
+                        })
+                        .last();
+                    if let Some(end) = end {
+                        let symbol = &text[tokens[index].start as usize..tokens[end].end as usize];
+                        found.extend(self.operators.get(symbol).into_iter().flatten().cloned());
+                        index = end;
+                    }
+                }
+                if let Some(value) = text_name(&tokens[index], text) {
+                    parts = names::parts(&value);
+                    if let Some(name) = self.relation_in_query(&parts, own) {
+                        found.insert(name);
+                    }
+                }
+                index += 1;
+                continue;
+            }
+            let call = tokens.get(index).is_some_and(|token| token.is_symbol(text, "("));
+            // schema.table.column and table.column name the table too.
+            for length in (1..=parts.len().min(2)).rev() {
+                let parts = &parts[..length];
+                if parts.last().is_none_or(|identifier| !self.identifiers.contains(identifier)) {
+                    continue;
+                }
+                let candidates: Vec<Name> = match parts {
+                    [identifier] => {
+                        [own, "public"].into_iter().map(|schema| names::qualified(schema, identifier)).collect()
+                    }
+                    [schema, identifier] => vec![names::qualified(schema, identifier)],
+                    _ => Vec::new(),
+                };
+                for name in candidates {
+                    let name = name.canonical();
+                    if self.relations.contains(name) || self.types.contains(name) {
+                        found.insert(name.to_owned());
+                        // A function may have a type's name.
+                        if call && let Some(routines) = self.routines.get(name) {
+                            found.extend(routines.iter().map(|name| name.canonical().to_owned()));
+                        }
+                        break;
+                    }
+                    if let Some(routines) = self.routines.get(name) {
+                        if call || length == 2 || routines.len() == 1 {
+                            found.extend(routines.iter().map(|name| name.canonical().to_owned()));
+                        }
+                        break;
+                    }
+                    if self.others.contains(name) {
+                        found.insert(name.to_owned());
+                        break;
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// The text of a constant that may be the name of something: `nextval('hives_id_seq')`.
+fn text_name(token: &Token, text: &str) -> Option<String> {
+    let value = (token.kind == TokenKind::Text).then(|| tokens::string_value(token.text(text)))??;
+    (value.len() < 130 && !value.contains(' ')).then_some(value)
+}

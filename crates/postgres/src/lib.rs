@@ -1,0 +1,107 @@
+//! The PostgreSQL dialect: values in, values out. It may use the core, and no driver.
+//!
+//! Each trait of the core's stages is implemented in a file of its own: `identifiers`, `writing`, `grammar`, `semantics`, `rules`,
+//! `privileges`, `planning`, `client`.
+
+mod access;
+mod canonical;
+mod cascade;
+mod client;
+mod engine;
+mod functions;
+mod grammar;
+mod identifiers;
+mod members;
+mod mentions;
+mod names;
+mod parse;
+mod plan;
+mod planning;
+mod plpgsql;
+mod privileges;
+mod references;
+mod rename;
+mod rename_schema;
+mod rules;
+mod sameness;
+mod semantics;
+mod settle;
+mod tokens;
+mod types;
+mod unfolded;
+mod using_index;
+mod write;
+mod writing;
+
+pub use engine::POSTGRES;
+use wevrun_core::model::{Clauses, Name, Table};
+
+/// The PostgreSQL dialect.
+pub struct Postgres;
+
+/// The schema in a target in which Wevrun keeps its own record.
+pub const LEDGER_SCHEMA: &str = "wevrun";
+
+/// The labels of an enum, each as a text constant, in order.
+pub(crate) fn enum_labels(clauses: &Clauses) -> Vec<String> {
+    split_list(clauses.value("enum").unwrap_or_default())
+}
+
+/// The attributes of a composite type: the name as it stands in SQL, and the rest.
+pub(crate) fn attributes(clauses: &Clauses) -> Vec<(String, String)> {
+    split_list(clauses.value("attributes").unwrap_or_default())
+        .into_iter()
+        .map(|attribute| {
+            let end = if let Some(inner) = attribute.strip_prefix('"') {
+                let mut at = 0;
+                while let Some(quote) = inner[at..].find('"') {
+                    at += quote + 1;
+                    if !inner[at..].starts_with('"') {
+                        break;
+                    }
+                    at += 1;
+                }
+                at + 1
+            } else {
+                attribute.find(' ').unwrap_or(attribute.len())
+            };
+            (attribute[..end].to_owned(), attribute[end..].trim_start().to_owned())
+        })
+        .collect()
+}
+
+/// The names of the tables, or of the type, that a table has columns from.
+fn parents_of(table: &Table) -> Vec<Name> {
+    let clauses = ["inherits", "partition of", "of"].into_iter().filter_map(|clause| table.clauses.value(clause));
+    clauses.flat_map(listed_names).collect()
+}
+
+/// The names in a list of canonical names.
+fn listed_names(text: &str) -> Vec<Name> {
+    split_list(text).iter().map(|name| Name::new(name.as_str(), name.as_str())).collect()
+}
+
+/// The items between commas outside parentheses and quotes.
+pub(crate) fn split_list(text: &str) -> Vec<String> {
+    let mut items = Vec::new();
+    let (mut depth, mut quote, mut start) = (0i32, None, 0);
+    for (index, ch) in text.char_indices() {
+        match (quote, ch) {
+            (Some(mark), _) if ch == mark => quote = None,
+            (Some(_), _) => {}
+            (None, '\'' | '"') => quote = Some(ch),
+            (None, '(' | '[') => depth += 1,
+            (None, ')' | ']') => depth -= 1,
+            (None, ',') if depth == 0 => {
+                items.push(text[start..index].trim().to_owned());
+                start = index + 1;
+            }
+            _ => {}
+        }
+    }
+    let last = text[start..].trim();
+    if !last.is_empty() {
+        items.push(last.to_owned());
+    }
+    items
+}

@@ -1,0 +1,287 @@
+//! CREATE and ALTER of operators, their classes and families, casts and transforms.
+//!
+//! The members of classes and families are clauses: `operator 1 (integer, integer)` is `=`, `function 1 (text, text)` is
+//! `bttextcmp(text, text)`. A class may leave the types out, which are told once the whole schema is known.
+
+use super::super::canonical::DROPPED;
+use super::super::types;
+use super::access::{Subject, amend};
+use super::{
+    data_type as read_type, definitions, identifier, names, own_name, path, plain, reference, reference_of, routine,
+};
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object};
+use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
+
+/// An operator's name as it is written, with the schema if there is one: `+` or `schema.+`.
+fn operator_reference(reader: &mut Reader<'_>) -> Parsed<(Option<String>, String)> {
+    let mut schema = None;
+    while reader.peek_at(1).is_some_and(|token| token.is_symbol(reader.text, ".")) {
+        schema = Some(identifier(reader, "a schema")?);
+        reader.take_symbol(".");
+    }
+    // An operator may have been cut into more than one token.
+    let start = reader.position;
+    while reader
+        .peek()
+        .is_some_and(|token| token.kind == TokenKind::Symbol && !matches!(token.text(reader.text), "(" | "," | ")"))
+    {
+        reader.position += 1;
+    }
+    if reader.position == start {
+        return Err(reader.expected("an operator"));
+    }
+    let symbol: String = reader.tokens[start..reader.position].iter().map(|token| token.text(reader.text)).collect();
+    // The server's scanner takes one for the other: https://www.postgresql.org/docs/current/functions-comparison.html
+    Ok((schema, if symbol == "!=" { "<>".to_owned() } else { symbol }))
+}
+
+/// An operator's name with its schema.
+pub fn operator_name(reader: &mut Reader<'_>, session: &Session) -> Parsed<String> {
+    let (schema, symbol) = operator_reference(reader)?;
+    let schema = schema.unwrap_or_else(|| super::first_schema(session).to_owned());
+    Ok(format!("{}.{symbol}", names::quoted(&schema)))
+}
+
+/// What follows CREATE OPERATOR.
+pub fn operator(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let symbol = operator_name(reader, session)?;
+    let mut clauses = Clauses::default();
+    properties(reader, &mut clauses)?;
+    let side = |key: &str| clauses.value(key).unwrap_or("NONE").to_owned();
+    let name = format!("{symbol}({}, {})", side("with.leftarg"), side("with.rightarg"));
+    Ok(plain(reader, Kind::Operator, Name::new(name.as_str(), name.as_str()), None, clauses))
+}
+
+/// `(function = f, leftarg = t, …)` of an operator. What is NONE is left out.
+fn properties(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
+    for (key, value) in definitions(reader)? {
+        let key = if key == "procedure" { "function".to_owned() } else { key };
+        let value = value.unwrap_or_else(|| Expression::plain("true"));
+        let clause = format!("with.{key}");
+        match (key.as_str(), value.canonical.as_str()) {
+            (_, none) if none.eq_ignore_ascii_case("none") => drop(clauses.remove(&clause)),
+            ("leftarg" | "rightarg", data_type) => clauses.say(&clause, types::without_modifiers(data_type)),
+            // Long outdated: https://www.postgresql.org/docs/current/sql-createoperator.html
+            ("sort1" | "sort2" | "ltcmp" | "gtcmp", _) => clauses.say("with.merges", "true"),
+            ("commutator" | "negator", "!=") => clauses.say(&clause, "<>"),
+            _ => clauses.set(&clause, value),
+        }
+    }
+    Ok(())
+}
+
+/// What follows ALTER OPERATOR name: SET (…).
+pub fn alter_operator(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
+    reader.expect("SET")?;
+    let mut set = Clauses::default();
+    let mut probe = reader.clone();
+    let gone: Vec<String> = definitions(&mut probe)?.into_iter().map(|(key, _)| format!("with.{key}")).collect();
+    properties(reader, &mut set)?;
+    reader.finish()?;
+    Ok(vec![amend(subject, if_exists, move |object| {
+        if let Definition::Plain(plain) = &mut object.definition {
+            gone.iter().for_each(|clause| drop(plain.clauses.remove(clause)));
+            set.iter().for_each(|(clause, value)| plain.clauses.set(clause, value.clone()));
+        }
+        Ok(())
+    })])
+}
+
+/// What follows CREATE OPERATOR CLASS: the class, and the family that the server makes if none is named and none of the
+/// class's name is there (<https://www.postgresql.org/docs/current/sql-createopclass.html>).
+pub fn operator_class(reader: &mut Reader<'_>, session: &Session) -> Parsed<Vec<Object>> {
+    let base = own_name(reader, session, "the operator class's name")?;
+    let mut clauses = Clauses::default();
+    if reader.take(&["DEFAULT"]) {
+        clauses.say("default", "");
+    }
+    reader.expect("FOR")?;
+    reader.expect("TYPE")?;
+    let data_type = read_type(reader)?;
+    let bare = types::without_modifiers(&data_type.canonical);
+    clauses.set("for type", Expression::new(bare, data_type.written()));
+    reader.expect("USING")?;
+    let method = names::quoted(&identifier(reader, "an index method")?);
+    let named = reader.take(&["FAMILY"]);
+    let family = if named { reference(reader, "a family's name")? } else { base.clone() };
+    clauses.say("family", family.canonical());
+    reader.expect("AS")?;
+    members(reader, &mut clauses)?;
+    let key = |name: &Name| {
+        let name = format!("{name} USING {method}");
+        Name::new(name.as_str(), name.as_str())
+    };
+    let mut objects = vec![plain(reader, Kind::OperatorClass, key(&base), None, clauses)];
+    if !named {
+        let mut made = plain(reader, Kind::OperatorFamily, key(&family), None, Clauses::default());
+        made.text.clear();
+        objects.push(made);
+    }
+    Ok(objects)
+}
+
+/// What follows CREATE OPERATOR FAMILY.
+pub fn operator_family(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let base = own_name(reader, session, "the operator family's name")?;
+    reader.expect("USING")?;
+    let name = format!("{base} USING {}", names::quoted(&identifier(reader, "an index method")?));
+    Ok(plain(reader, Kind::OperatorFamily, Name::new(name.as_str(), name.as_str()), None, Clauses::default()))
+}
+
+/// What follows ALTER OPERATOR FAMILY name: ADD or DROP.
+pub fn alter_family(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
+    let adds = reader.take(&["ADD"]);
+    if !adds {
+        reader.expect("DROP")?;
+    }
+    let mut found = Clauses::default();
+    members(reader, &mut found)?;
+    Ok(vec![amend(subject, if_exists, move |object| {
+        let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
+        for (member, value) in found.iter() {
+            if adds {
+                plain.clauses.remove(&format!("{DROPPED}{member}"));
+                plain.clauses.set(member, value.clone());
+            } else if plain.clauses.remove(member).is_none() {
+                plain.clauses.say(&format!("{DROPPED}{member}"), "");
+            }
+        }
+        Ok(())
+    })])
+}
+
+/// `OPERATOR 1 = (t, t) FOR ORDER BY f, FUNCTION 1 (t, t) f(t, t), STORAGE t`.
+fn members(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
+    loop {
+        if reader.take(&["STORAGE"]) {
+            clauses.say("storage", one_type(reader)?);
+        } else if reader.take(&["OPERATOR"]) {
+            let number = strategy(reader)?;
+            // DROP names no operator, only its types.
+            let (schema, symbol) =
+                if reader.sees_symbol("(") { (None, String::new()) } else { operator_reference(reader)? };
+            let mut value = schema.map_or(String::new(), |schema| format!("{}.", names::quoted(&schema))) + &symbol;
+            let types = optional_types(reader)?;
+            if reader.take(&["FOR", "ORDER", "BY"]) {
+                value += &format!(" FOR ORDER BY {}", reference(reader, "an operator family")?);
+            } else {
+                reader.take(&["FOR", "SEARCH"]);
+            }
+            reader.take(&["RECHECK"]); // Has meant nothing since 8.4.
+            clauses.say(&format!("operator {number}{types}"), value);
+        } else if reader.take(&["FUNCTION"]) {
+            let number = strategy(reader)?;
+            let types = optional_types(reader)?;
+            let value = if reader.at_end() || reader.sees_symbol(",") {
+                String::new() // DROP
+            } else {
+                function_reference(reader)?
+            };
+            clauses.say(&format!("function {number}{types}"), value);
+        } else {
+            return Err(reader.expected("OPERATOR, FUNCTION or STORAGE"));
+        }
+        if !reader.take_symbol(",") {
+            return reader.finish();
+        }
+    }
+}
+
+fn strategy(reader: &mut Reader<'_>) -> Parsed<String> {
+    match reader.take_any() {
+        Some(token) if token.kind == TokenKind::Number => Ok(token.text(reader.text).to_owned()),
+        _ => Err(reader.expected("a number")),
+    }
+}
+
+/// ` (left, right)`, where one type stands for both; nothing if there are none.
+fn optional_types(reader: &mut Reader<'_>) -> Parsed<String> {
+    if !reader.take_symbol("(") {
+        return Ok(String::new());
+    }
+    let mut types = vec![one_type(reader)?];
+    while reader.take_symbol(",") {
+        types.push(one_type(reader)?);
+    }
+    reader.expect_symbol(")")?;
+    if let [only] = &types[..] {
+        types.push(only.clone());
+    }
+    Ok(format!(" ({})", types.join(", ")))
+}
+
+/// A type as signatures name it, without modifiers.
+pub fn one_type(reader: &mut Reader<'_>) -> Parsed<String> {
+    Ok(types::without_modifiers(&types::type_name(reader)?))
+}
+
+/// `name(types)`; the name alone where it says enough.
+fn function_reference(reader: &mut Reader<'_>) -> Parsed<String> {
+    let name = reference_of(&path(reader, "a function's name")?);
+    if !reader.sees_symbol("(") {
+        return Ok(name.canonical().to_owned());
+    }
+    let arguments = routine::arguments(reader)?;
+    Ok(routine::with_signature(&name, &arguments, false).canonical().to_owned())
+}
+
+/// What follows CREATE CAST.
+pub fn cast(reader: &mut Reader<'_>) -> Parsed<Object> {
+    let name = cast_name(reader)?;
+    let mut clauses = Clauses::default();
+    if reader.take(&["WITH", "FUNCTION"]) {
+        clauses.say("with function", function_reference(reader)?);
+    } else if reader.take(&["WITH", "INOUT"]) {
+        clauses.say("with inout", "");
+    } else if !reader.take(&["WITHOUT", "FUNCTION"]) {
+        return Err(reader.expected("WITH FUNCTION, WITHOUT FUNCTION or WITH INOUT"));
+    }
+    if reader.take(&["AS"]) {
+        clauses.say("context", identifier(reader, "IMPLICIT or ASSIGNMENT")?);
+    }
+    Ok(plain(reader, Kind::Cast, name, None, clauses))
+}
+
+/// `(a AS b)`.
+pub fn cast_name(reader: &mut Reader<'_>) -> Parsed<Name> {
+    reader.expect_symbol("(")?;
+    let from = one_type(reader)?;
+    reader.expect("AS")?;
+    let to = one_type(reader)?;
+    reader.expect_symbol(")")?;
+    let name = format!("({from} AS {to})");
+    Ok(Name::new(name.as_str(), name.as_str()))
+}
+
+/// What follows CREATE TRANSFORM.
+pub fn transform(reader: &mut Reader<'_>) -> Parsed<Object> {
+    let name = transform_name(reader)?;
+    let mut clauses = Clauses::default();
+    reader.expect_symbol("(")?;
+    loop {
+        let clause = if reader.take(&["FROM"]) {
+            "from sql"
+        } else {
+            reader.expect("TO")?;
+            "to sql"
+        };
+        reader.expect("SQL")?;
+        reader.expect("WITH")?;
+        reader.expect("FUNCTION")?;
+        clauses.say(clause, function_reference(reader)?);
+        if !reader.take_symbol(",") {
+            break;
+        }
+    }
+    reader.expect_symbol(")")?;
+    Ok(plain(reader, Kind::Transform, name, None, clauses))
+}
+
+/// `FOR type LANGUAGE language`.
+pub fn transform_name(reader: &mut Reader<'_>) -> Parsed<Name> {
+    reader.expect("FOR")?;
+    let data_type = one_type(reader)?;
+    reader.expect("LANGUAGE")?;
+    let name = format!("FOR {data_type} LANGUAGE {}", names::quoted(&identifier(reader, "a language")?));
+    Ok(Name::new(name.as_str(), name.as_str()))
+}

@@ -1,0 +1,145 @@
+//! Sequences and their options, those of identity columns too.
+
+use super::{data_type, names, own_name, path, plain, reference};
+use wevrun_core::model::{Clauses, Kind, Name, Object};
+use wevrun_core::parse::{Parsed, Reader, Session, Token, TokenKind};
+
+/// What follows CREATE SEQUENCE.
+pub fn create(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
+    let name = own_name(reader, session, "the sequence's name")?;
+    let mut clauses = Clauses::default();
+    options(reader, &mut clauses)?;
+    let data_type = clauses.value("as").unwrap_or("bigint").to_owned();
+    settle(&mut clauses, &data_type);
+    let owner = take_owner(&mut clauses, session);
+    Ok(plain(reader, Kind::Sequence, name, owner, clauses))
+}
+
+/// `OWNED BY table.column` as the table's name; the column stays.
+pub fn take_owner(clauses: &mut Clauses, session: &Session) -> Option<Name> {
+    let path = names::parts(clauses.remove("owned by")?.canonical.as_str());
+    match &path[..] {
+        [.., column] if path.len() > 1 => {
+            clauses.say("owned by", column.as_str());
+            Some(super::in_schema(path[..path.len() - 1].to_vec(), session))
+        }
+        _ => None,
+    }
+}
+
+/// Options in any order (<https://www.postgresql.org/docs/current/sql-createsequence.html>).
+pub fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
+    while !reader.at_end() {
+        option(reader, clauses)?;
+    }
+    Ok(())
+}
+
+/// One of them.
+pub fn option(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
+    if reader.take(&["AS"]) {
+        clauses.set("as", data_type(reader)?);
+    } else if reader.take(&["INCREMENT"]) {
+        reader.take(&["BY"]);
+        clauses.say("increment", number(reader)?);
+    } else if reader.take(&["NO", "MINVALUE"]) {
+        clauses.remove("minvalue");
+    } else if reader.take(&["NO", "MAXVALUE"]) {
+        clauses.remove("maxvalue");
+    } else if reader.take(&["MINVALUE"]) {
+        clauses.say("minvalue", number(reader)?);
+    } else if reader.take(&["MAXVALUE"]) {
+        clauses.say("maxvalue", number(reader)?);
+    } else if reader.take(&["START"]) {
+        reader.take(&["WITH"]);
+        clauses.say("start", number(reader)?);
+    } else if reader.take(&["RESTART"]) {
+        reader.take(&["WITH"]);
+        let is_number = |token: Token| token.kind == TokenKind::Number || token.is_symbol(reader.text, "-");
+        if reader.peek().is_some_and(is_number) {
+            number(reader)?;
+        }
+    } else if reader.take(&["CACHE"]) {
+        clauses.say("cache", number(reader)?);
+    } else if reader.take(&["NO", "CYCLE"]) {
+        clauses.remove("cycle");
+    } else if reader.take(&["CYCLE"]) {
+        clauses.say("cycle", "");
+    } else if reader.take(&["OWNED", "BY"]) {
+        let path = path(reader, "table.column or NONE")?;
+        let path: Vec<String> = path.iter().map(|part| names::quoted(part)).collect();
+        if path.len() > 1 {
+            clauses.say("owned by", path.join("."));
+        } else {
+            clauses.remove("owned by");
+        }
+    } else if reader.take(&["SEQUENCE", "NAME"]) {
+        clauses.say("name", reference(reader, "the sequence's name")?.canonical());
+    } else if reader.take(&["LOGGED"]) {
+        clauses.say("logged", "");
+    } else if reader.take(&["UNLOGGED"]) {
+        clauses.say("unlogged", "");
+    } else {
+        return Err(reader.expected("an option of a sequence"));
+    }
+    Ok(())
+}
+
+fn number(reader: &mut Reader<'_>) -> Parsed<String> {
+    let sign = if reader.take_symbol("-") {
+        "-"
+    } else {
+        reader.take_symbol("+");
+        ""
+    };
+    match reader.take_any() {
+        Some(token) if token.kind == TokenKind::Number => Ok(format!("{sign}{}", token.text(reader.text))),
+        _ => Err(reader.expected("a number")),
+    }
+}
+
+/// Takes out what is the default.
+pub fn settle(clauses: &mut Clauses, data_type: &str) {
+    let (least, most) = limits(data_type);
+    let down = clauses.value("increment").is_some_and(|by| by.starts_with('-'));
+    let (min, max) = if down { (least, "-1") } else { ("1", most) };
+    let start = if down { clauses.value("maxvalue").unwrap_or(max) } else { clauses.value("minvalue").unwrap_or(min) }
+        .to_owned();
+    let defaults = [
+        ("increment", "1"),
+        ("minvalue", min),
+        ("maxvalue", max),
+        ("start", start.as_str()),
+        ("cache", "1"),
+        ("as", "bigint"),
+    ];
+    for (name, value) in defaults {
+        if clauses.value(name) == Some(value) {
+            clauses.remove(name);
+        }
+    }
+}
+
+/// Gives a sequence another type: a limit that was the old type's own becomes the new one's, and it starts where it did
+/// (<https://www.postgresql.org/docs/current/sql-altersequence.html>).
+pub fn change_type(clauses: &mut Clauses, to: &str) {
+    let (old, new) = (limits(clauses.value("as").unwrap_or("bigint")), limits(to));
+    for (clause, old, new) in [("minvalue", old.0, new.0), ("maxvalue", old.1, new.1)] {
+        if clauses.value(clause) == Some(old) {
+            if !clauses.has("start") {
+                clauses.say("start", old);
+            }
+            clauses.say(clause, new);
+        }
+    }
+    clauses.say("as", to);
+}
+
+/// The least and the greatest number of a type (<https://www.postgresql.org/docs/current/datatype-numeric.html>).
+fn limits(data_type: &str) -> (&'static str, &'static str) {
+    match data_type {
+        "smallint" => ("-32768", "32767"),
+        "integer" => ("-2147483648", "2147483647"),
+        _ => ("-9223372036854775808", "9223372036854775807"),
+    }
+}

@@ -1,0 +1,106 @@
+//! A schema under another name, and with it the names of everything that is in it.
+
+use serde_json::Value;
+
+use super::names;
+use super::parse::identifier_of;
+use super::tokens;
+use wevrun_core::model::{Kind, Model, Name, Object};
+use wevrun_core::parse::{Token, TokenKind, token};
+
+/// Renames a schema. The server keeps references by identity, but for what stands in the bodies of routines.
+pub fn schema(model: &mut Model, from: &Name, to: &Name) {
+    let rename = Rename { from: names::unquoted(from.canonical()), to };
+    let objects = model.take_objects();
+    model.extend(objects.into_iter().map(|object| rename.object(object, from)));
+}
+
+/// A name once the schema is renamed.
+pub fn name(name: &Name, from: &Name, to: &Name) -> Name {
+    Rename { from: names::unquoted(from.canonical()), to }.name(name)
+}
+
+struct Rename<'r> {
+    /// The schema's identifier.
+    from: String,
+    to: &'r Name,
+}
+
+impl Rename<'_> {
+    fn object(&self, mut object: Object, from: &Name) -> Object {
+        if object.definition.kind() == Kind::Schema && object.name == *from {
+            object.name = self.to.clone();
+            object.text.clear();
+            return object;
+        }
+        object.name = self.name(&object.name);
+        if object.names_in.as_deref() == Some(self.from.as_str()) {
+            object.names_in = Some(names::unquoted(self.to.canonical()).into());
+        }
+        object.uses.iter_mut().for_each(|used| *used = if *used == *from { self.to.clone() } else { self.name(used) });
+        let before = serde_json::to_value(&object.definition).unwrap_or_default();
+        let mut after = before.clone();
+        let is_routine = matches!(object.definition.kind(), Kind::Function | Kind::Procedure);
+        self.value(&mut after, is_routine);
+        if after != before
+            && let Ok(definition) = serde_json::from_value(after)
+        {
+            object.definition = definition;
+            object.text.clear();
+        }
+        object
+    }
+
+    /// Every text in a definition but those that the server does not look into.
+    fn value(&self, value: &mut Value, is_routine: bool) {
+        match value {
+            Value::String(text) => *text = self.text(text),
+            Value::Array(items) => items.iter_mut().for_each(|item| self.value(item, is_routine)),
+            Value::Object(fields) => {
+                for (key, field) in fields.iter_mut() {
+                    let is_body = is_routine && key == "as";
+                    if !is_body && key != "comment" && !key.starts_with("comment on ") {
+                        self.value(field, is_routine);
+                    }
+                }
+            }
+            _ => {}
+        }
+    }
+
+    fn name(&self, name: &Name) -> Name {
+        let text = self.text(name.canonical());
+        Name::new(text.as_str(), text.as_str())
+    }
+
+    /// `schema.` before a name, also in a text that is a name: `nextval('schema.numbers')`.
+    fn text(&self, text: &str) -> String {
+        if !text.contains(&self.from) {
+            return text.to_owned();
+        }
+        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+        let dot = |at: usize| tokens.get(at).is_some_and(|token: &Token| token.is_symbol(text, "."));
+        let mut out = String::with_capacity(text.len());
+        let mut done = 0;
+        for (index, token) in tokens.iter().enumerate() {
+            let replaced = match token.kind {
+                TokenKind::Word | TokenKind::Quoted if identifier_of(*token, text) == self.from => {
+                    (dot(index + 1) && (index == 0 || !dot(index - 1))).then(|| self.to.canonical().to_owned())
+                }
+                TokenKind::Text => tokens::string_value(token.text(text)).and_then(|value| {
+                    let parts = names::parts(&value);
+                    let is_name = parts.len() == 2 && parts[0] == self.from && !value.contains([' ', '(']);
+                    is_name.then(|| tokens::literal(&format!("{}.{}", self.to, names::quoted(&parts[1]))))
+                }),
+                _ => None,
+            };
+            if let Some(replaced) = replaced {
+                out.push_str(&text[done..token.start as usize]);
+                out.push_str(&replaced);
+                done = token.end as usize;
+            }
+        }
+        out.push_str(&text[done..]);
+        out
+    }
+}

@@ -1,0 +1,244 @@
+//! Names of data types in the one form that `format_type()` gives them
+//! (<https://www.postgresql.org/docs/current/datatype.html>).
+
+use std::collections::BTreeSet;
+
+use super::names;
+use wevrun_core::model::{Column, Name};
+use wevrun_core::parse::{Parsed, Reader, TokenKind};
+
+/// Reads a type's name with its modifiers and gives the canonical form: `character varying(30)`, `public.mood[]`.
+///
+/// `serial` and its relatives are given as they are: they are no types, and the table makes sequences of them.
+pub fn type_name(reader: &mut Reader<'_>) -> Parsed<String> {
+    let set = reader.take(&["SETOF"]);
+    let mut name = base(reader)?;
+    if reader.take(&["ARRAY"]) {
+        if reader.take_symbol("[") {
+            reader.take_any();
+            reader.expect_symbol("]")?;
+        }
+        name.push_str("[]");
+    }
+    let mut dimensions = 0;
+    while reader.sees_symbol("[") {
+        reader.take_symbol("[");
+        if !reader.sees_symbol("]") {
+            reader.take_any();
+        }
+        reader.expect_symbol("]")?;
+        dimensions += 1;
+    }
+    // The server keeps no number of dimensions: https://www.postgresql.org/docs/current/arrays.html
+    if dimensions > 0 && !name.ends_with("[]") {
+        name.push_str("[]");
+    }
+    Ok(if set { format!("SETOF {name}") } else { name })
+}
+
+fn base(reader: &mut Reader<'_>) -> Parsed<String> {
+    let Some(token) = reader.peek().filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted)) else {
+        return Err(reader.expected("a data type"));
+    };
+    let first = token.text(reader.text);
+    if token.kind == TokenKind::Word && !reader.peek_at(1).is_some_and(|next| next.is_symbol(reader.text, ".")) {
+        let word = first.to_ascii_lowercase();
+        if let Some(name) = built_in(reader, &word)? {
+            return Ok(name);
+        }
+    }
+    let mut path = vec![super::parse::identifier(reader, "a data type")?];
+    while reader.take_symbol(".") {
+        path.push(super::parse::identifier(reader, "a data type")?);
+    }
+    if reader.take_symbol("%") {
+        // table.column%TYPE: a reference that the server resolves when it makes a routine.
+        reader.expect("TYPE")?;
+        let path: Vec<String> = path.iter().map(|part| names::quoted(part)).collect();
+        return Ok(format!("{}%TYPE", path.join(".")));
+    }
+    if path.len() == 2 && path[0] == "pg_catalog" {
+        return in_catalogue(reader, &path[1]);
+    }
+    let name = match &path[..] {
+        [name] => names::quoted(name),
+        [.., schema, name] => format!("{}.{}", names::quoted(schema), names::quoted(name)),
+        [] => unreachable!("one was read"),
+    };
+    Ok(name + &modifiers(reader)?)
+}
+
+/// The type without its modifiers, as it stands in a routine's signature, where the server keeps none
+/// (<https://www.postgresql.org/docs/current/sql-createfunction.html>, under Notes).
+pub fn without_modifiers(canonical: &str) -> String {
+    let mut out = String::with_capacity(canonical.len());
+    let (mut quote, mut depth) = (false, 0);
+    for ch in canonical.chars() {
+        quote ^= ch == '"';
+        match ch {
+            '(' if !quote => depth += 1,
+            ')' if !quote => depth -= 1,
+            _ if depth == 0 => out.push(ch),
+            _ => {}
+        }
+    }
+    if let Some(end) = out.strip_prefix("interval").map(|rest| rest.find("[]").map_or("", |at| &rest[at..])) {
+        return format!("interval{end}");
+    }
+    let (base, array) = out.strip_suffix("[]").map_or((out.as_str(), ""), |base| (base, "[]"));
+    if base == "bpchar" { format!("character{array}") } else { out }
+}
+
+/// `(10,2)`, without white space.
+fn modifiers(reader: &mut Reader<'_>) -> Parsed<String> {
+    if !reader.sees_symbol("(") {
+        return Ok(String::new());
+    }
+    let inner = reader.parenthesised()?;
+    // Words, as extensions take them, know no letter case.
+    let part = |token: &wevrun_core::parse::Token| match token.kind {
+        TokenKind::Word => names::folded(token.text(reader.text)),
+        _ => token.text(reader.text).to_owned(),
+    };
+    let text: String = reader.tokens[inner].iter().map(part).collect();
+    Ok(format!("({text})"))
+}
+
+/// A type under its name in `pg_catalog`, which takes no spelling of the grammar.
+fn in_catalogue(reader: &mut Reader<'_>, name: &str) -> Parsed<String> {
+    let modifier = modifiers(reader)?;
+    Ok(match internal(name) {
+        Some(plain @ ("time" | "timestamp")) => format!("{plain}{modifier} without time zone"),
+        Some(plain @ ("timetz" | "timestamptz")) => {
+            format!("{}{modifier} with time zone", plain.trim_end_matches("tz"))
+        }
+        Some(plain) => format!("{plain}{modifier}"),
+        None => format!("{}{modifier}", names::quoted(name)),
+    })
+}
+
+/// The SQL name of a type by its name in the catalogue.
+pub fn internal(name: &str) -> Option<&'static str> {
+    Some(match name {
+        "int2" => "smallint",
+        "int4" => "integer",
+        "int8" => "bigint",
+        "float4" => "real",
+        "float8" => "double precision",
+        "bool" => "boolean",
+        "varchar" => "character varying",
+        "bpchar" => "character",
+        "char" => "\"char\"",
+        "varbit" => "bit varying",
+        "time" => "time",
+        "timetz" => "timetz",
+        "timestamp" => "timestamp",
+        "timestamptz" => "timestamptz",
+        "numeric" => "numeric",
+        "bit" => "bit",
+        "interval" => "interval",
+        _ => return None,
+    })
+}
+
+/// The types that the grammar knows by keywords; none if the word is not one of them.
+fn built_in(reader: &mut Reader<'_>, word: &str) -> Parsed<Option<String>> {
+    let start = reader.position;
+    reader.position += 1;
+    let name = match word {
+        "int" | "integer" | "int4" => "integer".to_owned(),
+        "smallint" | "int2" => "smallint".to_owned(),
+        "bigint" | "int8" => "bigint".to_owned(),
+        "real" | "float4" => "real".to_owned(),
+        "float8" => "double precision".to_owned(),
+        "double" if reader.take(&["PRECISION"]) => "double precision".to_owned(),
+        "float" => {
+            // Up to 24 binary digits fit into the smaller type.
+            let digits = modifiers(reader)?;
+            let digits: u32 = digits.trim_matches(['(', ')']).parse().unwrap_or(53);
+            if digits <= 24 { "real".to_owned() } else { "double precision".to_owned() }
+        }
+        "numeric" | "decimal" | "dec" => {
+            let modifier = modifiers(reader)?;
+            // The scale is zero where only a precision is given.
+            let one = !modifier.is_empty() && !modifier.contains(',');
+            format!("numeric{}", if one { modifier.replace(')', ",0)") } else { modifier })
+        }
+        "bool" | "boolean" => "boolean".to_owned(),
+        "varchar" => format!("character varying{}", modifiers(reader)?),
+        "bpchar" => {
+            let modifier = modifiers(reader)?;
+            if modifier.is_empty() { "bpchar".to_owned() } else { format!("character{modifier}") }
+        }
+        "character" | "char" | "nchar" => characters(reader)?,
+        "national" if reader.take(&["CHARACTER"]) || reader.take(&["CHAR"]) => characters(reader)?,
+        "bit" => {
+            let varying = reader.take(&["VARYING"]);
+            let modifier = modifiers(reader)?;
+            match (varying, modifier.is_empty()) {
+                (true, _) => format!("bit varying{modifier}"),
+                (false, true) => "bit(1)".to_owned(),
+                (false, false) => format!("bit{modifier}"),
+            }
+        }
+        "varbit" => format!("bit varying{}", modifiers(reader)?),
+        "timestamp" | "time" => {
+            let modifier = modifiers(reader)?;
+            let zone = if reader.take(&["WITH", "TIME", "ZONE"]) {
+                "with"
+            } else {
+                reader.take(&["WITHOUT", "TIME", "ZONE"]);
+                "without"
+            };
+            format!("{word}{modifier} {zone} time zone")
+        }
+        "timestamptz" => format!("timestamp{} with time zone", modifiers(reader)?),
+        "timetz" => format!("time{} with time zone", modifiers(reader)?),
+        "interval" => interval(reader)?,
+        _ => {
+            reader.position = start;
+            return Ok(None);
+        }
+    };
+    Ok(Some(name))
+}
+
+fn characters(reader: &mut Reader<'_>) -> Parsed<String> {
+    let varying = reader.take(&["VARYING"]);
+    let modifier = modifiers(reader)?;
+    Ok(match (varying, modifier.is_empty()) {
+        (true, _) => format!("character varying{modifier}"),
+        (false, true) => "character(1)".to_owned(),
+        (false, false) => format!("character{modifier}"),
+    })
+}
+
+/// `interval [fields] [(p)]`.
+fn interval(reader: &mut Reader<'_>) -> Parsed<String> {
+    const FIELDS: [&str; 6] = ["YEAR", "MONTH", "DAY", "HOUR", "MINUTE", "SECOND"];
+    let field = |reader: &mut Reader<'_>| FIELDS.into_iter().find(|field| reader.take(&[field]));
+    let mut name = "interval".to_owned();
+    if let Some(from) = field(reader) {
+        name.push(' ');
+        name.push_str(&from.to_lowercase());
+        if reader.take(&["TO"])
+            && let Some(to) = field(reader)
+        {
+            name.push_str(&format!(" to {}", to.to_lowercase()));
+        }
+    }
+    Ok(name + &modifiers(reader)?)
+}
+
+/// Whether the column is of one of these types, or of arrays of it, or has one of these collations.
+pub fn is_of(column: &Column, types: &BTreeSet<Name>) -> bool {
+    if types.is_empty() {
+        return false;
+    }
+    if column.collation.as_ref().is_some_and(|collation| types.contains(collation)) {
+        return true;
+    }
+    let Some(data_type) = &column.data_type else { return false };
+    let base = data_type.canonical.trim_end_matches("[]");
+    types.contains(&Name::new(base, base))
+}

@@ -1,0 +1,127 @@
+//! What must be said after CREATE.
+
+use super::super::members;
+use super::super::names::{self, quoted};
+use super::super::tokens::literal;
+use super::{clauses, keywords, subject, table_extras};
+use wevrun_core::model::{Definition, Kind, Name, Object, Plain, View, is};
+
+/// What must be said after CREATE: settings that only ALTER can make, and comments.
+pub fn extras(object: &Object) -> Vec<String> {
+    let mut out = Vec::new();
+    let kind = object.definition.kind();
+    let name = &object.name;
+    match &object.definition {
+        Definition::Table(table) => table_extras(&mut out, name, table),
+        Definition::Index(index) => {
+            if let Some(parent) = index.clauses.value("attached to") {
+                out.push(format!("ALTER INDEX {parent} ATTACH PARTITION {name}"));
+            }
+            for (clause, value) in index.clauses.iter() {
+                if let Some(number) = clause.strip_prefix("statistics ") {
+                    out.push(format!("ALTER INDEX {name} ALTER COLUMN {number} SET STATISTICS {}", value.canonical));
+                }
+            }
+        }
+        Definition::View(view) => view_extras(&mut out, name, view),
+        Definition::Plain(plain) => plain_extras(&mut out, name, plain),
+        Definition::VirtualTable(_) | Definition::Trigger(_) => {}
+    }
+    let clauses = clauses(object);
+    if let Some(comment) = clauses.value("comment") {
+        out.push(comment_on(&subject(kind, name), Some(comment)));
+    }
+    for (clause, value) in clauses.iter() {
+        let Some(on) = clause.strip_prefix("comment on ") else { continue };
+        let what = match (kind, on.strip_prefix("constraint ")) {
+            (Kind::Domain, _) => format!("CONSTRAINT {on} ON DOMAIN {name}"),
+            (_, Some(constraint)) => format!("CONSTRAINT {constraint} ON {name}"),
+            _ => format!("COLUMN {name}.{on}"),
+        };
+        out.push(comment_on(&what, Some(&value.canonical)));
+    }
+    out
+}
+
+/// COMMENT ON; none takes the comment away.
+pub fn comment_on(what: &str, text: Option<&str>) -> String {
+    format!("COMMENT ON {what} IS {}", text.map_or_else(|| "NULL".to_owned(), literal))
+}
+
+fn view_extras(out: &mut Vec<String>, name: &Name, view: &View) {
+    let what = if view.clauses.has(is::MATERIALIZED) { "MATERIALIZED VIEW" } else { "VIEW" };
+    for (clause, value) in view.clauses.iter() {
+        if let Some(column) = clause.strip_prefix("default ") {
+            out.push(format!("ALTER {what} {name} ALTER COLUMN {column} SET DEFAULT {}", value.written()));
+        }
+        for setting in ["statistics", "storage", "compression"] {
+            if let Some(column) = clause.strip_prefix(setting).and_then(|rest| rest.strip_prefix(' ')) {
+                let setting = setting.to_uppercase();
+                out.push(format!("ALTER {what} {name} ALTER COLUMN {column} SET {setting} {}", value.canonical));
+            }
+        }
+    }
+}
+
+fn plain_extras(out: &mut Vec<String>, name: &Name, plain: &Plain) {
+    let clauses = &plain.clauses;
+    match plain.kind {
+        Kind::Domain => {
+            for (clause, condition) in clauses.iter() {
+                if let Some(check) =
+                    clause.strip_prefix("check ").filter(|check| clauses.has(&format!("not valid {check}")))
+                {
+                    out.push(format!(
+                        "ALTER DOMAIN {name} ADD CONSTRAINT {} CHECK ({}) NOT VALID",
+                        quoted(check),
+                        condition.written()
+                    ));
+                }
+            }
+        }
+        Kind::Trigger | Kind::Rule => {
+            if let (Some(state), Some(owner)) = (clauses.value("enabled"), &plain.owner) {
+                let (own, _) = names::halves(name).unwrap_or((name.canonical(), ""));
+                out.push(format!("ALTER TABLE {owner} {} {} {own}", enabled(Some(state)), keywords(plain.kind)));
+            }
+        }
+        Kind::EventTrigger => {
+            if let Some(state) = clauses.value("enabled") {
+                out.push(format!("ALTER EVENT TRIGGER {name} {}", enabled(Some(state))));
+            }
+        }
+        Kind::Statistics => {
+            if let Some(target) = clauses.value("statistics") {
+                out.push(format!("ALTER STATISTICS {name} SET STATISTICS {target}"));
+            }
+        }
+        Kind::TextSearchConfiguration => {
+            for (clause, dictionaries) in clauses.iter() {
+                if let Some(token) = clause.strip_prefix("mapping ") {
+                    out.push(format!(
+                        "ALTER TEXT SEARCH CONFIGURATION {name} ADD MAPPING FOR {} WITH {}",
+                        quoted(token),
+                        dictionaries.canonical
+                    ));
+                }
+            }
+        }
+        Kind::OperatorFamily => {
+            let members = members::listed(clauses);
+            if !members.is_empty() {
+                out.push(format!("ALTER OPERATOR FAMILY {name} ADD {}", members.join(", ")));
+            }
+        }
+        _ => {}
+    }
+}
+
+/// ENABLE, ENABLE ALWAYS, ENABLE REPLICA or DISABLE.
+pub fn enabled(state: Option<&str>) -> &'static str {
+    match state {
+        Some("disabled") => "DISABLE",
+        Some("replica") => "ENABLE REPLICA",
+        Some("always") => "ENABLE ALWAYS",
+        _ => "ENABLE",
+    }
+}

@@ -1,0 +1,507 @@
+//! Objects as the statements that make them.
+
+mod extras;
+pub mod foreign;
+mod replication;
+mod routines;
+mod tables;
+
+pub use extras::*;
+pub use tables::*;
+
+use super::members;
+use super::names::{self, quoted};
+use super::tokens::literal;
+use wevrun_core::model::{Clauses, Definition, Expression, Index, Kind, Name, Object, Plain, View, is};
+
+/// Everything that makes the object, statement by statement.
+pub fn statements(object: &Object) -> Vec<String> {
+    let mut statements = vec![create(object, true)];
+    statements.extend(extras(object));
+    if let Some(table) = object.as_table() {
+        let keys = table.foreign_keys.iter().filter(|key| !comes_later(&key.clauses));
+        statements.extend(keys.filter_map(|key| foreign_key_comment(&object.name, key)));
+    }
+    statements
+}
+
+/// The CREATE statement itself. A table's foreign keys come with it only if that is asked for.
+pub fn create(object: &Object, foreign_keys: bool) -> String {
+    match &object.definition {
+        Definition::Table(table) => create_table(&object.name, table, foreign_keys),
+        Definition::Index(index) => create_index(&object.name, index, false),
+        Definition::View(view) => create_view(&object.name, view, false),
+        Definition::Plain(plain) => create_plain(&object.name, plain, false),
+        Definition::VirtualTable(_) | Definition::Trigger(_) => unreachable!("PostgreSQL has no such definitions"),
+    }
+}
+
+/// How the kind is called in SQL.
+pub fn keywords(kind: Kind) -> String {
+    match kind {
+        Kind::ForeignDataWrapper => "FOREIGN DATA WRAPPER".to_owned(),
+        kind => kind.title().to_uppercase(),
+    }
+}
+
+/// The object as COMMENT ON, ALTER and DROP name it.
+pub fn subject(kind: Kind, name: &Name) -> String {
+    match kind {
+        Kind::UserMapping => format!("USER MAPPING FOR {name}"),
+        Kind::Aggregate if names::signature(name) == "()" => {
+            format!("AGGREGATE {}", name.canonical().replace("()", "(*)"))
+        }
+        kind => format!("{} {name}", keywords(kind)),
+    }
+}
+
+/// A default where only a simple expression can stand without parentheses (`b_expr` of the grammar).
+pub fn default_text(default: &Expression) -> String {
+    let text = default.written().trim();
+    let simple = is_call(text)
+        || !text.contains([' ', '\n'])
+        || (text.starts_with('\'') && text[1..].find('\'') == Some(text.len() - 2));
+    if simple { text.to_owned() } else { format!("({text})") }
+}
+
+/// A storage parameter's value as it must stand in SQL.
+pub fn parameter_value(value: &str) -> String {
+    let plain =
+        !value.is_empty() && value.chars().all(|ch| ch.is_ascii_alphanumeric() || matches!(ch, '_' | '.' | '-'));
+    if plain { value.to_owned() } else { literal(value) }
+}
+
+/// ` WITH (…)`, or nothing.
+fn storage_parameters(clauses: &Clauses) -> String {
+    let listed = clauses.listed("with.");
+    let parameters: Vec<String> =
+        listed.map(|(name, value)| format!("{name} = {}", parameter_value(value.written()))).collect();
+    if parameters.is_empty() { String::new() } else { format!(" WITH ({})", parameters.join(", ")) }
+}
+
+fn tablespace(clauses: &Clauses) -> String {
+    clauses.value("tablespace").map_or_else(String::new, |space| format!(" TABLESPACE {}", quoted(space)))
+}
+
+/// CREATE INDEX.
+pub fn create_index(name: &Name, index: &Index, concurrently: bool) -> String {
+    let parts: Vec<String> = index
+        .parts
+        .iter()
+        .map(|part| {
+            let text = part.expression.written().trim();
+            let word = text.chars().all(|ch| ch.is_alphanumeric() || ch == '_')
+                && !text.starts_with(|ch: char| ch.is_ascii_digit())
+                && !["true", "false", "null"].iter().any(|constant| text.eq_ignore_ascii_case(constant));
+            let simple = word || is_quoted(text) || is_call(text);
+            let mut out = if simple { text.to_owned() } else { format!("({text})") };
+            if let Some(collation) = &part.collation {
+                out += &format!(" COLLATE {collation}");
+            }
+            if let Some(class) = part.clauses.get("operator class") {
+                out += &format!(" {}", class.written());
+            }
+            if let Some(parameters) = part.clauses.value("operator class parameters") {
+                let parameters: Vec<String> = parameters
+                    .split(", ")
+                    .map(|pair| {
+                        pair.split_once('=')
+                            .map_or_else(|| pair.to_owned(), |(k, v)| format!("{k} = {}", parameter_value(v)))
+                    })
+                    .collect();
+                out += &format!(" ({})", parameters.join(", "));
+            }
+            if part.descending {
+                out += " DESC";
+            }
+            if let Some(nulls) = part.clauses.value("nulls") {
+                out += &format!(" NULLS {}", nulls.to_uppercase());
+            }
+            out
+        })
+        .collect();
+    let clauses = &index.clauses;
+    let only = if clauses.has("only") { "ONLY " } else { "" };
+    let mut out = format!(
+        "CREATE {}INDEX {}{} ON {only}{}",
+        if index.unique { "UNIQUE " } else { "" },
+        if concurrently { "CONCURRENTLY " } else { "" },
+        quoted(&names::identifier(name)),
+        index.table
+    );
+    if let Some(method) = clauses.value("using") {
+        out += &format!(" USING {}", quoted(method));
+    }
+    out += &format!(" ({})", parts.join(", "));
+    if let Some(list) = clauses.value("include") {
+        out += &format!(" INCLUDE ({list})");
+    }
+    if clauses.has("nulls not distinct") {
+        out += " NULLS NOT DISTINCT";
+    }
+    out += &storage_parameters(clauses);
+    out += &tablespace(clauses);
+    if let Some(predicate) = &index.predicate {
+        out += &format!(" WHERE {}", predicate.written());
+    }
+    out
+}
+
+fn is_quoted(text: &str) -> bool {
+    text.len() > 2 && text.starts_with('"') && text.find('"').is_some() && text[1..].find('"') == Some(text.len() - 2)
+}
+
+/// Whether the text is one call of a function, which needs no parentheses around it.
+fn is_call(text: &str) -> bool {
+    let Some(open) = text.find('(') else { return false };
+    let name = &text[..open];
+    if name.is_empty() || !name.chars().all(|ch| ch.is_alphanumeric() || matches!(ch, '_' | '.')) {
+        return false;
+    }
+    // The grammar has special forms that are no plain calls.
+    if matches!(
+        name.to_ascii_lowercase().as_str(),
+        "coalesce" | "nullif" | "greatest" | "least" | "cast" | "extract" | "row" | "not"
+    ) {
+        return false;
+    }
+    let mut depth = 0;
+    let mut quote = None;
+    for (index, ch) in text.char_indices().skip(open) {
+        match (quote, ch) {
+            (Some(mark), _) if ch == mark => quote = None,
+            (None, '\'' | '"') => quote = Some(ch),
+            (None, '(') => depth += 1,
+            (None, ')') => {
+                depth -= 1;
+                if depth == 0 {
+                    return index + 1 == text.len();
+                }
+            }
+            _ => {}
+        }
+    }
+    false
+}
+
+/// CREATE VIEW; `replace` for one that is there.
+pub fn create_view(name: &Name, view: &View, replace: bool) -> String {
+    let materialized = view.clauses.has(is::MATERIALIZED);
+    let columns: Vec<String> = view.columns.iter().map(|column| quoted(column.canonical())).collect();
+    let columns = if columns.is_empty() { String::new() } else { format!(" ({})", columns.join(", ")) };
+    let mut parameters = view.clauses.clone();
+    let check = parameters.remove("with.check_option");
+    let what = if materialized { "MATERIALIZED VIEW" } else { "VIEW" };
+    let replace = if replace { "OR REPLACE " } else { "" };
+    let using = parameters.value("using").map_or_else(String::new, |method| format!(" USING {}", quoted(method)));
+    let mut out = format!("CREATE {replace}{what} {name}{columns}{using}{}", storage_parameters(&parameters));
+    out += &tablespace(&view.clauses);
+    out += &format!(" AS\n{}", view.query.written().trim());
+    if let Some(check) = check {
+        out += &format!("\nWITH {} CHECK OPTION", check.canonical.to_uppercase());
+    }
+    out
+}
+
+/// The options of a sequence, each with a blank before it.
+pub fn sequence_options(clauses: &Clauses) -> String {
+    let mut out = String::new();
+    for (name, words) in [
+        ("as", "AS"),
+        ("start", "START WITH"),
+        ("increment", "INCREMENT BY"),
+        ("minvalue", "MINVALUE"),
+        ("maxvalue", "MAXVALUE"),
+        ("cache", "CACHE"),
+    ] {
+        if let Some(value) = clauses.value(name) {
+            out += &format!(" {words} {value}");
+        }
+    }
+    if clauses.has("cycle") {
+        out += " CYCLE";
+    }
+    out
+}
+
+/// `(key = value, …)` of the clauses with a prefix.
+fn definition_list(clauses: &Clauses, prefix: &str) -> String {
+    let words: Vec<String> = clauses
+        .listed(prefix)
+        .map(|(name, value)| {
+            let switch = matches!(value.canonical.as_str(), "true" | "false");
+            let value = if switch { value.written() } else { value.canonical.as_str() };
+            // Types, functions and operators stand as they are; texts are quoted.
+            let text = matches!(
+                name,
+                "locale"
+                    | "lc_collate"
+                    | "lc_ctype"
+                    | "provider"
+                    | "version"
+                    | "rules"
+                    | "initcond"
+                    | "minitcond"
+                    | "default"
+                    | "category"
+                    | "delimiter"
+                    | "dictfile"
+                    | "afffile"
+                    | "stopwords"
+                    | "synonyms"
+                    | "language"
+            );
+            match (text, value) {
+                (true, value) => format!("{name} = {}", literal(value)),
+                (false, "") => name.to_owned(), // a flag
+                (false, value) => format!("{name} = {value}"),
+            }
+        })
+        .collect();
+    format!("({})", words.join(", "))
+}
+
+/// CREATE of an object that is nothing but clauses; `replace` for one that is there and can be replaced.
+pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
+    let clauses = &plain.clauses;
+    let or_replace = if replace { "OR REPLACE " } else { "" };
+    let definition = clauses.get("definition").map_or_else(String::new, |text| format!(" {}", text.written()));
+    let what = keywords(plain.kind);
+    let identifier = || {
+        let (base, _) = names::halves(name).unwrap_or((name.canonical(), ""));
+        base.to_owned()
+    };
+    let owner = plain.owner.as_ref().map_or("", Name::canonical);
+    match plain.kind {
+        Kind::Schema => format!("CREATE SCHEMA {name}"),
+        Kind::Extension => {
+            let schema = clauses.value("schema").map_or_else(String::new, |schema| format!(" WITH SCHEMA {schema}"));
+            format!("CREATE EXTENSION IF NOT EXISTS {name}{schema}")
+        }
+        Kind::Sequence => {
+            let unlogged = if clauses.has("unlogged") { "UNLOGGED " } else { "" };
+            format!("CREATE {unlogged}SEQUENCE {name}{}", sequence_options(clauses))
+        }
+        Kind::Type => create_type(name, clauses),
+        Kind::Domain => create_domain(name, clauses),
+        Kind::Function | Kind::Procedure => routines::create_routine(name, plain, replace),
+        Kind::Aggregate => {
+            let arguments = match (clauses.value("ordered"), clauses.value("arguments")) {
+                (Some(ordered), _) => format!("({ordered})"),
+                (None, Some("")) => "(*)".to_owned(),
+                (None, Some(arguments)) => format!("({arguments})"),
+                (None, None) => String::new(),
+            };
+            let base = name.canonical().trim_end_matches(names::signature(name));
+            format!("CREATE {or_replace}AGGREGATE {base}{arguments} {}", definition_list(clauses, "with."))
+        }
+        Kind::Trigger => create_trigger(&identifier(), owner, clauses),
+        Kind::EventTrigger => {
+            let when = clauses.get("when").map_or_else(String::new, |when| format!(" WHEN {}", when.written()));
+            format!(
+                "CREATE EVENT TRIGGER {name} ON {}{when} EXECUTE FUNCTION {}()",
+                clauses.written("on"),
+                clauses.written("function")
+            )
+        }
+        Kind::Rule => {
+            let condition =
+                clauses.get("where").map_or_else(String::new, |value| format!(" WHERE {}", value.written()));
+            let instead = if clauses.has("instead") { "INSTEAD " } else { "" };
+            let action = clauses.written("do");
+            let action = if action.contains(';') { format!("({action})") } else { action.to_owned() };
+            format!(
+                "CREATE {or_replace}RULE {} AS ON {} TO {owner}{condition} DO {instead}{action}",
+                identifier(),
+                clauses.written("on").to_uppercase()
+            )
+        }
+        Kind::Policy => {
+            let mut out = format!("CREATE POLICY {} ON {owner}", identifier());
+            if clauses.has("restrictive") {
+                out += " AS RESTRICTIVE";
+            }
+            if let Some(command) = clauses.value("for") {
+                out += &format!(" FOR {}", command.to_uppercase());
+            }
+            if let Some(roles) = clauses.value("to") {
+                out += &format!(" TO {roles}");
+            }
+            if let Some(condition) = clauses.get("using") {
+                out += &format!(" USING ({})", condition.written());
+            }
+            if let Some(condition) = clauses.get("with check") {
+                out += &format!(" WITH CHECK ({})", condition.written());
+            }
+            out
+        }
+        Kind::Statistics => {
+            let kinds = clauses.value("kinds").map_or_else(String::new, |kinds| format!(" ({kinds})"));
+            format!("CREATE STATISTICS {name}{kinds} ON {} FROM {owner}", clauses.written("on"))
+        }
+        Kind::Publication => replication::create_publication(name, clauses),
+        Kind::Subscription => replication::create_subscription(name, clauses),
+        Kind::ForeignDataWrapper | Kind::Server => {
+            let said =
+                foreign::CLAUSES.iter().filter_map(|(clause, _)| Some(foreign::clause(clause, clauses.value(clause)?)));
+            let said: String = said.map(|words| format!(" {words}")).collect();
+            format!("CREATE {what} {name}{said}{}", foreign::options(clauses))
+        }
+        Kind::UserMapping => format!("CREATE USER MAPPING FOR {name}{}", foreign::options(clauses)),
+        Kind::Operator => {
+            let symbol = name.canonical().trim_end_matches(names::signature(name));
+            format!("CREATE OPERATOR {symbol} {}", definition_list(clauses, "with."))
+        }
+        Kind::OperatorClass => {
+            let (base, method) = name.canonical().split_once(" USING ").unwrap_or((name.canonical(), ""));
+            let default = if clauses.has("default") { " DEFAULT" } else { "" };
+            let mut items = members::listed(clauses);
+            if let Some(storage) = clauses.value("storage").or(items.is_empty().then(|| clauses.written("for type"))) {
+                items.push(format!("STORAGE {storage}"));
+            }
+            format!(
+                "CREATE OPERATOR CLASS {base}{default} FOR TYPE {} USING {method} FAMILY {} AS {}",
+                clauses.written("for type"),
+                clauses.written("family"),
+                items.join(", ")
+            )
+        }
+        Kind::Cast => {
+            let how = match clauses.value("with function") {
+                Some(function) => format!("WITH FUNCTION {function}"),
+                None if clauses.has("with inout") => "WITH INOUT".to_owned(),
+                None => "WITHOUT FUNCTION".to_owned(),
+            };
+            let context =
+                clauses.value("context").map_or_else(String::new, |word| format!(" AS {}", word.to_uppercase()));
+            format!("CREATE CAST {name} {how}{context}")
+        }
+        Kind::Transform => {
+            let functions: Vec<String> = [("from sql", "FROM SQL"), ("to sql", "TO SQL")]
+                .into_iter()
+                .filter_map(|(clause, words)| Some(format!("{words} WITH FUNCTION {}", clauses.value(clause)?)))
+                .collect();
+            format!("CREATE TRANSFORM {name} ({})", functions.join(", "))
+        }
+        Kind::Collation if clauses.has("from") => format!("CREATE COLLATION {name} FROM {}", clauses.written("from")),
+        Kind::TextSearchConfiguration => match clauses.value("with.parser") {
+            Some(parser) => format!("CREATE {what} {name} (parser = {parser})"),
+            None => format!("CREATE {what} {name} (copy = {})", clauses.written("with.copy")),
+        },
+        Kind::Collation | Kind::TextSearchDictionary | Kind::TextSearchParser | Kind::TextSearchTemplate => {
+            format!("CREATE {what} {name} {}", definition_list(clauses, "with."))
+        }
+        Kind::Conversion => {
+            let default = if clauses.has("default") { "DEFAULT " } else { "" };
+            format!("CREATE {default}CONVERSION {name}{definition}")
+        }
+        Kind::Language => format!("CREATE {or_replace}LANGUAGE {name}{definition}"),
+        _ => format!("CREATE {what} {name}{definition}{}", foreign::options(clauses)),
+    }
+}
+
+fn create_type(name: &Name, clauses: &Clauses) -> String {
+    if let Some(labels) = clauses.get("enum") {
+        format!("CREATE TYPE {name} AS ENUM ({})", labels.written())
+    } else if let Some(attributes) = clauses.value("attributes") {
+        let attributes: Vec<String> = super::attributes(clauses)
+            .into_iter()
+            .map(|(name, rest)| format!("{name} {rest}"))
+            .collect::<Vec<_>>()
+            .into_iter()
+            .chain(attributes.is_empty().then(String::new))
+            .filter(|text| !text.is_empty())
+            .collect();
+        format!("CREATE TYPE {name} AS ({})", attributes.join(", "))
+    } else if clauses.has("range.subtype") {
+        format!("CREATE TYPE {name} AS RANGE {}", definition_list(clauses, "range."))
+    } else if clauses.has("shell") {
+        format!("CREATE TYPE {name}")
+    } else {
+        format!("CREATE TYPE {name} {}", definition_list(clauses, "base."))
+    }
+}
+
+fn create_domain(name: &Name, clauses: &Clauses) -> String {
+    let mut out = format!("CREATE DOMAIN {name} AS {}", clauses.value("as").unwrap_or_default());
+    if let Some(collation) = clauses.value("collate") {
+        out += &format!(" COLLATE {collation}");
+    }
+    if let Some(default) = clauses.get("default") {
+        out += &format!(" DEFAULT {}", default_text(default));
+    }
+    if clauses.has("not null") {
+        out += " NOT NULL";
+    }
+    for (clause, condition) in clauses.iter() {
+        if let Some(check) = clause.strip_prefix("check ").filter(|check| !clauses.has(&format!("not valid {check}"))) {
+            out += &format!(" CONSTRAINT {} CHECK ({})", quoted(check), condition.written());
+        }
+    }
+    out
+}
+
+fn create_trigger(name: &str, owner: &str, clauses: &Clauses) -> String {
+    let constraint = if clauses.has("constraint") { "CONSTRAINT " } else { "" };
+    let mut out = format!(
+        "CREATE {constraint}TRIGGER {name} {} {} ON {owner}",
+        clauses.written("timing").to_uppercase(),
+        events(clauses.written("events"))
+    );
+    if let Some(from) = clauses.value("from") {
+        out += &format!(" FROM {from}");
+    }
+    if let Some(deferred) = clauses.value("deferrable") {
+        out += if deferred.is_empty() { " DEFERRABLE" } else { " DEFERRABLE INITIALLY DEFERRED" };
+    }
+    if clauses.has("old table") || clauses.has("new table") {
+        out += " REFERENCING";
+        for which in ["old table", "new table"] {
+            if let Some(name) = clauses.value(which) {
+                out += &format!(" {} AS {name}", which.to_uppercase());
+            }
+        }
+    }
+    out += if clauses.has("for each") { " FOR EACH ROW" } else { " FOR EACH STATEMENT" };
+    if let Some(condition) = clauses.get("when") {
+        out += &format!(" WHEN ({})", condition.written());
+    }
+    out + &format!(" EXECUTE FUNCTION {}({})", clauses.written("function"), clauses.written("arguments"))
+}
+
+/// Keywords in upper case, columns as they are.
+fn events(text: &str) -> String {
+    let words: Vec<String> = text
+        .split(" or ")
+        .map(|event| match event.split_once(" of ") {
+            Some((event, columns)) => format!("{} OF {columns}", event.to_uppercase()),
+            None => event.to_uppercase(),
+        })
+        .collect();
+    words.join(" OR ")
+}
+
+/// The clauses of an object, whatever it is.
+pub fn clauses(object: &Object) -> &Clauses {
+    match &object.definition {
+        Definition::Table(table) => &table.clauses,
+        Definition::Index(index) => &index.clauses,
+        Definition::View(view) => &view.clauses,
+        Definition::Plain(plain) => &plain.clauses,
+        Definition::VirtualTable(_) | Definition::Trigger(_) => unreachable!("PostgreSQL has no such definitions"),
+    }
+}
+
+/// The statement that says which index orders the rows of a materialised view, once the index is there.
+pub fn clustered(name: &Name, view: &View) -> Option<String> {
+    let index = view.clauses.value("cluster on")?;
+    Some(format!("ALTER MATERIALIZED VIEW {name} CLUSTER ON {}", quoted(index)))
+}
+
+/// `ALTER SEQUENCE … OWNED BY`, once both are there.
+pub fn owned_by(object: &Object) -> Option<String> {
+    let Definition::Plain(plain) = &object.definition else { return None };
+    let column = plain.clauses.value("owned by").filter(|_| plain.kind == Kind::Sequence)?;
+    let table = plain.owner.as_ref()?;
+    Some(format!("ALTER SEQUENCE {} OWNED BY {table}.{}", object.name, quoted(column)))
+}

@@ -1,0 +1,231 @@
+//! The canonical spelling of expressions, queries and bodies.
+//!
+//! SQLite keeps what it was given, word by word, but for what its ALTER TABLE rewrites: that puts quotes around names.
+//! So the canonical form is the run of tokens with one blank between them, names and keywords in lower case and names
+//! without quotes. No tree is needed for that.
+//!
+//! One thing needs the whole schema: SQLite reads `"Box"` as a string where no column has that name
+//! (<https://sqlite.org/quirks.html#dblquote>). Then its letter case matters, so it is folded only if something is called so.
+
+use std::collections::{HashMap, HashSet};
+
+use super::names::{is_reserved, literal, unquoted};
+use wevrun_core::model::{Definition, Expression, Model, Name, Object};
+use wevrun_core::parse::{Reader, Token, TokenKind};
+
+/// The expression that a range of the statement's tokens holds.
+pub fn expression(reader: &Reader<'_>, range: std::ops::Range<usize>) -> Expression {
+    let written = reader.written(range.clone());
+    Expression::new(canonical(reader.text, &reader.tokens[range]), written)
+}
+
+/// The canonical spelling of a run of tokens.
+pub fn canonical(text: &str, tokens: &[Token]) -> String {
+    let mut out = String::new();
+    for token in tokens {
+        if !out.is_empty() {
+            out.push(' ');
+        }
+        let written = token.text(text);
+        match token.kind {
+            TokenKind::Word | TokenKind::Number | TokenKind::Blob => {
+                out.extend(written.chars().map(|ch| ch.to_ascii_lowercase()));
+            }
+            // Double quotes stay until the schema is known.
+            TokenKind::Quoted if !written.starts_with('"') => push_name(&mut out, &unquoted(*token, text)),
+            TokenKind::Quoted | TokenKind::Text | TokenKind::Symbol => out.push_str(written),
+            TokenKind::Comment => {}
+        }
+    }
+    out
+}
+
+fn push_name(out: &mut String, name: &str) {
+    let lower = name.to_ascii_lowercase();
+    if is_reserved(&lower)
+        || lower.is_empty()
+        || lower.chars().any(|ch| ch.is_ascii() && !ch.is_ascii_alphanumeric() && ch != '_')
+    {
+        out.push('"');
+        out.push_str(&lower.replace('"', "\"\""));
+        out.push('"');
+    } else {
+        out.push_str(&lower);
+    }
+}
+
+/// The canonical spelling of a type name: `decimal(10,2)`.
+pub fn type_name(text: &str, tokens: &[Token]) -> String {
+    let mut out = String::new();
+    for token in tokens {
+        let part = if token.kind == TokenKind::Symbol { token.text(text).to_owned() } else { unquoted(*token, text) };
+        if token.kind != TokenKind::Symbol && out.ends_with(|last: char| !matches!(last, '(' | ',' | '+' | '-')) {
+            out.push(' ');
+        }
+        out.push_str(&part.to_ascii_lowercase());
+    }
+    out
+}
+
+/// Decides what double-quoted words are, now that every name of the schema is known.
+pub fn finish(model: &mut Model) {
+    if !model.objects().any(|object| expressions(&object.definition).iter().any(|e| e.canonical.contains('"'))) {
+        return;
+    }
+    let names = Names::of(model);
+    for object in model.objects_mut() {
+        let scope = scope(object);
+        for expression in expressions_mut(&mut object.definition) {
+            if expression.canonical.contains('"') {
+                let canonical = resolve_quotes(&expression.canonical, &|name| names.hold(&scope, name));
+                *expression = Expression::new(canonical, expression.written());
+            }
+        }
+    }
+}
+
+/// The tables and views whose columns an object's expressions can name.
+fn scope(object: &Object) -> Vec<Name> {
+    match &object.definition {
+        Definition::Table(_) | Definition::VirtualTable(_) => vec![object.name.clone()],
+        Definition::Index(index) => vec![index.table.clone()],
+        Definition::View(_) | Definition::Plain(_) => object.uses.clone(),
+        Definition::Trigger(trigger) => object.uses.iter().chain([&trigger.table]).cloned().collect(),
+    }
+}
+
+/// Everything that has a name.
+struct Names {
+    columns: HashMap<Name, HashSet<String>>,
+    relations: HashSet<String>,
+    all: HashSet<String>,
+}
+
+impl Names {
+    fn of(model: &Model) -> Names {
+        let mut names = Names { columns: HashMap::new(), relations: HashSet::new(), all: HashSet::new() };
+        for object in model.objects() {
+            let own: Vec<String> = match &object.definition {
+                Definition::Table(table) => {
+                    table.columns.iter().map(|column| column.name.canonical().to_owned()).collect()
+                }
+                Definition::View(view) => view.columns.iter().map(|name| name.canonical().to_owned()).collect(),
+                Definition::VirtualTable(table) => {
+                    let first = table.arguments.iter().filter_map(|argument| argument.split_whitespace().next());
+                    first.map(str::to_ascii_lowercase).collect()
+                }
+                Definition::Index(_) | Definition::Trigger(_) | Definition::Plain(_) => continue,
+            };
+            names.relations.insert(object.name.canonical().to_owned());
+            names.all.extend(own.iter().cloned());
+            if object.as_table().is_some() {
+                names.columns.insert(object.name.clone(), own.into_iter().collect());
+            }
+        }
+        names
+    }
+
+    /// Whether something that can be named here is called so. Where a view or an unknown table is in scope, whose columns are
+    /// not known, any name of the schema will do.
+    fn hold(&self, scope: &[Name], name: &str) -> bool {
+        const ROW: [&str; 7] = ["rowid", "oid", "_rowid_", "new", "old", "excluded", "main"];
+        let columns: Option<Vec<_>> = scope.iter().map(|table| self.columns.get(table)).collect();
+        let is_column = match columns {
+            Some(columns) => columns.iter().any(|columns| columns.contains(name)),
+            None => self.all.contains(name),
+        };
+        is_column || ROW.contains(&name) || self.relations.contains(name)
+    }
+}
+
+/// Folds each `"name"` outside string literals that the schema knows; the others are strings.
+fn resolve_quotes(canonical: &str, is_name: &dyn Fn(&str) -> bool) -> String {
+    let mut out = String::with_capacity(canonical.len());
+    let mut rest = canonical;
+    while let Some(quote) = rest.find(['"', '\'']) {
+        out.push_str(&rest[..quote]);
+        let mark = rest.as_bytes()[quote] as char;
+        let doubled = format!("{mark}{mark}");
+        let mut end = quote + 1;
+        loop {
+            match rest[end..].find(mark) {
+                Some(found) if rest[end + found..].starts_with(&doubled) => end += found + 2,
+                Some(found) => {
+                    end += found + 1;
+                    break;
+                }
+                None => {
+                    end = rest.len();
+                    break;
+                }
+            }
+        }
+        let quoted = &rest[quote..end];
+        let inner = quoted.strip_prefix('"').and_then(|q| q.strip_suffix('"')).map(|q| q.replace("\"\"", "\""));
+        match inner {
+            Some(name) if is_name(&name.to_ascii_lowercase()) => push_name(&mut out, &name),
+            // What nothing is called is a string, and ALTER TABLE rewrites it as one.
+            Some(text) => out.push_str(&literal(&text)),
+            None => out.push_str(quoted),
+        }
+        rest = &rest[end..];
+    }
+    out + rest
+}
+
+/// The expressions of a definition in which names can stand.
+pub fn expressions(definition: &Definition) -> Vec<&Expression> {
+    match definition {
+        Definition::Table(table) => (table.columns.iter())
+            .flat_map(|column| column.default.iter().chain(column.generated.iter().map(|g| &g.expression)))
+            .chain(table.checks.iter().map(|check| &check.condition))
+            .collect(),
+        Definition::Index(index) => index.parts.iter().map(|part| &part.expression).chain(&index.predicate).collect(),
+        Definition::View(view) => vec![&view.query],
+        Definition::Trigger(trigger) => trigger.condition.iter().chain([&trigger.body]).collect(),
+        Definition::VirtualTable(_) | Definition::Plain(_) => Vec::new(),
+    }
+}
+
+/// The same, to change them.
+pub fn expressions_mut(definition: &mut Definition) -> Vec<&mut Expression> {
+    match definition {
+        Definition::Table(table) => (table.columns.iter_mut())
+            .flat_map(|column| column.default.iter_mut().chain(column.generated.iter_mut().map(|g| &mut g.expression)))
+            .chain(table.checks.iter_mut().map(|check| &mut check.condition))
+            .collect(),
+        Definition::Index(index) => {
+            index.parts.iter_mut().map(|part| &mut part.expression).chain(&mut index.predicate).collect()
+        }
+        Definition::View(view) => vec![&mut view.query],
+        Definition::Trigger(trigger) => trigger.condition.iter_mut().chain([&mut trigger.body]).collect(),
+        Definition::VirtualTable(_) | Definition::Plain(_) => Vec::new(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::tokens::Rules;
+    use wevrun_core::parse::token::tokenize;
+
+    fn canonical_of(text: &str) -> String {
+        let (tokens, error) = tokenize(&Rules, text, 0);
+        assert!(error.is_none());
+        canonical(text, &tokens.into_iter().filter(|t| t.kind != TokenKind::Comment).collect::<Vec<_>>())
+    }
+
+    #[test]
+    fn layout_case_and_quotes_do_not_matter() {
+        assert_eq!(canonical_of("Weight_G>0 AND [Label] <> 'Ab' -- why"), "weight_g > 0 and label <> 'Ab'");
+        assert_eq!(canonical_of("`order` IS NOT NULL"), "\"order\" is not null");
+    }
+
+    #[test]
+    fn double_quotes_are_folded_only_for_names() {
+        assert_eq!(
+            resolve_quotes("\"Kind\" in ( \"Box\" , 'a\"b' )", &|name| name == "kind"),
+            "kind in ( 'Box' , 'a\"b' )"
+        );
+    }
+}

@@ -1,0 +1,42 @@
+//! SQLite's tokens and statements.
+
+use std::borrow::Cow;
+
+use sqlparser::dialect::Dialect as TokenRules;
+use wevrun_core::diagnostics::Diagnostic;
+use wevrun_core::model::Name;
+use wevrun_core::parse::{Grammar, Parsed, Reader, Session, StatementKind, Token};
+
+use crate::{Sqlite, parse, tokens};
+
+impl Grammar for Sqlite {
+    fn token_rules(&self) -> &'static dyn TokenRules {
+        &tokens::Rules
+    }
+
+    fn without_client_commands<'t>(&self, text: &'t str) -> Cow<'t, str> {
+        tokens::without_client_commands(text)
+    }
+
+    fn included_files(&self, text: &str) -> Vec<(usize, String)> {
+        tokens::included_files(text)
+    }
+
+    fn statement_length(&self, text: &str, tokens: &[Token]) -> usize {
+        tokens::statement_length(text, tokens)
+    }
+
+    fn parse_statement(
+        &self,
+        reader: Reader<'_>,
+        comments: &[Token],
+        _: &mut Session,
+        diagnostics: &mut Vec<Diagnostic>,
+    ) -> Parsed<Vec<StatementKind>> {
+        parse::statement(reader, comments, diagnostics).map(|kind| vec![kind])
+    }
+
+    fn created_name(&self, text: &str, statement: &[Token]) -> Option<Name> {
+        parse::created_name(statement, text)
+    }
+}

@@ -1,0 +1,34 @@
+//! Migrations of SQLite databases.
+
+use std::collections::BTreeSet;
+
+use wevrun_core::model::{Model, Name};
+use wevrun_core::plan::{Plan, Planner, Planning, Probe};
+
+use crate::{Sqlite, plan};
+
+impl Planner for Sqlite {
+    fn probes(&self, planning: &Planning<'_>) -> Vec<Probe> {
+        plan::probes(planning)
+    }
+
+    fn probe_query(&self, probe: &Probe) -> String {
+        plan::probe_query(probe)
+    }
+
+    fn plan(&self, planning: &Planning<'_>) -> Plan {
+        plan::plan(planning)
+    }
+
+    fn structure_query(&self, names: &BTreeSet<Name>, exact: bool) -> String {
+        plan::structure::query(names, exact)
+    }
+
+    fn structure_facts(&self, model: &Model, names: &BTreeSet<Name>) -> Vec<String> {
+        plan::structure::facts(model, names)
+    }
+
+    fn structure_guard(&self, names: &BTreeSet<Name>, exact: bool, facts: &[String]) -> String {
+        plan::structure::guard(names, exact, facts)
+    }
+}
