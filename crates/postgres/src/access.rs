@@ -4,6 +4,7 @@
 //! public` and `label PROVIDER`, as GRANT, REVOKE, OWNER TO and SECURITY LABEL say them
 //! (<https://www.postgresql.org/docs/current/ddl-priv.html>).
 
+use crate::clause;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::names;
@@ -40,7 +41,7 @@ pub const EVERYBODY_STARTS_WITH_NOTHING: &str = "revoke all from public";
 /// The kind of object on which something is granted: of default privileges, the kind of the objects to come. Their clauses are
 /// `on`, `schema` if they hold in one only, and `role` if it is said who creates these objects.
 pub fn kind_granted_on(object: &Object) -> Kind {
-    match write::clauses(object).value("on").filter(|_| object.definition.kind() == Kind::DefaultPrivileges) {
+    match write::clauses(object).value(clause::ON).filter(|_| object.definition.kind() == Kind::DefaultPrivileges) {
         None => object.definition.kind(),
         Some("TABLES") => Kind::Table,
         Some("SEQUENCES") => Kind::Sequence,
@@ -59,7 +60,7 @@ fn comes_under(default: &Object, object: &Object) -> bool {
         Kind::Domain => Kind::Type,
         kind => kind,
     };
-    let schema = write::clauses(default).value("schema");
+    let schema = write::clauses(default).value(clause::SCHEMA);
     kind_granted_on(default) == kind
         && schema.is_none_or(|schema| names::schema(&object.name).as_deref() == Some(schema))
 }
@@ -67,10 +68,10 @@ fn comes_under(default: &Object, object: &Object) -> bool {
 /// Whether default privileges that name no role, so are those of whoever deploys, may be these, which do.
 pub fn may_be_those_of(nameless: &Object, other: &Object) -> bool {
     let [nameless, other] = [nameless, other].map(write::clauses);
-    nameless.has("on")
-        && !nameless.has("role")
-        && other.has("role")
-        && ["on", "schema"].iter().all(|clause| nameless.value(clause) == other.value(clause))
+    nameless.has(clause::ON)
+        && !nameless.has(clause::ROLE)
+        && other.has(clause::ROLE)
+        && ["on", "schema"].iter().all(|clause| nameless.value_named(clause) == other.value_named(clause))
 }
 
 /// What roles may do with an object when it has just been created, by these default privileges.
@@ -84,10 +85,10 @@ const WITH_OPTION: &str = " with grant option";
 /// The facts, each under what it is about: `owner`, `granted to ida`, `label of a provider`.
 pub fn facts(object: &Object) -> BTreeMap<String, String> {
     let kind = kind_granted_on(object);
-    let owner = object.access.value("owner").or_else(|| write::clauses(object).value("role"));
+    let owner = object.access.value(clause::OWNER).or_else(|| write::clauses(object).value(clause::ROLE));
     let mut facts = BTreeMap::new();
     let mut granted: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
-    for (clause, value) in object.access.iter() {
+    for (clause, value) in object.access.expressions() {
         if clause == "owner" {
             facts.insert("owner".to_owned(), value.canonical.clone());
         } else if let Some(label) = clause.strip_prefix("label ") {
@@ -99,8 +100,8 @@ pub fn facts(object: &Object) -> BTreeMap<String, String> {
             privileges.extend(single(kind, privilege).into_iter().map(|privilege| format!("{privilege}{option}")));
         }
     }
-    let from_nothing = object.access.has(EVERYBODY_STARTS_WITH_NOTHING);
-    let in_schema = write::clauses(object).has("schema");
+    let from_nothing = object.access.has_named(EVERYBODY_STARTS_WITH_NOTHING);
+    let in_schema = write::clauses(object).has(clause::SCHEMA);
     if let Some(usual) = usual_for_everybody(kind).filter(|_| !in_schema) {
         let everybody = granted.remove("public").unwrap_or_default();
         if !everybody.contains(usual) && from_nothing {
@@ -149,10 +150,10 @@ fn granted(object: &Object) -> (String, String) {
     let clauses = write::clauses(object);
     let what = match object.definition.kind() {
         Kind::DefaultPrivileges => {
-            let role = clauses.value("role").map(|role| format!("FOR ROLE {role} ")).unwrap_or_default();
-            let schema = clauses.value("schema").map(|schema| format!("IN SCHEMA {} ", names::quoted(schema)));
+            let role = clauses.value(clause::ROLE).map(|role| format!("FOR ROLE {role} ")).unwrap_or_default();
+            let schema = clauses.value(clause::SCHEMA).map(|schema| format!("IN SCHEMA {} ", names::quoted(schema)));
             let before = format!("ALTER DEFAULT PRIVILEGES {role}{}", schema.unwrap_or_default());
-            return (before, clauses.value("on").unwrap_or_default().to_owned());
+            return (before, clauses.value(clause::ON).unwrap_or_default().to_owned());
         }
         Kind::View | Kind::MaterializedView | Kind::ForeignTable | Kind::Table => format!("TABLE {}", object.name),
         Kind::Function | Kind::Procedure | Kind::Aggregate => format!("ROUTINE {}", object.name),
@@ -195,7 +196,7 @@ pub fn changes(want: &Object, differing: &[Property]) -> Vec<String> {
     let mut only = want.clone();
     let others: Vec<String> =
         only.access.iter().map(|(clause, _)| clause.to_owned()).filter(|clause| !is_wanted(clause)).collect();
-    others.iter().for_each(|clause| drop(only.access.remove(clause)));
+    others.iter().for_each(|clause| drop(only.access.remove_named(clause)));
     changes.extend(statements(&only));
     changes
 }
@@ -205,13 +206,13 @@ pub fn statements(object: &Object) -> Vec<String> {
     let kind = object.definition.kind();
     let (before, what) = granted(object);
     let mut statements = Vec::new();
-    if let Some(owner) = object.access.value("owner") {
+    if let Some(owner) = object.access.value(clause::OWNER) {
         statements.push(format!("ALTER {} OWNER TO {owner}", write::subject(kind, &object.name)));
     }
-    if object.access.has(EVERYBODY_STARTS_WITH_NOTHING) {
+    if object.access.has_named(EVERYBODY_STARTS_WITH_NOTHING) {
         statements.push(format!("{before}REVOKE ALL ON {what} FROM public"));
     }
-    for (clause, value) in object.access.iter() {
+    for (clause, value) in object.access.expressions() {
         if let Some((privilege, role)) = clause.strip_prefix("grant ").and_then(|rest| rest.rsplit_once(" to ")) {
             let option = if value.canonical.is_empty() { "" } else { " WITH GRANT OPTION" };
             let (word, columns) = privilege

@@ -1,11 +1,14 @@
 //! What goes with something that a source drops, as the server drops it.
 
+use crate::clause;
 use std::collections::BTreeSet;
 
 use super::rename::{any_expression, drop_constraint, same};
 use super::types::is_of;
 use super::{canonical, mentions, names, parse, split_list};
-use wevrun_core::model::{Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table, is};
+use wevrun_core::model::{
+    Clause, Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table, is,
+};
 
 /// Takes out what depends on an object, for DROP … CASCADE, and the object itself; gives what went with it
 /// (<https://www.postgresql.org/docs/current/ddl-depend.html>).
@@ -46,8 +49,8 @@ pub fn drop_dependents_of_column(model: &mut Model, table: &ObjectKey, column: &
     let on_it = |object: &&Object| match &object.definition {
         Definition::Index(index) => index.table == table.name && is_on(index, column),
         Definition::Plain(plain) if plain.owner.as_ref() == Some(&table.name) => match plain.kind {
-            Kind::Sequence => plain.clauses.value("owned by") == Some(column.canonical()),
-            Kind::Statistics => plain.clauses.get("on").is_some_and(|list| mentions::names(list, column)),
+            Kind::Sequence => plain.clauses.value(clause::OWNED_BY) == Some(column.canonical()),
+            Kind::Statistics => plain.clauses.get(clause::ON).is_some_and(|list| mentions::names(list, column)),
             _ => false,
         },
         _ => false,
@@ -132,11 +135,12 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
     match &object.definition {
         // Its columns go, not the table; but children go with their parents.
         Definition::Table(table) => {
-            let mut parents = ["partition of", "inherits"].into_iter().filter_map(|clause| table.clauses.value(clause));
-            let says = |clause: &str| table.clauses.value(clause) == Some(gone.name.canonical());
+            let mut parents =
+                [clause::PARTITION_OF, clause::INHERITS].into_iter().filter_map(|key| table.clauses.value(key));
+            let says = |key: Clause<'_, Expression>| table.clauses.value(key) == Some(gone.name.canonical());
             match gone.kind {
                 Kind::Server => says(is::SERVER),
-                Kind::Type => says("of"),
+                Kind::Type => says(clause::OF),
                 kind => {
                     kind.is_relation()
                         && parents.any(|list| split_list(list).iter().any(|parent| parent == gone.name.canonical()))
@@ -144,15 +148,15 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
             }
         }
         Definition::Plain(plain) if plain.kind == Kind::Server => {
-            let wrapper = plain.clauses.value("wrapper");
+            let wrapper = plain.clauses.value(clause::WRAPPER);
             gone.kind == Kind::ForeignDataWrapper && wrapper == Some(gone.name.canonical())
         }
         // What a body of text does is not looked at; what it takes and gives is.
         Definition::Plain(plain)
-            if matches!(plain.kind, Kind::Function | Kind::Procedure) && !plain.clauses.has("body") =>
+            if matches!(plain.kind, Kind::Function | Kind::Procedure) && !plain.clauses.has(clause::BODY) =>
         {
             let is_type = matches!(gone.kind, Kind::Type | Kind::Domain) || gone.kind.is_relation();
-            let told = [names::signature(&object.name), plain.clauses.value("returns").unwrap_or_default()];
+            let told = [names::signature(&object.name), plain.clauses.value(clause::RETURNS).unwrap_or_default()];
             is_type && object.uses.contains(&gone.name) && told.iter().any(|text| text.contains(gone.name.canonical()))
         }
         // A column may have a function's name.
@@ -214,7 +218,7 @@ fn needs(expression: &Expression, gone: &ObjectKey) -> bool {
 }
 
 fn is_on(index: &Index, column: &Name) -> bool {
-    let included = split_list(index.clauses.value("include").unwrap_or_default());
+    let included = split_list(index.clauses.value(clause::INCLUDE).unwrap_or_default());
     index.parts.iter().map(|part| &part.expression).chain(&index.predicate).any(|part| mentions::names(part, column))
         || included.iter().any(|name| names::unquoted(name) == column.canonical())
 }

@@ -6,6 +6,7 @@
 mod access;
 mod canonical;
 mod cascade;
+mod clause;
 mod client;
 mod engine;
 mod functions;
@@ -44,12 +45,12 @@ pub const LEDGER_SCHEMA: &str = "wevrun";
 
 /// The labels of an enum, each as a text constant, in order.
 pub(crate) fn enum_labels(clauses: &Clauses) -> Vec<String> {
-    split_list(clauses.value("enum").unwrap_or_default())
+    split_list(clauses.value(clause::ENUM).unwrap_or_default())
 }
 
 /// The attributes of a composite type: the name as it stands in SQL, and the rest.
 pub(crate) fn attributes(clauses: &Clauses) -> Vec<(String, String)> {
-    split_list(clauses.value("attributes").unwrap_or_default())
+    split_list(clauses.value(clause::ATTRIBUTES).unwrap_or_default())
         .into_iter()
         .map(|attribute| {
             let end = if let Some(inner) = attribute.strip_prefix('"') {
@@ -72,7 +73,7 @@ pub(crate) fn attributes(clauses: &Clauses) -> Vec<(String, String)> {
 
 /// The names of the tables, or of the type, that a table has columns from.
 fn parents_of(table: &Table) -> Vec<Name> {
-    let clauses = ["inherits", "partition of", "of"].into_iter().filter_map(|clause| table.clauses.value(clause));
+    let clauses = ["inherits", "partition of", "of"].into_iter().filter_map(|clause| table.clauses.value_named(clause));
     clauses.flat_map(listed_names).collect()
 }
 

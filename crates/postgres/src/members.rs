@@ -38,7 +38,7 @@ impl<'c> Member<'c> {
 /// them.
 pub fn listed(clauses: &Clauses) -> Vec<String> {
     let mut members: Vec<(Member<'_>, &Expression)> =
-        clauses.iter().filter_map(|(clause, value)| Some((Member::of(clause)?, value))).collect();
+        clauses.expressions().filter_map(|(clause, value)| Some((Member::of(clause)?, value))).collect();
     members.sort_by_key(|(member, _)| member.place());
     let item = |(member, value): (Member<'_>, &Expression)| {
         let Member { number, types, .. } = member;

@@ -2,6 +2,7 @@
 //! (<https://www.postgresql.org/docs/current/plpgsql-structure.html>). What stands in a statement is not looked at.
 
 use super::tokens;
+use crate::clause;
 use wevrun_core::check::Checks;
 use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{Definition, Kind, Model, Object};
@@ -12,7 +13,7 @@ use wevrun_core::source::Location;
 pub fn check(model: &Model, checks: &mut Checks<'_>) {
     for object in [Kind::Function, Kind::Procedure].into_iter().flat_map(|kind| model.of_kind(kind)) {
         let Definition::Plain(plain) = &object.definition else { continue };
-        if plain.clauses.value("language") != Some("plpgsql") {
+        if plain.clauses.value(clause::LANGUAGE) != Some("plpgsql") {
             continue;
         }
         let Some((body, start)) = body(object) else { continue };

@@ -2,6 +2,7 @@
 //! the server can compare what foreign keys compare. Only what is certain is reported: an extension or code in the source may bring
 //! anything.
 
+use crate::clause;
 use std::collections::BTreeSet;
 
 use super::canonical::{home_schema, is_plainly_built_in};
@@ -72,9 +73,9 @@ fn types_exist(model: &Model, object: &Object, checks: &mut Checks<'_>) {
             given.map(|given| given.canonical.clone()).collect()
         }
         Definition::Plain(plain) if plain.kind == Kind::Domain => {
-            plain.clauses.value("as").map(str::to_owned).into_iter().collect()
+            plain.clauses.value(clause::AS).map(str::to_owned).into_iter().collect()
         }
-        Definition::Plain(plain) if plain.clauses.has("attributes") => {
+        Definition::Plain(plain) if plain.clauses.has(clause::ATTRIBUTES) => {
             let attributes = attributes(&plain.clauses).into_iter();
             attributes.map(|(_, rest)| rest.split(" COLLATE ").next().unwrap_or_default().to_owned()).collect()
         }
@@ -132,7 +133,7 @@ const BASIC_TYPES: [&str; 14] = [
 ];
 
 fn is_multirange(model: &Model, name: &Name) -> bool {
-    let ranges = model.of_kind(Kind::Type).filter(|object| write::clauses(object).has("range.subtype"));
+    let ranges = model.of_kind(Kind::Type).filter(|object| write::clauses(object).has(clause::RANGE_SUBTYPE));
     ranges.into_iter().any(|range| super::canonical::multirange(&range.name, write::clauses(range)) == name.canonical())
 }
 
@@ -184,7 +185,7 @@ fn unresolved(object: &Object, version: EngineVersion, others_bring: bool, check
 
 /// A trigger calls a function of the source that gives a trigger, or one of the engine's own.
 fn trigger_function(model: &Model, object: &Object, plain: &Plain, checks: &mut Checks<'_>) {
-    let Some(function) = plain.clauses.value("function") else { return };
+    let Some(function) = plain.clauses.value(clause::FUNCTION) else { return };
     let base = function.split('(').next().unwrap_or(function);
     let name = Name::new(base, base);
     if functions::is_known(&names::identifier(&name))
@@ -202,7 +203,7 @@ fn trigger_function(model: &Model, object: &Object, plain: &Plain, checks: &mut 
         let known: Vec<&str> = model.of_kind(Kind::Function).map(|other| other.name.written()).collect();
         return missing(checks, object, ("function", base), known);
     }
-    let gives_trigger = |other: &Object| write::clauses(other).value("returns") == Some("trigger");
+    let gives_trigger = |other: &Object| write::clauses(other).value(clause::RETURNS) == Some("trigger");
     let others: Vec<&Object> = candidates.collect();
     if let Some(other) = others.first().filter(|_| !others.iter().any(|other| gives_trigger(other))) {
         checks.add(
@@ -219,7 +220,9 @@ fn labels(model: &Model, object: &Object, table: &Table, checks: &mut Checks<'_>
     for column in table.columns.iter() {
         let (Some(data_type), Some(default)) = (&column.data_type, &column.default) else { continue };
         let name = Name::new(data_type.canonical.as_str(), data_type.canonical.as_str());
-        let Some(of) = model.find(Kind::Type, &name).filter(|of| write::clauses(of).has("enum")) else { continue };
+        let Some(of) = model.find(Kind::Type, &name).filter(|of| write::clauses(of).has(clause::ENUM)) else {
+            continue;
+        };
         let labels = enum_labels(write::clauses(of));
         let is_text = default.canonical.starts_with('\'') && default.canonical.matches('\'').count() == 2;
         if is_text && !labels.contains(&default.canonical) {

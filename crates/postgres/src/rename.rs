@@ -4,6 +4,7 @@ use super::canonical::{self, Renamed, What, not_null_names};
 use super::parse::identifier_of;
 use super::{names, rename_schema};
 use super::{tokens, write};
+use crate::clause;
 use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
 use wevrun_core::parse::{TokenKind, token};
 
@@ -31,9 +32,9 @@ pub fn object(model: &mut Model, key: &ObjectKey, to: &Name) {
     let Some(mut moved) = model.remove(&ObjectKey::new(key.kind, to.clone())) else { return };
     if let Definition::Table(table) = &mut moved.definition {
         for column in table.columns.iter_mut() {
-            if let Some(sequence) = column.clauses.value("identity.name").map(|name| Name::new(name, name)) {
+            if let Some(sequence) = column.clauses.value(clause::IDENTITY_NAME).map(|name| Name::new(name, name)) {
                 let sequence = names::qualified(&schema, &names::identifier(&sequence));
-                column.clauses.say("identity.name", sequence.canonical());
+                column.clauses.say(clause::IDENTITY_NAME, sequence.canonical());
             }
         }
     }
@@ -92,7 +93,7 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
                 "handler",
                 "validator",
             ] {
-                let Some(value) = clauses.value(clause).map(str::to_owned) else { continue };
+                let Some(value) = clauses.value_named(clause).map(str::to_owned) else { continue };
                 // A trigger names its function without arguments, as it has none; it may not have been looked up yet.
                 let of_trigger = clause == "function" && names::signature(&from) == "()";
                 let bare = |name: &Name| {
@@ -105,7 +106,7 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
                     .map(|item| if is_meant(&item) { bare(to) } else { item })
                     .collect();
                 if clause != "as" && replaced.join(", ") != value {
-                    clauses.say(clause, replaced.join(", "));
+                    clauses.say_named(clause, replaced.join(", "));
                     touched = true;
                 }
             }
@@ -176,7 +177,7 @@ fn label_of_type(model: &mut Model, name: &Name, from: &Name, to: &Name) {
         {
             let labels = super::enum_labels(&plain.clauses).into_iter();
             let labels: Vec<String> = labels.map(|label| if label == from { to.to_owned() } else { label }).collect();
-            plain.clauses.say("enum", labels.join(", "));
+            plain.clauses.say(clause::ENUM, labels.join(", "));
             object.text.clear();
         } else if object.uses.contains(name) {
             // Where its values are compared, the casts are not said.
@@ -310,10 +311,10 @@ pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
                             .for_each(|column| *column = to.clone());
                     }
                     for clause in ["partition by"] {
-                        if let Some(value) = table.clauses.get(clause) {
+                        if let Some(value) = table.clauses.expression_named(clause) {
                             let mut value = value.clone();
                             replace_word(&mut value, from, to);
-                            table.clauses.set(clause, value);
+                            table.clauses.set_named(clause, value);
                         }
                     }
                 }
@@ -334,10 +335,10 @@ pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
         if stands_on {
             if let Definition::Plain(plain) = &mut object.definition {
                 for clause in ["owned by", "events", "on"] {
-                    if let Some(value) = plain.clauses.get(clause) {
+                    if let Some(value) = plain.clauses.expression_named(clause) {
                         let mut value = value.clone();
                         touched |= replace_word(&mut value, from, to);
-                        plain.clauses.set(clause, value);
+                        plain.clauses.set_named(clause, value);
                     }
                 }
             }
@@ -359,12 +360,12 @@ pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
 }
 
 fn rename_in_list(clauses: &mut Clauses, clause: &str, from: &Name, to: &Name) {
-    if let Some(list) = clauses.value(clause) {
+    if let Some(list) = clauses.value_named(clause) {
         let list: Vec<String> = super::split_list(list)
             .into_iter()
             .map(|item| if names::unquoted(&item) == from.canonical() { names::quoted(to.canonical()) } else { item })
             .collect();
-        clauses.say(clause, list.join(", "));
+        clauses.say_named(clause, list.join(", "));
     }
 }
 
@@ -491,9 +492,9 @@ pub fn say_identity_sequences(model: &mut Model, key: &ObjectKey) {
     let schema = schema.unwrap_or_else(|| "public".to_owned());
     let columns = if let Definition::Table(table) = &mut object.definition { &mut table.columns[..] } else { &mut [] };
     for column in columns {
-        if column.clauses.has("identity") && !column.clauses.has("identity.name") {
+        if column.clauses.has(clause::IDENTITY) && !column.clauses.has(clause::IDENTITY_NAME) {
             let sequence = names::made_up(&own, column.name.canonical(), "seq");
-            column.clauses.say("identity.name", names::qualified(&schema, &sequence).canonical());
+            column.clauses.say(clause::IDENTITY_NAME, names::qualified(&schema, &sequence).canonical());
         }
     }
     model.insert(object);
@@ -525,7 +526,7 @@ pub fn types_mut(definition: &mut Definition) -> Vec<&mut Expression> {
                 Kind::OperatorClass => name == "for type",
                 _ => false,
             };
-            plain.clauses.iter_mut().filter(|(name, _)| is_type(name)).map(|(_, value)| value).collect()
+            plain.clauses.expressions_mut().filter(|(name, _)| is_type(name)).map(|(_, value)| value).collect()
         }
         _ => Vec::new(),
     }
@@ -543,7 +544,8 @@ pub fn expressions_mut(definition: &mut Definition) -> Vec<&mut Expression> {
             .flat_map(|column| column.default.iter_mut().chain(column.generated.iter_mut().map(|g| &mut g.expression)))
             .chain(table.checks.iter_mut().map(|check| &mut check.condition))
             .chain(table.exclusions.iter_mut().flat_map(|check| {
-                let clauses = check.clauses.iter_mut().filter(|(name, _)| *name == "where").map(|(_, value)| value);
+                let clauses =
+                    check.clauses.expressions_mut().filter(|(name, _)| clause::WHERE.is(name)).map(|(_, value)| value);
                 clauses.chain([&mut check.condition])
             }))
             .collect(),
@@ -552,7 +554,7 @@ pub fn expressions_mut(definition: &mut Definition) -> Vec<&mut Expression> {
         }
         Definition::View(view) => {
             let defaults =
-                view.clauses.iter_mut().filter(|(name, _)| name.starts_with("default ")).map(|(_, value)| value);
+                view.clauses.expressions_mut().filter(|(name, _)| clause::DEFAULT_OF.has(name)).map(|(_, value)| value);
             defaults.chain([&mut view.query]).collect()
         }
         Definition::Plain(plain) => {
@@ -565,7 +567,7 @@ pub fn expressions_mut(definition: &mut Definition) -> Vec<&mut Expression> {
                 Kind::Policy => matches!(name, "using" | "with check"),
                 _ => false,
             };
-            plain.clauses.iter_mut().filter(|(name, _)| is_expression(name)).map(|(_, value)| value).collect()
+            plain.clauses.expressions_mut().filter(|(name, _)| is_expression(name)).map(|(_, value)| value).collect()
         }
         Definition::VirtualTable(_) | Definition::Trigger(_) => Vec::new(),
     }

@@ -2,6 +2,7 @@
 
 use super::rename::same;
 use super::{Postgres, listed_names, parents_of};
+use crate::clause;
 use wevrun_core::check::{Checks, Rules};
 use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::engine::EngineVersion;
@@ -39,10 +40,10 @@ fn parents(model: &Model, object: &Object, checks: &mut Checks<'_>) {
     };
     for (clause, what) in [("inherits", "parent"), ("partition of", "partitioned table")] {
         let unknown =
-            listed_names(table.clauses.value(clause).unwrap_or_default()).into_iter().filter(|name| !known(name));
+            listed_names(table.clauses.value_named(clause).unwrap_or_default()).into_iter().filter(|name| !known(name));
         unknown.for_each(|name| checks.unknown_relation(object, &name, None, what));
     }
-    let copied = table.clauses.iter().filter(|(clause, _)| clause.starts_with("like "));
+    let copied = table.clauses.expressions().filter(|(clause, _)| clause.starts_with("like "));
     for (_, what) in copied {
         let from = what.canonical.split('|').next().unwrap_or_default();
         let from = Name::new(from, from);
@@ -80,7 +81,7 @@ fn newer(object: &Object) -> Vec<Since> {
                 if column.generated.as_ref().is_some_and(|generated| !generated.stored) {
                     add(18, "a virtual generated column");
                 }
-                if column.clauses.has("compression") {
+                if column.clauses.has(clause::COMPRESSION) {
                     add(14, "COMPRESSION");
                 }
             }
@@ -88,13 +89,13 @@ fn newer(object: &Object) -> Vec<Since> {
             for clauses in keys.chain(table.foreign_keys.iter().map(|key| &key.clauses)) {
                 key(clauses, &mut add);
             }
-            if table.checks.iter().any(|check| check.clauses.has("not enforced")) {
+            if table.checks.iter().any(|check| check.clauses.has(clause::NOT_ENFORCED)) {
                 add(18, "NOT ENFORCED");
             }
         }
         Definition::Index(index) => key(&index.clauses, &mut add),
-        Definition::View(view) if view.clauses.has("with.security_invoker") => add(15, "security_invoker"),
-        Definition::Plain(plain) if plain.clauses.has("body") && plain.kind != Kind::Rule => {
+        Definition::View(view) if view.clauses.has(clause::WITH_SECURITY_INVOKER) => add(15, "security_invoker"),
+        Definition::Plain(plain) if plain.clauses.has(clause::BODY) && plain.kind != Kind::Rule => {
             add(14, "an SQL-standard body");
         }
         _ => {}
@@ -110,7 +111,7 @@ fn key(clauses: &Clauses, add: &mut impl FnMut(u32, &'static str)) {
         ("period", 18, "PERIOD"),
         ("not enforced", 18, "NOT ENFORCED"),
     ] {
-        if clauses.has(clause) {
+        if clauses.has_named(clause) {
             add(version, what);
         }
     }

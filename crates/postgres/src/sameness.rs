@@ -1,5 +1,6 @@
 //! When two constraints say the same.
 
+use crate::clause;
 use wevrun_core::model::{Check, Clauses, ForeignKey, Key, Name};
 
 /// A constraint without what does not decide what it says.
@@ -21,8 +22,8 @@ pub trait Constraint: Sized + PartialEq {
 
 fn without_comments(clauses: &Clauses) -> Clauses {
     let mut clauses = clauses.clone();
-    clauses.remove("comment");
-    clauses.remove("index comment");
+    clauses.remove(clause::COMMENT);
+    clauses.remove(clause::INDEX_COMMENT);
     clauses
 }
 

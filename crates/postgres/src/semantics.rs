@@ -1,5 +1,6 @@
 //! What PostgreSQL's statements do to a model, and what the engine adds to what they say.
 
+use crate::clause;
 use wevrun_core::change::Semantics;
 use wevrun_core::fold::{Completion, Held, Taken};
 use wevrun_core::model::{Definition, Kind, Model, Name, Object, ObjectKey};
@@ -31,7 +32,7 @@ impl Semantics for Postgres {
             let key = ObjectKey::new(Kind::Table, Name::new(owner, owner));
             return model
                 .get(&key)
-                .filter(|object| object.as_table().is_some_and(|t| t.clauses.has("partition of")))
+                .filter(|object| object.as_table().is_some_and(|t| t.clauses.has(clause::PARTITION_OF)))
                 .map(Object::key);
         }
         // A routine that is the only one of its name needs no arguments to be named.
@@ -86,7 +87,7 @@ impl Semantics for Postgres {
 impl Completion for Postgres {
     fn completes(&self, first: &Object, _: &Object) -> bool {
         // CREATE TYPE name; makes the shell of a base type.
-        matches!(&first.definition, Definition::Plain(plain) if plain.kind == Kind::Type && plain.clauses.has("shell"))
+        matches!(&first.definition, Definition::Plain(plain) if plain.kind == Kind::Type && plain.clauses.has(clause::SHELL))
     }
 
     fn partitions(&self, model: &Model, table: &Name) -> Vec<ObjectKey> {

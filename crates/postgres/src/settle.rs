@@ -2,6 +2,7 @@
 
 use super::canonical::{exclusion_expressions, index_column, not_null_names};
 use super::{mentions, names, write};
+use crate::clause;
 use wevrun_core::fold::{Held, Taken};
 use wevrun_core::model::{
     Check, Clauses, Column, Definition, Expression, Index, Key, Kind, Name, Object, OnConflict, Plain, Table,
@@ -92,7 +93,7 @@ pub fn held(object: &Object) -> Held {
             let others = table.foreign_keys.iter().map(|key| &key.name);
             let others = others.chain(table.checks.iter().filter_map(|check| check.name.as_ref()));
             held.constraints.extend(others.filter(|name| name.is_given()).map(in_schema));
-            let identity = table.columns.iter().filter(|column| column.clauses.has("identity"));
+            let identity = table.columns.iter().filter(|column| column.clauses.has(clause::IDENTITY));
             held.relations.extend(identity.map(|column| write::identity_sequence(&object.name, column)));
         }
         Definition::Plain(plain) if plain.kind == Kind::Domain => {
@@ -114,7 +115,7 @@ fn schema(name: &Name) -> String {
 /// [`checks`] follows then.
 pub fn table(name: &Name, table: &mut Table, taken: &Taken) {
     keys(name, table, taken);
-    let incomplete = ["inherits", "partition of", "of", "like 0"].iter().any(|clause| table.clauses.has(clause));
+    let incomplete = ["inherits", "partition of", "of", "like 0"].iter().any(|clause| table.clauses.has_named(clause));
     if !incomplete {
         checks(name, table, taken);
     }
@@ -151,7 +152,7 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
     let (own, schema) = (names::identifier(name), schema(name));
     let key_columns = table.key_columns();
     // A partition's is usually called as its parent's.
-    let partition = table.clauses.has("partition of");
+    let partition = table.clauses.has(clause::PARTITION_OF);
     for column in table.columns.iter_mut() {
         if key_columns.contains(&column.name) {
             column.not_null = Some(OnConflict::Abort);
@@ -163,7 +164,7 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
             let free = free_sequence(&schema, &own, column, taken);
             // The usual name says nothing.
             if names::identifier(&free) != names::made_up(&own, column.name.canonical(), "seq") {
-                column.clauses.say("identity.name", free.canonical());
+                column.clauses.say(clause::IDENTITY_NAME, free.canonical());
             }
         }
     }
@@ -196,7 +197,7 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
 }
 
 fn included(clauses: &Clauses) -> Vec<String> {
-    clauses.value("include").map_or_else(Vec::new, |list| list.split(", ").map(names::unquoted).collect())
+    clauses.value(clause::INCLUDE).map_or_else(Vec::new, |list| list.split(", ").map(names::unquoted).collect())
 }
 
 /// The columns of a UNIQUE constraint as a part of its made-up name.
@@ -228,7 +229,7 @@ pub fn index_columns(index: &Index) -> String {
 
 /// What statistics are about, as a part of a made-up name (`ChooseExtendedStatisticNameAddition()`).
 fn statistics_columns(plain: &Plain) -> String {
-    let items = super::split_list(plain.clauses.written("on"));
+    let items = super::split_list(plain.clauses.written(clause::ON));
     let column = |item: &String| {
         let is_expression = item.starts_with('(') || item.ends_with(')');
         if is_expression { "expr".to_owned() } else { names::parts(item).pop().unwrap_or_default() }
@@ -238,7 +239,7 @@ fn statistics_columns(plain: &Plain) -> String {
 }
 
 fn has_unnamed_sequence(column: &Column) -> bool {
-    column.clauses.has("identity") && !column.clauses.has("identity.name")
+    column.clauses.has(clause::IDENTITY) && !column.clauses.has(clause::IDENTITY_NAME)
 }
 
 /// The type that a serial column really has
@@ -263,7 +264,7 @@ fn free_sequence(schema: &str, table: &str, column: &Column, taken: &Taken) -> N
 /// Makes of serial columns what they stand for, a column with a sequence of its own.
 fn serial_columns(table_name: &Name, table: &mut Table, taken: &Taken) -> Vec<(Name, Plain)> {
     let (schema, own) = (schema(table_name), names::identifier(table_name));
-    let unlogged = table.clauses.has("unlogged");
+    let unlogged = table.clauses.has(clause::UNLOGGED);
     let mut sequences = Vec::new();
     for column in table.columns.iter_mut() {
         let Some(data_type) = serial(column) else { continue };
@@ -272,12 +273,13 @@ fn serial_columns(table_name: &Name, table: &mut Table, taken: &Taken) -> Vec<(N
         column.not_null = Some(OnConflict::Abort);
         column.default =
             Some(Expression::plain(format!("nextval('{}'::regclass)", name.canonical().replace('\'', "''"))));
-        let mut clauses = Clauses::from([("owned by", column.name.canonical())]);
+        let mut clauses = Clauses::default();
+        clauses.say(clause::OWNED_BY, column.name.canonical());
         if data_type != "bigint" {
-            clauses.say("as", data_type);
+            clauses.say(clause::AS, data_type);
         }
         if unlogged {
-            clauses.say("unlogged", "");
+            clauses.say(clause::UNLOGGED, "");
         }
         sequences.push((name, Plain { kind: Kind::Sequence, owner: Some(table_name.clone()), clauses }));
     }

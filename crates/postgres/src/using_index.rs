@@ -3,6 +3,7 @@
 
 use super::canonical::key_of_index;
 use super::{names, settle, write};
+use crate::clause;
 use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::fold::Taken;
 use wevrun_core::model::{Key, Kind, Model, Name, ObjectKey};
@@ -13,7 +14,7 @@ use wevrun_core::model::{Key, Kind, Model, Name, ObjectKey};
 /// If there is no such index on the table, or it can be no key's. The key is not there then.
 pub fn take_over(model: &mut Model, table: &ObjectKey) -> Result<(), Box<Diagnostic>> {
     let Some(owner) = model.table_mut(table) else { return Ok(()) };
-    let waits = |key: &mut Key| key.clauses.has("using index");
+    let waits = |key: &mut Key| key.clauses.has(clause::USING_INDEX);
     let primary = owner.primary_key.take_if(waits);
     let unique: Vec<Key> = owner.unique_keys.0.extract_if(.., waits).collect();
     if primary.is_none() && unique.is_empty() {
@@ -40,7 +41,7 @@ pub fn take_over(model: &mut Model, table: &ObjectKey) -> Result<(), Box<Diagnos
 
 /// The key with what its index says, which is no object of its own any more.
 fn completed(model: &mut Model, table: &ObjectKey, mut key: Key) -> Result<Key, Box<Diagnostic>> {
-    let name = key.clauses.remove("using index").map_or_else(Name::none, |name| names::simple(&name.canonical));
+    let name = key.clauses.remove(clause::USING_INDEX).map_or_else(Name::none, |name| names::simple(&name.canonical));
     let index = ObjectKey::new(Kind::Index, write::index_of(&table.name, &name));
     let wrong = |message: String| Box::new(Diagnostic::new(Code::WV110, message));
     let found = model.get(&index).and_then(|object| object.as_index()).filter(|found| found.table == table.name);

@@ -76,7 +76,7 @@ fn list<T: PartialEq + Clone>(have: &mut Unordered<T>, want: &Unordered<T>) {
 
 fn clauses(have: &mut Clauses, want: &Clauses) {
     for (name, value) in have.iter_mut() {
-        if let Some(wanted) = want.get(name).filter(|wanted| *wanted == value) {
+        if let Some(wanted) = want.get_named(name).filter(|wanted| *wanted == value) {
             value.clone_from(wanted);
         }
     }

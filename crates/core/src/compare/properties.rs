@@ -3,8 +3,8 @@
 use std::fmt::Display;
 
 use crate::model::{
-    Check, Clauses, Column, Definition, Expression, ForeignKey, Index, Key, Name, Object, Plain, Table, Trigger,
-    Unordered, View, VirtualTable,
+    Check, Clauses, Column, Definition, ForeignKey, Index, Key, Name, Object, Plain, Table, Trigger, Unordered, Value,
+    View, VirtualTable,
 };
 
 /// One property that differs. Where a side is none, the property is not there.
@@ -55,13 +55,14 @@ fn differ(found: &mut Vec<Property>, name: &str, have: &impl Display, want: &imp
 /// The clauses that differ. One that just stands there shows as its name.
 fn clauses(found: &mut Vec<Property>, have: &Clauses, want: &Clauses) {
     for name in have.differing(want) {
-        let words = |clauses: &Clauses| clauses.get(name).map(|value| value_words(name, value));
+        let words = |clauses: &Clauses| clauses.get_named(name).map(|value| value_words(name, value));
         found.push(Property::new(name, words(have), words(want)));
     }
 }
 
-fn value_words(name: &str, value: &Expression) -> String {
-    if value.canonical.is_empty() { name.to_owned() } else { value.on_one_line() }
+fn value_words(name: &str, value: &Value) -> String {
+    let words = value.on_one_line();
+    if words.is_empty() { name.to_owned() } else { words }
 }
 
 /// All clauses in words, with a space before each: for what is shown on one line.
@@ -70,7 +71,8 @@ fn clause_words(clauses: &Clauses) -> String {
         .iter()
         .map(|(name, value)| {
             let name = name.to_uppercase();
-            if value.canonical.is_empty() { format!(" {name}") } else { format!(" {name} {}", value.on_one_line()) }
+            let words = value.on_one_line();
+            if words.is_empty() { format!(" {name}") } else { format!(" {name} {words}") }
         })
         .collect()
 }

@@ -11,6 +11,7 @@ mod scope;
 mod spelling;
 mod table;
 mod unordered;
+mod value;
 
 use std::collections::BTreeMap;
 use std::fmt;
@@ -20,7 +21,7 @@ use serde::{Deserialize, Serialize};
 use smol_str::SmolStr;
 
 pub use beside::Beside;
-pub use clauses::{Clauses, is};
+pub use clauses::{Clause, ClauseFamily, Clauses, is};
 pub use definition::{Definition, Event, Index, IndexPart, Plain, Timing, Trigger, View, VirtualTable};
 pub use expression::{Expression, is_sure};
 pub use fingerprint::{Fingerprint, hex};
@@ -29,6 +30,7 @@ pub use name::Name;
 pub use scope::{Pattern, Scope, is_like};
 pub use table::{Action, Check, Column, ForeignKey, Generated, Key, KeyPart, OfParent, OnConflict, Table};
 pub use unordered::Unordered;
+pub use value::{ClauseType, Flag, Value};
 
 use crate::source::Location;
 

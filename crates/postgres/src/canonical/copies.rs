@@ -4,6 +4,7 @@
 use super::super::rename::same;
 use super::super::{names, split_list, write};
 use super::{self as canonical, inheritance, not_null_names};
+use crate::clause;
 use wevrun_core::model::{
     Beside, Check, Clauses, Column, Definition, Expression, Key, Kind, Model, Name, Object, ObjectKey, Table,
 };
@@ -43,7 +44,7 @@ pub fn take(model: &mut Model, key: &ObjectKey, within: Option<u32>) -> Vec<Obje
         let Definition::Table(table) = &mut object.definition else { break };
         copy(table, &like, like.position + inserted);
         inserted += like.pattern.table.columns.len();
-        table.clauses.remove(&like.clause);
+        table.clauses.remove_named(&like.clause);
         let beside = like.pattern.beside.iter().filter_map(|other| beside(&like, other, &key.name));
         brought.extend(beside.map(|definition| Object {
             names_in: object.names_in.clone(),
@@ -57,7 +58,7 @@ pub fn take(model: &mut Model, key: &ObjectKey, within: Option<u32>) -> Vec<Obje
 }
 
 fn likes(model: &Model, object: &Object, within: Option<u32>) -> Option<Vec<Like>> {
-    let said = object.as_table()?.clauses.iter().filter(|(clause, _)| clause.starts_with("like "));
+    let said = object.as_table()?.clauses.expressions().filter(|(clause, _)| clause.starts_with("like "));
     said.map(|(clause, value)| {
         let parts: Vec<&str> = value.canonical.split('|').collect();
         let [from, included, position] = parts[..] else { return None };
@@ -88,7 +89,7 @@ fn pattern(model: &Model, copy: &Name, from: &Name, within: Option<u32>) -> Opti
         let table = inheritance::as_table(found)?;
         return Some((found.name.clone(), Pattern { table, beside: Vec::new() }));
     };
-    let has_more = ["inherits", "partition of", "of"].iter().any(|clause| table.clauses.has(clause));
+    let has_more = ["inherits", "partition of", "of"].iter().any(|clause| table.clauses.has_named(clause));
     let whole = has_more.then(|| canonical::finished(model));
     let model = whole.as_ref().unwrap_or(model);
     let detached = canonical::standalone(model, &found.key()).unwrap_or_default();
@@ -102,7 +103,7 @@ fn pattern(model: &Model, copy: &Name, from: &Name, within: Option<u32>) -> Opti
         column.not_null_name = Beside(not_null_names::inherited(model, found.as_table()?, column));
     }
     for parent in inheritance::ancestors(model, &table) {
-        table.checks.extend(parent.checks.iter().filter(|check| !check.clauses.has("no inherit")).cloned());
+        table.checks.extend(parent.checks.iter().filter(|check| !check.clauses.has(clause::NO_INHERIT)).cloned());
     }
     Some((found.name.clone(), Pattern { table, beside }))
 }
@@ -116,8 +117,8 @@ impl Like {
     fn clauses(&self, of: &Clauses) -> Clauses {
         let mut clauses = of.clone();
         if !self.has("comments") {
-            clauses.remove("comment");
-            clauses.remove("index comment");
+            clauses.remove(clause::COMMENT);
+            clauses.remove(clause::INDEX_COMMENT);
         }
         clauses
     }
@@ -136,14 +137,14 @@ fn beside(like: &Like, object: &Object, copy: &Name) -> Option<Definition> {
         Definition::Plain(plain) => {
             plain.owner = Some(copy.clone());
             plain.clauses = like.clauses(&plain.clauses);
-            plain.clauses.remove("statistics");
+            plain.clauses.remove(clause::STATISTICS);
             // In the order of the table's columns.
             let columns = &like.pattern.table.columns;
             let place =
                 |item: &String| columns.iter().position(|column| names::quoted(column.name.canonical()) == *item);
-            let mut items = split_list(plain.clauses.written("on"));
+            let mut items = split_list(plain.clauses.written(clause::ON));
             items.sort_by_key(|item| place(item).unwrap_or(usize::MAX));
-            plain.clauses.set("on", Expression::plain(items.join(", ")));
+            plain.clauses.set(clause::ON, Expression::plain(items.join(", ")));
         }
         _ => {}
     }
@@ -169,7 +170,7 @@ fn copy(table: &mut Table, like: &Like, position: usize) {
                 _ => false,
             };
             if wanted {
-                clauses.set(name, value.clone());
+                clauses.set_named(name, value.clone());
             }
         }
         // Constraints NOT NULL keep the name that they have there.
@@ -188,7 +189,7 @@ fn copy(table: &mut Table, like: &Like, position: usize) {
     if like.has("constraints") {
         table.checks.extend(source.checks.iter().map(|check| {
             let mut clauses = like.clauses(&check.clauses);
-            clauses.remove("not valid"); // There are no rows yet.
+            clauses.remove(clause::NOT_VALID); // There are no rows yet.
             Check { clauses, ..check.clone() }
         }));
     }
@@ -196,7 +197,7 @@ fn copy(table: &mut Table, like: &Like, position: usize) {
         // They get names of their own table; comments on the constraints stay behind, those on their indexes do not.
         let clauses = |of: &Clauses| {
             let mut clauses = like.clauses(of);
-            clauses.remove("comment");
+            clauses.remove(clause::COMMENT);
             clauses
         };
         let copied = |key: &Key| Key { name: Name::none(), clauses: clauses(&key.clauses), ..key.clone() };

@@ -4,6 +4,7 @@
 //! coerced, columns with their tables, parentheses everywhere. Both spellings are parsed here and brought to one tree, with the
 //! schema known; what remains different is different.
 
+use crate::clause;
 use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::ops::Range;
@@ -72,7 +73,7 @@ impl<'k> Scope<'k> {
                 Around::Routine(Relation::new(names::identifier(&object.name), Some(arguments(&plain.clauses))))
             }
             (Definition::Plain(plain), _) if plain.kind == Kind::Domain => {
-                let data_type = plain.clauses.value("as").map(str::to_owned);
+                let data_type = plain.clauses.value(clause::AS).map(str::to_owned);
                 Around::Table(Relation::new(
                     "value".to_owned(),
                     Some([("value".to_owned(), data_type)].into_iter().collect()),
@@ -81,7 +82,7 @@ impl<'k> Scope<'k> {
             (Definition::Plain(plain), Some(owner)) if matches!(plain.kind, Kind::Rule | Kind::Trigger) => {
                 let row = |name: &str| Relation::new(name.to_owned(), columns(owner)).of(owner.canonical().to_owned());
                 let (meant, other) =
-                    if plain.clauses.value("on") == Some("insert") { ("new", "old") } else { ("old", "new") };
+                    if plain.clauses.value(clause::ON) == Some("insert") { ("new", "old") } else { ("old", "new") };
                 Around::Rows([row(meant), row(other)])
             }
             (_, Some(owner)) => {
@@ -292,7 +293,8 @@ pub(super) fn parts_of_body(text: &str) -> Vec<Range<usize>> {
 /// The types of the arguments that a caller of the routine gives, in order.
 pub fn argument_types(clauses: &Clauses) -> Vec<String> {
     let given = |argument: &String| !argument.starts_with("OUT ");
-    let listed = super::super::split_list(clauses.value("arguments").unwrap_or_default()).into_iter().filter(given);
+    let listed =
+        super::super::split_list(clauses.value(clause::ARGUMENTS).unwrap_or_default()).into_iter().filter(given);
     listed
         .map(|argument| {
             let argument =
@@ -307,7 +309,7 @@ pub fn argument_types(clauses: &Clauses) -> Vec<String> {
 
 /// The named arguments of a routine, with their types.
 fn arguments(clauses: &Clauses) -> Columns {
-    super::super::split_list(clauses.value("arguments").unwrap_or_default())
+    super::super::split_list(clauses.value(clause::ARGUMENTS).unwrap_or_default())
         .into_iter()
         .filter_map(|argument| {
             let argument = ["INOUT ", "OUT ", "VARIADIC "]

@@ -124,7 +124,7 @@ impl Scope<'_> {
                     }
                 })
             }
-            Definition::Plain(plain) => plain.clauses.iter_mut().all(|(clause, value)| match clause {
+            Definition::Plain(plain) => plain.clauses.expressions_mut().all(|(clause, value)| match clause {
                 "body" | "do" => {
                     both(value, |text, in_canonical| self.followed_body(text, || self.following(renamed, in_canonical)))
                 }

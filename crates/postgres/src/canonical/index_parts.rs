@@ -1,5 +1,6 @@
 //! Indexes of partitioned tables and their parts.
 
+use crate::clause;
 use std::collections::{HashMap, HashSet};
 
 use super::super::names;
@@ -17,12 +18,12 @@ pub fn settle(model: &mut Model) {
         if let Definition::Index(index) = &mut object.definition
             && !partial.contains(&object.name)
         {
-            index.clauses.remove("only");
+            index.clauses.remove(clause::ONLY);
         }
     }
     let indexes = indexes(model);
     let of_partial = |index: &Index| attached_to(index).is_some_and(|parent| partial.contains(&parent));
-    let attached = indexes.iter().filter(|(_, index)| index.clauses.has("attached to") && !of_partial(index));
+    let attached = indexes.iter().filter(|(_, index)| index.clauses.has(clause::ATTACHED_TO) && !of_partial(index));
     gone.extend(attached.map(|(object, _)| object.key()));
     let mut of_table: HashMap<&Name, Vec<(&Object, &Index)>> = HashMap::new();
     indexes.iter().for_each(|(object, index)| of_table.entry(&index.table).or_default().push((object, index)));
@@ -30,7 +31,7 @@ pub fn settle(model: &mut Model) {
     for (_, parent) in indexes.iter().filter(|(object, _)| !partial.contains(&object.name)) {
         for name in partitions.get(&parent.table).into_iter().flatten() {
             let own = of_table.get(name).map_or(&[][..], Vec::as_slice);
-            let is_there = |index: &Index| index.clauses.has("attached to") && says_the_same(index, parent);
+            let is_there = |index: &Index| index.clauses.has(clause::ATTACHED_TO) && says_the_same(index, parent);
             if own.iter().any(|(_, index)| is_there(index)) {
                 continue;
             }
@@ -60,7 +61,7 @@ fn indexes(model: &Model) -> Vec<(&Object, &Index)> {
 
 /// The index of the parent whose part an index is.
 pub fn attached_to(index: &Index) -> Option<Name> {
-    index.clauses.value("attached to").map(|parent| Name::new(parent, parent))
+    index.clauses.value(clause::ATTACHED_TO).map(|parent| Name::new(parent, parent))
 }
 
 /// The index of a key, as a statement of its own would make it.
@@ -87,10 +88,10 @@ pub fn key_of_index(key: Key, index: &Index, table: &Table) -> Option<Key> {
     let parts: Vec<KeyPart> = index.parts.iter().map(column).collect::<Option<_>>()?;
     let mut clauses = key.clauses.clone();
     for (clause, value) in index.clauses.iter().filter(|(clause, _)| is_of_both(clause)) {
-        clauses.set(clause, value.clone());
+        clauses.set_named(clause, value.clone());
     }
-    if let Some(comment) = index.clauses.get("comment") {
-        clauses.set("index comment", comment.clone());
+    if let Some(comment) = index.clauses.get(clause::COMMENT) {
+        clauses.set(clause::INDEX_COMMENT, comment.clone());
     }
     (index.unique && index.predicate.is_none()).then_some(Key { parts, clauses, ..key })
 }
@@ -102,7 +103,7 @@ fn is_of_both(clause: &str) -> bool {
 
 /// Whether there are indexes that lack parts.
 pub fn has_partial_indexes(model: &Model) -> bool {
-    indexes(model).iter().any(|(_, index)| index.clauses.has("only"))
+    indexes(model).iter().any(|(_, index)| index.clauses.has(clause::ONLY))
 }
 
 /// The indexes ON ONLY a partitioned table of which a partition has no part, nor what is attached to it has all of its own
@@ -111,7 +112,7 @@ fn partial_indexes(model: &Model) -> HashSet<Name> {
     let indexes = indexes(model);
     let only: HashMap<&Name, &Index> = indexes
         .iter()
-        .filter(|(_, index)| index.clauses.has("only"))
+        .filter(|(_, index)| index.clauses.has(clause::ONLY))
         .map(|(object, index)| (&object.name, *index))
         .collect();
     if only.is_empty() {
@@ -121,7 +122,7 @@ fn partial_indexes(model: &Model) -> HashSet<Name> {
         indexes.iter().filter_map(|(_, index)| Some((attached_to(index)?, &index.table))).collect();
     let mut partitions: HashMap<&str, Vec<&Name>> = HashMap::new();
     for (name, table) in model.tables() {
-        partitions.entry(table.clauses.value("partition of").unwrap_or_default()).or_default().push(name);
+        partitions.entry(table.clauses.value(clause::PARTITION_OF).unwrap_or_default()).or_default().push(name);
     }
     // The index of a key can be a part of a unique one, too.
     let has_key = |partition: &Name, index: &Index| {
@@ -146,7 +147,7 @@ fn partial_indexes(model: &Model) -> HashSet<Name> {
 fn partitions(model: &Model) -> HashMap<Name, Vec<&Name>> {
     let mut found: HashMap<Name, Vec<&Name>> = HashMap::new();
     for (name, table) in model.tables() {
-        let mut parent = table.clauses.value("partition of");
+        let mut parent = table.clauses.value(clause::PARTITION_OF);
         let mut passed = HashSet::new();
         // What a person writes may go round in a circle.
         while let Some(ancestor) =
@@ -154,7 +155,7 @@ fn partitions(model: &Model) -> HashMap<Name, Vec<&Name>> {
         {
             let above = model.table(&ancestor);
             found.entry(ancestor).or_default().push(name);
-            parent = above.and_then(|above| above.clauses.value("partition of"));
+            parent = above.and_then(|above| above.clauses.value(clause::PARTITION_OF));
         }
     }
     found
@@ -162,7 +163,7 @@ fn partitions(model: &Model) -> HashMap<Name, Vec<&Name>> {
 
 /// Whether two indexes index the same in the same way, whatever their tables and names.
 pub fn says_the_same(index: &Index, other: &Index) -> bool {
-    let clause = |name: &str| index.clauses.value(name) == other.clauses.value(name);
+    let clause = |name: &str| index.clauses.value_named(name) == other.clauses.value_named(name);
     index.unique == other.unique
         && index.parts == other.parts
         && index.predicate == other.predicate

@@ -3,9 +3,9 @@
 //! Every side shows all columns of such a table. Those that are just what the parent's are, are marked `inherited`; constraints
 //! that come with the parent are the parent's alone.
 
+use crate::clause;
 use std::collections::HashMap;
 
-use super::super::parse::DEFAULT_OF_CHILDREN;
 use super::super::sameness::Constraint;
 use super::super::{attributes, listed_names, names, settle};
 use super::{index_parts, not_null_names, part_names};
@@ -20,7 +20,9 @@ pub fn expand(model: &mut Model) {
     let mut waiting: Vec<ObjectKey> = model
         .objects()
         .filter(|object| matches!(object.definition.kind(), Kind::Table | Kind::ForeignTable))
-        .filter(|object| object.as_table().is_some_and(|table| !parents(table).is_empty() || table.clauses.has("of")))
+        .filter(|object| {
+            object.as_table().is_some_and(|table| !parents(table).is_empty() || table.clauses.has(clause::OF))
+        })
         .map(|object| object.key())
         .collect();
     let types: HashMap<String, Table> = model
@@ -48,21 +50,22 @@ pub fn expand(model: &mut Model) {
     not_null_names::settle(model);
     for object in model.objects_mut() {
         if let Definition::Table(table) = &mut object.definition {
-            table.columns.iter_mut().for_each(|column| drop(column.clauses.remove(DEFAULT_OF_CHILDREN)));
+            table.columns.iter_mut().for_each(|column| drop(column.clauses.remove(clause::DEFAULT_OF_CHILDREN)));
         }
     }
 }
 
 /// The names of the tables that a table is a partition or a child of.
 pub fn parents(table: &Table) -> Vec<Name> {
-    let listed = table.clauses.value("partition of").or(table.clauses.value("inherits")).unwrap_or_default();
+    let listed =
+        table.clauses.value(clause::PARTITION_OF).or(table.clauses.value(clause::INHERITS)).unwrap_or_default();
     listed_names(listed)
 }
 
 /// A composite type as the table that its rows could be of.
 pub fn as_table(object: &Object) -> Option<Table> {
     let Definition::Plain(plain) = &object.definition else { return None };
-    plain.clauses.has("attributes").then(|| {
+    plain.clauses.has(clause::ATTRIBUTES).then(|| {
         let mut table = Table::default();
         table.columns.0 = typed_columns(&plain.clauses);
         table
@@ -85,16 +88,16 @@ fn typed_columns(clauses: &Clauses) -> Vec<Column> {
 fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) {
     let Some(table) = model.get(key).and_then(|object| object.as_table()) else { return };
     // A typed table has all its columns from its type, as a partition has them from its parent.
-    let partition = table.clauses.has("partition of") || table.clauses.has("of");
+    let partition = table.clauses.has(clause::PARTITION_OF) || table.clauses.has(clause::OF);
     let mut from: Vec<Table> = parents(table)
         .iter()
         .filter_map(|parent| {
             model.table(parent).or(model.find(Kind::ForeignTable, parent).and_then(|o| o.as_table())).cloned()
         })
         .collect();
-    from.extend(table.clauses.value("of").and_then(|of| types.get(of)).cloned());
+    from.extend(table.clauses.value(clause::OF).and_then(|of| types.get(of)).cloned());
     let around = ancestors(model, table);
-    let of_parent = table.clauses.has("partition of").then(|| not_null_names::of_parent(model, table));
+    let of_parent = table.clauses.has(clause::PARTITION_OF).then(|| not_null_names::of_parent(model, table));
     let Some(mut object) = model.remove(key) else { return };
     if let Definition::Table(table) = &mut object.definition {
         let mut own = std::mem::take(&mut table.columns.0);
@@ -135,12 +138,12 @@ pub fn partitions<'m>(model: &'m Model, root: &'m Name) -> Vec<(&'m Object, &'m 
     let mut found = vec![];
     let mut above = vec![root];
     while let Some(parent) = above.pop() {
-        if !model.table(parent).is_some_and(|table| table.clauses.has("partition by")) {
+        if !model.table(parent).is_some_and(|table| table.clauses.has(clause::PARTITION_BY)) {
             continue;
         }
         let tables = model.of_kind(Kind::Table).chain(model.of_kind(Kind::ForeignTable));
         let is_part = |object: &&Object| {
-            object.as_table().and_then(|table| table.clauses.value("partition of")) == Some(parent.canonical())
+            object.as_table().and_then(|table| table.clauses.value(clause::PARTITION_OF)) == Some(parent.canonical())
         };
         for object in tables.filter(is_part) {
             found.push((object, parent));
@@ -173,7 +176,7 @@ pub fn ancestors(model: &Model, table: &Table) -> Vec<Table> {
 fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: bool) -> Column {
     let mut inherited = parent.clone();
     let mut own = own.cloned();
-    if let Some(kept) = inherited.clauses.remove(DEFAULT_OF_CHILDREN)
+    if let Some(kept) = inherited.clauses.remove(clause::DEFAULT_OF_CHILDREN)
         && !(partition && own.as_ref().is_some_and(|own| own.data_type.is_some()))
     {
         let own = own.get_or_insert_with(|| Column::named(parent.name.clone()));
@@ -182,7 +185,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         }
     }
     for own_only in ["comment", "statistics", "no default"] {
-        inherited.clauses.remove(own_only);
+        inherited.clauses.remove_named(own_only);
     }
     if partition {
         inherited.not_null_name = Beside(None);
@@ -190,11 +193,11 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         inherited.clauses.retain(|name, _| !name.starts_with("with.") && !name.starts_with("identity"));
     }
     // The child's is a constraint of its own: https://www.postgresql.org/docs/current/sql-createtable.html
-    if inherited.clauses.remove("not null no inherit").is_some() {
+    if inherited.clauses.remove(clause::NOT_NULL_NO_INHERIT).is_some() {
         inherited.not_null = None;
     }
-    inherited.clauses.remove("not null not valid");
-    inherited.clauses.say("inherited", "");
+    inherited.clauses.remove(clause::NOT_NULL_NOT_VALID);
+    inherited.clauses.say(clause::INHERITED, "");
     let Some(own) = &own else { return inherited };
     let default = own.default.clone().filter(|default| !is_null(default));
     let mut result = if own.data_type.is_none() {
@@ -206,46 +209,46 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         result.not_null = own.not_null.or(result.not_null);
         result.not_null_name = own.not_null_name.clone();
         result.generated = own.generated.clone().or(result.generated);
-        own.clauses.iter().for_each(|(name, value)| result.clauses.set(name, value.clone()));
+        own.clauses.iter().for_each(|(name, value)| result.clauses.set_named(name, value.clone()));
         result
     } else if partition {
         let mut result = Column { default, ..own.clone() };
         // Of the parent's that is not valid a partition has one, valid or not.
-        if parent.clauses.has("not null not valid") {
+        if parent.clauses.has(clause::NOT_NULL_NOT_VALID) {
             result.not_null = own.not_null.or(parent.not_null);
         }
-        result.clauses.say("inherited", "");
+        result.clauses.say(clause::INHERITED, "");
         result
     } else {
         // Both the child's own and the parent's: they are merged.
         let mut result = own.clone();
-        if own.default.is_none() && own.generated.is_none() && !own.clauses.has("identity") {
+        if own.default.is_none() && own.generated.is_none() && !own.clauses.has(clause::IDENTITY) {
             result.default.clone_from(&parent.default);
             result.generated.clone_from(&parent.generated);
         }
         // A child can't say the expression again: https://www.postgresql.org/docs/current/ddl-generated-columns.html
         let expression = |column: &Column| column.generated.as_ref().map(|g| g.expression.written().to_owned());
         if parent.generated.is_some() && expression(&result) == expression(parent) {
-            result.clauses.say("generated by the parent", "");
+            result.clauses.say(clause::GENERATED_BY_THE_PARENT, "");
         }
         result.default = result.default.filter(|default| !is_null(default));
         result.not_null = own.not_null.or(parent.not_null);
         result.not_null_inherited = Beside(own.not_null.is_none() && parent.not_null.is_some());
         for clause in ["storage", "compression"] {
-            if let Some(value) = parent.clauses.get(clause).filter(|_| !own.clauses.has(clause)) {
-                result.clauses.set(clause, value.clone());
+            if let Some(value) = parent.clauses.expression_named(clause).filter(|_| !own.clauses.has_named(clause)) {
+                result.clauses.set_named(clause, value.clone());
             }
         }
         if result.default.is_none() && parent.default.is_some() {
-            result.clauses.say("no default", "");
+            result.clauses.say(clause::NO_DEFAULT, "");
         }
         return result;
     };
     let written = |column: &Column| column.default.as_ref().map(|default| default.written().to_owned());
-    let method = |column: &Column| column.clauses.value("compression").map(str::to_owned);
+    let method = |column: &Column| column.clauses.value(clause::COMPRESSION).map(str::to_owned);
     let mut differs = Vec::new();
     if result.default.is_none() && inherited.default.is_some() {
-        result.clauses.say("no default", "");
+        result.clauses.say(clause::NO_DEFAULT, "");
         differs.push("without a default");
     } else if written(&result) != written(&inherited) || partition && !in_key && result.not_null != inherited.not_null {
         differs.push("with another default");
@@ -256,7 +259,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
     if method(&result) != method(&inherited) {
         differs.push("with another compression");
     }
-    result.clauses.say("inherited", differs.join(", "));
+    result.clauses.say(clause::INHERITED, differs.join(", "));
     result
 }
 
@@ -266,16 +269,13 @@ fn is_null(default: &Expression) -> bool {
 
 /// Comments on columns that were not known yet when they were read.
 fn column_comments(table: &mut Table) {
-    let waiting: Vec<(String, Expression)> = table
-        .clauses
-        .iter()
-        .filter_map(|(name, value)| Some((name.strip_prefix("comment on ")?.to_owned(), value.clone())))
-        .collect();
+    let waiting: Vec<(String, Expression)> =
+        table.clauses.members(clause::COMMENT_ON).map(|(column, value)| (column.to_owned(), value.clone())).collect();
     for (column, text) in waiting {
         let name = names::unquoted(&column);
         if let Some(found) = table.columns.iter_mut().find(|other| other.name.canonical() == name) {
-            found.clauses.set("comment", text);
-            table.clauses.remove(&format!("comment on {column}"));
+            found.clauses.set(clause::COMMENT, text);
+            table.clauses.remove(clause::COMMENT_ON.of(&column));
         }
     }
 }
@@ -285,7 +285,7 @@ fn without_constraints_of(table: &mut Table, parent: &Table, partition: bool) {
     if partition {
         let of_parent = &mut table.of_parent.0;
         let is_parents = |check: &mut Check| {
-            let same = |other: &Check| other.name == check.name && !other.clauses.has("no inherit");
+            let same = |other: &Check| other.name == check.name && !other.clauses.has(clause::NO_INHERIT);
             parent.checks.iter().any(same)
         };
         of_parent.checks.extend(table.checks.0.extract_if(.., is_parents));

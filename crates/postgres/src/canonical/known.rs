@@ -1,5 +1,6 @@
 //! What a model holds, by name, so that references can be looked up.
 
+use crate::clause;
 use std::collections::{HashMap, HashSet};
 use std::sync::Mutex;
 
@@ -56,13 +57,13 @@ enum Rows {
 /// What the rows are that a routine gives; none if nobody knows before it is called.
 fn rows(clauses: &Clauses) -> Option<Rows> {
     let column = |text: &str| text.split_once(' ').map(|(name, of)| (names::unquoted(name), Some(of.to_owned())));
-    let returns = clauses.value("returns")?;
+    let returns = clauses.value(clause::RETURNS)?;
     if let Some(list) = returns.strip_prefix("TABLE(").and_then(|rest| rest.strip_suffix(')')) {
         let columns: Option<Vec<_>> =
             split_list(list).iter().map(|item| column(item.strip_prefix("TABLE ").unwrap_or(item))).collect();
         return Some(Rows::Listed(columns?.into_iter().collect()));
     }
-    let listed: Vec<(String, Option<String>)> = split_list(clauses.value("arguments").unwrap_or_default())
+    let listed: Vec<(String, Option<String>)> = split_list(clauses.value(clause::ARGUMENTS).unwrap_or_default())
         .iter()
         .filter_map(|item| column(item.strip_prefix("OUT ").or(item.strip_prefix("INOUT "))?))
         .collect();
@@ -127,7 +128,7 @@ impl Known {
                     // Every relation's rows have a type of its name.
                     known.types.insert(name.clone());
                     known.relations.insert(name.clone());
-                    if let Some(key) = object.as_table().and_then(|table| table.clauses.value("partition by")) {
+                    if let Some(key) = object.as_table().and_then(|table| table.clauses.value(clause::PARTITION_BY)) {
                         known.partition_keys.insert(name.clone(), key.to_owned());
                     }
                 }
@@ -140,24 +141,29 @@ impl Known {
                     if let Definition::Plain(plain) = &object.definition
                         && plain.kind == Kind::Domain
                     {
-                        known.domains.insert(name.clone(), plain.clauses.value("as").unwrap_or_default().to_owned());
+                        known
+                            .domains
+                            .insert(name.clone(), plain.clauses.value(clause::AS).unwrap_or_default().to_owned());
                     }
                     if let Definition::Plain(plain) = &object.definition
                         && plain.kind == Kind::Type
                     {
-                        let enumerated = plain.clauses.has("enum");
-                        if plain.clauses.has("attributes") {
+                        let enumerated = plain.clauses.has(clause::ENUM);
+                        if plain.clauses.has(clause::ATTRIBUTES) {
                             let attributes = super::super::attributes(&plain.clauses);
                             let columns =
                                 attributes.into_iter().map(|(name, of)| (names::unquoted(&name), Some(of))).collect();
                             known.composites.insert(name.clone(), columns);
                         }
-                        if enumerated || plain.clauses.has("attributes") || plain.clauses.has("range.subtype") {
+                        if enumerated
+                            || plain.clauses.has(clause::ATTRIBUTES)
+                            || plain.clauses.has(clause::RANGE_SUBTYPE)
+                        {
                             known.structured.insert(name.clone(), enumerated);
                         }
                     }
                     if let Definition::Plain(plain) = &object.definition
-                        && plain.clauses.has("range.subtype")
+                        && plain.clauses.has(clause::RANGE_SUBTYPE)
                     {
                         let multirange = multirange(&object.name, &plain.clauses);
                         known.identifiers.extend(names::parts(&multirange).pop());
@@ -168,14 +174,14 @@ impl Known {
                 Kind::Function | Kind::Procedure | Kind::Aggregate => {
                     let base = name.trim_end_matches(names::signature(&object.name)).to_owned();
                     known.routines.entry(base).or_default().push(object.name.clone());
-                    let arguments = super::super::write::clauses(object).value("arguments").unwrap_or_default();
+                    let arguments = super::super::write::clauses(object).value(clause::ARGUMENTS).unwrap_or_default();
                     if split_list(arguments).last().is_some_and(|last| last.starts_with("VARIADIC ")) {
                         known.variadic.insert(object.name.clone());
                     }
                     let of_routine = rows(super::super::write::clauses(object));
                     known.rows.extend(of_routine.map(|rows| (name.clone(), rows)));
                     if let Definition::Plain(plain) = &object.definition
-                        && let Some(returns) = plain.clauses.value("returns")
+                        && let Some(returns) = plain.clauses.value(clause::RETURNS)
                         && !returns.starts_with("SETOF ")
                     {
                         known.returned.insert(name.clone(), returns.to_owned());
@@ -183,10 +189,10 @@ impl Known {
                 }
                 kind => {
                     if let (Kind::OperatorClass, Definition::Plain(plain)) = (kind, &object.definition)
-                        && plain.clauses.has("default")
+                        && plain.clauses.has(clause::DEFAULT)
                         && let Some((_, method)) = name.rsplit_once(" USING ")
                     {
-                        let data_type = plain.clauses.value("for type").unwrap_or_default();
+                        let data_type = plain.clauses.value(clause::FOR_TYPE).unwrap_or_default();
                         known.default_classes.insert(format!("{data_type} USING {method}"), name.clone());
                     }
                     if let Kind::Operator = object.definition.kind() {

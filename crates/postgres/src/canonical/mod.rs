@@ -36,16 +36,16 @@ mod type_names;
 mod uses;
 mod walk;
 
+use crate::clause;
 pub use copies::{copies, take as take_copies};
 pub use exclusion::expressions as exclusion_expressions;
 pub use follow::{Renamed, What, follow, holds_queries};
 pub use index_parts::{attached_to, has_partial_indexes, index_of_key, key_of_index};
 pub use inheritance::{ancestors, partitions};
-pub use operators::DROPPED;
 pub use outputs::index_column;
 use rayon::prelude::*;
 pub use standalone::{above, standalone, without_parent, without_type};
-pub use text_search::{REPLACED, replace_dictionary};
+pub use text_search::replace_dictionary;
 pub use type_names::multirange;
 
 use super::rename::{all_clauses, expressions_mut, types_mut};
@@ -159,46 +159,52 @@ fn resolve(object: &mut Object, known: &Known) {
                 key.parent = known.relation(&key.parent, &own);
             }
             for clause in ["inherits", "partition of"] {
-                let Some(listed) = table.clauses.value(clause).map(str::to_owned) else { continue };
+                let Some(listed) = table.clauses.value_named(clause).map(str::to_owned) else { continue };
                 let parents: Vec<Name> = listed_names(&listed).iter().map(|parent| known.parent(parent)).collect();
                 let parents = parents.iter().map(Name::canonical).collect::<Vec<_>>().join(", ");
                 if parents != listed {
-                    table.clauses.say(clause, parents);
+                    table.clauses.say_named(clause, parents);
                 }
             }
             let table_name = names::identifier(&object.name);
-            let unlogged = table.clauses.has("unlogged");
+            let unlogged = table.clauses.has(clause::UNLOGGED);
             for column in table.columns.iter_mut() {
                 if let Some(collation) = &mut column.collation {
                     *collation = known.collation(collation, &own);
                 }
                 // The sequence of an identity column has a name of its own only if it is not the usual one.
-                let given =
-                    column.clauses.value("identity.name").map(|name| names::parts(name).pop().unwrap_or_default());
+                let given = column
+                    .clauses
+                    .value(clause::IDENTITY_NAME)
+                    .map(|name| names::parts(name).pop().unwrap_or_default());
                 if let Some(given) = given {
                     if given == names::made_up(&table_name, column.name.canonical(), "seq") {
-                        column.clauses.remove("identity.name");
-                    } else if column.clauses.value("identity.name").is_some_and(|name| names::parts(name).len() == 1) {
-                        column.clauses.say("identity.name", names::qualified(&own, &given).canonical());
+                        column.clauses.remove(clause::IDENTITY_NAME);
+                    } else if column
+                        .clauses
+                        .value(clause::IDENTITY_NAME)
+                        .is_some_and(|name| names::parts(name).len() == 1)
+                    {
+                        column.clauses.say(clause::IDENTITY_NAME, names::qualified(&own, &given).canonical());
                     }
                 }
-                if column.clauses.has("identity") {
+                if column.clauses.has(clause::IDENTITY) {
                     let options = identity_options(&column.clauses);
                     for (name, _) in options.iter() {
-                        column.clauses.remove(&format!("identity.{name}"));
+                        column.clauses.remove_named(&format!("identity.{name}"));
                     }
                     super::parse::set_identity_options(column, options);
-                    column.clauses.remove(if unlogged { "identity.unlogged" } else { "identity.logged" });
+                    column.clauses.remove(if unlogged { clause::IDENTITY_UNLOGGED } else { clause::IDENTITY_LOGGED });
                     column.not_null = Some(OnConflict::Abort);
                 }
-                if let (Some(data_type), Some(storage)) = (&column.data_type, column.clauses.value("storage"))
+                if let (Some(data_type), Some(storage)) = (&column.data_type, column.clauses.value(clause::STORAGE))
                     && known.usual_storage(&data_type.canonical) == Some(storage)
                 {
-                    column.clauses.remove("storage");
+                    column.clauses.remove(clause::STORAGE);
                 }
             }
             // Made when the table is created; a partition has its own only by the parent's.
-            table.clauses.remove("only");
+            table.clauses.remove(clause::ONLY);
         }
         Definition::Index(index) => {
             for collation in index.parts.iter_mut().filter_map(|part| part.collation.as_mut()) {
@@ -209,42 +215,43 @@ fn resolve(object: &mut Object, known: &Known) {
             match plain.kind {
                 Kind::Extension => {
                     // Those of procedural languages are always there: their control files say so.
-                    if matches!(plain.clauses.value("schema"), Some("public" | "pg_catalog")) {
-                        plain.clauses.remove("schema");
+                    if matches!(plain.clauses.value(clause::SCHEMA), Some("public" | "pg_catalog")) {
+                        plain.clauses.remove(clause::SCHEMA);
                     }
                     // It comes with the extension.
-                    plain.clauses.remove("comment");
+                    plain.clauses.remove(clause::COMMENT);
                 }
                 Kind::Type => {
                     settle_type(&object.name, &mut plain.clauses);
-                    if let Some(class) = plain.clauses.value("range.subtype_opclass") {
+                    if let Some(class) = plain.clauses.value(clause::RANGE_SUBTYPE_OPCLASS) {
                         let class = known.operator_class(class, "btree", &own);
-                        plain.clauses.say("range.subtype_opclass", class);
+                        plain.clauses.say(clause::RANGE_SUBTYPE_OPCLASS, class);
                     }
-                    if let Some(collation) = plain.clauses.value("range.collation") {
+                    if let Some(collation) = plain.clauses.value(clause::RANGE_COLLATION) {
                         let bare = collation.strip_prefix("pg_catalog.").unwrap_or(collation);
                         let found = known.other(bare, &own);
-                        plain.clauses.say("range.collation", found);
+                        plain.clauses.say(clause::RANGE_COLLATION, found);
                     }
                 }
                 Kind::Function | Kind::Procedure => settle_routine(&mut plain.clauses),
                 Kind::Aggregate | Kind::Operator => settle_definition(plain.kind, &mut plain.clauses),
-                Kind::Collation if plain.clauses.value("with.provider") == Some("libc") => {
-                    plain.clauses.remove("with.provider");
+                Kind::Collation if plain.clauses.value(clause::WITH_PROVIDER) == Some("libc") => {
+                    plain.clauses.remove(clause::WITH_PROVIDER);
                 }
                 _ => {}
             }
             if !matches!(plain.kind, Kind::Function | Kind::Procedure)
-                && let Some(definition) = plain.clauses.get("definition")
+                && let Some(definition) = plain.clauses.get(clause::DEFINITION)
             {
                 let canonical = definition.canonical.replace("public.", "").replace("pg_catalog.", "");
                 let written = definition.written().to_owned();
-                plain.clauses.set("definition", Expression::new(canonical, &written));
+                plain.clauses.set(clause::DEFINITION, Expression::new(canonical, &written));
             }
-            if let Some(parent) = plain.clauses.value("from").map(str::to_owned).filter(|_| plain.kind == Kind::Trigger)
+            if let Some(parent) =
+                plain.clauses.value(clause::FROM).map(str::to_owned).filter(|_| plain.kind == Kind::Trigger)
             {
                 let name = known.relation(&Name::new(parent.as_str(), parent.as_str()), &own);
-                plain.clauses.say("from", name.canonical());
+                plain.clauses.say(clause::FROM, name.canonical());
             }
         }
         _ => {}
@@ -268,19 +275,19 @@ fn resolve(object: &mut Object, known: &Known) {
             "base.analyze",
             "base.subscript",
         ] {
-            let Some(name) = clauses.value(clause).map(str::to_owned) else { continue };
+            let Some(name) = clauses.value_named(clause).map(str::to_owned) else { continue };
             let resolved =
                 if clause == "of" { known.qualified_types(&name, &own) } else { known.function(&name, &own) };
             if resolved != name {
-                clauses.say(clause, resolved);
+                clauses.say_named(clause, resolved);
             }
         }
-        for (_, value) in clauses.iter_mut().filter(|(name, _)| name.starts_with("mapping ")) {
+        for (_, value) in clauses.expressions_mut().filter(|(name, _)| name.starts_with("mapping ")) {
             let found: Vec<String> =
                 super::split_list(&value.canonical).iter().map(|name| known.dictionary(name, &own)).collect();
             *value = Expression::new(found.join(", "), value.written());
         }
-        for (name, value) in clauses.iter_mut() {
+        for (name, value) in clauses.expressions_mut() {
             if FUNCTIONS_OF_DEFINITIONS.contains(&name) && matches!(kind, Kind::Aggregate | Kind::Operator) {
                 *value = Expression::plain(known.function(&value.canonical, &own));
             }
@@ -340,7 +347,7 @@ fn identity_options(clauses: &Clauses) -> Clauses {
     let mut options = Clauses::default();
     for (name, value) in clauses.iter() {
         if let Some(name) = name.strip_prefix("identity.") {
-            options.set(name, value.clone());
+            options.set_named(name, value.clone());
         }
     }
     options
@@ -352,12 +359,13 @@ fn settle_type(name: &Name, clauses: &mut Clauses) {
     // The multirange of int_range is int_multirange: https://www.postgresql.org/docs/current/rangetypes.html
     let usual =
         if own.contains("range") { own.replacen("range", "multirange", 1) } else { format!("{own}_multirange") };
-    let given = clauses.value("range.multirange_type_name").map(|given| names::parts(given).pop().unwrap_or_default());
+    let given =
+        clauses.value(clause::RANGE_MULTIRANGE_TYPE_NAME).map(|given| names::parts(given).pop().unwrap_or_default());
     if let Some(given) = given {
-        clauses.remove("range.multirange_type_name");
+        clauses.remove(clause::RANGE_MULTIRANGE_TYPE_NAME);
         if given != usual {
             let schema = names::schema(name).unwrap_or_else(|| "public".to_owned());
-            clauses.say("range.multirange_type_name", names::qualified(&schema, &given).canonical());
+            clauses.say(clause::RANGE_MULTIRANGE_TYPE_NAME, names::qualified(&schema, &given).canonical());
         }
     }
     operators::like(clauses);
@@ -367,8 +375,8 @@ fn settle_type(name: &Name, clauses: &mut Clauses) {
         ("base.alignment", "float8", "double"),
         ("base.alignment", "bpchar", "char"),
     ] {
-        if clauses.value(clause) == Some(same) {
-            clauses.say(clause, usual);
+        if clauses.value_named(clause) == Some(same) {
+            clauses.say_named(clause, usual);
         }
     }
     // https://www.postgresql.org/docs/current/sql-createtype.html
@@ -381,34 +389,34 @@ fn settle_type(name: &Name, clauses: &mut Clauses) {
         ("base.preferred", "false"),
         ("base.collatable", "false"),
     ] {
-        if clauses.value(clause) == Some(usual) {
-            clauses.remove(clause);
+        if clauses.value_named(clause) == Some(usual) {
+            clauses.remove_named(clause);
         }
     }
     // What a type of a fixed length and with elements has if nothing is said (`DefineType()`).
-    if clauses.has("base.element")
-        && clauses.value("base.subscript").is_some_and(|own| own.ends_with("raw_array_subscript_handler"))
+    if clauses.has(clause::BASE_ELEMENT)
+        && clauses.value(clause::BASE_SUBSCRIPT).is_some_and(|own| own.ends_with("raw_array_subscript_handler"))
     {
-        clauses.remove("base.subscript");
+        clauses.remove(clause::BASE_SUBSCRIPT);
     }
-    if clauses.value("range.collation").is_some_and(|collation| collation.ends_with("\"default\"")) {
-        clauses.remove("range.collation");
+    if clauses.value(clause::RANGE_COLLATION).is_some_and(|collation| collation.ends_with("\"default\"")) {
+        clauses.remove(clause::RANGE_COLLATION);
     }
 }
 
 /// What the server takes for granted in a routine (<https://www.postgresql.org/docs/current/sql-createfunction.html>).
 fn settle_routine(clauses: &mut Clauses) {
-    let compiled = matches!(clauses.value("language"), Some("c" | "internal"));
-    if clauses.value("cost") == Some(if compiled { "1" } else { "100" }) {
-        clauses.remove("cost");
+    let compiled = matches!(clauses.value(clause::LANGUAGE), Some("c" | "internal"));
+    if clauses.value(clause::COST) == Some(if compiled { "1" } else { "100" }) {
+        clauses.remove(clause::COST);
     }
-    if clauses.value("rows") == Some("1000") {
-        clauses.remove("rows");
+    if clauses.value(clause::ROWS) == Some("1000") {
+        clauses.remove(clause::ROWS);
     }
     // Both are of type real, and 1e-07 is what the server says of 0.0000001.
     for clause in ["cost", "rows"] {
-        if let Some(number) = clauses.value(clause).and_then(|value| value.parse::<f32>().ok()) {
-            clauses.say(clause, number.to_string());
+        if let Some(number) = clauses.value_named(clause).and_then(|value| value.parse::<f32>().ok()) {
+            clauses.say_named(clause, number.to_string());
         }
     }
 }
@@ -416,32 +424,32 @@ fn settle_routine(clauses: &mut Clauses) {
 /// What the server takes for granted in an aggregate or operator.
 fn settle_definition(kind: Kind, clauses: &mut Clauses) {
     for flag in ["with.finalfunc_extra", "with.mfinalfunc_extra", "with.hypothetical"] {
-        match clauses.value(flag).map(str::to_ascii_lowercase).as_deref() {
-            Some("true" | "on" | "yes" | "1") => clauses.say(flag, ""),
-            Some("false" | "off" | "no" | "0") => drop(clauses.remove(flag)),
+        match clauses.value_named(flag).map(str::to_ascii_lowercase).as_deref() {
+            Some("true" | "on" | "yes" | "1") => clauses.say_named(flag, ""),
+            Some("false" | "off" | "no" | "0") => drop(clauses.remove_named(flag)),
             _ => {}
         }
     }
-    let modifies = if clauses.has("ordered") { "read_write" } else { "read_only" };
+    let modifies = if clauses.has(clause::ORDERED) { "read_write" } else { "read_only" };
     for (key, value) in [
         ("with.finalfunc_modify", modifies),
         ("with.mfinalfunc_modify", modifies),
         ("with.parallel", "unsafe"),
         ("with.sspace", "0"),
     ] {
-        if kind == Kind::Aggregate && clauses.value(key) == Some(value) {
-            clauses.remove(key);
+        if kind == Kind::Aggregate && clauses.value_named(key) == Some(value) {
+            clauses.remove_named(key);
         }
     }
     if kind == Kind::Aggregate {
         for (old, new) in
             [("with.sfunc1", "with.sfunc"), ("with.stype1", "with.stype"), ("with.initcond1", "with.initcond")]
         {
-            if let Some(value) = clauses.remove(old) {
-                clauses.set(new, value);
+            if let Some(value) = clauses.remove_named(old) {
+                clauses.set_named(new, value);
             }
         }
-        clauses.remove("with.basetype");
+        clauses.remove(clause::WITH_BASETYPE);
     }
 }
 
@@ -505,22 +513,23 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
             for check in table.checks.iter_mut() {
                 canonical(&mut check.condition, Some("boolean"));
             }
-            if let Some(key) = table.clauses.get("partition by").cloned()
+            if let Some(key) = table.clauses.get(clause::PARTITION_BY).cloned()
                 && let Some(spelling) = partition_key::canonical(&key.canonical, scope)
             {
-                table.clauses.set("partition by", spelling.of(key.written()));
+                table.clauses.set(clause::PARTITION_BY, spelling.of(key.written()));
             }
-            if let (Some(parent), Some(bound)) = (table.clauses.value("partition of"), table.clauses.get("bound"))
+            if let (Some(parent), Some(bound)) =
+                (table.clauses.value(clause::PARTITION_OF), table.clauses.get(clause::BOUND))
                 && let Some(spelling) = bounds::canonical(&bound.canonical, &Name::new(parent, parent), scope)
             {
                 let bound = spelling.of(bound.written());
-                table.clauses.set("bound", bound);
+                table.clauses.set(clause::BOUND, bound);
             }
             for check in table.exclusions.iter_mut() {
                 if let Some(spelling) = exclusion::canonical(check.condition.written(), scope) {
                     check.condition = spelling.of(check.condition.written());
                 }
-                for (_, value) in check.clauses.iter_mut().filter(|(name, _)| *name == "where") {
+                for (_, value) in check.clauses.expressions_mut().filter(|(name, _)| *name == "where") {
                     canonical(value, Some("boolean"));
                 }
             }
@@ -533,21 +542,21 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
                 view.columns.clear();
             }
             view.query = spelling.of(named.as_deref().unwrap_or(view.query.written()));
-            for (clause, default) in view.clauses.iter_mut() {
+            for (clause, default) in view.clauses.expressions_mut() {
                 if let Some(column) = clause.strip_prefix("default ") {
                     canonical(default, scope.column_type(&object.name, column));
                 }
             }
         }
         Definition::Plain(plain) if plain.kind == Kind::Publication => {
-            for (clause, value) in plain.clauses.iter_mut() {
+            for (clause, value) in plain.clauses.expressions_mut() {
                 if let Some(table) = clause.strip_prefix("table ") {
                     *value = scope.of_table(&Name::new(table, table)).published(value.written());
                 }
             }
         }
         Definition::Plain(plain) if plain.kind == Kind::Statistics => {
-            if let Some(on) = plain.clauses.get("on").cloned() {
+            if let Some(on) = plain.clauses.get(clause::ON).cloned() {
                 let items: Vec<expression::Spelling> =
                     super::split_list(on.written()).iter().map(|item| scope.expression(item, None)).collect();
                 let sure = items.iter().all(|item| item.sure);
@@ -557,12 +566,12 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
                 columns.sort();
                 columns.extend(others);
                 let spelling = expression::Spelling { text: columns.join(", "), sure };
-                plain.clauses.set("on", spelling.of(on.written()));
+                plain.clauses.set(clause::ON, spelling.of(on.written()));
             }
         }
         Definition::Plain(plain) if matches!(plain.kind, Kind::Function | Kind::Procedure) => {
             let types = expression::argument_types(&plain.clauses);
-            for (clause, value) in plain.clauses.iter_mut() {
+            for (clause, value) in plain.clauses.expressions_mut() {
                 let number = clause.strip_prefix("default ").and_then(|number| number.parse::<usize>().ok());
                 if let Some(number) = number {
                     canonical(value, types.get(number - 1).map(String::as_str));

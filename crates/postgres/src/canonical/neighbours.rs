@@ -99,5 +99,5 @@ fn any_text_of_table(table: &Table, is: &mut dyn FnMut(&str) -> bool) -> bool {
 }
 
 fn clauses(clauses: &Clauses, is: &mut dyn FnMut(&str) -> bool) -> bool {
-    clauses.iter().any(|(clause, value)| is(clause) || is(value.written()) || is(&value.canonical))
+    clauses.expressions().any(|(clause, value)| is(clause) || is(value.written()) || is(&value.canonical))
 }

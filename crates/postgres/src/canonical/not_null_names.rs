@@ -1,6 +1,7 @@
 //! What NOT NULLs are called (18). Where nothing is said, a table's have the name that the server makes up, a partition's that of its
 //! parent's.
 
+use crate::clause;
 use std::collections::{HashMap, HashSet};
 use std::hash::{DefaultHasher, Hasher};
 
@@ -89,8 +90,8 @@ pub fn called<'t>(table: &Name, within: &'t mut Table, constraint: &Name) -> imp
 pub fn take_from(column: &mut Column) {
     column.not_null = None;
     column.not_null_name = Beside(None);
-    column.clauses.remove("not null not valid");
-    column.clauses.remove("not null no inherit");
+    column.clauses.remove(clause::NOT_NULL_NOT_VALID);
+    column.clauses.remove(clause::NOT_NULL_NO_INHERIT);
 }
 
 /// What the NOT NULL constraints of a partition's parent are called.
@@ -99,7 +100,7 @@ pub fn of_parent(model: &Model, partition: &Table) -> HashMap<Name, Name> {
     else {
         return HashMap::new();
     };
-    let mut found = if parent.clauses.has("partition of") { of_parent(model, parent) } else { HashMap::new() };
+    let mut found = if parent.clauses.has(clause::PARTITION_OF) { of_parent(model, parent) } else { HashMap::new() };
     for column in parent.columns.iter().filter(|column| column.not_null.is_some()) {
         if column.not_null_name.is_some() || !found.contains_key(&column.name) {
             found.insert(column.name.clone(), write::not_null_name(&name, column));
@@ -110,7 +111,7 @@ pub fn of_parent(model: &Model, partition: &Table) -> HashMap<Name, Name> {
 
 /// What the NOT NULL of a child's column is called that only its parents list: as theirs.
 pub fn inherited(model: &Model, child: &Table, column: &Column) -> Option<Name> {
-    column.clauses.value("inherited").filter(|_| column.not_null.is_some())?;
+    column.clauses.value(clause::INHERITED).filter(|_| column.not_null.is_some())?;
     parents(child).iter().find_map(|name| {
         let parent = model.table(name)?;
         let own = parent.column(&column.name).filter(|own| own.not_null.is_some())?;
@@ -120,11 +121,11 @@ pub fn inherited(model: &Model, child: &Table, column: &Column) -> Option<Name> 
 
 /// Whether it is a table that has names of its own: a partition's are its parent's.
 fn has_own(object: &Object) -> bool {
-    object.as_table().is_some_and(|table| !table.clauses.has("partition of"))
+    object.as_table().is_some_and(|table| !table.clauses.has(clause::PARTITION_OF))
 }
 
 fn is_nameless(column: &Column) -> bool {
-    column.not_null.is_some() && column.not_null_name.is_none() && !column.clauses.has("inherited")
+    column.not_null.is_some() && column.not_null_name.is_none() && !column.clauses.has(clause::INHERITED)
 }
 
 /// The columns whose NOT NULL the server names, with their tables' names.

@@ -1,5 +1,6 @@
 //! The operator classes of indexes: the server does not say the one that it would take anyway.
 
+use crate::clause;
 use std::collections::HashMap;
 use std::sync::LazyLock;
 
@@ -23,21 +24,21 @@ static USUAL: LazyLock<HashMap<(&str, &str), &str>> = LazyLock::new(|| {
 /// Looks up the classes that an index names, and leaves out those that mean nothing.
 pub fn settle(object: &mut Object, known: &Known, own: &str) {
     let Definition::Index(index) = &mut object.definition else { return };
-    let method = index.clauses.value("using").unwrap_or("btree").to_owned();
+    let method = index.clauses.value(clause::USING).unwrap_or("btree").to_owned();
     for part in index.parts.iter_mut() {
-        let Some(given) = part.clauses.get("operator class").cloned() else { continue };
+        let Some(given) = part.clauses.get(clause::OPERATOR_CLASS).cloned() else { continue };
         let name = known.operator_class(&given.canonical, &method, own);
         let column = names::unquoted(&part.expression.canonical);
         let data_type = known.column_type(index.table.canonical(), &column);
         // With parameters the server says it always (`get_opclass_name()` of ruleutils.c).
-        let says_nothing = !part.clauses.has("operator class parameters")
+        let says_nothing = !part.clauses.has(clause::OPERATOR_CLASS_PARAMETERS)
             && if known.holds_class(&name, &method) {
                 known.class_of(index.table.canonical(), &column, &method) == Some(format!("{name} USING {method}"))
             } else {
                 is_usual(&method, data_type.map(|data_type| known.effective_type(data_type)), &name)
             };
         if says_nothing {
-            part.clauses.remove("operator class");
+            part.clauses.remove(clause::OPERATOR_CLASS);
             continue;
         }
         // What is not the model's own is the engine's or an extension's, wherever that was put.
@@ -45,7 +46,7 @@ pub fn settle(object: &mut Object, known: &Known, own: &str) {
             true => name,
             false => names::parts(&name).pop().map_or(name, |own| names::quoted(&own)),
         };
-        part.clauses.set("operator class", Expression::new(canonical, given.written()));
+        part.clauses.set(clause::OPERATOR_CLASS, Expression::new(canonical, given.written()));
     }
 }
 

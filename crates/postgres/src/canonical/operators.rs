@@ -1,5 +1,6 @@
 //! Operators, their classes and families, casts and transforms: who is meant, and to which class each member belongs.
 
+use crate::clause;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::members::Member;
@@ -15,7 +16,7 @@ pub fn resolve(object: &mut Object, known: &Known, own: &str) {
     match plain.kind {
         Kind::Operator | Kind::Aggregate => {
             for clause in ["with.commutator", "with.negator", "with.sortop"] {
-                let Some(given) = clauses.value(clause) else { continue };
+                let Some(given) = clauses.value_named(clause) else { continue };
                 let symbol = match given.to_ascii_lowercase().strip_prefix("operator") {
                     Some(_) => given[8..].trim().trim_start_matches('(').trim_end_matches(')').trim(),
                     None => given,
@@ -30,42 +31,47 @@ pub fn resolve(object: &mut Object, known: &Known, own: &str) {
                         built_in => built_in,
                     },
                 };
-                clauses.say(clause, found);
+                clauses.say_named(clause, found);
             }
         }
         Kind::Cast | Kind::Transform => {
             for clause in ["with function", "from sql", "to sql"] {
-                if let Some(function) = clauses.value(clause).map(|function| known.routine(function, own)) {
-                    clauses.say(clause, function);
+                if let Some(function) = clauses.value_named(clause).map(|function| known.routine(function, own)) {
+                    clauses.say_named(clause, function);
                 }
             }
         }
         Kind::OperatorClass | Kind::OperatorFamily => {
             let method = name.rsplit_once(" USING ").map_or("", |(_, method)| method);
-            let data_type = clauses.value("for type").unwrap_or_default().to_owned();
+            let data_type = clauses.value(clause::FOR_TYPE).unwrap_or_default().to_owned();
             // One without a schema may be the engine's.
-            if let Some(family) = clauses.value("family").map(|family| known.operator_class(family, method, own)) {
-                clauses.say("family", family);
+            if let Some(family) = clauses.value(clause::FAMILY).map(|family| known.operator_class(family, method, own))
+            {
+                clauses.say(clause::FAMILY, family);
             }
-            if let Some(storage) = clauses.value("storage").map(|storage| known.qualified_types(storage, own)) {
-                clauses.say("storage", storage);
+            if let Some(storage) = clauses.value(clause::STORAGE).map(|storage| known.qualified_types(storage, own)) {
+                clauses.say(clause::STORAGE, storage);
             }
             // The server drops it where it is the type itself (`DefineOpClass()` of opclasscmds.c).
-            if clauses.value("storage") == Some(data_type.as_str()) {
-                clauses.remove("storage");
+            if clauses.value(clause::STORAGE) == Some(data_type.as_str()) {
+                clauses.remove(clause::STORAGE);
             }
             let given = std::mem::take(clauses);
-            for (clause, value) in given.iter() {
-                let (prefix, bare) = match clause.strip_prefix(DROPPED) {
-                    Some(bare) => (DROPPED, bare),
-                    None => ("", clause),
+            for (clause, value) in given.expressions() {
+                let (is_dropped, bare) = match clause::DROPPED.member(clause) {
+                    Some(bare) => (true, bare),
+                    None => (false, clause),
                 };
                 let Some(member) = Member::of(bare) else {
-                    clauses.set(clause, value.clone());
+                    clauses.set_named(clause, value.clone());
                     continue;
                 };
                 let (types, value) = member.resolve(&value.canonical, method, &data_type, known, own);
-                clauses.say(&format!("{prefix}{} {} ({types})", member.what, member.number), value);
+                let name = format!("{} {} ({types})", member.what, member.number);
+                match is_dropped {
+                    true => clauses.say(clause::DROPPED.of(&name), value),
+                    false => clauses.say_named(&name, value),
+                }
             }
         }
         _ => {}
@@ -116,7 +122,7 @@ pub fn place_members(model: &mut Model) {
     let mut classes: BTreeMap<(Name, String), Name> = BTreeMap::new();
     for class in model.of_kind(Kind::OperatorClass) {
         let Definition::Plain(plain) = &class.definition else { continue };
-        let data_type = plain.clauses.value("for type").unwrap_or_default();
+        let data_type = plain.clauses.value(clause::FOR_TYPE).unwrap_or_default();
         classes.entry((family(class), format!("({data_type}, {data_type})"))).or_insert(class.name.clone());
     }
     let families: BTreeSet<Name> = model.of_kind(Kind::OperatorFamily).map(|family| family.name.clone()).collect();
@@ -134,8 +140,8 @@ pub fn place_members(model: &mut Model) {
             families.contains(&family) && ADJUST_MEMBERS.iter().any(|method| object.name.canonical().ends_with(method));
         let Definition::Plain(plain) = &mut object.definition else { continue };
         let mut moved = Vec::new();
-        for (clause, value) in plain.clauses.iter() {
-            if let Some(member) = clause.strip_prefix(DROPPED) {
+        for (clause, value) in plain.clauses.expressions() {
+            if let Some(member) = clause::DROPPED.member(clause) {
                 dropped.push((family.clone(), member.to_owned()));
                 continue;
             }
@@ -151,7 +157,7 @@ pub fn place_members(model: &mut Model) {
                 moved.push((place.0, place.1.clone(), clause.to_owned(), value.clone()));
             }
         }
-        moved.iter().for_each(|(_, _, clause, _)| drop(plain.clauses.remove(clause)));
+        moved.iter().for_each(|(_, _, clause, _)| drop(plain.clauses.remove_named(clause)));
         if !moved.is_empty() {
             object.text.clear();
         }
@@ -165,27 +171,26 @@ pub fn place_members(model: &mut Model) {
         };
         let Definition::Plain(plain) = &mut object.definition else { continue };
         for (_, member) in dropped.iter().filter(|(of, _)| *of == family) {
-            plain.clauses.remove(member);
-            plain.clauses.remove(&format!("{DROPPED}{member}"));
+            plain.clauses.remove_named(member);
+            plain.clauses.remove(clause::DROPPED.of(member));
         }
     }
     for (kind, name, clause, value) in wrong {
         let found = model.objects_mut().find(|object| object.definition.kind() == kind && object.name == name);
         let Some(object) = found else { continue };
         let Definition::Plain(plain) = &mut object.definition else { continue };
-        plain.clauses.set(&clause, value);
+        plain.clauses.set_named(&clause, value);
         object.text.clear();
     }
 }
 
 /// What a clause of a family begins with that takes a member away again, which a class may have named.
-pub const DROPPED: &str = "without ";
 
 /// The name of the family of a class.
 fn family(class: &Object) -> Name {
     let method = class.name.canonical().rsplit_once(" USING ").map_or("", |(_, method)| method);
     let family = match &class.definition {
-        Definition::Plain(plain) => plain.clauses.value("family").unwrap_or_default(),
+        Definition::Plain(plain) => plain.clauses.value(clause::FAMILY).unwrap_or_default(),
         _ => "",
     };
     let text = format!("{family} USING {method}");
@@ -194,7 +199,7 @@ fn family(class: &Object) -> Name {
 
 /// The operators and functions that the members of a class or family are.
 pub fn named(clauses: &Clauses, found: &mut std::collections::HashSet<String>) {
-    for (clause, value) in clauses.iter() {
+    for (clause, value) in clauses.expressions() {
         let Some(member) = Member::of(clause) else { continue };
         if member.what == "function" {
             found.insert(value.canonical.clone());
@@ -208,7 +213,7 @@ pub fn named(clauses: &Clauses, found: &mut std::collections::HashSet<String>) {
 
 /// What a base type says by LIKE (<https://www.postgresql.org/docs/current/sql-createtype.html>).
 pub fn like(clauses: &mut Clauses) {
-    let Some(model) = clauses.remove("base.like") else { return };
+    let Some(model) = clauses.remove(clause::BASE_LIKE) else { return };
     let model = super::super::parse::canonical_type(&model.canonical);
     let (length, alignment, storage) = match model.as_str() {
         "smallint" => ("2", "int2", "plain"),
@@ -224,11 +229,11 @@ pub fn like(clauses: &mut Clauses) {
     };
     let by_value = matches!(length, "1" | "2" | "4" | "8");
     for (clause, value) in [("base.internallength", length), ("base.alignment", alignment), ("base.storage", storage)] {
-        if !clauses.has(clause) {
-            clauses.say(clause, value);
+        if !clauses.has_named(clause) {
+            clauses.say_named(clause, value);
         }
     }
-    if by_value && !clauses.has("base.passedbyvalue") {
-        clauses.say("base.passedbyvalue", "true");
+    if by_value && !clauses.has(clause::BASE_PASSEDBYVALUE) {
+        clauses.say(clause::BASE_PASSEDBYVALUE, "true");
     }
 }

@@ -1,6 +1,7 @@
 //! What the parts of a partitioned table's indexes are called, where the server would call them otherwise: they were there before
 //! they became parts, or were renamed, or their table was.
 
+use crate::clause;
 use std::collections::{BTreeMap, HashMap};
 
 use super::super::{names, settle, write};
@@ -24,7 +25,7 @@ enum Order {
 /// Remembers the names that partitions say. The model's partitions have given up what is of their parents.
 pub fn settle(model: &mut Model) {
     let partitions: Vec<(&Name, &Table)> =
-        model.tables().filter(|(_, table)| table.clauses.has("partition of")).collect();
+        model.tables().filter(|(_, table)| table.clauses.has(clause::PARTITION_OF)).collect();
     if partitions.is_empty() {
         return;
     }
@@ -46,7 +47,7 @@ pub fn settle(model: &mut Model) {
 
 /// Remembers what the parts that there are by now are called: they keep it when their table is renamed.
 pub fn say_all(model: &mut Model, key: &ObjectKey) {
-    let Some(table) = model.get(key).and_then(Object::as_table).filter(|table| table.clauses.has("partition of"))
+    let Some(table) = model.get(key).and_then(Object::as_table).filter(|table| table.clauses.has(clause::PARTITION_OF))
     else {
         return;
     };
@@ -59,7 +60,7 @@ pub fn find(model: &Model, part: &Name) -> Option<(ObjectKey, Name)> {
     let (schema, own) = names::split(part);
     let indexes = indexes(model);
     let in_schema = model.tables().filter(|(name, _)| names::schema(name) == schema);
-    in_schema.filter(|(_, table)| table.clauses.has("partition of")).find_map(|(name, table)| {
+    in_schema.filter(|(_, table)| table.clauses.has(clause::PARTITION_OF)).find_map(|(name, table)| {
         let all = called(model, &indexes, (name, table), &table.part_names, Order::Said);
         let (whole, _) = all.into_iter().find(|(_, name)| name.canonical() == own)?;
         Some((ObjectKey::new(Kind::Table, name.clone()), whole))
@@ -140,7 +141,7 @@ fn called(
         wholes.extend(table.unique_keys.iter().map(key));
         wholes.extend(table.exclusions.iter().filter_map(exclusion));
         // One of the table ONLY that lacks parts has none below but those that are attached.
-        let is_whole = |(_, index): &&(&Object, &Index)| !index.clauses.has("only");
+        let is_whole = |(_, index): &&(&Object, &Index)| !index.clauses.has(clause::ONLY);
         let mut own: Vec<_> = indexes.get(top).into_iter().flatten().filter(is_whole).collect();
         match order {
             Order::Said => own.sort_by_key(|(object, _)| object.location),

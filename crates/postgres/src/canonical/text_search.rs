@@ -2,6 +2,7 @@
 //! (<https://www.postgresql.org/docs/current/sql-createtsconfig.html>).
 
 use super::super::{names, split_list};
+use crate::clause;
 use wevrun_core::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey};
 
 /// The token types of the engine's own parser, and whether their words are brought to their stems
@@ -29,7 +30,6 @@ const TOKEN_TYPES: [(&str, bool); 19] = [
 ];
 
 /// The dictionaries that were replaced in a configuration that is yet to be copied, each followed by its successor.
-pub const REPLACED: &str = "replaced";
 
 /// `COPY = other`: a text search configuration that begins as a copy, perhaps of a copy.
 pub fn copy(model: &mut Model) {
@@ -47,7 +47,7 @@ pub fn copy(model: &mut Model) {
 /// The configuration that one says it is a copy of.
 fn pattern_of(model: &Model, key: &ObjectKey) -> Option<ObjectKey> {
     let Definition::Plain(plain) = &model.get(key)?.definition else { return None };
-    let from = plain.clauses.value("with.copy")?;
+    let from = plain.clauses.value(clause::WITH_COPY)?;
     let name = Name::new(from, from);
     let name = if names::is_unresolved(&name) { names::qualified("public", &names::identifier(&name)) } else { name };
     Some(ObjectKey::new(Kind::TextSearchConfiguration, name))
@@ -57,36 +57,41 @@ fn copy_one(model: &mut Model, key: &ObjectKey) {
     let pattern = pattern_of(model, key);
     let Some(mut object) = model.remove(key) else { return };
     if let (Definition::Plain(plain), Some(from)) = (&mut object.definition, pattern) {
-        plain.clauses.remove("with.copy");
-        let own: Vec<String> = plain.clauses.iter().map(|(clause, _)| clause.to_owned()).collect();
-        let replaced = plain.clauses.remove(REPLACED).map(|pairs| split_list(&pairs.canonical)).unwrap_or_default();
+        plain.clauses.remove(clause::WITH_COPY);
+        let own: Vec<String> = plain.clauses.expressions().map(|(clause, _)| clause.to_owned()).collect();
+        let replaced =
+            plain.clauses.remove(clause::REPLACED).map(|pairs| split_list(&pairs.canonical)).unwrap_or_default();
         if let Some(Definition::Plain(other)) = model.get(&from).map(|object| object.definition.clone()) {
             let inherited =
-                other.clauses.iter().filter(|(clause, _)| *clause != "comment" && !plain.clauses.has(clause));
+                other.clauses.iter().filter(|(clause, _)| *clause != "comment" && !plain.clauses.has_named(clause));
             let inherited: Vec<_> = inherited.map(|(clause, value)| (clause.to_owned(), value.clone())).collect();
-            inherited.into_iter().for_each(|(clause, value)| plain.clauses.set(&clause, value));
+            inherited.into_iter().for_each(|(clause, value)| plain.clauses.set_named(&clause, value));
         } else {
             let language = names::identifier(&from.name);
-            plain.clauses.say("with.parser", "\"default\"");
+            plain.clauses.say(clause::WITH_PARSER, "\"default\"");
             for (token, stems) in TOKEN_TYPES {
                 let clause = format!("mapping {token}");
-                if !plain.clauses.has(&clause) {
+                if !plain.clauses.has_named(&clause) {
                     let stem = stems && language != "simple";
-                    plain.clauses.say(&clause, if stem { format!("{language}_stem") } else { "simple".to_owned() });
+                    plain
+                        .clauses
+                        .say_named(&clause, if stem { format!("{language}_stem") } else { "simple".to_owned() });
                 }
             }
         }
         for (_, listed) in plain
             .clauses
-            .iter_mut()
-            .filter(|(clause, _)| clause.starts_with("mapping ") && !own.iter().any(|said| said == clause))
+            .expressions_mut()
+            .filter(|(clause, _)| clause::MAPPING.has(clause) && !own.iter().any(|said| said == clause))
         {
             replaced.chunks_exact(2).for_each(|pair| replace_dictionary(listed, &pair[0], &pair[1]));
         }
         object.text.clear();
     }
     if let Definition::Plain(plain) = &mut object.definition {
-        plain.clauses.retain(|clause, value| !clause.starts_with("mapping ") || !value.canonical.is_empty());
+        plain.clauses.retain(|clause, value| {
+            !clause::MAPPING.has(clause) || value.expression().is_some_and(|value| !value.canonical.is_empty())
+        });
     }
     model.insert(object);
 }

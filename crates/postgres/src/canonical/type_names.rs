@@ -1,5 +1,6 @@
 //! Types by their names: which are the server's own, what a name without a schema means, how values of them are stored.
 
+use crate::clause;
 use std::borrow::Cow;
 use std::collections::HashSet;
 use std::sync::LazyLock;
@@ -212,7 +213,7 @@ impl Known {
 /// The name of the multirange that a range type brings.
 pub fn multirange(name: &Name, clauses: &Clauses) -> String {
     let (schema, own) = names::split(name);
-    let own = match clauses.value("range.multirange_type_name") {
+    let own = match clauses.value(clause::RANGE_MULTIRANGE_TYPE_NAME) {
         Some(given) => names::parts(given).pop().unwrap_or_default(),
         None if own.contains("range") => own.replacen("range", "multirange", 1),
         None => format!("{own}_multirange"),

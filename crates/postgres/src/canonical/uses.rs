@@ -1,5 +1,6 @@
 //! What an object needs to be there.
 
+use crate::clause;
 use std::collections::HashSet;
 
 use super::super::names;
@@ -25,16 +26,16 @@ impl Known {
         match &object.definition {
             Definition::Table(table) => {
                 for clause in ["partition of", "inherits", "of"] {
-                    found.extend(split_list(table.clauses.value(clause).unwrap_or_default()));
+                    found.extend(split_list(table.clauses.value_named(clause).unwrap_or_default()));
                 }
-                self.find_in(table.clauses.written("partition by"), &own, &mut found);
+                self.find_in(table.clauses.written(clause::PARTITION_BY), &own, &mut found);
                 if !self.default_classes.is_empty() {
                     let keys = table.primary_key.iter().chain(table.unique_keys.iter());
                     let columns = keys.flat_map(|key| &key.parts).map(|part| part.column.canonical());
                     let name = object.name.canonical();
                     found.extend(columns.filter_map(|column| self.class_of(name, column, "btree")));
                 }
-                found.extend(table.clauses.value("server").map(str::to_owned));
+                found.extend(table.clauses.value(clause::SERVER).map(str::to_owned));
                 found.extend(
                     table
                         .columns
@@ -45,11 +46,11 @@ impl Known {
             }
             Definition::Index(index) => {
                 found.insert(index.table.canonical().to_owned());
-                found.extend(index.clauses.value("attached to").map(str::to_owned));
+                found.extend(index.clauses.value(clause::ATTACHED_TO).map(str::to_owned));
                 for part in &index.parts {
                     found.extend(part.collation.as_ref().map(|collation| collation.canonical().to_owned()));
-                    let method = index.clauses.value("using").unwrap_or("btree");
-                    found.extend(match part.clauses.value("operator class") {
+                    let method = index.clauses.value(clause::USING).unwrap_or("btree");
+                    found.extend(match part.clauses.value(clause::OPERATOR_CLASS) {
                         Some(class) => Some(format!("{class} USING {method}")),
                         None => {
                             let column = names::unquoted(&part.expression.canonical);
@@ -59,7 +60,7 @@ impl Known {
                 }
             }
             Definition::Plain(plain) => {
-                for (clause, value) in plain.clauses.iter() {
+                for (clause, value) in plain.clauses.expressions() {
                     if matches!(
                         clause,
                         "function"
@@ -90,23 +91,23 @@ impl Known {
                 if matches!(plain.kind, Kind::OperatorClass | Kind::OperatorFamily) {
                     operators::named(&plain.clauses, &mut found);
                     if let (Some(family), Some((_, method))) =
-                        (plain.clauses.value("family"), object.name.canonical().rsplit_once(" USING "))
+                        (plain.clauses.value(clause::FAMILY), object.name.canonical().rsplit_once(" USING "))
                     {
                         found.insert(format!("{family} USING {method}"));
                     }
                 }
                 // The class of a range's type orders it.
-                if let Some(subtype) = plain.clauses.value("range.subtype") {
-                    found.extend(match plain.clauses.value("range.subtype_opclass") {
+                if let Some(subtype) = plain.clauses.value(clause::RANGE_SUBTYPE) {
+                    found.extend(match plain.clauses.value(clause::RANGE_SUBTYPE_OPCLASS) {
                         Some(class) => Some(format!("{class} USING btree")),
                         None => self.default_classes.get(&format!("{subtype} USING btree")).cloned(),
                     });
                 }
                 // A routine depends on the transforms of its types for its language (`ProcedureCreate()` of pg_proc.c).
-                if let Some(language) = plain.clauses.value("language") {
+                if let Some(language) = plain.clauses.value(clause::LANGUAGE) {
                     let arguments = names::signature(&object.name).trim_matches(['(', ')']);
                     let returned =
-                        plain.clauses.value("returns").map(|name| name.trim_start_matches("SETOF ").to_owned());
+                        plain.clauses.value(clause::RETURNS).map(|name| name.trim_start_matches("SETOF ").to_owned());
                     let types = split_list(arguments).into_iter().chain(returned);
                     found.extend(types.map(|name| format!("FOR {name} LANGUAGE {language}")));
                 }

@@ -1,5 +1,6 @@
 //! What a statement is about, and COMMENT, SECURITY LABEL, OWNER.
 
+use crate::clause;
 use std::sync::Arc;
 
 use super::{grants, identifier, names, objects, operators, own_name, path, routine};
@@ -172,9 +173,9 @@ pub fn say(object: &mut Object, clause: &str, value: Option<&str>) {
         Definition::VirtualTable(_) | Definition::Trigger(_) => return,
     };
     match value {
-        Some(value) => clauses.say(clause, value),
+        Some(value) => clauses.say_named(clause, value),
         None => {
-            clauses.remove(clause);
+            clauses.remove_named(clause);
         }
     }
 }
@@ -197,8 +198,8 @@ pub fn comment(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<Statemen
                 Definition::Table(table) if table.column(&column).is_some() => {
                     let found = table.columns.iter_mut().find(|other| other.name == column).expect("just seen");
                     match &text {
-                        Some(text) => found.clauses.say("comment", text.as_str()),
-                        None => drop(found.clauses.remove("comment")),
+                        Some(text) => found.clauses.say(clause::COMMENT, text.as_str()),
+                        None => drop(found.clauses.remove(clause::COMMENT)),
                     }
                 }
                 // The columns of a partition or of a copy may be its parent's, which are not known yet.
@@ -249,8 +250,8 @@ pub fn say_of_index(object: &mut Object, index: &Name, clause: &str, value: Opti
     };
     let clause = if clause == "comment" { "index comment" } else { clause };
     match (clauses, value) {
-        (Some(clauses), Some(value)) => clauses.say(clause, value),
-        (Some(clauses), None) => drop(clauses.remove(clause)),
+        (Some(clauses), Some(value)) => clauses.say_named(clause, value),
+        (Some(clauses), None) => drop(clauses.remove_named(clause)),
         (None, _) => {}
     }
 }
@@ -269,8 +270,8 @@ fn comment_on_constraint(object: &mut Object, name: &Name, text: Option<&str>) {
         return say(object, &format!("comment on {}", names::quoted(name.canonical())), text);
     };
     match (constraint_clauses(table, name), text) {
-        (Some(clauses), Some(text)) => clauses.say("comment", text),
-        (Some(clauses), None) => drop(clauses.remove("comment")),
+        (Some(clauses), Some(text)) => clauses.say(clause::COMMENT, text),
+        (Some(clauses), None) => drop(clauses.remove(clause::COMMENT)),
         (None, _) => say(object, &format!("comment on constraint {}", names::quoted(name.canonical())), text),
     }
 }
@@ -296,8 +297,8 @@ pub fn label(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementK
     Ok(vec![change_access(subject, move |object| {
         let clause = format!("label {provider}{on}");
         match &text {
-            Some(text) => object.access.say(&clause, text.as_str()),
-            None => drop(object.access.remove(&clause)),
+            Some(text) => object.access.say_named(&clause, text.as_str()),
+            None => drop(object.access.remove_named(&clause)),
         }
     })])
 }
@@ -308,7 +309,7 @@ pub fn owner(reader: &mut Reader<'_>, subject: Subject) -> Parsed<StatementKind>
         Some(token) if token.kind != TokenKind::Symbol => names::quoted(&super::identifier_of(token, reader.text)),
         _ => return Err(reader.expected("a role")),
     };
-    Ok(change_access(subject, move |object| object.access.say("owner", role.as_str())))
+    Ok(change_access(subject, move |object| object.access.say(clause::OWNER, role.as_str())))
 }
 
 /// An unknown part of an object, as a finding.

@@ -1,5 +1,6 @@
 //! ALTER and DROP: changes of what was created before.
 
+use crate::clause;
 use std::sync::Arc;
 
 use super::super::canonical::part_names;
@@ -90,7 +91,7 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
             reader.finish()?;
             Ok(vec![amend(subject(), if_exists, move |object| {
                 if let Definition::Plain(plain) = &mut object.definition {
-                    clauses.iter().for_each(|(name, value)| plain.clauses.set(name, value.clone()));
+                    clauses.iter().for_each(|(name, value)| plain.clauses.set_named(name, value.clone()));
                 }
                 Ok(())
             })])
@@ -221,14 +222,14 @@ fn sequence(subject: Subject, if_exists: bool, mut options: Clauses, session: &S
     let owner = sequences::take_owner(&mut options, session);
     amend(subject, if_exists, move |object| {
         let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
-        if let Some(data_type) = options.value("as") {
+        if let Some(data_type) = options.value(clause::AS) {
             sequences::change_type(&mut plain.clauses, data_type);
         }
-        options.iter().for_each(|(name, value)| plain.clauses.set(name, value.clone()));
+        options.iter().for_each(|(name, value)| plain.clauses.set_named(name, value.clone()));
         if owner.is_some() {
             plain.owner.clone_from(&owner);
         }
-        let data_type = plain.clauses.value("as").unwrap_or("bigint").to_owned();
+        let data_type = plain.clauses.value(clause::AS).unwrap_or("bigint").to_owned();
         sequences::settle(&mut plain.clauses, &data_type);
         Ok(())
     })
@@ -243,7 +244,7 @@ fn data_type(reader: &mut Reader<'_>, subject: Subject, _: &Session) -> Parsed<V
         if let Definition::Plain(plain) = &mut object.definition {
             let mut list = super::super::enum_labels(&plain.clauses);
             change(&mut list);
-            plain.clauses.say("enum", list.join(", "));
+            plain.clauses.say(clause::ENUM, list.join(", "));
         }
     };
     if reader.take(&["ADD", "VALUE"]) {
@@ -286,15 +287,15 @@ fn data_type(reader: &mut Reader<'_>, subject: Subject, _: &Session) -> Parsed<V
         let mut set = Clauses::default();
         for (key, value) in definitions(reader)? {
             let value = value.unwrap_or_else(|| Expression::plain("true"));
-            set.set(&format!("base.{key}"), value);
+            set.set_named(&format!("base.{key}"), value);
         }
         return Ok(vec![amend(subject, false, move |object| {
             let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
-            for (clause, value) in set.iter() {
+            for (clause, value) in set.expressions() {
                 if value.canonical.eq_ignore_ascii_case("none") {
-                    plain.clauses.remove(clause);
+                    plain.clauses.remove_named(clause);
                 } else {
-                    plain.clauses.set(clause, value.clone());
+                    plain.clauses.set_named(clause, value.clone());
                 }
             }
             Ok(())
@@ -351,7 +352,7 @@ fn attributes(change: impl Fn(&mut Vec<(String, String)>) + Send + Sync + 'stati
             let mut list = super::super::attributes(&plain.clauses);
             change(&mut list);
             let words: Vec<String> = list.iter().map(|(name, rest)| format!("{name} {rest}")).collect();
-            plain.clauses.say("attributes", words.join(", "));
+            plain.clauses.say(clause::ATTRIBUTES, words.join(", "));
         }
         Ok(())
     })
@@ -366,8 +367,8 @@ fn domain(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<
         return Ok(vec![amend(subject, if_exists, move |object| {
             if let Definition::Plain(plain) = &mut object.definition {
                 for what in ["check", "not valid", "comment on"] {
-                    if let Some(value) = plain.clauses.remove(&format!("{what} {old}")) {
-                        plain.clauses.set(&format!("{what} {new}"), value);
+                    if let Some(value) = plain.clauses.remove_named(&format!("{what} {old}")) {
+                        plain.clauses.set_named(&format!("{what} {new}"), value);
                     }
                 }
             }
@@ -378,11 +379,11 @@ fn domain(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<
     let mut removed = Vec::new();
     if reader.take(&["SET", "DEFAULT"]) {
         let range = super::rest(reader, "an expression")?;
-        added.set("default", expression(reader, range));
+        added.set(clause::DEFAULT, expression(reader, range));
     } else if reader.take(&["DROP", "DEFAULT"]) {
         removed.push("default".to_owned());
     } else if reader.take(&["SET", "NOT", "NULL"]) {
-        added.say("not null", "");
+        added.say(clause::NOT_NULL, "");
     } else if reader.take(&["DROP", "NOT", "NULL"]) {
         removed.push("not null".to_owned());
     } else if reader.take(&["ADD"]) {
@@ -398,8 +399,8 @@ fn domain(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<
     }
     Ok(vec![amend(subject, if_exists, move |object| {
         if let Definition::Plain(plain) = &mut object.definition {
-            added.iter().for_each(|(name, value)| plain.clauses.set(name, value.clone()));
-            removed.iter().for_each(|name| drop(plain.clauses.remove(name)));
+            added.iter().for_each(|(name, value)| plain.clauses.set_named(name, value.clone()));
+            removed.iter().for_each(|name| drop(plain.clauses.remove_named(name)));
         }
         Ok(())
     })])
@@ -414,7 +415,7 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
         // The index of a partition's key belongs to a constraint, which is attached with the partition.
         return Ok(vec![amend(subject, true, move |object| {
             if let Definition::Index(index) = &mut object.definition {
-                index.clauses.say("attached to", parent.canonical());
+                index.clauses.say(clause::ATTACHED_TO, parent.canonical());
             }
             Ok(())
         })]);
@@ -423,7 +424,7 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
     if reader.take(&["INVALID"]) {
         return Ok(vec![amend(subject, true, |object| {
             if let Definition::Index(index) = &mut object.definition {
-                index.clauses.set("invalid", Expression::unsure("invalid", "its build failed"));
+                index.clauses.set(clause::INVALID, Expression::unsure("invalid", "its build failed"));
             }
             Ok(())
         })]);
@@ -431,7 +432,7 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
     let mut clauses = Clauses::default();
     let mut removed: Vec<String> = Vec::new();
     if reader.take(&["SET", "TABLESPACE"]) {
-        clauses.say("tablespace", identifier(reader, "a tablespace")?);
+        clauses.say(clause::TABLESPACE, identifier(reader, "a tablespace")?);
     } else if reader.take(&["SET"]) {
         super::storage_parameters(reader, &mut clauses)?;
     } else if reader.take(&["RESET"]) {
@@ -442,13 +443,13 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
         reader.expect("SET")?;
         reader.expect("STATISTICS")?;
         let range = super::rest(reader, "a number")?;
-        clauses.say(&format!("statistics {number}"), super::normalised(reader, range));
+        clauses.say_named(&format!("statistics {number}"), super::normalised(reader, range));
     } else {
         return Err(unknown(reader));
     }
     let index = subject.name.clone();
     Ok(vec![amend(subject, if_exists, move |object| {
-        clauses.iter().for_each(|(name, value)| say_of_index(object, &index, name, Some(&value.canonical)));
+        clauses.expressions().for_each(|(name, value)| say_of_index(object, &index, name, Some(&value.canonical)));
         removed.iter().for_each(|name| say_of_index(object, &index, name, None));
         Ok(())
     })])

@@ -1,5 +1,6 @@
 //! ALTER TABLE, and what ALTER VIEW and others share with it.
 
+use crate::clause;
 use std::sync::Arc;
 
 use super::super::{canonical, cascade, mentions, using_index};
@@ -14,7 +15,6 @@ use wevrun_core::model::{
 use wevrun_core::parse::{Amendment, Parsed, Reader, Session, StatementKind};
 
 /// The clause of a column that says which default the children have from it, if it is another one. It is gone when they have it.
-pub const DEFAULT_OF_CHILDREN: &str = "default of children";
 
 /// The actions of ALTER TABLE (and of ALTER VIEW, which has some of them).
 pub fn actions(
@@ -56,8 +56,8 @@ pub fn actions(
         return Ok(vec![amend(subject, if_exists, move |object| {
             let Definition::Table(table) = &mut object.definition else { return Ok(()) };
             canonical::not_null_names::say_all(&object.name, table);
-            table.clauses.say("partition of", parent.canonical());
-            table.clauses.set("bound", bound.clone());
+            table.clauses.say(clause::PARTITION_OF, parent.canonical());
+            table.clauses.set(clause::BOUND, bound.clone());
             Ok(())
         })]);
     }
@@ -224,14 +224,14 @@ fn action(
         changes.push(on_table(move |table| {
             for column in canonical::not_null_names::called(&whole, table, &constraint) {
                 if inherit {
-                    column.clauses.remove("not null no inherit");
-                } else if clauses.has("no inherit") {
-                    column.clauses.say("not null no inherit", "");
+                    column.clauses.remove(clause::NOT_NULL_NO_INHERIT);
+                } else if clauses.has(clause::NO_INHERIT) {
+                    column.clauses.say(clause::NOT_NULL_NO_INHERIT, "");
                 }
             }
             for key in table.foreign_keys.iter_mut().filter(|key| key.name == constraint) {
-                key.clauses.remove("deferrable");
-                clauses.iter().for_each(|(name, value)| key.clauses.set(name, value.clone()));
+                key.clauses.remove(clause::DEFERRABLE);
+                clauses.iter().for_each(|(name, value)| key.clauses.set_named(name, value.clone()));
             }
             Ok(())
         }));
@@ -244,13 +244,13 @@ fn action(
         let whole = Name::clone(name);
         changes.push(on_table(move |table| {
             table.checks.iter_mut().filter(|check| check.name.as_ref() == Some(&constraint)).for_each(|check| {
-                check.clauses.remove("not valid");
+                check.clauses.remove(clause::NOT_VALID);
             });
             table.foreign_keys.iter_mut().filter(|key| key.name == constraint).for_each(|key| {
-                key.clauses.remove("not valid");
+                key.clauses.remove(clause::NOT_VALID);
             });
             for column in canonical::not_null_names::called(&whole, table, &constraint) {
-                column.clauses.remove("not null not valid");
+                column.clauses.remove(clause::NOT_NULL_NOT_VALID);
             }
             Ok(())
         }));
@@ -260,19 +260,19 @@ fn action(
         let index = identifier(reader, "an index")?;
         changes.push(Box::new(move |object| {
             if let Some(clauses) = rows_clauses(object) {
-                clauses.say("cluster on", index.as_str());
+                clauses.say(clause::CLUSTER_ON, index.as_str());
             }
             Ok(())
         }));
     } else if reader.take(&["SET", "WITHOUT", "CLUSTER"]) {
         changes.push(Box::new(|object| {
-            drop(rows_clauses(object).and_then(|clauses| clauses.remove("cluster on")));
+            drop(rows_clauses(object).and_then(|clauses| clauses.remove(clause::CLUSTER_ON)));
             Ok(())
         }));
     } else if reader.take(&["SET", "WITHOUT", "OIDS"]) {
     } else if reader.take(&["SET", "LOGGED"]) {
         changes.push(on_table(|table| {
-            table.clauses.remove("unlogged");
+            table.clauses.remove(clause::UNLOGGED);
             Ok(())
         }));
     } else if reader.take(&["SET", "UNLOGGED"]) {
@@ -285,7 +285,7 @@ fn action(
         let mut clauses = Clauses::default();
         super::storage_parameters(reader, &mut clauses)?;
         changes.push(Box::new(move |object| {
-            clauses.iter().for_each(|(name, value)| say(object, name, Some(&value.canonical)));
+            clauses.expressions().for_each(|(name, value)| say(object, name, Some(&value.canonical)));
             Ok(())
         }));
     } else if reader.take(&["RESET"]) {
@@ -312,8 +312,8 @@ fn action(
     } else if reader.take(&["INHERIT"]) {
         let parent = own_name(reader, session, "a parent's name")?;
         changes.push(on_table(move |table| {
-            let old = table.clauses.value("inherits").map_or_else(String::new, |old| format!("{old}, "));
-            table.clauses.say("inherits", format!("{old}{parent}"));
+            let old = table.clauses.value(clause::INHERITS).map_or_else(String::new, |old| format!("{old}, "));
+            table.clauses.say(clause::INHERITS, format!("{old}{parent}"));
             Ok(())
         }));
     } else if reader.take(&["NOT", "OF"]) {
@@ -431,7 +431,7 @@ fn switch(
                 // The trigger is the parent's; its state is the partition's own.
                 Definition::Table(partition) => {
                     let clause = format!("trigger {}", names::quoted(&which));
-                    partition.clauses.say(&clause, state.unwrap_or("enabled"));
+                    partition.clauses.say_named(&clause, state.unwrap_or("enabled"));
                 }
                 _ => say(object, "enabled", state),
             }
@@ -456,7 +456,7 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
     } else if reader.take(&["SET", "NOT", "NULL"]) {
         Box::new(|column| {
             column.not_null = Some(OnConflict::Abort);
-            column.clauses.remove("not null not valid");
+            column.clauses.remove(clause::NOT_NULL_NOT_VALID);
         })
     } else if reader.take(&["DROP", "NOT", "NULL"]) {
         Box::new(canonical::not_null_names::take_from)
@@ -475,9 +475,9 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
         let value = super::normalised(reader, range).replace("- ", "-");
         Box::new(move |column| {
             if value == "-1" || value == "default" {
-                column.clauses.remove("statistics");
+                column.clauses.remove(clause::STATISTICS);
             } else {
-                column.clauses.say("statistics", value.as_str());
+                column.clauses.say(clause::STATISTICS, value.as_str());
             }
         })
     } else if reader.take(&["SET", "EXPRESSION", "AS"]) {
@@ -490,15 +490,15 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
         })
     } else if reader.take(&["SET", "STORAGE"]) {
         let storage = identifier(reader, "a storage mode")?;
-        Box::new(move |column| column.clauses.say("storage", storage.as_str()))
+        Box::new(move |column| column.clauses.say(clause::STORAGE, storage.as_str()))
     } else if reader.take(&["SET", "COMPRESSION"]) {
         let method = identifier(reader, "a compression method")?;
-        Box::new(move |column| column.clauses.say("compression", method.as_str()))
+        Box::new(move |column| column.clauses.say(clause::COMPRESSION, method.as_str()))
     } else if reader.take(&["ADD", "GENERATED"]) {
         let mut scratch = wevrun_core::model::Column::named(name.clone());
         table::generated(reader, &mut scratch)?;
         Box::new(move |column| {
-            scratch.clauses.iter().for_each(|(name, value)| column.clauses.set(name, value.clone()));
+            scratch.clauses.iter().for_each(|(name, value)| column.clauses.set_named(name, value.clone()));
             column.not_null = Some(OnConflict::Abort);
         })
     } else if reader.take(&["DROP", "IDENTITY"]) {
@@ -512,13 +512,15 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
     } else if reader.take(&["RESET"]) {
         let options = definitions(reader)?;
         Box::new(move |column| {
-            options.iter().for_each(|(key, _)| drop(column.clauses.remove(&format!("with.{key}"))));
+            options.iter().for_each(|(key, _)| drop(column.clauses.remove_named(&format!("with.{key}"))));
         })
     } else if reader.take(&["SET"]) && reader.sees_symbol("(") {
         let options = definitions(reader)?;
         Box::new(move |column| {
             for (key, value) in &options {
-                column.clauses.set(&format!("with.{key}"), value.clone().unwrap_or_else(|| Expression::plain("true")));
+                column
+                    .clauses
+                    .set_named(&format!("with.{key}"), value.clone().unwrap_or_else(|| Expression::plain("true")));
             }
         })
     } else if reader.take(&["OPTIONS"]) {
@@ -532,9 +534,9 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
             Definition::Table(table) => match table.columns.iter_mut().find(|column| column.name == name) {
                 Some(column) => change(column),
                 // It may be one of the parent's: then this is an override.
-                None if table.clauses.has("partition of")
-                    || table.clauses.has("inherits")
-                    || table.clauses.has("of") =>
+                None if table.clauses.has(clause::PARTITION_OF)
+                    || table.clauses.has(clause::INHERITS)
+                    || table.clauses.has(clause::OF) =>
                 {
                     let mut column = wevrun_core::model::Column::named(name.clone());
                     change(&mut column);
@@ -548,11 +550,11 @@ fn column_action(reader: &mut Reader<'_>, name: Name) -> Parsed<Change> {
                 change(&mut column);
                 let clause = format!("default {}", names::quoted(name.canonical()));
                 match column.default {
-                    Some(default) => view.clauses.set(&clause, default),
-                    None => drop(view.clauses.remove(&clause)),
+                    Some(default) => view.clauses.set_named(&clause, default),
+                    None => drop(view.clauses.remove_named(&clause)),
                 }
                 for (key, value) in column.clauses.iter() {
-                    view.clauses.set(&format!("{key} {}", names::quoted(name.canonical())), value.clone());
+                    view.clauses.set_named(&format!("{key} {}", names::quoted(name.canonical())), value.clone());
                 }
             }
             _ => {}

@@ -4,7 +4,7 @@
 use super::super::rename::same;
 use super::super::sameness::Constraint;
 use super::super::{canonical, listed_names, write};
-use super::alter_table::DEFAULT_OF_CHILDREN;
+use crate::clause;
 use wevrun_core::model::{Beside, Column, Expression, Kind, Model, Name, ObjectKey, Table};
 
 /// What the children keep that the parent alone has lost: a default, a NOT NULL, a column.
@@ -12,14 +12,14 @@ pub fn keep(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
     let Some(table) = model.table_mut(parent) else { return };
     for column in table.columns.iter_mut() {
         let Some(old) = before.iter().find(|old| old.name == column.name) else { continue };
-        if old.default != column.default && !column.clauses.has(DEFAULT_OF_CHILDREN) {
+        if old.default != column.default && !column.clauses.has(clause::DEFAULT_OF_CHILDREN) {
             let kept = old.default.clone().unwrap_or_else(|| Expression::plain("NULL"));
-            column.clauses.set(DEFAULT_OF_CHILDREN, kept);
+            column.clauses.set(clause::DEFAULT_OF_CHILDREN, kept);
         }
     }
     let kept: Vec<Column> = before
         .iter()
-        .filter(|old| old.not_null.is_some() && !old.clauses.has("not null no inherit"))
+        .filter(|old| old.not_null.is_some() && !old.clauses.has(clause::NOT_NULL_NO_INHERIT))
         .filter(|old| table.column(&old.name).is_some_and(|column| column.not_null.is_none()))
         .cloned()
         .collect();
@@ -69,7 +69,7 @@ pub fn pass_on(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
 fn pass_on_below(model: &mut Model, parent: &Name, changed: &[(Column, Column)]) {
     for key in below(model, parent) {
         let Some(child) = model.table_mut(&key) else { continue };
-        let partition = child.clauses.has("partition of");
+        let partition = child.clauses.has(clause::PARTITION_OF);
         for (old, new) in changed {
             let says = |own: &&mut Column| own.name == new.name && (partition || own.data_type.is_some());
             let own = child.columns.iter_mut().find(says);
@@ -85,10 +85,10 @@ fn pass_on_below(model: &mut Model, parent: &Name, changed: &[(Column, Column)])
                 own.generated.clone_from(&new.generated);
             }
             for clause in ["storage", "compression"] {
-                match new.clauses.get(clause) {
-                    value if value == old.clauses.get(clause) => {}
-                    Some(value) => own.clauses.set(clause, value.clone()),
-                    None => drop(own.clauses.remove(clause)),
+                match new.clauses.expression_named(clause) {
+                    value if value == old.clauses.expression_named(clause) => {}
+                    Some(value) => own.clauses.set_named(clause, value.clone()),
+                    None => drop(own.clauses.remove_named(clause)),
                 }
             }
         }
@@ -126,7 +126,7 @@ pub fn drop_in_partitions(model: &mut Model, parent: &ObjectKey, constraint: &Na
 /// The tables that inherit from one, and its partitions.
 fn below(model: &Model, parent: &Name) -> Vec<ObjectKey> {
     let is_part = |(_, table): &(&Name, &Table)| {
-        let own = table.clauses.value("partition of");
+        let own = table.clauses.value(clause::PARTITION_OF);
         own.is_some_and(|own| same(&Name::new(own, own), parent))
     };
     let parts = model.tables().filter(is_part).map(|(name, _)| ObjectKey::new(Kind::Table, name.clone()));
@@ -135,7 +135,7 @@ fn below(model: &Model, parent: &Name) -> Vec<ObjectKey> {
 
 fn children(model: &Model, parent: &Name) -> Vec<ObjectKey> {
     let inherits = |(_, table): &(&Name, &Table)| {
-        let listed = table.clauses.value("inherits").map(listed_names).unwrap_or_default();
+        let listed = table.clauses.value(clause::INHERITS).map(listed_names).unwrap_or_default();
         listed.iter().any(|name| same(name, parent))
     };
     model.tables().filter(inherits).map(|(name, _)| ObjectKey::new(Kind::Table, name.clone())).collect()

@@ -1,6 +1,7 @@
 //! Constraints of tables and domains.
 
 use super::{column_list, expression, identifier, names, normalised, reference, run, storage_parameters};
+use crate::clause;
 use wevrun_core::model::{Action, Beside, Check, Clauses, Column, ForeignKey, Key, KeyPart, Name, OnConflict};
 use wevrun_core::parse::{Constraints, Parsed, Reader};
 
@@ -33,8 +34,8 @@ impl NotNull {
         column.not_null = Some(OnConflict::Abort);
         column.not_null_name = Beside(self.name.clone());
         for attribute in ["no inherit", "not valid"] {
-            if self.attributes.has(attribute) {
-                column.clauses.say(&format!("not null {attribute}"), "");
+            if self.attributes.has_named(attribute) {
+                column.clauses.say_named(&format!("not null {attribute}"), "");
             }
         }
     }
@@ -70,7 +71,7 @@ pub fn table_constraint(reader: &mut Reader<'_>, found: &mut Found) -> Parsed<()
         let distinct = nulls_not_distinct(reader);
         let mut key = key(reader, name)?;
         if distinct {
-            key.clauses.say("nulls not distinct", "");
+            key.clauses.say(clause::NULLS_NOT_DISTINCT, "");
         }
         found.constraints.unique_keys.push(key);
     } else if reader.take(&["CHECK"]) {
@@ -82,7 +83,7 @@ pub fn table_constraint(reader: &mut Reader<'_>, found: &mut Found) -> Parsed<()
         let (columns, period) = period_list(reader)?;
         let mut key = references(reader, name, columns)?;
         if period {
-            key.clauses.say("period", "");
+            key.clauses.say(clause::PERIOD, "");
         }
         found.constraints.foreign_keys.push(key);
     } else if reader.take(&["EXCLUDE"]) {
@@ -119,14 +120,14 @@ pub fn nulls_not_distinct(reader: &mut Reader<'_>) -> bool {
 fn key(reader: &mut Reader<'_>, name: Option<Name>) -> Parsed<Key> {
     let mut key = key_of(name, Vec::new());
     if reader.take(&["USING", "INDEX"]) && !reader.sees("TABLESPACE") {
-        key.clauses.say("using index", identifier(reader, "an index's name")?);
+        key.clauses.say(clause::USING_INDEX, identifier(reader, "an index's name")?);
     } else {
         reader.expect_symbol("(")?;
         loop {
             let column = names::simple(&identifier(reader, "a column's name")?);
             key.parts.push(KeyPart { column, collation: None, descending: false });
             if reader.take(&["WITHOUT", "OVERLAPS"]) {
-                key.clauses.say("without overlaps", "");
+                key.clauses.say(clause::WITHOUT_OVERLAPS, "");
             }
             if !reader.take_symbol(",") {
                 break;
@@ -148,13 +149,13 @@ pub fn key_parameters(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<
     if reader.take(&["INCLUDE"]) {
         let columns = column_list(reader)?;
         let columns: Vec<String> = columns.iter().map(|column| names::quoted(column.canonical())).collect();
-        clauses.say("include", columns.join(", "));
+        clauses.say(clause::INCLUDE, columns.join(", "));
     }
     if reader.take(&["WITH"]) {
         storage_parameters(reader, clauses)?;
     }
     if reader.take(&["USING", "INDEX", "TABLESPACE"]) {
-        clauses.say("tablespace", identifier(reader, "a tablespace")?);
+        clauses.say(clause::TABLESPACE, identifier(reader, "a tablespace")?);
     }
     attributes(reader, clauses)
 }
@@ -166,15 +167,15 @@ pub fn attributes(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> 
         {
             continue;
         } else if reader.take(&["DEFERRABLE"]) {
-            clauses.say("deferrable", "");
+            clauses.say(clause::DEFERRABLE, "");
         } else if reader.take(&["INITIALLY", "DEFERRED"]) {
-            clauses.say("deferrable", "initially deferred");
+            clauses.say(clause::DEFERRABLE, "initially deferred");
         } else if reader.take(&["NOT", "VALID"]) {
-            clauses.say("not valid", "");
+            clauses.say(clause::NOT_VALID, "");
         } else if reader.take(&["NO", "INHERIT"]) {
-            clauses.say("no inherit", "");
+            clauses.say(clause::NO_INHERIT, "");
         } else if reader.take(&["NOT", "ENFORCED"]) {
-            clauses.say("not enforced", "");
+            clauses.say(clause::NOT_ENFORCED, "");
         } else {
             return Ok(());
         }
@@ -225,7 +226,7 @@ pub fn references(reader: &mut Reader<'_>, name: Option<Name>, columns: Vec<Name
     loop {
         let before = reader.position;
         if reader.take(&["MATCH", "FULL"]) {
-            key.clauses.say("match", "full");
+            key.clauses.say(clause::MATCH, "full");
         } else if reader.take(&["MATCH"]) {
             identifier(reader, "a match type")?;
         } else if reader.take(&["ON", "DELETE"]) {
@@ -233,7 +234,7 @@ pub fn references(reader: &mut Reader<'_>, name: Option<Name>, columns: Vec<Name
             if reader.sees_symbol("(") {
                 let columns = column_list(reader)?;
                 let columns: Vec<String> = columns.iter().map(|column| names::quoted(column.canonical())).collect();
-                key.clauses.say("on delete columns", columns.join(", "));
+                key.clauses.say(clause::ON_DELETE_COLUMNS, columns.join(", "));
             }
         } else if reader.take(&["ON", "UPDATE"]) {
             key.on_update = action(reader)?;
@@ -267,18 +268,18 @@ fn exclusion(reader: &mut Reader<'_>, name: Option<Name>) -> Parsed<Check> {
     if reader.take(&["INCLUDE"]) {
         let columns = column_list(reader)?;
         let columns: Vec<String> = columns.iter().map(|column| names::quoted(column.canonical())).collect();
-        clauses.say("include", columns.join(", "));
+        clauses.say(clause::INCLUDE, columns.join(", "));
     }
     if reader.take(&["WITH"]) {
         storage_parameters(reader, &mut clauses)?;
     }
     if reader.take(&["USING", "INDEX", "TABLESPACE"]) {
-        clauses.say("tablespace", identifier(reader, "a tablespace")?);
+        clauses.say(clause::TABLESPACE, identifier(reader, "a tablespace")?);
     }
     if reader.take(&["WHERE"]) {
         let range =
             if reader.sees_symbol("(") { reader.parenthesised()? } else { run(reader, "a condition", |_| false)? };
-        clauses.set("where", expression(reader, range));
+        clauses.set(clause::WHERE, expression(reader, range));
     }
     attributes(reader, &mut clauses)?;
     let condition = wevrun_core::model::Expression::plain(format!("USING {} ({elements})", names::quoted(&method)));

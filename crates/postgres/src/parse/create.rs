@@ -5,6 +5,7 @@ use super::table::ColumnSpans;
 use super::{
     comments, foreign, identifier, names, objects, operators, own_name, plain, replication, routine, sequences, table,
 };
+use crate::clause;
 use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{Clauses, Expression, Formerly, Kind, Name, Object, ObjectKey};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
@@ -95,9 +96,9 @@ pub fn create(
         let default = reader.tokens[reader.position - 2].is_word(reader.text, "DEFAULT");
         let name = own_name(reader, session, "the conversion's name")?;
         let mut clauses = Clauses::default();
-        clauses.set("definition", objects::remainder(reader)?);
+        clauses.set(clause::DEFINITION, objects::remainder(reader)?);
         if default {
-            clauses.say("default", "");
+            clauses.say(clause::DEFAULT, "");
         }
         vec![plain(reader, Kind::Conversion, name, None, clauses)]
     } else if reader.take(&["TEXT", "SEARCH"]) {
@@ -153,8 +154,8 @@ pub fn create(
     if unlogged {
         for object in &mut objects {
             match &mut object.definition {
-                wevrun_core::model::Definition::Table(table) => table.clauses.say("unlogged", ""),
-                wevrun_core::model::Definition::Plain(plain) => plain.clauses.say("unlogged", ""),
+                wevrun_core::model::Definition::Table(table) => table.clauses.say(clause::UNLOGGED, ""),
+                wevrun_core::model::Definition::Plain(plain) => plain.clauses.say(clause::UNLOGGED, ""),
                 _ => {}
             }
         }
@@ -177,7 +178,7 @@ pub fn create(
 /// Where the labels of an enumeration stand.
 fn label_spans(reader: &Reader<'_>, object: &Object) -> Option<ColumnSpans> {
     let wevrun_core::model::Definition::Plain(plain) = &object.definition else { return None };
-    if !plain.clauses.has("enum") {
+    if !plain.clauses.has(clause::ENUM) {
         return None;
     }
     let symbol = |wanted: &str| reader.tokens.iter().position(|token| token.is_symbol(reader.text, wanted));
@@ -287,7 +288,7 @@ fn schema(
     let head = reader.position;
     let mut object = plain(reader, Kind::Schema, names::global(&name), None, Clauses::default());
     if let Some(owner) = owner {
-        object.access.set("owner", Expression::plain(names::quoted(&owner)));
+        object.access.set(clause::OWNER, Expression::plain(names::quoted(&owner)));
     }
     let mut formerly = Formerly::default();
     comments::formerly(reader, comments, None, &object, &mut formerly, diagnostics);

@@ -3,6 +3,7 @@
 
 use super::access::{Subject, amend};
 use super::{identifier, names, plain, reference, text_or_null};
+use crate::clause;
 use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{Clauses, Definition, Kind, Name, Object};
 use wevrun_core::parse::{Parsed, Reader, StatementKind, TokenKind};
@@ -14,7 +15,7 @@ pub fn object(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
     let mut clauses = Clauses::default();
     for (clause, value) in changes(reader, kind)? {
         if let Some(value) = value {
-            clauses.say(&clause, value);
+            clauses.say_named(&clause, value);
         }
     }
     Ok(plain(reader, kind, name, None, clauses))
@@ -78,7 +79,7 @@ fn changes(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Changes> {
 /// `(name 'value', …)` of something new.
 pub fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     for (clause, value) in option_changes(reader)? {
-        clauses.say(&clause, value.unwrap_or_default());
+        clauses.say_named(&clause, value.unwrap_or_default());
     }
     Ok(())
 }
@@ -104,7 +105,7 @@ pub fn option_changes(reader: &mut Reader<'_>) -> Parsed<Changes> {
         if SHOWN.contains(&key.to_lowercase().as_str()) {
             changes.push((format!("options.{key}"), value));
         } else if !goes {
-            changes.push((format!("{LEFT_OUT}{key}"), Some(String::new())));
+            changes.push((clause::LEFT_OUT.of(&key).name().into(), Some(String::new())));
         }
         if !reader.take_symbol(",") {
             break;
@@ -115,7 +116,6 @@ pub fn option_changes(reader: &mut Reader<'_>) -> Parsed<Changes> {
 }
 
 /// What a clause begins with that only says that an option is left out.
-const LEFT_OUT: &str = "left out.";
 
 /// The options that may stand in snapshots and scripts: those of the wrappers that come with the server
 /// (<https://www.postgresql.org/docs/current/postgres-fdw.html>, <https://www.postgresql.org/docs/current/file-fdw.html>,
@@ -149,10 +149,9 @@ pub fn left_out(object: &mut Object, place: Location, diagnostics: &mut Vec<Diag
         _ => return,
     };
     for clauses in clauses {
-        let found: Vec<String> =
-            clauses.iter().filter_map(|(clause, _)| clause.strip_prefix(LEFT_OUT).map(str::to_owned)).collect();
+        let found: Vec<String> = clauses.members(clause::LEFT_OUT).map(|(option, _)| option.to_owned()).collect();
         for option in found {
-            clauses.remove(&format!("{LEFT_OUT}{option}"));
+            clauses.remove(clause::LEFT_OUT.of(&option));
             let message = format!("option `{option}` of {key} is left out: its value may be a secret");
             diagnostics.push(
                 Diagnostic::new(Code::WV012, message)
@@ -165,10 +164,10 @@ pub fn left_out(object: &mut Object, place: Location, diagnostics: &mut Vec<Diag
 
 /// Makes the changes.
 pub fn change(clauses: &mut Clauses, changes: &[(String, Option<String>)]) {
-    for (clause, value) in changes.iter().filter(|(clause, _)| !clause.starts_with(LEFT_OUT)) {
+    for (clause, value) in changes.iter().filter(|(clause, _)| !clause::LEFT_OUT.has(clause)) {
         match value {
-            Some(value) => clauses.say(clause, value.as_str()),
-            None => drop(clauses.remove(clause)),
+            Some(value) => clauses.say_named(clause, value.as_str()),
+            None => drop(clauses.remove_named(clause)),
         }
     }
 }

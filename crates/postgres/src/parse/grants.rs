@@ -1,5 +1,6 @@
 //! GRANT, REVOKE and ALTER DEFAULT PRIVILEGES (<https://www.postgresql.org/docs/current/ddl-priv.html>).
 
+use crate::clause;
 use std::sync::Arc;
 
 use super::access::{Subject, change_access, kinds, subject_name};
@@ -49,8 +50,8 @@ impl Privileges {
             for privilege in &self.privileges {
                 let clause = format!("grant {privilege} to {role}");
                 if self.grants {
-                    if self.with_option || !access.has(&clause) {
-                        access.say(&clause, if self.with_option { "with grant option" } else { "" });
+                    if self.with_option || !access.has_named(&clause) {
+                        access.say_named(&clause, if self.with_option { "with grant option" } else { "" });
                     }
                 } else {
                     self.revoke(privilege, role, kind, access);
@@ -62,10 +63,10 @@ impl Privileges {
     fn revoke(&self, privilege: &str, role: &str, kind: Kind, access: &mut Clauses) {
         let every = format!("grant all to {role}");
         if privilege != "all"
-            && let Some(granted) = access.remove(&every)
+            && let Some(granted) = access.remove_named(&every)
         {
             // What is left of all.
-            all(kind).iter().for_each(|one| access.set(&format!("grant {one} to {role}"), granted.clone()));
+            all(kind).iter().for_each(|one| access.set_named(&format!("grant {one} to {role}"), granted.clone()));
         }
         let to = format!(" to {role}");
         let is_meant = |clause: &str| match privilege {
@@ -76,15 +77,15 @@ impl Privileges {
             access.iter().map(|(clause, _)| clause.to_owned()).filter(|clause| is_meant(clause)).collect();
         for clause in meant {
             if self.option_only {
-                access.say(&clause, "");
+                access.say_named(&clause, "");
             } else {
-                access.remove(&clause);
+                access.remove_named(&clause);
             }
         }
         let usual = usual_for_everybody(kind);
         if role == "public" && !self.option_only && (privilege == "all" || usual == Some(privilege)) && usual.is_some()
         {
-            access.say(EVERYBODY_STARTS_WITH_NOTHING, "");
+            access.say_named(EVERYBODY_STARTS_WITH_NOTHING, "");
         }
     }
 }
@@ -140,14 +141,14 @@ pub fn privileges(mut reader: Reader<'_>, session: &Session, grants: bool) -> Pa
         let about_everybody = said.roles.iter().any(|role| role == "public");
         change_access(Subject { kinds: named.to_vec(), name }, move |object| {
             let kind = object.definition.kind();
-            if about_everybody && is_public_schema(object) && !object.access.has(EVERYBODY_STARTS_WITH_NOTHING) {
+            if about_everybody && is_public_schema(object) && !object.access.has_named(EVERYBODY_STARTS_WITH_NOTHING) {
                 // What everybody may do there by itself; CREATE only before version 15.
-                object.access.say(EVERYBODY_STARTS_WITH_NOTHING, "");
-                all(kind).iter().for_each(|one| object.access.say(&format!("grant {one} to public"), ""));
+                object.access.say_named(EVERYBODY_STARTS_WITH_NOTHING, "");
+                all(kind).iter().for_each(|one| object.access.say_named(&format!("grant {one} to public"), ""));
             }
             said.apply(kind, &mut object.access);
-            if is_public_schema(object) && !object.access.has("grant usage to public") {
-                object.access.remove("grant create to public");
+            if is_public_schema(object) && !object.access.has(clause::GRANT_USAGE_TO_PUBLIC) {
+                object.access.remove(clause::GRANT_CREATE_TO_PUBLIC);
             }
         })
     });
@@ -229,14 +230,14 @@ pub fn default_privileges(mut reader: Reader<'_>, session: &mut Session) -> Pars
         for place in &places {
             let mut clauses = Clauses::default();
             let mut name = format!("ON {what}");
-            clauses.say("on", what);
+            clauses.say(clause::ON, what);
             if let Some(schema) = place {
                 name += &format!(" IN SCHEMA {}", names::quoted(schema));
-                clauses.say("schema", schema.as_str());
+                clauses.say(clause::SCHEMA, schema.as_str());
             }
             if let Some(role) = owner {
                 name += &format!(" FOR ROLE {role}");
-                clauses.say("role", role.as_str());
+                clauses.say(clause::ROLE, role.as_str());
             }
             let name = Name::new(name.as_str(), name.as_str());
             let object = plain(&reader, Kind::DefaultPrivileges, name.clone(), None, clauses);
@@ -245,7 +246,7 @@ pub fn default_privileges(mut reader: Reader<'_>, session: &mut Session) -> Pars
                 said.apply(access::kind_granted_on(object), &mut object.access);
                 if in_schema {
                     // In a schema they add to what holds everywhere.
-                    object.access.remove(EVERYBODY_STARTS_WITH_NOTHING);
+                    object.access.remove_named(EVERYBODY_STARTS_WITH_NOTHING);
                 }
             };
             if owner.is_none() {
@@ -275,5 +276,5 @@ pub fn change_granted_only(object: Object, change: impl Fn(&mut Object) + Send +
 /// Says of a new object what the session's default privileges give.
 pub fn apply_granted(object: &mut Object, session: &Session) {
     let born = access::at_birth(session.granted.values(), object);
-    born.iter().for_each(|(clause, value)| object.access.set(clause, value.clone()));
+    born.iter().for_each(|(clause, value)| object.access.set_named(clause, value.clone()));
 }

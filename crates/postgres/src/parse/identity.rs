@@ -4,6 +4,7 @@
 use super::alter_table::OnColumn;
 use super::sequences;
 use super::table::set_identity_options;
+use crate::clause;
 use wevrun_core::model::{Clauses, Column};
 use wevrun_core::parse::{Parsed, Reader};
 
@@ -25,8 +26,8 @@ pub fn change(reader: &mut Reader<'_>) -> Parsed<OnColumn> {
         let mut clauses = take(column);
         let mut again = Reader { text: &text, tokens: &tokens, position: 0, source };
         if options(&mut again, &mut clauses).is_ok() {
-            if let Some(generated) = clauses.remove("generated") {
-                column.clauses.set("identity", generated);
+            if let Some(generated) = clauses.remove(clause::GENERATED) {
+                column.clauses.set(clause::IDENTITY, generated);
             }
             set_identity_options(column, clauses);
         }
@@ -41,7 +42,7 @@ fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             if !by_default {
                 reader.expect("ALWAYS")?;
             }
-            clauses.say("generated", if by_default { "by default" } else { "always" });
+            clauses.say(clause::GENERATED, if by_default { "by default" } else { "always" });
         } else {
             sequences::option(reader, clauses)?;
         }
@@ -55,8 +56,8 @@ pub fn take(column: &mut Column) -> Clauses {
     let mut taken = Clauses::default();
     for name in said.collect::<Vec<_>>() {
         let option = name.strip_prefix("identity.").unwrap_or("generated");
-        if let Some(value) = column.clauses.remove(&name) {
-            taken.set(option, value);
+        if let Some(value) = column.clauses.remove_named(&name) {
+            taken.set_named(option, value);
         }
     }
     taken

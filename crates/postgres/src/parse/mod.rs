@@ -19,6 +19,7 @@ mod sequences;
 mod table;
 mod text_search;
 
+use crate::clause;
 use std::ops::Range;
 
 use super::names;
@@ -27,7 +28,7 @@ use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object, Plain, is};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
-pub use alter_table::{DEFAULT_OF_CHILDREN, drop_column};
+pub use alter_table::drop_column;
 pub use objects::canonical_type;
 pub use table::set_identity_options;
 
@@ -148,13 +149,13 @@ fn settings(reader: &mut Reader<'_>, session: &mut Session) {
 /// Says what the session's settings say of an object that does not say it itself.
 fn apply_defaults(definition: &mut Definition, session: &Session) {
     let say = |clauses: &mut Clauses, clause: &str| {
-        if let Some(value) = session.defaults.get(clause).filter(|_| !clauses.has(clause)) {
-            clauses.say(clause, value.as_str());
+        if let Some(value) = session.defaults.get(clause).filter(|_| !clauses.has_named(clause)) {
+            clauses.say_named(clause, value.as_str());
         }
     };
     match definition {
         Definition::Table(table) if !table.clauses.has(is::SERVER) => {
-            if !table.clauses.has("partition by") {
+            if !table.clauses.has(clause::PARTITION_BY) {
                 say(&mut table.clauses, "using");
             }
             say(&mut table.clauses, "tablespace");
@@ -414,7 +415,7 @@ fn storage_parameters(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<
         {
             continue;
         }
-        clauses.set(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
+        clauses.set_named(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
     }
     Ok(())
 }

@@ -1,5 +1,6 @@
 //! CREATE of everything but tables and routines.
 
+use crate::clause;
 use std::ops::Range;
 
 use super::{
@@ -41,7 +42,7 @@ pub fn view(reader: &mut Reader<'_>, session: &Session, recursive: bool) -> Pars
         });
         if fits && start > range.start {
             range.end = start;
-            clauses.say("with.check_option", check);
+            clauses.say(clause::WITH_CHECK_OPTION, check);
             break;
         }
     }
@@ -67,12 +68,12 @@ pub fn materialized_view(reader: &mut Reader<'_>, session: &Session) -> Parsed<O
     loop {
         if let Some(method) = after_keyword(reader, &["USING"], "a table access method")? {
             if method != "heap" {
-                clauses.say("using", method);
+                clauses.say(clause::USING, method);
             }
         } else if reader.take(&["WITH"]) {
             storage_parameters(reader, &mut clauses)?;
         } else if let Some(space) = after_keyword(reader, &["TABLESPACE"], "a tablespace")? {
-            clauses.say("tablespace", space);
+            clauses.say(clause::TABLESPACE, space);
         } else {
             break;
         }
@@ -102,29 +103,29 @@ pub fn index(reader: &mut Reader<'_>, session: &Session, unique: bool) -> Parsed
     reader.expect("ON")?;
     let mut clauses = Clauses::default();
     if reader.take(&["ONLY"]) {
-        clauses.say("only", "");
+        clauses.say(clause::ONLY, "");
     }
     let table = own_name(reader, session, "the table's name")?;
     if let Some(method) = after_keyword(reader, &["USING"], "an index method")?
         && method != "btree"
     {
         // The server takes gist for it (`DefineIndex()` of indexcmds.c).
-        clauses.say("using", if method == "rtree" { "gist" } else { method.as_str() });
+        clauses.say(clause::USING, if method == "rtree" { "gist" } else { method.as_str() });
     }
     let parts = index_parts(reader)?;
     if reader.take(&["INCLUDE"]) {
         let columns = column_list(reader)?;
         let columns: Vec<String> = columns.iter().map(|column| names::quoted(column.canonical())).collect();
-        clauses.say("include", columns.join(", "));
+        clauses.say(clause::INCLUDE, columns.join(", "));
     }
     if constraints::nulls_not_distinct(reader) {
-        clauses.say("nulls not distinct", "");
+        clauses.say(clause::NULLS_NOT_DISTINCT, "");
     }
     if reader.take(&["WITH"]) {
         storage_parameters(reader, &mut clauses)?;
     }
     if let Some(space) = after_keyword(reader, &["TABLESPACE"], "a tablespace")? {
-        clauses.say("tablespace", space);
+        clauses.say(clause::TABLESPACE, space);
     }
     let predicate = if reader.take(&["WHERE"]) {
         let range = rest(reader, "a condition")?;
@@ -188,7 +189,7 @@ fn index_part(reader: &mut Reader<'_>) -> Parsed<IndexPart> {
         && !ends.iter().any(|word| reader.sees(word))
     {
         let class = reference(reader, "an operator class")?;
-        part.clauses.set("operator class", Expression::new(without_catalogue(&class), class.canonical()));
+        part.clauses.set(clause::OPERATOR_CLASS, Expression::new(without_catalogue(&class), class.canonical()));
         if reader.sees_symbol("(") {
             let parameters = definitions(reader)?;
             let words: Vec<String> = parameters
@@ -197,7 +198,7 @@ fn index_part(reader: &mut Reader<'_>) -> Parsed<IndexPart> {
                     format!("{key}={}", value.map_or_else(|| "true".to_owned(), |value| value.canonical))
                 })
                 .collect();
-            part.clauses.say("operator class parameters", words.join(", "));
+            part.clauses.say(clause::OPERATOR_CLASS_PARAMETERS, words.join(", "));
         }
     }
     if reader.take(&["DESC"]) {
@@ -208,10 +209,10 @@ fn index_part(reader: &mut Reader<'_>) -> Parsed<IndexPart> {
     // The default is that NULLs come last, or first where the order is descending.
     if reader.take(&["NULLS", "FIRST"]) {
         if !part.descending {
-            part.clauses.say("nulls", "first");
+            part.clauses.say(clause::NULLS, "first");
         }
     } else if reader.take(&["NULLS", "LAST"]) && part.descending {
-        part.clauses.say("nulls", "last");
+        part.clauses.say(clause::NULLS, "last");
     }
     Ok(part)
 }
@@ -228,7 +229,7 @@ pub fn extension(reader: &mut Reader<'_>) -> Parsed<Option<Object>> {
     let mut clauses = Clauses::default();
     loop {
         if let Some(schema) = after_keyword(reader, &["SCHEMA"], "a schema")? {
-            clauses.say("schema", names::quoted(&schema));
+            clauses.say(clause::SCHEMA, names::quoted(&schema));
         } else if reader.take(&["VERSION"]) || reader.take(&["FROM"]) {
             reader.take_any();
         } else if !reader.take(&["CASCADE"]) {
@@ -247,12 +248,12 @@ pub fn data_type(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let mut clauses = Clauses::default();
     if reader.take(&["AS", "ENUM"]) {
         let inner = reader.parenthesised()?;
-        clauses.set("enum", whole(reader, inner));
+        clauses.set(clause::ENUM, whole(reader, inner));
     } else if reader.take(&["AS", "RANGE"]) {
         for (key, value) in definitions(reader)? {
-            clauses.set(&format!("range.{key}"), value.unwrap_or_else(|| Expression::plain("")));
+            clauses.set_named(&format!("range.{key}"), value.unwrap_or_else(|| Expression::plain("")));
         }
-        if !clauses.has("range.subtype") {
+        if !clauses.has(clause::RANGE_SUBTYPE) {
             return Err(reader.expected("a subtype"));
         }
     } else if reader.take(&["AS"]) {
@@ -270,13 +271,13 @@ pub fn data_type(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
             }
         }
         reader.expect_symbol(")")?;
-        clauses.say("attributes", attributes.join(", "));
+        clauses.say(clause::ATTRIBUTES, attributes.join(", "));
     } else if reader.sees_symbol("(") {
         for (key, value) in definitions(reader)? {
-            clauses.set(&format!("base.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
+            clauses.set_named(&format!("base.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
         }
     } else {
-        clauses.say("shell", "");
+        clauses.say(clause::SHELL, "");
     }
     Ok(plain(reader, Kind::Type, name, None, clauses))
 }
@@ -286,7 +287,7 @@ pub fn domain(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let name = own_name(reader, session, "the domain's name")?;
     reader.take(&["AS"]);
     let mut clauses = Clauses::default();
-    clauses.set("as", read_type(reader)?);
+    clauses.set(clause::AS, read_type(reader)?);
     while !reader.at_end() {
         let constraint = constraints::constraint_name(reader)?;
         domain_constraint(reader, &name, constraint, &mut clauses)?;
@@ -302,26 +303,30 @@ pub fn domain_constraint(
     clauses: &mut Clauses,
 ) -> Parsed<()> {
     if reader.take(&["NOT", "NULL"]) {
-        clauses.say("not null", "");
+        clauses.say(clause::NOT_NULL, "");
     } else if reader.take(&["NULL"]) {
     } else if reader.take(&["COLLATE"]) {
         if let Some(collation) = table::collation(&path(reader, "a collation's name")?) {
-            clauses.say("collate", collation.canonical());
+            clauses.say(clause::COLLATE, collation.canonical());
         }
     } else if reader.take(&["DEFAULT"]) {
         let range = run(reader, "an expression", |reader| {
             ["CONSTRAINT", "NOT", "NULL", "CHECK", "COLLATE"].iter().any(|word| reader.sees(word))
         })?;
-        clauses.set("default", expression(reader, range));
+        clauses.set(clause::DEFAULT, expression(reader, range));
     } else if reader.take(&["CHECK"]) {
         let check = constraints::check(reader, name)?;
         let name = check.name.map_or_else(
-            || names::first_free(&names::identifier(domain), "", "check", |name| clauses.has(&format!("check {name}"))),
+            || {
+                names::first_free(&names::identifier(domain), "", "check", |name| {
+                    clauses.has_named(&format!("check {name}"))
+                })
+            },
             |name| name.canonical().to_owned(),
         );
-        clauses.set(&format!("check {name}"), check.condition);
-        if check.clauses.has("not valid") {
-            clauses.say(&format!("not valid {name}"), "");
+        clauses.set_named(&format!("check {name}"), check.condition);
+        if check.clauses.has(clause::NOT_VALID) {
+            clauses.say_named(&format!("not valid {name}"), "");
         }
     } else {
         return Err(reader.expected("a constraint of a domain"));
@@ -337,7 +342,7 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let mut clauses = Clauses::default();
     let timing = [(&["BEFORE"][..], "before"), (&["AFTER"], "after"), (&["INSTEAD", "OF"], "instead of")];
     let timing = timing.into_iter().find(|(words, _)| reader.take(words)).map(|(_, timing)| timing);
-    clauses.say("timing", timing.ok_or_else(|| reader.expected("BEFORE, AFTER or INSTEAD OF"))?);
+    clauses.say(clause::TIMING, timing.ok_or_else(|| reader.expected("BEFORE, AFTER or INSTEAD OF"))?);
     // The server lists them in this order.
     let (mut insert, mut delete, mut update, mut truncate) = (false, false, None, false);
     loop {
@@ -369,19 +374,19 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
         if columns.is_empty() { "update".to_owned() } else { format!("update of {}", columns.join(", ")) }
     }));
     events.extend(truncate.then(|| "truncate".to_owned()));
-    clauses.say("events", events.join(" or "));
+    clauses.say(clause::EVENTS, events.join(" or "));
     reader.expect("ON")?;
     let table = own_name(reader, session, "the table's name")?;
     if constraint {
-        clauses.say("constraint", "");
+        clauses.say(clause::CONSTRAINT, "");
     }
     loop {
         if reader.take(&["FROM"]) {
-            clauses.say("from", reference(reader, "a table's name")?.canonical());
+            clauses.say(clause::FROM, reference(reader, "a table's name")?.canonical());
         } else if reader.take(&["DEFERRABLE"]) {
-            clauses.say("deferrable", "");
+            clauses.say(clause::DEFERRABLE, "");
         } else if reader.take(&["INITIALLY", "DEFERRED"]) {
-            clauses.say("deferrable", "initially deferred");
+            clauses.say(clause::DEFERRABLE, "initially deferred");
         } else if reader.take(&["NOT", "DEFERRABLE"]) || reader.take(&["INITIALLY", "IMMEDIATE"]) {
         } else if reader.take(&["REFERENCING"]) {
             while reader.sees("NEW") || reader.sees("OLD") {
@@ -393,18 +398,18 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
                 };
                 reader.expect("TABLE")?;
                 reader.take(&["AS"]);
-                clauses.say(which, names::quoted(&identifier(reader, "a name")?));
+                clauses.say_named(which, names::quoted(&identifier(reader, "a name")?));
             }
         } else if reader.take(&["FOR"]) {
             reader.take(&["EACH"]);
             if reader.take(&["ROW"]) {
-                clauses.say("for each", "row");
+                clauses.say(clause::FOR_EACH, "row");
             } else {
                 reader.expect("STATEMENT")?;
             }
         } else if reader.take(&["WHEN"]) {
             let inner = reader.parenthesised()?;
-            clauses.set("when", expression(reader, inner));
+            clauses.set(clause::WHEN, expression(reader, inner));
         } else {
             break;
         }
@@ -423,9 +428,9 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
             _ => super::super::tokens::literal(token.text(reader.text)),
         })
         .collect();
-    clauses.say("function", function.canonical());
+    clauses.say(clause::FUNCTION, function.canonical());
     if !arguments.is_empty() {
-        clauses.say("arguments", arguments.join(", "));
+        clauses.say(clause::ARGUMENTS, arguments.join(", "));
     }
     Ok(plain(reader, Kind::Trigger, names::standing_on(&name, &table), Some(table), clauses))
 }
@@ -435,14 +440,14 @@ pub fn event_trigger(reader: &mut Reader<'_>) -> Parsed<Object> {
     let name = names::global(&identifier(reader, "the trigger's name")?);
     reader.expect("ON")?;
     let mut clauses = Clauses::default();
-    clauses.say("on", identifier(reader, "an event")?);
+    clauses.say(clause::ON, identifier(reader, "an event")?);
     if reader.take(&["WHEN"]) {
         let range = run(reader, "a filter", |reader| reader.sees("EXECUTE"))?;
-        clauses.set("when", whole(reader, range));
+        clauses.set(clause::WHEN, whole(reader, range));
     }
     reader.expect("EXECUTE")?;
     let _ = reader.take(&["FUNCTION"]) || reader.take(&["PROCEDURE"]);
-    clauses.say("function", reference(reader, "a function's name")?.canonical());
+    clauses.say(clause::FUNCTION, reference(reader, "a function's name")?.canonical());
     reader.parenthesised()?;
     Ok(plain(reader, Kind::EventTrigger, name, None, clauses))
 }
@@ -453,22 +458,22 @@ pub fn rule(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     reader.expect("AS")?;
     reader.expect("ON")?;
     let mut clauses = Clauses::default();
-    clauses.say("on", identifier(reader, "an event")?);
+    clauses.say(clause::ON, identifier(reader, "an event")?);
     reader.expect("TO")?;
     let table = own_name(reader, session, "the table's name")?;
     if reader.take(&["WHERE"]) {
         let range = run(reader, "a condition", |reader| reader.sees("DO"))?;
-        clauses.set("where", expression(reader, range));
+        clauses.set(clause::WHERE, expression(reader, range));
     }
     reader.expect("DO")?;
     if reader.take(&["INSTEAD"]) {
-        clauses.say("instead", "");
+        clauses.say(clause::INSTEAD, "");
     } else {
         reader.take(&["ALSO"]);
     }
     let range = rest(reader, "what the rule does")?;
     let inner = super::without_parentheses(reader, range);
-    clauses.set("do", Expression::plain(reader.written(inner)));
+    clauses.set(clause::DO, Expression::plain(reader.written(inner)));
     Ok(plain(reader, Kind::Rule, names::standing_on(&name, &table), Some(table), clauses))
 }
 
@@ -479,7 +484,7 @@ pub fn policy(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let table = own_name(reader, session, "the table's name")?;
     let mut clauses = Clauses::default();
     if reader.take(&["AS", "RESTRICTIVE"]) {
-        clauses.say("restrictive", "");
+        clauses.say(clause::RESTRICTIVE, "");
     } else {
         reader.take(&["AS", "PERMISSIVE"]);
     }
@@ -493,7 +498,7 @@ pub fn policy_clauses(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<
         if reader.take(&["FOR"]) {
             let command = identifier(reader, "a command")?;
             if command != "all" {
-                clauses.say("for", command);
+                clauses.say(clause::FOR, command);
             }
         } else if reader.take(&["TO"]) {
             let mut roles = vec![names::quoted(&identifier(reader, "a role")?)];
@@ -502,16 +507,16 @@ pub fn policy_clauses(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<
             }
             roles.sort();
             if roles == ["public"] {
-                clauses.remove("to");
+                clauses.remove(clause::TO);
             } else {
-                clauses.say("to", roles.join(", "));
+                clauses.say(clause::TO, roles.join(", "));
             }
         } else if reader.take(&["USING"]) {
             let inner = reader.parenthesised()?;
-            clauses.set("using", expression(reader, inner));
+            clauses.set(clause::USING, expression(reader, inner));
         } else if reader.take(&["WITH", "CHECK"]) {
             let inner = reader.parenthesised()?;
-            clauses.set("with check", expression(reader, inner));
+            clauses.set(clause::WITH_CHECK, expression(reader, inner));
         } else {
             return Ok(());
         }
@@ -523,10 +528,10 @@ pub fn defined(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
     let name = own_name(reader, session, "a name")?;
     let mut clauses = Clauses::default();
     if reader.take(&["FROM"]) {
-        clauses.say("from", reference(reader, "what is copied")?.canonical());
+        clauses.say(clause::FROM, reference(reader, "what is copied")?.canonical());
     } else {
         for (key, value) in definitions(reader)? {
-            clauses.set(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
+            clauses.set_named(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
         }
     }
     Ok(plain(reader, kind, name, None, clauses))
@@ -546,12 +551,12 @@ pub fn statistics(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> 
             .collect();
         kinds.sort();
         if kinds != ["dependencies", "mcv", "ndistinct"] {
-            clauses.say("kinds", kinds.join(", "));
+            clauses.say(clause::KINDS, kinds.join(", "));
         }
     }
     reader.expect("ON")?;
     let range = run_to_from(reader)?;
-    clauses.set("on", whole(reader, range));
+    clauses.set(clause::ON, whole(reader, range));
     reader.expect("FROM")?;
     let table = own_name(reader, session, "the table's name")?;
     Ok(plain(reader, Kind::Statistics, name, Some(table), clauses))
@@ -575,7 +580,7 @@ pub fn global(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
     let name = names::global(&identifier(reader, "a name")?);
     let mut clauses = Clauses::default();
     if !reader.at_end() {
-        clauses.set("definition", whole(reader, reader.position..reader.tokens.len()));
+        clauses.set(clause::DEFINITION, whole(reader, reader.position..reader.tokens.len()));
         reader.position = reader.tokens.len();
     }
     Ok(plain(reader, kind, name, None, clauses))

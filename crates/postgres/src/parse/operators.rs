@@ -3,12 +3,12 @@
 //! The members of classes and families are clauses: `operator 1 (integer, integer)` is `=`, `function 1 (text, text)` is
 //! `bttextcmp(text, text)`. A class may leave the types out, which are told once the whole schema is known.
 
-use super::super::canonical::DROPPED;
 use super::super::types;
 use super::access::{Subject, amend};
 use super::{
     data_type as read_type, definitions, identifier, names, own_name, path, plain, reference, reference_of, routine,
 };
+use crate::clause;
 use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
 
@@ -47,7 +47,7 @@ pub fn operator(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let symbol = operator_name(reader, session)?;
     let mut clauses = Clauses::default();
     properties(reader, &mut clauses)?;
-    let side = |key: &str| clauses.value(key).unwrap_or("NONE").to_owned();
+    let side = |key: &str| clauses.value_named(key).unwrap_or("NONE").to_owned();
     let name = format!("{symbol}({}, {})", side("with.leftarg"), side("with.rightarg"));
     Ok(plain(reader, Kind::Operator, Name::new(name.as_str(), name.as_str()), None, clauses))
 }
@@ -59,12 +59,12 @@ fn properties(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
         let value = value.unwrap_or_else(|| Expression::plain("true"));
         let clause = format!("with.{key}");
         match (key.as_str(), value.canonical.as_str()) {
-            (_, none) if none.eq_ignore_ascii_case("none") => drop(clauses.remove(&clause)),
-            ("leftarg" | "rightarg", data_type) => clauses.say(&clause, types::without_modifiers(data_type)),
+            (_, none) if none.eq_ignore_ascii_case("none") => drop(clauses.remove_named(&clause)),
+            ("leftarg" | "rightarg", data_type) => clauses.say_named(&clause, types::without_modifiers(data_type)),
             // Long outdated: https://www.postgresql.org/docs/current/sql-createoperator.html
-            ("sort1" | "sort2" | "ltcmp" | "gtcmp", _) => clauses.say("with.merges", "true"),
-            ("commutator" | "negator", "!=") => clauses.say(&clause, "<>"),
-            _ => clauses.set(&clause, value),
+            ("sort1" | "sort2" | "ltcmp" | "gtcmp", _) => clauses.say(clause::WITH_MERGES, "true"),
+            ("commutator" | "negator", "!=") => clauses.say_named(&clause, "<>"),
+            _ => clauses.set_named(&clause, value),
         }
     }
     Ok(())
@@ -80,8 +80,8 @@ pub fn alter_operator(reader: &mut Reader<'_>, subject: Subject, if_exists: bool
     reader.finish()?;
     Ok(vec![amend(subject, if_exists, move |object| {
         if let Definition::Plain(plain) = &mut object.definition {
-            gone.iter().for_each(|clause| drop(plain.clauses.remove(clause)));
-            set.iter().for_each(|(clause, value)| plain.clauses.set(clause, value.clone()));
+            gone.iter().for_each(|clause| drop(plain.clauses.remove_named(clause)));
+            set.iter().for_each(|(clause, value)| plain.clauses.set_named(clause, value.clone()));
         }
         Ok(())
     })])
@@ -93,18 +93,18 @@ pub fn operator_class(reader: &mut Reader<'_>, session: &Session) -> Parsed<Vec<
     let base = own_name(reader, session, "the operator class's name")?;
     let mut clauses = Clauses::default();
     if reader.take(&["DEFAULT"]) {
-        clauses.say("default", "");
+        clauses.say(clause::DEFAULT, "");
     }
     reader.expect("FOR")?;
     reader.expect("TYPE")?;
     let data_type = read_type(reader)?;
     let bare = types::without_modifiers(&data_type.canonical);
-    clauses.set("for type", Expression::new(bare, data_type.written()));
+    clauses.set(clause::FOR_TYPE, Expression::new(bare, data_type.written()));
     reader.expect("USING")?;
     let method = names::quoted(&identifier(reader, "an index method")?);
     let named = reader.take(&["FAMILY"]);
     let family = if named { reference(reader, "a family's name")? } else { base.clone() };
-    clauses.say("family", family.canonical());
+    clauses.say(clause::FAMILY, family.canonical());
     reader.expect("AS")?;
     members(reader, &mut clauses)?;
     let key = |name: &Name| {
@@ -140,10 +140,10 @@ pub fn alter_family(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) 
         let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
         for (member, value) in found.iter() {
             if adds {
-                plain.clauses.remove(&format!("{DROPPED}{member}"));
-                plain.clauses.set(member, value.clone());
-            } else if plain.clauses.remove(member).is_none() {
-                plain.clauses.say(&format!("{DROPPED}{member}"), "");
+                plain.clauses.remove(clause::DROPPED.of(member));
+                plain.clauses.set_named(member, value.clone());
+            } else if plain.clauses.remove_named(member).is_none() {
+                plain.clauses.say(clause::DROPPED.of(member), "");
             }
         }
         Ok(())
@@ -154,7 +154,7 @@ pub fn alter_family(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) 
 fn members(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     loop {
         if reader.take(&["STORAGE"]) {
-            clauses.say("storage", one_type(reader)?);
+            clauses.say(clause::STORAGE, one_type(reader)?);
         } else if reader.take(&["OPERATOR"]) {
             let number = strategy(reader)?;
             // DROP names no operator, only its types.
@@ -168,7 +168,7 @@ fn members(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
                 reader.take(&["FOR", "SEARCH"]);
             }
             reader.take(&["RECHECK"]); // Has meant nothing since 8.4.
-            clauses.say(&format!("operator {number}{types}"), value);
+            clauses.say_named(&format!("operator {number}{types}"), value);
         } else if reader.take(&["FUNCTION"]) {
             let number = strategy(reader)?;
             let types = optional_types(reader)?;
@@ -177,7 +177,7 @@ fn members(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             } else {
                 function_reference(reader)?
             };
-            clauses.say(&format!("function {number}{types}"), value);
+            clauses.say_named(&format!("function {number}{types}"), value);
         } else {
             return Err(reader.expected("OPERATOR, FUNCTION or STORAGE"));
         }
@@ -230,14 +230,14 @@ pub fn cast(reader: &mut Reader<'_>) -> Parsed<Object> {
     let name = cast_name(reader)?;
     let mut clauses = Clauses::default();
     if reader.take(&["WITH", "FUNCTION"]) {
-        clauses.say("with function", function_reference(reader)?);
+        clauses.say(clause::WITH_FUNCTION, function_reference(reader)?);
     } else if reader.take(&["WITH", "INOUT"]) {
-        clauses.say("with inout", "");
+        clauses.say(clause::WITH_INOUT, "");
     } else if !reader.take(&["WITHOUT", "FUNCTION"]) {
         return Err(reader.expected("WITH FUNCTION, WITHOUT FUNCTION or WITH INOUT"));
     }
     if reader.take(&["AS"]) {
-        clauses.say("context", identifier(reader, "IMPLICIT or ASSIGNMENT")?);
+        clauses.say(clause::CONTEXT, identifier(reader, "IMPLICIT or ASSIGNMENT")?);
     }
     Ok(plain(reader, Kind::Cast, name, None, clauses))
 }
@@ -268,7 +268,7 @@ pub fn transform(reader: &mut Reader<'_>) -> Parsed<Object> {
         reader.expect("SQL")?;
         reader.expect("WITH")?;
         reader.expect("FUNCTION")?;
-        clauses.say(clause, function_reference(reader)?);
+        clauses.say_named(clause, function_reference(reader)?);
         if !reader.take_symbol(",") {
             break;
         }

@@ -3,6 +3,7 @@
 use super::access::{Subject, amend};
 use super::alter::unknown;
 use super::{identifier, own_name, plain, storage_parameters, whole};
+use crate::clause;
 use crate::{names, tokens};
 use wevrun_core::model::{Clauses, Definition, Expression, Kind, Object};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
@@ -12,7 +13,7 @@ pub fn publication(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object>
     let name = names::global(&identifier(reader, "the publication's name")?);
     let mut clauses = Clauses::default();
     if reader.take(&["FOR", "ALL", "TABLES"]) {
-        clauses.say("all tables", "");
+        clauses.say(clause::ALL_TABLES, "");
     } else if reader.take(&["FOR"]) {
         publication_members(reader, session, &mut clauses)?;
     }
@@ -27,8 +28,8 @@ pub fn publication(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object>
 fn forget_usual(clauses: &mut Clauses) {
     let defaults = [("with.publish", "insert, update, delete, truncate"), ("with.publish_via_partition_root", "false")];
     for (key, value) in defaults {
-        if clauses.value(key) == Some(value) {
-            clauses.remove(key);
+        if clauses.value_named(key) == Some(value) {
+            clauses.remove_named(key);
         }
     }
 }
@@ -43,7 +44,7 @@ fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: &mut
             schemas = false;
         }
         if schemas {
-            clauses.say(&format!("schema {}", names::quoted(&identifier(reader, "a schema")?)), "");
+            clauses.say_named(&format!("schema {}", names::quoted(&identifier(reader, "a schema")?)), "");
         } else {
             reader.take(&["ONLY"]);
             let table = own_name(reader, session, "a table's name")?;
@@ -55,7 +56,7 @@ fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: &mut
             if reader.take(&["WHERE"]) {
                 reader.parenthesised()?;
             }
-            clauses.set(&format!("table {table}"), whole(reader, start..reader.position));
+            clauses.set_named(&format!("table {table}"), whole(reader, start..reader.position));
         }
         if !reader.take_symbol(",") {
             return Ok(());
@@ -79,12 +80,12 @@ pub fn alter_publication(reader: &mut Reader<'_>, session: &Session, subject: Su
         let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
         let is_member = |clause: &str| clause.starts_with("table ") || clause.starts_with("schema ");
         plain.clauses.retain(|clause, _| match change {
-            "DROP" => !said.has(clause),
+            "DROP" => !said.has_named(clause),
             "SET" if !options => !is_member(clause),
             _ => true,
         });
         if change != "DROP" {
-            said.iter().for_each(|(clause, value)| plain.clauses.set(clause, value.clone()));
+            said.iter().for_each(|(clause, value)| plain.clauses.set_named(clause, value.clone()));
         }
         forget_usual(&mut plain.clauses);
         Ok(())
@@ -105,20 +106,20 @@ pub fn subscription(reader: &mut Reader<'_>) -> Parsed<Object> {
         _ => return Err(reader.expected("a connection string in quotes")),
     };
     let written = if connection.to_lowercase().contains("password") { "" } else { connection.as_str() };
-    clauses.set("connection", Expression::new(String::new(), written));
+    clauses.set(clause::CONNECTION, Expression::new(String::new(), written));
     reader.expect("PUBLICATION")?;
     let mut publications = vec![names::quoted(&identifier(reader, "a publication")?)];
     while reader.take_symbol(",") {
         publications.push(names::quoted(&identifier(reader, "a publication")?));
     }
     publications.sort();
-    clauses.say("publications", publications.join(", "));
+    clauses.say(clause::PUBLICATIONS, publications.join(", "));
     if reader.take(&["WITH"]) {
         storage_parameters(reader, &mut clauses)?;
     }
     // What streaming is if nothing is said depends on the server's version, so that it can't be compared.
     for beside in ["connect", "create_slot", "copy_data", "enabled", "refresh", "streaming"] {
-        clauses.remove(&format!("with.{beside}"));
+        clauses.remove_named(&format!("with.{beside}"));
     }
     let usual = [
         ("slot_name", own.as_str()),
@@ -133,14 +134,14 @@ pub fn subscription(reader: &mut Reader<'_>) -> Parsed<Object> {
     ];
     for (option, usual) in usual {
         let clause = format!("with.{option}");
-        let value = clauses.value(&clause).map(|value| match value.to_ascii_lowercase().as_str() {
+        let value = clauses.value_named(&clause).map(|value| match value.to_ascii_lowercase().as_str() {
             "on" | "yes" | "1" if usual == "true" || usual == "false" => "true".to_owned(),
             "off" | "no" | "0" if usual == "true" || usual == "false" => "false".to_owned(),
             _ => value.to_owned(),
         });
         match value {
-            Some(value) if value == usual => drop(clauses.remove(&clause)),
-            Some(value) => clauses.say(&clause, value),
+            Some(value) if value == usual => drop(clauses.remove_named(&clause)),
+            Some(value) => clauses.say_named(&clause, value),
             None => {}
         }
     }

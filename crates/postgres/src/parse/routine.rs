@@ -1,6 +1,7 @@
 //! CREATE FUNCTION, PROCEDURE and AGGREGATE.
 
 use super::{data_type, definitions, identifier, in_schema, names, normalised, path, plain, reference, run, whole};
+use crate::clause;
 use wevrun_core::model::{Clauses, Expression, Kind, Name, Object};
 use wevrun_core::parse::{Parsed, Reader, Session, TokenKind};
 
@@ -111,7 +112,7 @@ pub fn routine(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
         columns.iter_mut().for_each(|column| column.mode = "TABLE");
         let words: Vec<String> = columns.iter().map(Argument::words).collect();
         clauses.set(
-            "returns",
+            clause::RETURNS,
             Expression::new(
                 format!("TABLE({})", words.join(", ")),
                 &format!("TABLE{}", reader.written(start..reader.position)),
@@ -120,35 +121,33 @@ pub fn routine(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
     } else if reader.take(&["RETURNS"]) {
         let returned = data_type(reader)?;
         let plain = super::types::without_modifiers(&returned.canonical);
-        clauses.set("returns", Expression::new(plain, returned.written()));
+        clauses.set(clause::RETURNS, Expression::new(plain, returned.written()));
     } else if kind == Kind::Function {
         // What the OUT arguments say.
         let out: Vec<&Argument> = listed.iter().filter(|argument| matches!(argument.mode, "OUT" | "INOUT")).collect();
         match &out[..] {
             [] => {}
-            [one] => clauses.say("returns", one.data_type.clone()),
-            _ => clauses.say("returns", "record"),
+            [one] => clauses.say(clause::RETURNS, one.data_type.clone()),
+            _ => clauses.say(clause::RETURNS, "record"),
         }
     }
     // The server lists the arguments of a call only; a procedure's OUT arguments are given by a caller too.
     let name = with_signature(&base, &listed, false);
     let words: Vec<String> = listed.iter().map(Argument::words).collect();
-    clauses.say("arguments", words.join(", "));
+    clauses.say(clause::ARGUMENTS, words.join(", "));
     let mut number = 0;
     for argument in listed.iter_mut().filter(|argument| matches!(argument.mode, "IN" | "INOUT" | "VARIADIC")) {
         number += 1;
         if let Some(default) = argument.default.take() {
-            clauses.set(&format!("default {number}"), default);
+            clauses.set_named(&format!("default {number}"), default);
         }
     }
     attributes(reader, &mut clauses)?;
     // The symbol in a library is the routine's name, if nothing else is said.
-    if clauses.value("language") == Some("c") && clauses.has("as") && !clauses.has("symbol") {
-        clauses.say("symbol", names::identifier(&base));
+    if clauses.value(clause::LANGUAGE) == Some("c") && clauses.has(clause::AS) && !clauses.has(clause::SYMBOL) {
+        clauses.say(clause::SYMBOL, names::identifier(&base));
     }
-    if clauses.has("set") {
-        clauses.remove("set");
-    }
+    clauses.remove(clause::SET_ATTRIBUTE);
     Ok(plain(reader, kind, name, None, clauses))
 }
 
@@ -178,33 +177,33 @@ pub fn attributes(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> 
     while !reader.at_end() {
         if let Some((_, clause, value)) = FLAGS.into_iter().find(|(words, _, _)| reader.take(words)) {
             if value.is_empty() {
-                clauses.remove(clause);
+                clauses.remove_named(clause);
             } else {
-                clauses.say(clause, value);
+                clauses.say_named(clause, value);
             }
         } else if reader.take(&["LANGUAGE"]) {
             let language = match reader.take_any() {
                 Some(token) => super::identifier_of(token, reader.text).to_lowercase(),
                 None => return Err(reader.expected("a language")),
             };
-            clauses.say("language", language);
+            clauses.say(clause::LANGUAGE, language);
         } else if reader.take(&["COST"]) {
             number(reader, clauses, "cost")?;
         } else if reader.take(&["ROWS"]) {
             number(reader, clauses, "rows")?;
         } else if reader.take(&["SUPPORT"]) {
-            clauses.say("support", reference(reader, "a function")?.canonical());
+            clauses.say(clause::SUPPORT, reference(reader, "a function")?.canonical());
         } else if reader.take(&["TRANSFORM"]) {
             let start = reader.position;
             while reader.take_symbol(",") || reader.take(&["FOR", "TYPE"]) {
                 super::types::type_name(reader)?;
             }
-            clauses.say("transform", normalised(reader, start..reader.position));
+            clauses.say(clause::TRANSFORM, normalised(reader, start..reader.position));
         } else if reader.take(&["SET"]) {
             setting(reader, clauses)?;
         } else if reader.take(&["RESET"]) {
             let name = path(reader, "a setting")?.join(".");
-            clauses.remove(&format!("set.{name}"));
+            clauses.remove_named(&format!("set.{name}"));
         } else if reader.take(&["AS"]) {
             let mut texts = Vec::new();
             loop {
@@ -213,24 +212,24 @@ pub fn attributes(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> 
                     break;
                 }
             }
-            clauses.say("as", texts.swap_remove(0));
+            clauses.say(clause::AS, texts.swap_remove(0));
             if let Some(symbol) = texts.pop() {
-                clauses.say("symbol", symbol);
+                clauses.say(clause::SYMBOL, symbol);
             }
         } else if reader.take(&["WITH"]) {
             // Long outdated: WITH (isStrict).
             for (flag, _) in definitions(reader)? {
                 if flag == "isstrict" {
-                    clauses.say("strict", "strict");
+                    clauses.say(clause::STRICT, "strict");
                 } else if flag == "iscachable" {
-                    clauses.say("volatility", "immutable");
+                    clauses.say(clause::VOLATILITY, "immutable");
                 }
             }
         } else if reader.sees("RETURN") || (reader.sees("BEGIN") && reader.sees_at(1, "ATOMIC")) {
             let range = super::rest(reader, "a body")?;
-            clauses.set("body", whole(reader, range));
-            if !clauses.has("language") {
-                clauses.say("language", "sql");
+            clauses.set(clause::BODY, whole(reader, range));
+            if !clauses.has(clause::LANGUAGE) {
+                clauses.say(clause::LANGUAGE, "sql");
             }
         } else {
             return Err(reader.expected("an attribute of a routine"));
@@ -242,7 +241,7 @@ pub fn attributes(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> 
 fn number(reader: &mut Reader<'_>, clauses: &mut Clauses, name: &str) -> Parsed<()> {
     match reader.take_any() {
         Some(token) if token.kind == TokenKind::Number => {
-            clauses.say(name, token.text(reader.text));
+            clauses.say_named(name, token.text(reader.text));
             Ok(())
         }
         _ => Err(reader.expected("a number")),
@@ -256,7 +255,7 @@ fn setting(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     if reader.take(&["FROM", "CURRENT"]) {
         // What that is when the function is made, is not in the source: the usual one, as in the engine's own client.
         if name == "search_path" {
-            clauses.say("set.search_path", "$user, public");
+            clauses.say(clause::SET_SEARCH_PATH, "$user, public");
         }
         return Ok(());
     }
@@ -272,7 +271,7 @@ fn setting(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
         }
     }
     // Names of settings know no letter case.
-    clauses.say(&format!("set.{}", name.to_lowercase()), values.join(", "));
+    clauses.say_named(&format!("set.{}", name.to_lowercase()), values.join(", "));
     Ok(())
 }
 
@@ -292,13 +291,13 @@ pub fn aggregate(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
             arguments(reader)?
         };
         let words: Vec<String> = arguments.iter().map(Argument::words).collect();
-        clauses.say("arguments", words.join(", "));
+        clauses.say(clause::ARGUMENTS, words.join(", "));
         if let Some(at) = reader.tokens[range.clone()].iter().position(|token| token.is_word(reader.text, "ORDER")) {
             let before = &reader.tokens[range.start..range.start + at];
             let commas = before.iter().filter(|token| token.is_symbol(reader.text, ",")).count();
             let (direct, ordered) = words.split_at(if before.is_empty() { 0 } else { commas + 1 });
             let ordered = format!("{} ORDER BY {}", direct.join(", "), ordered.join(", "));
-            clauses.say("ordered", ordered.trim_start());
+            clauses.say(clause::ORDERED, ordered.trim_start());
         }
         with_signature(&base, &arguments, false)
     } else {
@@ -310,10 +309,10 @@ pub fn aggregate(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
             let argument = if argument.eq_ignore_ascii_case("any") || argument == "\"any\"" { "" } else { argument };
             let signature = format!("{base}({argument})");
             name = Name::new(signature.as_str(), signature.as_str());
-            clauses.say("arguments", argument);
+            clauses.say(clause::ARGUMENTS, argument);
             continue;
         }
-        clauses.set(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("")));
+        clauses.set_named(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("")));
     }
     Ok(plain(reader, Kind::Aggregate, name, None, clauses))
 }

@@ -1,6 +1,7 @@
 //! Sequences and their options, those of identity columns too.
 
 use super::{data_type, names, own_name, path, plain, reference};
+use crate::clause;
 use wevrun_core::model::{Clauses, Kind, Name, Object};
 use wevrun_core::parse::{Parsed, Reader, Session, Token, TokenKind};
 
@@ -9,7 +10,7 @@ pub fn create(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let name = own_name(reader, session, "the sequence's name")?;
     let mut clauses = Clauses::default();
     options(reader, &mut clauses)?;
-    let data_type = clauses.value("as").unwrap_or("bigint").to_owned();
+    let data_type = clauses.value(clause::AS).unwrap_or("bigint").to_owned();
     settle(&mut clauses, &data_type);
     let owner = take_owner(&mut clauses, session);
     Ok(plain(reader, Kind::Sequence, name, owner, clauses))
@@ -17,10 +18,10 @@ pub fn create(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
 
 /// `OWNED BY table.column` as the table's name; the column stays.
 pub fn take_owner(clauses: &mut Clauses, session: &Session) -> Option<Name> {
-    let path = names::parts(clauses.remove("owned by")?.canonical.as_str());
+    let path = names::parts(clauses.remove(clause::OWNED_BY)?.canonical.as_str());
     match &path[..] {
         [.., column] if path.len() > 1 => {
-            clauses.say("owned by", column.as_str());
+            clauses.say(clause::OWNED_BY, column.as_str());
             Some(super::in_schema(path[..path.len() - 1].to_vec(), session))
         }
         _ => None,
@@ -38,21 +39,21 @@ pub fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
 /// One of them.
 pub fn option(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     if reader.take(&["AS"]) {
-        clauses.set("as", data_type(reader)?);
+        clauses.set(clause::AS, data_type(reader)?);
     } else if reader.take(&["INCREMENT"]) {
         reader.take(&["BY"]);
-        clauses.say("increment", number(reader)?);
+        clauses.say(clause::INCREMENT, number(reader)?);
     } else if reader.take(&["NO", "MINVALUE"]) {
-        clauses.remove("minvalue");
+        clauses.remove(clause::MINVALUE);
     } else if reader.take(&["NO", "MAXVALUE"]) {
-        clauses.remove("maxvalue");
+        clauses.remove(clause::MAXVALUE);
     } else if reader.take(&["MINVALUE"]) {
-        clauses.say("minvalue", number(reader)?);
+        clauses.say(clause::MINVALUE, number(reader)?);
     } else if reader.take(&["MAXVALUE"]) {
-        clauses.say("maxvalue", number(reader)?);
+        clauses.say(clause::MAXVALUE, number(reader)?);
     } else if reader.take(&["START"]) {
         reader.take(&["WITH"]);
-        clauses.say("start", number(reader)?);
+        clauses.say(clause::START, number(reader)?);
     } else if reader.take(&["RESTART"]) {
         reader.take(&["WITH"]);
         let is_number = |token: Token| token.kind == TokenKind::Number || token.is_symbol(reader.text, "-");
@@ -60,25 +61,25 @@ pub fn option(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             number(reader)?;
         }
     } else if reader.take(&["CACHE"]) {
-        clauses.say("cache", number(reader)?);
+        clauses.say(clause::CACHE, number(reader)?);
     } else if reader.take(&["NO", "CYCLE"]) {
-        clauses.remove("cycle");
+        clauses.remove(clause::CYCLE);
     } else if reader.take(&["CYCLE"]) {
-        clauses.say("cycle", "");
+        clauses.say(clause::CYCLE, "");
     } else if reader.take(&["OWNED", "BY"]) {
         let path = path(reader, "table.column or NONE")?;
         let path: Vec<String> = path.iter().map(|part| names::quoted(part)).collect();
         if path.len() > 1 {
-            clauses.say("owned by", path.join("."));
+            clauses.say(clause::OWNED_BY, path.join("."));
         } else {
-            clauses.remove("owned by");
+            clauses.remove(clause::OWNED_BY);
         }
     } else if reader.take(&["SEQUENCE", "NAME"]) {
-        clauses.say("name", reference(reader, "the sequence's name")?.canonical());
+        clauses.say(clause::NAME, reference(reader, "the sequence's name")?.canonical());
     } else if reader.take(&["LOGGED"]) {
-        clauses.say("logged", "");
+        clauses.say(clause::LOGGED, "");
     } else if reader.take(&["UNLOGGED"]) {
-        clauses.say("unlogged", "");
+        clauses.say(clause::UNLOGGED, "");
     } else {
         return Err(reader.expected("an option of a sequence"));
     }
@@ -101,10 +102,14 @@ fn number(reader: &mut Reader<'_>) -> Parsed<String> {
 /// Takes out what is the default.
 pub fn settle(clauses: &mut Clauses, data_type: &str) {
     let (least, most) = limits(data_type);
-    let down = clauses.value("increment").is_some_and(|by| by.starts_with('-'));
+    let down = clauses.value(clause::INCREMENT).is_some_and(|by| by.starts_with('-'));
     let (min, max) = if down { (least, "-1") } else { ("1", most) };
-    let start = if down { clauses.value("maxvalue").unwrap_or(max) } else { clauses.value("minvalue").unwrap_or(min) }
-        .to_owned();
+    let start = if down {
+        clauses.value(clause::MAXVALUE).unwrap_or(max)
+    } else {
+        clauses.value(clause::MINVALUE).unwrap_or(min)
+    }
+    .to_owned();
     let defaults = [
         ("increment", "1"),
         ("minvalue", min),
@@ -114,8 +119,8 @@ pub fn settle(clauses: &mut Clauses, data_type: &str) {
         ("as", "bigint"),
     ];
     for (name, value) in defaults {
-        if clauses.value(name) == Some(value) {
-            clauses.remove(name);
+        if clauses.value_named(name) == Some(value) {
+            clauses.remove_named(name);
         }
     }
 }
@@ -123,16 +128,16 @@ pub fn settle(clauses: &mut Clauses, data_type: &str) {
 /// Gives a sequence another type: a limit that was the old type's own becomes the new one's, and it starts where it did
 /// (<https://www.postgresql.org/docs/current/sql-altersequence.html>).
 pub fn change_type(clauses: &mut Clauses, to: &str) {
-    let (old, new) = (limits(clauses.value("as").unwrap_or("bigint")), limits(to));
+    let (old, new) = (limits(clauses.value(clause::AS).unwrap_or("bigint")), limits(to));
     for (clause, old, new) in [("minvalue", old.0, new.0), ("maxvalue", old.1, new.1)] {
-        if clauses.value(clause) == Some(old) {
-            if !clauses.has("start") {
-                clauses.say("start", old);
+        if clauses.value_named(clause) == Some(old) {
+            if !clauses.has(clause::START) {
+                clauses.say(clause::START, old);
             }
-            clauses.say(clause, new);
+            clauses.say_named(clause, new);
         }
     }
-    clauses.say("as", to);
+    clauses.say(clause::AS, to);
 }
 
 /// The least and the greatest number of a type (<https://www.postgresql.org/docs/current/datatype-numeric.html>).

@@ -9,6 +9,7 @@ use super::{
     reference_of, run, storage_parameters,
 };
 use super::{names, sequences};
+use crate::clause;
 use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{
     Clauses, Column, Definition, Expression, Generated, Key, Name, Object, OnConflict, Table, is,
@@ -33,13 +34,13 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
     let mut found = Found::default();
     let mut spans = ColumnSpans::default();
     if reader.take(&["PARTITION", "OF"]) {
-        table.clauses.say("partition of", own_name(reader, session, "the parent's name")?.canonical());
+        table.clauses.say(clause::PARTITION_OF, own_name(reader, session, "the parent's name")?.canonical());
         if reader.sees_symbol("(") {
             elements(reader, &mut table, &mut found, &mut spans, true)?;
         }
-        table.clauses.set("bound", bound(reader)?);
+        table.clauses.set(clause::BOUND, bound(reader)?);
     } else if reader.take(&["OF"]) {
-        table.clauses.say("of", reference(reader, "a composite type")?.canonical());
+        table.clauses.say(clause::OF, reference(reader, "a composite type")?.canonical());
         if reader.sees_symbol("(") {
             elements(reader, &mut table, &mut found, &mut spans, true)?;
         }
@@ -55,7 +56,7 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
             parents.push(own_name(reader, session, "a parent's name")?.canonical().to_owned());
         }
         reader.expect_symbol(")")?;
-        table.clauses.say("inherits", parents.join(", "));
+        table.clauses.say(clause::INHERITS, parents.join(", "));
     }
     if foreign {
         reader.expect("SERVER")?;
@@ -73,11 +74,11 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
     }
     take_constraints(&mut table, found);
     // A new table has no rows that could break a rule: NOT VALID says nothing (`transformCheckConstraints()` of parse_utilcmd.c).
-    table.columns.iter_mut().for_each(|column| drop(column.clauses.remove("not null not valid")));
+    table.columns.iter_mut().for_each(|column| drop(column.clauses.remove(clause::NOT_NULL_NOT_VALID)));
     if !table.clauses.has(is::SERVER) {
         let checks = table.checks.iter_mut().map(|check| &mut check.clauses);
         let keys = table.foreign_keys.iter_mut().map(|key| &mut key.clauses);
-        checks.chain(keys).for_each(|clauses| drop(clauses.remove("not valid")));
+        checks.chain(keys).for_each(|clauses| drop(clauses.remove(clause::NOT_VALID)));
     }
     merge_keys(&mut table);
     Ok((object(reader, name, Definition::Table(table)), spans))
@@ -110,10 +111,10 @@ fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             let start = reader.position;
             reader.take_any();
             reader.parenthesised()?;
-            clauses.set("partition by", partition_key(reader, start));
+            clauses.set(clause::PARTITION_BY, partition_key(reader, start));
         } else if let Some(method) = after_keyword(reader, &["USING"], "a table access method")? {
             if method != "heap" {
-                clauses.say("using", method);
+                clauses.say(clause::USING, method);
             }
         } else if reader.take(&["WITHOUT", "OIDS"]) {
         } else if reader.take(&["ON", "COMMIT"]) {
@@ -129,7 +130,7 @@ fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             storage_parameters(reader, clauses)?;
         } else if let Some(space) = after_keyword(reader, &["TABLESPACE"], "a tablespace")? {
             if space != "pg_default" {
-                clauses.say("tablespace", space);
+                clauses.say(clause::TABLESPACE, space);
             }
         } else {
             return Ok(());
@@ -190,7 +191,7 @@ fn elements(
             let from = reference(reader, "a table's name")?;
             let what = like_options(reader);
             // The position, so that the columns come where they were written.
-            table.clauses.say(&format!("like {copied}"), format!("{from}|{what}|{}", table.columns.len()));
+            table.clauses.say_named(&format!("like {copied}"), format!("{from}|{what}|{}", table.columns.len()));
             copied += 1;
         } else {
             let column = column(reader, found, typed)?;
@@ -291,7 +292,7 @@ pub fn column(reader: &mut Reader<'_>, found: &mut Found, typed: bool) -> Parsed
             let mut key = key_of(name, own);
             constraints::key_parameters(reader, &mut key.clauses)?;
             if distinct {
-                key.clauses.say("nulls not distinct", "");
+                key.clauses.say(clause::NULLS_NOT_DISTINCT, "");
             }
             found.constraints.unique_keys.push(key);
         } else if reader.take(&["PRIMARY", "KEY"]) {
@@ -303,10 +304,10 @@ pub fn column(reader: &mut Reader<'_>, found: &mut Found, typed: bool) -> Parsed
         } else if reader.take(&["COLLATE"]) {
             column.collation = collation(&path(reader, "a collation's name")?);
         } else if let Some(storage) = after_keyword(reader, &["STORAGE"], "a storage mode")? {
-            column.clauses.say("storage", storage);
+            column.clauses.say(clause::STORAGE, storage);
         } else if let Some(method) = after_keyword(reader, &["COMPRESSION"], "a compression method")? {
             if method != "default" {
-                column.clauses.say("compression", method);
+                column.clauses.say(clause::COMPRESSION, method);
             }
         } else {
             return Err(reader.expected("a column constraint"));
@@ -332,7 +333,7 @@ pub fn generated(reader: &mut Reader<'_>, column: &mut Column) -> Parsed<()> {
     }
     reader.expect("AS")?;
     if reader.take(&["IDENTITY"]) {
-        column.clauses.say("identity", if by_default { "by default" } else { "always" });
+        column.clauses.say(clause::IDENTITY, if by_default { "by default" } else { "always" });
         column.not_null = Some(OnConflict::Abort);
         if reader.sees_symbol("(") {
             let inner = reader.parenthesised()?;
@@ -358,9 +359,9 @@ pub fn set_identity_options(column: &mut Column, mut options: Clauses) {
     let bigint = Expression::plain("bigint");
     let data_type = column.data_type.as_ref().unwrap_or(&bigint).canonical.clone();
     sequences::settle(&mut options, &data_type);
-    options.remove("as");
+    options.remove(clause::AS);
     for (name, value) in options.iter() {
-        column.clauses.set(&format!("identity.{name}"), value.clone());
+        column.clauses.set_named(&format!("identity.{name}"), value.clone());
     }
 }
 
@@ -373,7 +374,7 @@ pub fn take_constraints(table: &mut Table, found: Found) {
     table.foreign_keys.extend(constraints.foreign_keys);
     table.exclusions.extend(exclusions);
     // What a column is that comes from elsewhere can be said without the column.
-    if ["inherits", "partition of", "of"].iter().any(|clause| table.clauses.has(clause)) {
+    if ["inherits", "partition of", "of"].iter().any(|clause| table.clauses.has_named(clause)) {
         for constraint in &not_null {
             if table.column(&constraint.column).is_none() {
                 table.columns.push(Column::named(constraint.column.clone()));

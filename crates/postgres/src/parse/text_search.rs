@@ -1,8 +1,9 @@
 //! ALTER TEXT SEARCH CONFIGURATION (<https://www.postgresql.org/docs/current/sql-altertsconfig.html>).
 
-use super::super::canonical::{REPLACED, replace_dictionary};
+use super::super::canonical::replace_dictionary;
 use super::access::{Subject, amend, say};
 use super::identifier;
+use crate::clause;
 use wevrun_core::model::Definition;
 use wevrun_core::parse::{Parsed, Reader, StatementKind};
 
@@ -27,13 +28,16 @@ pub fn mapping(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Pa
         return Ok(vec![amend(subject, if_exists, move |object| {
             let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
             // What a copy will have is not there yet.
-            if plain.clauses.has("with.copy") && tokens.is_empty() {
-                let before = plain.clauses.value(REPLACED).map_or_else(String::new, |before| format!("{before}, "));
-                plain.clauses.say(REPLACED, format!("{before}{old}, {new}"));
+            if plain.clauses.has(clause::WITH_COPY) && tokens.is_empty() {
+                let before =
+                    plain.clauses.value(clause::REPLACED).map_or_else(String::new, |before| format!("{before}, "));
+                plain.clauses.say(clause::REPLACED, format!("{before}{old}, {new}"));
             }
             let is_meant = |token: &str| tokens.is_empty() || tokens.iter().any(|named| named == token);
-            let listed =
-                plain.clauses.iter_mut().filter(|(clause, _)| clause.strip_prefix("mapping ").is_some_and(is_meant));
+            let listed = plain
+                .clauses
+                .expressions_mut()
+                .filter(|(clause, _)| clause.strip_prefix("mapping ").is_some_and(is_meant));
             listed.for_each(|(_, listed)| replace_dictionary(listed, &old, &new));
             Ok(())
         })]);

@@ -6,30 +6,31 @@
 use super::super::names::{self, quoted};
 use super::super::tokens::literal;
 use super::super::write;
-use wevrun_core::model::{Definition, Kind, Model, Name, Object, Table, is};
+use crate::clause;
+use wevrun_core::model::{Clause, Definition, Expression, Kind, Model, Name, Object, Table, is};
 use wevrun_core::plan::Step;
 
 /// Why a table can't be made anew with its rows; none if it can.
 pub fn obstacle(model: &Model, object: &Object) -> Option<&'static str> {
     let table = object.as_table()?;
-    let has = |clause: &str| table.clauses.has(clause);
+    let has = |key: Clause<'_, Expression>| table.clauses.has(key);
     let is_parent = || {
         model.tables().any(|(_, other)| {
-            other.clauses.value("inherits").is_some_and(|parents| {
+            other.clauses.value(clause::INHERITS).is_some_and(|parents| {
                 super::super::split_list(parents).iter().any(|parent| parent == object.name.canonical())
             })
         })
     };
     let published = || model.of_kind(Kind::Publication).any(|publication| publication.uses.contains(&object.name));
-    if has("partition of") || has("partition by") {
+    if has(clause::PARTITION_OF) || has(clause::PARTITION_BY) {
         Some("it is partitioned or a partition")
-    } else if has("inherits") || is_parent() {
+    } else if has(clause::INHERITS) || is_parent() {
         Some("it inherits or is inherited from")
-    } else if has("of") {
+    } else if has(clause::OF) {
         Some("it is of a type")
     } else if has(is::SERVER) {
         Some("its rows are on another server")
-    } else if has("force row security") {
+    } else if has(clause::FORCE_ROW_SECURITY) {
         Some("its row security holds for its owner too, who might not see every row")
     } else if published() {
         Some("it is published")
@@ -46,7 +47,7 @@ fn aside(table: &Name) -> Name {
 }
 
 fn identity_sequences(name: &Name, table: &Table) -> Vec<Name> {
-    let identities = table.columns.iter().filter(|column| column.clauses.has("identity"));
+    let identities = table.columns.iter().filter(|column| column.clauses.has(clause::IDENTITY));
     identities.map(|column| write::identity_sequence(name, column)).collect()
 }
 

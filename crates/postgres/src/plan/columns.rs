@@ -1,5 +1,6 @@
 //! Changes of the columns of a table.
 
+use crate::clause;
 use std::collections::BTreeSet;
 
 use super::super::names::quoted;
@@ -36,7 +37,7 @@ impl TableChange<'_> {
             .iter()
             .filter(|column| self.want.column(&column.name).is_none() && !is_computed(&column.name))
         {
-            if column.clauses.has("inherited") {
+            if column.clauses.has(clause::INHERITED) {
                 continue; // the parent's step drops it
             }
             steps.push(self.drop_column(column));
@@ -44,7 +45,7 @@ impl TableChange<'_> {
         let mut later = Vec::new();
         for column in self.want.columns.iter() {
             match self.have.column(&column.name) {
-                None if column.clauses.has("inherited") => {}
+                None if column.clauses.has(clause::INHERITED) => {}
                 None => steps.push(self.add_column(column)),
                 Some(_) if is_computed(&column.name) => later.push(column),
                 Some(have) if kept.contains(&have) => {
@@ -90,10 +91,10 @@ impl TableChange<'_> {
         let mut step = self
             .step(format!("add column {table}.{}", column.name), vec![format!("ADD COLUMN {}", write::column(column))]);
         let mut bare = column.clone();
-        bare.clauses.remove("comment");
-        bare.clauses.remove("compression");
+        bare.clauses.remove(clause::COMMENT);
+        bare.clauses.remove(clause::COMPRESSION);
         step.statements.extend(write::column_extras(table, &bare, None));
-        let filled = column.default.is_some() || column.generated.is_some() || column.clauses.has("identity");
+        let filled = column.default.is_some() || column.generated.is_some() || column.clauses.has(clause::IDENTITY);
         if column.not_null.is_some() && !filled && !self.has_no_rows() {
             let object = format!("column {table}.{}", column.name);
             let sure = self.answer(&Probe::HasRows(self.original_table())) == Some(true);
@@ -112,7 +113,7 @@ impl TableChange<'_> {
         }
         // https://www.postgresql.org/docs/current/sql-altertable.html#SQL-ALTERTABLE-NOTES
         let rewrites = column.generated.as_ref().is_some_and(|generated| generated.stored)
-            || column.clauses.has("identity")
+            || column.clauses.has(clause::IDENTITY)
             || column.default.as_ref().is_some_and(is_volatile);
         if rewrites && !self.has_no_rows() {
             step.risks.push(self.rewrites());
@@ -146,11 +147,12 @@ impl TableChange<'_> {
     fn is_of_a_parent(&self, column: &Column) -> bool {
         let has = |model: &Model, parent: &Name| has_column(model, parent, &column.name);
         let (before, after) = (&self.have.clauses, &self.want.clauses);
-        let same =
-            ["inherits", "partition of", "of"].into_iter().all(|clause| before.value(clause) == after.value(clause));
+        let same = ["inherits", "partition of", "of"]
+            .into_iter()
+            .all(|clause| before.value_named(clause) == after.value_named(clause));
         same && self.parents().any(|parent| {
             has(&self.planning.renamed, &parent) && has(self.planning.want, &parent)
-                || self.want.clauses.has("of") && column.clauses.has("inherited")
+                || self.want.clauses.has(clause::OF) && column.clauses.has(clause::INHERITED)
         })
     }
 
@@ -190,7 +192,7 @@ impl TableChange<'_> {
                 model
                     .table(&parent)
                     .and_then(|parent| parent.column(&column.name))
-                    .is_some_and(|column| column.not_null.is_some() && !column.clauses.has("not null no inherit"))
+                    .is_some_and(|column| column.not_null.is_some() && !column.clauses.has(clause::NOT_NULL_NO_INHERIT))
             };
             says(self.planning.want) && !says(&self.planning.renamed)
         })
@@ -199,7 +201,7 @@ impl TableChange<'_> {
     /// What PostgreSQL 18 and later know of a NOT NULL beside that it is there.
     fn change_not_null(&self, have: &Column, want: &Column, actions: &mut Vec<String>) {
         let own = quoted(want.name.canonical());
-        let change = |attribute: &str| (have.clauses.has(attribute), want.clauses.has(attribute));
+        let change = |attribute: &str| (have.clauses.has_named(attribute), want.clauses.has_named(attribute));
         match change("not null no inherit") {
             (false, true) => {
                 let name = quoted(write::not_null_name(self.table(), have).canonical());
@@ -248,7 +250,7 @@ impl TableChange<'_> {
                 );
                 step.risks.extend((!self.has_no_rows()).then(|| self.rewrites()));
                 let mut bare = want.clone();
-                bare.clauses.remove("compression");
+                bare.clauses.remove(clause::COMPRESSION);
                 step.statements.extend(write::column_extras(table, &bare, None));
                 steps.push(step);
                 return;
@@ -269,9 +271,9 @@ impl TableChange<'_> {
             steps.push(step);
             return;
         }
-        let identity_changes = have.clauses.has("identity") != want.clauses.has("identity");
+        let identity_changes = have.clauses.has(clause::IDENTITY) != want.clauses.has(clause::IDENTITY);
         let default_changes = have.default != want.default;
-        let made_room = identity_changes && want.clauses.has("identity");
+        let made_room = identity_changes && want.clauses.has(clause::IDENTITY);
         let reach = if default_changes { self.reach_of_default(&want.name) } else { Reach::Usual };
         let (mut before, mut after, mut guards) = (Vec::new(), Vec::new(), Vec::new());
         if have.default.is_some() && (want.default.is_none() || type_changes) && !made_room {
@@ -342,13 +344,13 @@ impl TableChange<'_> {
         }
         match (have.not_null, want.not_null) {
             (None, Some(_)) if self.has_not_null_from_a_parent(want) => {}
-            (None, Some(_)) if want.clauses.has("not null not valid") => {
+            (None, Some(_)) if want.clauses.has(clause::NOT_NULL_NOT_VALID) => {
                 actions.push(format!("ADD {}", write::not_null_constraint(table, want)));
             }
             (None, Some(_)) => {
                 // Before version 18 it has no name.
                 let named = self.planning.version.major >= 18
-                    && (want.not_null_name.is_some() || want.clauses.has("not null no inherit"));
+                    && (want.not_null_name.is_some() || want.clauses.has(clause::NOT_NULL_NO_INHERIT));
                 actions.push(if named {
                     format!("ADD {}", write::not_null_constraint(table, want))
                 } else {
@@ -377,14 +379,14 @@ impl TableChange<'_> {
         }
         if identity_changes && let Some(identity) = write::identity(want) {
             actions.push(format!("ALTER COLUMN {own} ADD {identity}"));
-        } else if want.clauses.has("identity") {
+        } else if want.clauses.has(clause::IDENTITY) {
             actions.extend(identity_changes_of(have, want, &own));
             risks
                 .extend(turns(have, want).then(|| super::sequences::repeats(&format!("column {table}.{}", want.name))));
             let otherwise = |clause| have.clauses.has(clause) != want.clauses.has(clause);
-            if otherwise("identity.logged") || otherwise("identity.unlogged") {
-                let unlogged = want.clauses.has("identity.unlogged")
-                    || self.want.clauses.has("unlogged") && !want.clauses.has("identity.logged");
+            if otherwise(clause::IDENTITY_LOGGED) || otherwise(clause::IDENTITY_UNLOGGED) {
+                let unlogged = want.clauses.has(clause::IDENTITY_UNLOGGED)
+                    || self.want.clauses.has(clause::UNLOGGED) && !want.clauses.has(clause::IDENTITY_LOGGED);
                 let sequence = write::identity_sequence(table, want);
                 after.push(format!("ALTER SEQUENCE {sequence} SET {}", if unlogged { "UNLOGGED" } else { "LOGGED" }));
             }
@@ -482,7 +484,7 @@ fn descendants(model: &Model, root: &Name) -> Vec<Name> {
 
 /// Whether an identity counts the other way from now on.
 fn turns(have: &Column, want: &Column) -> bool {
-    let down = |column: &Column| super::sequences::counts_down(column.clauses.value("identity.increment"));
+    let down = |column: &Column| super::sequences::counts_down(column.clauses.value(clause::IDENTITY_INCREMENT));
     down(have) != down(want)
 }
 
@@ -497,15 +499,15 @@ fn identity_changes_of(have: &Column, want: &Column, own: &str) -> Vec<String> {
         words.push("RESTART".to_owned());
     }
     for clause in differing {
-        let value = want.clauses.value(clause);
+        let value = want.clauses.value_named(clause);
         match (clause, value) {
             ("identity", Some(value)) => words.push(format!("SET GENERATED {}", value.to_uppercase())),
             ("identity.increment", value) => words.push(format!("SET INCREMENT BY {}", value.unwrap_or("1"))),
             ("identity.start", value) => {
-                let usual = if super::sequences::counts_down(want.clauses.value("identity.increment")) {
-                    want.clauses.value("identity.maxvalue").unwrap_or("-1")
+                let usual = if super::sequences::counts_down(want.clauses.value(clause::IDENTITY_INCREMENT)) {
+                    want.clauses.value(clause::IDENTITY_MAXVALUE).unwrap_or("-1")
                 } else {
-                    want.clauses.value("identity.minvalue").unwrap_or("1")
+                    want.clauses.value(clause::IDENTITY_MINVALUE).unwrap_or("1")
                 };
                 words.push(format!("SET START WITH {}", value.unwrap_or(usual)));
             }

@@ -1,6 +1,7 @@
 //! Indexes and keys that are built, and indexes that are dropped, while others write: after the transaction
 //! (<https://www.postgresql.org/docs/current/sql-createindex.html#SQL-CREATEINDEX-CONCURRENTLY>).
 
+use crate::clause;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::canonical;
@@ -55,7 +56,7 @@ pub fn find<'m>(planning: &Planning<'m>, have: &Model, again: &BTreeSet<ObjectKe
             }
             Change::Change { have: before, want: object, .. } => match (&before.definition, &object.definition) {
                 (Definition::Index(old), Definition::Index(index)) if stays(&index.table) => {
-                    if old.clauses.has("invalid") {
+                    if old.clauses.has(clause::INVALID) {
                         // The server left it behind when building it failed.
                         late.new_index(planning.want, object, index);
                     } else if again.contains(&object.key()) && index_stays(planning, have, before, old) {
@@ -97,16 +98,18 @@ fn index_stays(planning: &Planning<'_>, have: &Model, object: &Object, index: &I
 }
 
 fn is_partitioned(model: &Model, table: &Name) -> bool {
-    model.table(table).is_some_and(|table| table.clauses.has("partition by"))
+    model.table(table).is_some_and(|table| table.clauses.has(clause::PARTITION_BY))
 }
 
 /// Whether something else needs the index: as what tells rows apart, as a foreign key's target.
 fn is_needed(model: &Model, name: &Name, index: &Index) -> bool {
     let own = identifier(name);
     let Some(table) = model.table(&index.table) else {
-        return model.relation(&index.table).is_some_and(|view| write::clauses(view).value("cluster on") == Some(&own));
+        return model
+            .relation(&index.table)
+            .is_some_and(|view| write::clauses(view).value(clause::CLUSTER_ON) == Some(&own));
     };
-    let named = table.clauses.iter().any(|(clause, value)| {
+    let named = table.clauses.expressions().any(|(clause, value)| {
         matches!(clause, "replica identity" | "cluster on") && value.canonical.contains(own.as_str())
     });
     named || index.unique && is_target(model, &index.table)
@@ -125,7 +128,7 @@ fn aside(name: &Name) -> Name {
 
 impl<'m> Late<'m> {
     fn new_index(&mut self, want: &'m Model, object: &'m Object, index: &'m Index) {
-        if index.clauses.has("attached to") || is_needed(want, &object.name, index) {
+        if index.clauses.has(clause::ATTACHED_TO) || is_needed(want, &object.name, index) {
             return;
         }
         if !is_partitioned(want, &index.table) {
@@ -156,7 +159,10 @@ impl<'m> Late<'m> {
 
     /// Keys over columns that are NOT NULL already, so that only the index has to be built.
     fn new_keys(&mut self, (before, want): (&Model, &Model), object: &'m Object, have: &Table, table: &'m Table) {
-        if table.clauses.has("partition by") || table.clauses.has("partition of") || is_target(want, &object.name) {
+        if table.clauses.has(clause::PARTITION_BY)
+            || table.clauses.has(clause::PARTITION_OF)
+            || is_target(want, &object.name)
+        {
             return;
         }
         let alike = |column: &Name| have.column(column).is_some_and(|before| Some(before) == table.column(column));
@@ -170,9 +176,9 @@ impl<'m> Late<'m> {
             let named = |(clause, value): (&str, &Expression)| {
                 matches!(clause, "replica identity" | "cluster on") && value.canonical.contains(own.trim_matches('"'))
             };
-            !key.clauses.has("without overlaps")
+            !key.clauses.has(clause::WITHOUT_OVERLAPS)
                 && !has_name(key)
-                && !table.clauses.iter().any(named)
+                && !table.clauses.expressions().any(named)
                 && key.parts.iter().all(|part| alike(&part.column))
         };
         let primary = table.primary_key.iter().filter(|_| have.primary_key.is_none());
@@ -315,7 +321,7 @@ fn build_keys(object: &Object, keys: &[(&'static str, &Key)]) -> Step {
 fn on(index: &Index, table: &Name, branch: bool) -> Index {
     let mut index = Index { table: table.clone(), ..index.clone() };
     if branch {
-        index.clauses.say("only", "");
+        index.clauses.say(clause::ONLY, "");
     }
     index
 }

@@ -3,6 +3,7 @@
 use super::super::canonical;
 use super::super::{access, names, write};
 use super::{Planner, column_order, order, partitions, path_for};
+use crate::clause;
 use wevrun_core::model::{Beside, Check, Definition, Kind, Name, Object, ObjectKey};
 use wevrun_core::plan::{Risk, RiskKind, Step};
 
@@ -24,7 +25,7 @@ impl Planner<'_> {
         let name = &object.name;
         let added = late.into_iter().map(|check| {
             let mut statements = vec![format!("ALTER TABLE {name} ADD {}", write::check_constraint(&check))];
-            if let (Some(constraint), Some(comment)) = (&check.name, check.clauses.value("comment")) {
+            if let (Some(constraint), Some(comment)) = (&check.name, check.clauses.value(clause::COMMENT)) {
                 statements.push(write::constraint_comment(name, constraint, Some(comment)));
             }
             let called = check.name.as_ref().map_or("", Name::canonical);

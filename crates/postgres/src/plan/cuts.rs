@@ -4,6 +4,7 @@
 //! (<https://www.postgresql.org/docs/current/runtime-config-locks.html>). A cut is made where it is known what there is then, and where
 //! nothing is gone that comes again.
 
+use crate::clause;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::write;
@@ -101,10 +102,12 @@ impl Progress {
             (Definition::Plain(sequence), before) if sequence.kind == Kind::Sequence => {
                 sequence.owner = before.and_then(Definition::owner).cloned();
                 match before {
-                    Some(Definition::Plain(before)) if before.clauses.has("owned by") => {
-                        sequence.clauses.say("owned by", before.clauses.value("owned by").unwrap_or_default());
+                    Some(Definition::Plain(before)) if before.clauses.has(clause::OWNED_BY) => {
+                        sequence
+                            .clauses
+                            .say(clause::OWNED_BY, before.clauses.value(clause::OWNED_BY).unwrap_or_default());
                     }
-                    _ => drop(sequence.clauses.remove("owned by")),
+                    _ => drop(sequence.clauses.remove(clause::OWNED_BY)),
                 }
             }
             _ => {}
@@ -188,7 +191,7 @@ fn locks_of(object: &Object) -> usize {
             let of_column = |column: &Column| {
                 usize::from(column.default.is_some())
                     + usize::from(column.not_null.is_some())
-                    + 2 * usize::from(column.clauses.has("identity"))
+                    + 2 * usize::from(column.clauses.has(clause::IDENTITY))
             };
             let keys = usize::from(table.primary_key.is_some()) + table.unique_keys.len() + table.exclusions.len();
             4 + 2 * keys + table.checks.len() + table.columns.iter().map(of_column).sum::<usize>()

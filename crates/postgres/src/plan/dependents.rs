@@ -1,5 +1,6 @@
 //! What the server would not let be changed underneath: views on a column whose type changes, rules on a view that goes.
 
+use crate::clause;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::names;
@@ -45,10 +46,10 @@ pub fn in_the_way(have: &Model, want: &Model, going: &Going<'_>, major: u32) -> 
             let in_the_way = match &object.definition {
                 Definition::Index(index) => {
                     let plain = index.parts.iter().map(|part| names::unquoted(&part.expression.canonical));
-                    let included = super::super::split_list(index.clauses.value("include").unwrap_or_default());
+                    let included = super::super::split_list(index.clauses.value(clause::INCLUDE).unwrap_or_default());
                     let mut listed = plain.chain(included.iter().map(|name| names::unquoted(name)));
                     // An index goes with a column that it is on; of one that lacks parts the server makes a whole one.
-                    let lacks_parts = index.clauses.has("only") || index.clauses.has("attached to");
+                    let lacks_parts = index.clauses.has(clause::ONLY) || index.clauses.has(clause::ATTACHED_TO);
                     let goes = if lacks_parts { &touched } else { &replaced };
                     listed.any(|listed| goes.iter().any(|column| listed == column.canonical()))
                         || touched.iter().any(|column| mentions(object, column))
@@ -103,7 +104,7 @@ fn can_stand_in_the_way(object: &Object) -> bool {
     match &object.definition {
         Definition::View(_) => true,
         // Its rows are elsewhere.
-        Definition::Table(table) => table.clauses.has("server"),
+        Definition::Table(table) => table.clauses.has(clause::SERVER),
         Definition::Plain(plain) => matches!(
             plain.kind,
             Kind::Rule
@@ -199,17 +200,17 @@ pub fn names_column(expression: &Expression, column: &Name) -> bool {
 
 /// Whether a clause names the column.
 fn lists(plain: &Plain, clause: &str, column: &Name) -> bool {
-    plain.clauses.get(clause).is_some_and(|list| names_column(list, column))
+    plain.clauses.expression_named(clause).is_some_and(|list| names_column(list, column))
 }
 
 /// Whether an object's expressions name the column. Routines keep their bodies as text, but for SQL-standard ones.
 fn mentions(object: &Object, column: &Name) -> bool {
     if let Definition::Plain(plain) = &object.definition {
-        if matches!(plain.kind, Kind::Function | Kind::Procedure) && !plain.clauses.has("body") {
+        if matches!(plain.kind, Kind::Function | Kind::Procedure) && !plain.clauses.has(clause::BODY) {
             return false;
         }
         if plain.kind == Kind::Trigger
-            && plain.clauses.value("events").is_some_and(|events| events.contains(column.canonical()))
+            && plain.clauses.value(clause::EVENTS).is_some_and(|events| events.contains(column.canonical()))
         {
             return true;
         }

@@ -1,5 +1,6 @@
 //! What goes, in the order in which the server lets it go.
 
+use crate::clause;
 use std::collections::BTreeSet;
 
 use super::super::canonical::attached_to;
@@ -60,7 +61,7 @@ impl Planner<'_> {
         let mut steps = Vec::new();
         for object in self.have().of_kind(Kind::Sequence) {
             let Definition::Plain(plain) = &object.definition else { continue };
-            let owner = plain.owner.as_ref().zip(plain.clauses.value("owned by"));
+            let owner = plain.owner.as_ref().zip(plain.clauses.value(clause::OWNED_BY));
             if planning.want.get(&object.key()).is_some()
                 && owner.is_some_and(|(table, column)| goes(table, &names::simple(column)))
             {
@@ -121,7 +122,7 @@ impl Planner<'_> {
     /// Whether it is a routine of which the server knows what columns it reads, and does not let these go.
     fn holds_columns(&self, key: &ObjectKey) -> bool {
         matches!(key.kind, Kind::Function | Kind::Procedure)
-            && self.have().get(key).is_some_and(|object| write::clauses(object).has("body"))
+            && self.have().get(key).is_some_and(|object| write::clauses(object).has(clause::BODY))
     }
 
     /// Whether it needs a type that only steps aside, and could not go after it.
@@ -174,7 +175,7 @@ impl Planner<'_> {
             for column in table.columns.iter() {
                 let Some(wanted) = want.column(&column.name) else { continue };
                 let own = quoted(column.name.canonical());
-                if column.clauses.has("identity") && !wanted.clauses.has("identity") {
+                if column.clauses.has(clause::IDENTITY) && !wanted.clauses.has(clause::IDENTITY) {
                     let sequence = write::identity_sequence(name, column);
                     let statements = vec![
                         super::sequences::keep_count(&sequence, name, column.name.canonical()),
@@ -183,7 +184,10 @@ impl Planner<'_> {
                     let title = format!("let column {name}.{} be no identity any more", column.name);
                     steps.push(Step::new(title, statements));
                 }
-                if !column.clauses.has("identity") && wanted.clauses.has("identity") && column.default.is_some() {
+                if !column.clauses.has(clause::IDENTITY)
+                    && wanted.clauses.has(clause::IDENTITY)
+                    && column.default.is_some()
+                {
                     let mut statements = vec![format!("ALTER TABLE {name} ALTER COLUMN {own} DROP DEFAULT")];
                     for key in removed.iter().filter(|key| key.kind == Kind::Sequence) {
                         let Some(Definition::Plain(sequence)) = self.have().get(key).map(|object| &object.definition)
@@ -191,7 +195,7 @@ impl Planner<'_> {
                             continue;
                         };
                         if sequence.owner.as_ref() == Some(name)
-                            && sequence.clauses.value("owned by") == Some(column.name.canonical())
+                            && sequence.clauses.value(clause::OWNED_BY) == Some(column.name.canonical())
                         {
                             let own = column.name.canonical();
                             statements.push(super::sequences::keep_count(&key.name, name, own));
@@ -225,7 +229,7 @@ impl Planner<'_> {
             // A sequence goes with the column that owns it.
             if let Definition::Plain(plain) = &object.definition
                 && let (Kind::Sequence, Some(owner), Some(column)) =
-                    (plain.kind, &plain.owner, plain.clauses.value("owned by"))
+                    (plain.kind, &plain.owner, plain.clauses.value(clause::OWNED_BY))
             {
                 let stays =
                     self.planning.want.table(owner).is_some_and(|table| table.column(&names::simple(column)).is_some());
@@ -239,7 +243,7 @@ impl Planner<'_> {
 
     /// A partition of a table that others refer to can't go while it is one: the server looks then whether a row refers to its rows.
     fn detach_partition(&self, object: &Object) -> Option<String> {
-        let parent_of = |table: &Table| table.clauses.value("partition of").map(|name| Name::new(name, name));
+        let parent_of = |table: &Table| table.clauses.value(clause::PARTITION_OF).map(|name| Name::new(name, name));
         let parent = parent_of(object.as_table()?)?;
         let stays = ObjectKey::new(Kind::Table, parent.clone());
         let mut above = vec![parent.clone()];
@@ -274,9 +278,9 @@ impl Planner<'_> {
     /// Where a sequence makes room for that of an identity, which continues to count.
     fn keep_count(&self, sequence: &Object) -> Option<String> {
         let Definition::Plain(plain) = &sequence.definition else { return None };
-        let (owner, column) = (plain.owner.as_ref()?, plain.clauses.value("owned by")?);
+        let (owner, column) = (plain.owner.as_ref()?, plain.clauses.value(clause::OWNED_BY)?);
         let wanted = self.planning.want.table(owner)?.column(&names::simple(column))?;
-        let is_sequence = plain.kind == Kind::Sequence && wanted.clauses.has("identity");
+        let is_sequence = plain.kind == Kind::Sequence && wanted.clauses.has(clause::IDENTITY);
         is_sequence.then(|| super::sequences::keep_count(&sequence.name, owner, column))
     }
 
@@ -349,12 +353,12 @@ fn drop_statement(object: &Object) -> String {
     let name = &object.name;
     match key.kind {
         // Where the aggregated arguments stand decides which one is meant.
-        Kind::Aggregate if let Some(ordered) = write::clauses(object).value("ordered") => {
+        Kind::Aggregate if let Some(ordered) = write::clauses(object).value(clause::ORDERED) => {
             let base = name.canonical().trim_end_matches(names::signature(name));
             format!("DROP AGGREGATE {base}({ordered})")
         }
         // Two procedures may differ only in what is OUT.
-        Kind::Procedure if let Some(arguments) = write::clauses(object).value("arguments") => {
+        Kind::Procedure if let Some(arguments) = write::clauses(object).value(clause::ARGUMENTS) => {
             let with_mode = |argument: &String| {
                 let has = ["OUT ", "INOUT ", "VARIADIC "].iter().any(|mode| argument.starts_with(mode));
                 if has { argument.clone() } else { format!("IN {argument}") }

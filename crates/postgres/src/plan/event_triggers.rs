@@ -1,6 +1,7 @@
 //! Event triggers that exist before and after the script: they can fire for its steps
 //! (<https://www.postgresql.org/docs/current/event-trigger-definition.html>).
 
+use crate::clause;
 use std::collections::BTreeSet;
 
 use super::super::names::identifier;
@@ -25,7 +26,7 @@ impl Planner<'_> {
         }
         let changing = self.changing();
         let (disabled, firing): (Vec<_>, Vec<_>) = stay.into_iter().partition(|key| {
-            let function = self.have().get(key).and_then(|trigger| write::clauses(trigger).value("function"));
+            let function = self.have().get(key).and_then(|trigger| write::clauses(trigger).value(clause::FUNCTION));
             function.is_some_and(|function| self.names_any(function, &changing))
         });
         for key in &disabled {
@@ -91,7 +92,7 @@ impl Planner<'_> {
 
 fn enabled(trigger: &Object) -> Option<&str> {
     match &trigger.definition {
-        Definition::Plain(plain) => plain.clauses.value("enabled"),
+        Definition::Plain(plain) => plain.clauses.value(clause::ENABLED),
         _ => None,
     }
 }

@@ -1,5 +1,6 @@
 //! The last settings: those that need more than one object to be there.
 
+use crate::clause;
 use std::borrow::Cow;
 
 use super::super::{names, tokens, write};
@@ -32,7 +33,7 @@ impl Planner<'_> {
                 // A column that has numbers already goes on counting where they end.
                 if let (Some(owner), Definition::Plain(plain), None) =
                     (object.definition.owner(), &object.definition, before)
-                    && let Some(column) = plain.clauses.value("owned by")
+                    && let Some(column) = plain.clauses.value(clause::OWNED_BY)
                     && self.have().table(owner).is_some_and(|table| table.column(&names::simple(column)).is_some())
                 {
                     let own = tokens::literal(object.name.canonical());
@@ -56,11 +57,11 @@ impl Planner<'_> {
         let planning = self.planning;
         for object in planning.want.of_kind(Kind::MaterializedView) {
             let Definition::View(view) = &object.definition else { continue };
-            let Some(index) = view.clauses.value("cluster on") else { continue };
+            let Some(index) = view.clauses.value(clause::CLUSTER_ON) else { continue };
             let is_index = |key: &ObjectKey| key.kind == Kind::Index && names::identifier(&key.name) == index;
             let is_created = self.again.contains(&object.key()) || self.again.iter().any(is_index);
             let before = self.have().get(&object.key()).filter(|_| !is_created);
-            if before.is_some_and(|before| write::clauses(before).value("cluster on") == Some(index)) {
+            if before.is_some_and(|before| write::clauses(before).value(clause::CLUSTER_ON) == Some(index)) {
                 continue;
             }
             let statements = write::clustered(&object.name, view).into_iter().collect();
@@ -80,12 +81,12 @@ impl Planner<'_> {
                 None => Cow::Owned(Clauses::default()),
             };
             // These settings are dropped with the index that they name.
-            let of_an_index = before.has("cluster on") || before.has("replica identity");
+            let of_an_index = before.has(clause::CLUSTER_ON) || before.has(clause::REPLICA_IDENTITY);
             let created = if of_an_index { self.indexes_created_again(name, table) } else { Vec::new() };
             for index in created {
                 for clause in ["cluster on", "replica identity"] {
-                    if before.value(clause).is_some_and(|value| value.contains(index.canonical())) {
-                        before.to_mut().remove(clause);
+                    if before.value_named(clause).is_some_and(|value| value.contains(index.canonical())) {
+                        before.to_mut().remove_named(clause);
                     }
                 }
             }

@@ -1,5 +1,6 @@
 //! Foreign keys go before the keys and tables that they need, and come when all of these are there.
 
+use crate::clause;
 use std::borrow::Cow;
 use std::collections::BTreeSet;
 
@@ -18,7 +19,7 @@ impl Planner<'_> {
         let mut steps = Vec::new();
         for (name, table) in self.have().tables() {
             // With its table goes every foreign key, but not before other tables that point back.
-            let partitioned = table.clauses.has("partition by");
+            let partitioned = table.clauses.has(clause::PARTITION_BY);
             let circle = |key: &ForeignKey| gone(&key.parent) && (key.parent != *name || partitioned);
             let stays = !gone(name);
             for key in table.foreign_keys.iter() {
@@ -89,7 +90,7 @@ impl Planner<'_> {
 
     /// Whether a table at either end becomes unlogged or logged: the server wants both to be alike at every moment.
     fn moves_between_logs(&self, table: &Name, key: &ForeignKey) -> bool {
-        let unlogged = |model: &Model, name: &Name| model.table(name).map(|table| table.clauses.has("unlogged"));
+        let unlogged = |model: &Model, name: &Name| model.table(name).map(|table| table.clauses.has(clause::UNLOGGED));
         [table, &key.parent].into_iter().any(|name| {
             let (have, want) = (unlogged(self.have(), name), unlogged(self.planning.want, name));
             have.zip(want).is_some_and(|(have, want)| have != want)
@@ -115,7 +116,7 @@ impl Planner<'_> {
                 statements.extend(write::foreign_key_comment(name, key));
                 let title = format!("add foreign key {} of {name} to {}", key.name, key.parent);
                 let mut step = Step::new(title, statements).of(ObjectKey::new(Kind::Table, name.clone()));
-                if have.is_some() && !key.clauses.has("not valid") && !key.clauses.has("not enforced") {
+                if have.is_some() && !key.clauses.has(clause::NOT_VALID) && !key.clauses.has(clause::NOT_ENFORCED) {
                     step.risks.push(Risk::new(
                         RiskKind::MayRefuseRows,
                         format!("foreign key {name}.{}", key.name),

@@ -1,6 +1,7 @@
 //! Owners, grants and labels: last, when all objects are there.
 
 use super::super::{Postgres, access, write};
+use crate::clause;
 use wevrun_core::compare::{access_properties, granted_only};
 use wevrun_core::model::{Clauses, Object, ObjectKey};
 use wevrun_core::plan::{Planning, Step};
@@ -33,7 +34,7 @@ pub fn steps(planning: &Planning<'_>) -> Vec<Step> {
     for sides in granted_only(&Postgres, planning.have, planning.want).into_iter().filter(|_| asked) {
         let (have, want) = sides;
         // The one that knows the role, if they are default privileges.
-        let named = [have, want].into_iter().flatten().max_by_key(|object| write::clauses(object).has("role"));
+        let named = [have, want].into_iter().flatten().max_by_key(|object| write::clauses(object).has(clause::ROLE));
         let Some(named) = named else { continue };
         let with = |access: Option<Clauses>| Object { access: access.unwrap_or_default(), ..named.clone() };
         let [have, want] = [have, want].map(|side| with(side.map(|object| object.access.clone())));

@@ -21,7 +21,7 @@ pub fn change(
     }
     let mut statements = parameters(&write::subject(Kind::Index, index), have, want, differing);
     if let Some(place) = differing.iter().position(|clause| *clause == "tablespace") {
-        let space = want.value(differing.remove(place)).unwrap_or("pg_default");
+        let space = want.value_named(differing.remove(place)).unwrap_or("pg_default");
         statements.push(format!("ALTER INDEX {index} SET TABLESPACE {}", quoted(space)));
     }
     Some(statements)

@@ -1,5 +1,6 @@
 //! Of which tables a table is a part or a child.
 
+use crate::clause;
 use std::collections::BTreeSet;
 
 use super::super::canonical::{self, ancestors};
@@ -19,14 +20,16 @@ impl TableChange<'_> {
 
     fn partition(&self, steps: &mut Vec<Step>) {
         let (have, want, table) = (&self.have.clauses, &self.want.clauses, self.table());
-        if have.value("partition of") == want.value("partition of") && have.get("bound") == want.get("bound") {
+        if have.value(clause::PARTITION_OF) == want.value(clause::PARTITION_OF)
+            && have.get(clause::BOUND) == want.get(clause::BOUND)
+        {
             return;
         }
-        if let Some(parent) = have.value("partition of") {
+        if let Some(parent) = have.value(clause::PARTITION_OF) {
             let statement = format!("ALTER TABLE {parent} DETACH PARTITION {table}");
             steps.push(Step::new(format!("detach partition {table} from {parent}"), vec![statement]));
         }
-        if let (Some(parent), Some(bound)) = (want.value("partition of"), want.get("bound")) {
+        if let (Some(parent), Some(bound)) = (want.value(clause::PARTITION_OF), want.get(clause::BOUND)) {
             let statement = format!("ALTER TABLE {parent} ATTACH PARTITION {table} {}", bound.written());
             let mut step = Step::new(format!("attach partition {table} to {parent}"), vec![statement]);
             let explanation = "rows that do not belong into the partition stop the script";
@@ -45,7 +48,7 @@ impl TableChange<'_> {
             parents.iter().any(|parent| has_column(&self.planning.renamed, parent, &column.name))
         };
         let left_behind = self.have.columns.iter().filter(|column| {
-            column.clauses.has("inherited")
+            column.clauses.has(clause::INHERITED)
                 && self.want.column(&column.name).is_none()
                 && of_one(&go, column)
                 && !of_one(&stay, column)
@@ -56,7 +59,7 @@ impl TableChange<'_> {
     fn parents_that_come(&self, steps: &mut Vec<Step>) {
         let (want, before) = (self.planning.want, inherited_from(self.have));
         let mut missing: Vec<&Column> = self.want.columns.iter().collect();
-        missing.retain(|column| column.clauses.has("inherited") && self.have.column(&column.name).is_none());
+        missing.retain(|column| column.clauses.has(clause::INHERITED) && self.have.column(&column.name).is_none());
         for parent in inherited_from(self.want).iter().filter(|parent| !before.contains(parent)) {
             let columns: Vec<&Column> =
                 missing.extract_if(.., |column| has_column(want, parent, &column.name)).collect();
@@ -79,7 +82,7 @@ impl TableChange<'_> {
         let family = std::iter::once(parent.clone()).chain(ancestors(self.planning.want, parent));
         let mut checks: Vec<Check> = family.flat_map(|table| table.checks.0).collect();
         checks.retain(|check| {
-            !check.clauses.has("no inherit") && !self.have.checks.iter().any(|own| own.name == check.name)
+            !check.clauses.has(clause::NO_INHERIT) && !self.have.checks.iter().any(|own| own.name == check.name)
         });
         checks
     }
@@ -93,7 +96,7 @@ impl TableChange<'_> {
         let added: Vec<Step> = columns.iter().map(|column| self.add_column(column)).collect();
         // What a column says beside its parent's is the table's own.
         let says_itself =
-            |column: &Column| column.clauses.value("inherited").is_some_and(|how| how.contains("NOT NULL"));
+            |column: &Column| column.clauses.value(clause::INHERITED).is_some_and(|how| how.contains("NOT NULL"));
         let of_parent = |column: &Column| {
             let mut column = column.clone();
             column.not_null = column.not_null.filter(|_| !says_itself(&column));
@@ -147,7 +150,7 @@ impl TableChange<'_> {
 
 /// The tables that one inherits from, in order.
 fn inherited_from(table: &Table) -> Vec<Name> {
-    listed_names(table.clauses.value("inherits").unwrap_or_default())
+    listed_names(table.clauses.value(clause::INHERITS).unwrap_or_default())
 }
 
 /// The indexes that are made again because a part of them goes, which the server does not let go alone, or because what they are a

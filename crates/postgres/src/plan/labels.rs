@@ -1,6 +1,7 @@
 //! Labels of enums that the rest of the script uses: they are added before it, in a transaction of their own.
 
 use super::super::{enum_labels, write};
+use crate::clause;
 use wevrun_core::model::{Clauses, Definition, Fingerprint, Model, Name, Object, ObjectKey};
 use wevrun_core::plan::{Part, Planning, Step};
 
@@ -48,8 +49,10 @@ pub fn state_after(planning: &Planning<'_>, types: &[ObjectKey]) -> Fingerprint 
     let mut model: Model = planning.have.without(&planning.left_out(&super::super::Postgres));
     for (have, want) in types.iter().filter_map(|key| in_have(planning, key)) {
         let mut object = have.clone();
-        if let (Definition::Plain(plain), Some(labels)) = (&mut object.definition, write::clauses(want).get("enum")) {
-            plain.clauses.set("enum", labels.clone());
+        if let (Definition::Plain(plain), Some(labels)) =
+            (&mut object.definition, write::clauses(want).get(clause::ENUM))
+        {
+            plain.clauses.set(clause::ENUM, labels.clone());
         }
         if model.get(&object.key()).is_some() {
             model.insert(object);

@@ -32,6 +32,7 @@ mod swap;
 mod table;
 mod type_changes;
 
+use crate::clause;
 use std::borrow::Cow;
 use std::cell::OnceCell;
 use std::collections::BTreeSet;
@@ -291,7 +292,7 @@ impl<'p> Planner<'p> {
     fn method(&self, have: &Object, want: &Object, outputs: &OnceCell<Outputs>) -> Method {
         match (&have.definition, &want.definition) {
             (Definition::Table(before), Definition::Table(after)) => {
-                if before.clauses.value("partition by") != after.clauses.value("partition by") {
+                if before.clauses.value(clause::PARTITION_BY) != after.clauses.value(clause::PARTITION_BY) {
                     return Method::Rebuild;
                 }
                 let change = table::TableChange { planning: self.planning, have: before, want: after, object: want };
@@ -320,12 +321,14 @@ impl<'p> Planner<'p> {
             let (Definition::Plain(before), Definition::Plain(after)) = (&mut have.definition, &want.definition) else {
                 continue;
             };
-            let Some(labels) = after.clauses.get("enum").filter(|_| before.clauses.has("enum")) else { continue };
+            let Some(labels) = after.clauses.get(clause::ENUM).filter(|_| before.clauses.has(clause::ENUM)) else {
+                continue;
+            };
             let additions = labels::additions(&want.name, &before.clauses, &after.clauses);
             if additions.is_none_or(|additions| additions.is_empty()) || !self.uses_new_labels(before, want) {
                 continue;
             }
-            before.clauses.set("enum", labels.clone());
+            before.clauses.set(clause::ENUM, labels.clone());
             self.have.to_mut().insert(have);
             self.early_labels.push(key);
         }
@@ -434,7 +437,7 @@ impl<'p> Planner<'p> {
 
 /// Whether a table has partitions.
 fn is_partitioned(model: &Model, name: &Name) -> bool {
-    model.table(name).is_some_and(|table| table.clauses.has("partition by"))
+    model.table(name).is_some_and(|table| table.clauses.has(clause::PARTITION_BY))
 }
 
 /// The risk that a step writes every row of a table anew.

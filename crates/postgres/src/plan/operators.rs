@@ -1,5 +1,6 @@
 //! Changes in place of operators, the members of their families and classes, and the functions of base types.
 
+use crate::clause;
 use crate::members::{self, Member};
 use wevrun_core::model::{Clauses, Kind, Name, Plain};
 
@@ -18,7 +19,7 @@ pub fn changes(name: &Name, differing: &[&str], before: &Plain, after: &Plain) -
             Some(vec![format!("ALTER TYPE {name} SET ({set})")])
         }
         Kind::OperatorFamily => differing.iter().all(|clause| Member::of(clause).is_some()).then(|| {
-            let gone = differing.iter().filter(|clause| before.clauses.has(clause)).filter_map(|c| Member::of(c));
+            let gone = differing.iter().filter(|clause| before.clauses.has_named(clause)).filter_map(|c| Member::of(c));
             let gone: Vec<String> = gone.map(|member| member.dropped()).collect();
             let added = members::listed(&only(differing, &after.clauses));
             let what = format!("ALTER OPERATOR FAMILY {name}");
@@ -28,11 +29,11 @@ pub fn changes(name: &Name, differing: &[&str], before: &Plain, after: &Plain) -
         }),
         Kind::OperatorClass => {
             // The server ties what comes to the family on the class's own type to the class, and lets nothing of it go.
-            let comes = |clause: &&str| Member::of(clause).is_some() && !before.clauses.has(clause);
+            let comes = |clause: &&str| Member::of(clause).is_some() && !before.clauses.has_named(clause);
             let (_, method) = name.canonical().rsplit_once(" USING ")?;
             differing.iter().all(comes).then(|| {
                 let added = members::listed(&only(differing, &after.clauses)).join(", ");
-                let family = after.clauses.value("family").unwrap_or_default();
+                let family = after.clauses.value(clause::FAMILY).unwrap_or_default();
                 vec![format!("ALTER OPERATOR FAMILY {family} USING {method} ADD {added}")]
             })
         }
@@ -46,7 +47,7 @@ fn settings(differing: &[&str], want: &Clauses, prefix: &str, keys: &[&str]) -> 
         .iter()
         .map(|clause| {
             let key = clause.strip_prefix(prefix).filter(|key| keys.contains(key))?;
-            Some(format!("{key} = {}", want.value(clause).unwrap_or("NONE")))
+            Some(format!("{key} = {}", want.value_named(clause).unwrap_or("NONE")))
         })
         .collect();
     set.map(|set| set.join(", "))
@@ -55,8 +56,8 @@ fn settings(differing: &[&str], want: &Clauses, prefix: &str, keys: &[&str]) -> 
 fn only(differing: &[&str], clauses: &Clauses) -> Clauses {
     let mut some = Clauses::default();
     for clause in differing {
-        if let Some(value) = clauses.get(clause) {
-            some.set(clause, value.clone());
+        if let Some(value) = clauses.expression_named(clause) {
+            some.set_named(clause, value.clone());
         }
     }
     some

@@ -101,7 +101,7 @@ fn needs(model: &Model, keys: &BTreeMap<&Name, Vec<&ObjectKey>>, key: &ObjectKey
 
 fn clause_of(model: &Model, cast: &ObjectKey, clause: &str) -> bool {
     let object = model.get(cast).filter(|_| cast.kind == Kind::Cast);
-    matches!(object.map(|object| &object.definition), Some(Definition::Plain(plain)) if plain.clauses.has(clause))
+    matches!(object.map(|object| &object.definition), Some(Definition::Plain(plain)) if plain.clauses.has_named(clause))
 }
 
 /// Whether the object is a routine that uses the table.

@@ -1,5 +1,6 @@
 //! Parts of partitioned tables' indexes that are called otherwise than the server calls those that it makes.
 
+use crate::clause;
 use std::collections::BTreeSet;
 
 use super::super::canonical::above;
@@ -14,7 +15,7 @@ pub fn step<'m>(want: &'m Model, have: &'m Model, again: &BTreeSet<ObjectKey>) -
     let is_new = |key: &ObjectKey| have.get(key).is_none() || again.contains(key);
     let mut rows = Vec::new();
     for (partition, table) in want.tables().filter(|(_, table)| !table.part_names.is_empty()) {
-        let parent = |table: &Table| table.clauses.value("partition of").map(str::to_owned);
+        let parent = |table: &Table| table.clauses.value(clause::PARTITION_OF).map(str::to_owned);
         let comes = is_new(&ObjectKey::new(Kind::Table, partition.clone()))
             || have.table(partition).and_then(parent) != parent(table);
         let above = above(want, table);

@@ -5,19 +5,20 @@ use super::super::canonical::standalone;
 use super::super::names::quoted;
 use super::super::tokens::literal;
 use super::{Part, Planning};
+use crate::clause;
 use wevrun_core::model::{Kind, Model, Name, Object};
 use wevrun_core::plan::{Mode, Probe, Step};
 
 /// The default partition, under want's name, beside which a new partition comes, if both sides have it.
 pub fn default_beside<'p>(planning: &'p Planning<'_>, new: &Object) -> Option<&'p Object> {
-    let parent = new.as_table()?.clauses.value("partition of").map(|name| Name::new(name, name))?;
+    let parent = new.as_table()?.clauses.value(clause::PARTITION_OF).map(|name| Name::new(name, name))?;
     if planning.renamed.table(&parent).is_none() || planning.renamed.table(&new.name).is_some() {
         return None;
     }
     let is_default = |other: &&Object| {
         other.as_table().is_some_and(|other| {
-            other.clauses.value("partition of") == Some(parent.canonical())
-                && other.clauses.value("bound").is_some_and(|bound| bound.eq_ignore_ascii_case("default"))
+            other.clauses.value(clause::PARTITION_OF) == Some(parent.canonical())
+                && other.clauses.value(clause::BOUND).is_some_and(|bound| bound.eq_ignore_ascii_case("default"))
         })
     };
     let default = planning.renamed.of_kind(Kind::Table).find(is_default)?;
@@ -37,7 +38,7 @@ pub fn take_from_default(planning: &Planning<'_>, object: &Object, step: &mut St
     if planning.evidence.answer(&has_rows(planning, default)) == Some(false) {
         return;
     }
-    let parent = table.clauses.value("partition of").unwrap_or_default();
+    let parent = table.clauses.value(clause::PARTITION_OF).unwrap_or_default();
     let columns = table.columns.iter().filter(|column| column.generated.is_none());
     let columns: Vec<String> = columns.map(|column| quoted(column.name.canonical())).collect();
     let columns = columns.join(", ");
@@ -61,11 +62,13 @@ pub fn detached_first(planning: &Planning<'_>) -> Option<(Model, Vec<Step>)> {
     let mut model: Option<Model> = None;
     let mut steps = Vec::new();
     for object in planning.have.of_kind(Kind::Table) {
-        let Some(parent) = object.as_table().and_then(|table| table.clauses.value("partition of")) else { continue };
+        let Some(parent) = object.as_table().and_then(|table| table.clauses.value(clause::PARTITION_OF)) else {
+            continue;
+        };
         let key = object.key();
         let wanted = planning.want.get(&planning.comparison.renames.key_in_want(&key));
         let stays_alone =
-            wanted.and_then(|wanted| wanted.as_table()).is_some_and(|table| !table.clauses.has("partition of"));
+            wanted.and_then(|wanted| wanted.as_table()).is_some_and(|table| !table.clauses.has(clause::PARTITION_OF));
         if !stays_alone {
             continue;
         }

@@ -7,6 +7,7 @@ use super::operators;
 use super::parameters;
 use super::sequences;
 use crate::canonical::Outputs;
+use crate::clause;
 use crate::names::{self, quoted};
 use crate::{attributes, split_list, write};
 use wevrun_core::model::{Clauses, Index, Kind, Object, Plain, View, is};
@@ -30,7 +31,7 @@ fn comment(want: &Object, differing: &mut Vec<&str>) -> Vec<String> {
         } else {
             return true;
         };
-        statements.push(write::comment_on(&what, clauses.value(clause)));
+        statements.push(write::comment_on(&what, clauses.value_named(clause)));
         false
     });
     statements
@@ -38,7 +39,7 @@ fn comment(want: &Object, differing: &mut Vec<&str>) -> Vec<String> {
 
 /// Takes the storage parameters out of what differs, and gives the statements that change them.
 pub fn parameters(what: &str, have: &Clauses, want: &Clauses, differing: &mut Vec<&str>) -> Vec<String> {
-    differing.retain(|clause| !parameters::is_one(clause));
+    differing.retain(|clause| !clause::WITH.has(clause));
     parameters::change(have, want).into_iter().map(|action| format!("ALTER {what} {action}")).collect()
 }
 
@@ -67,7 +68,7 @@ pub fn view(have: &Object, want: &Object, before: &View, after: &View, outputs: 
     statements.extend(comment(want, &mut differing));
     differing.retain(|clause| {
         let Some(column) = clause.strip_prefix("default ") else { return true };
-        statements.push(match after.clauses.get(clause) {
+        statements.push(match after.clauses.expression_named(clause) {
             Some(default) => format!("ALTER {what} ALTER COLUMN {column} SET DEFAULT {}", default.written()),
             None => format!("ALTER {what} ALTER COLUMN {column} DROP DEFAULT"),
         });
@@ -76,7 +77,7 @@ pub fn view(have: &Object, want: &Object, before: &View, after: &View, outputs: 
     if differing.contains(&"cluster on") {
         // Which index orders the rows is said when all indexes are there.
         differing.retain(|clause| *clause != "cluster on");
-        if !after.clauses.has("cluster on") {
+        if !after.clauses.has(clause::CLUSTER_ON) {
             statements.push(format!("ALTER {what} SET WITHOUT CLUSTER"));
         }
     }
@@ -109,7 +110,7 @@ pub fn index(want: &Object, before: &Index, after: &Index, partitioned: bool) ->
     statements.extend(comment(want, &mut differing));
     differing.retain(|clause| match clause.strip_prefix("statistics ") {
         Some(number) => {
-            let target = after.clauses.value(clause).unwrap_or("-1");
+            let target = after.clauses.value_named(clause).unwrap_or("-1");
             statements.push(format!("ALTER INDEX {} ALTER COLUMN {number} SET STATISTICS {target}", want.name));
             false
         }
@@ -130,11 +131,11 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
             differing.retain(|clause| *clause != "owned by"); // said when all is there
             if let Some(at) = differing.iter().position(|clause| *clause == "unlogged") {
                 differing.remove(at);
-                let logged = if after.clauses.has("unlogged") { "UNLOGGED" } else { "LOGGED" };
+                let logged = if after.clauses.has(clause::UNLOGGED) { "UNLOGGED" } else { "LOGGED" };
                 statements.push(format!("ALTER SEQUENCE {name} SET {logged}"));
             }
             if !differing.is_empty() {
-                let down = |plain: &Plain| sequences::counts_down(plain.clauses.value("increment"));
+                let down = |plain: &Plain| sequences::counts_down(plain.clauses.value(clause::INCREMENT));
                 let turns = down(before) != down(after);
                 if !turns {
                     statements.extend(sequences::into_limits(name, before, after));
@@ -142,7 +143,7 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
                 // In one statement with another direction, the server takes the limits of the other one for the new type.
                 if turns && let Some(at) = differing.iter().position(|clause| *clause == "as") {
                     differing.remove(at);
-                    let data_type = after.clauses.value("as").unwrap_or("bigint");
+                    let data_type = after.clauses.value(clause::AS).unwrap_or("bigint");
                     statements.push(format!("ALTER SEQUENCE {name} AS {data_type}"));
                 }
                 let changes = sequences::changes(&differing, turns, &after.clauses);
@@ -174,10 +175,10 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
                 None => true,
             });
         }
-        Kind::Type if after.clauses.has("enum") && before.clauses.has("enum") => {
+        Kind::Type if after.clauses.has(clause::ENUM) && before.clauses.has(clause::ENUM) => {
             return enumeration(want, before, after, statements);
         }
-        Kind::Type if after.clauses.has("attributes") && before.clauses.has("attributes") => {
+        Kind::Type if after.clauses.has(clause::ATTRIBUTES) && before.clauses.has(clause::ATTRIBUTES) => {
             return composite(want, before, after, statements, in_use);
         }
         Kind::Trigger | Kind::Rule if differing == ["enabled"] => {
@@ -185,34 +186,35 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
             let (own, _) = names::halves(name).unwrap_or((name.canonical(), ""));
             statements.push(format!(
                 "ALTER TABLE {owner} {} {} {own}",
-                write::enabled(after.clauses.value("enabled")),
+                write::enabled(after.clauses.value(clause::ENABLED)),
                 write::keywords(after.kind)
             ));
             differing.clear();
         }
         Kind::EventTrigger if differing == ["enabled"] => {
-            statements.push(format!("ALTER EVENT TRIGGER {name} {}", write::enabled(after.clauses.value("enabled"))));
+            statements
+                .push(format!("ALTER EVENT TRIGGER {name} {}", write::enabled(after.clauses.value(clause::ENABLED))));
             differing.clear();
         }
         Kind::Extension if differing == ["schema"] => {
             statements.push(format!(
                 "ALTER EXTENSION {name} SET SCHEMA {}",
-                after.clauses.value("schema").unwrap_or("public")
+                after.clauses.value(clause::SCHEMA).unwrap_or("public")
             ));
             differing.clear();
         }
         Kind::Policy
             if differing.iter().all(|clause| matches!(*clause, "to" | "using" | "with check"))
-                && differing.iter().all(|clause| *clause == "to" || after.clauses.has(clause))
+                && differing.iter().all(|clause| *clause == "to" || after.clauses.has_named(clause))
                 && !differing.is_empty() =>
         {
             let mut out = format!("ALTER POLICY {name}");
             if differing.contains(&"to") {
-                out += &format!(" TO {}", after.clauses.value("to").unwrap_or("public"));
+                out += &format!(" TO {}", after.clauses.value(clause::TO).unwrap_or("public"));
             }
             for (clause, words) in [("using", "USING"), ("with check", "WITH CHECK")] {
                 if differing.contains(&clause) {
-                    out += &format!(" {words} ({})", after.clauses.written(clause));
+                    out += &format!(" {words} ({})", after.clauses.written_named(clause));
                 }
             }
             statements.push(out);
@@ -227,7 +229,7 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
             };
             let changes = differing.iter().filter_map(|clause| {
                 let gone = takes_away(clause)?.to_owned();
-                Some(after.clauses.value(clause).map_or(gone, |value| write::foreign::clause(clause, value)))
+                Some(after.clauses.value_named(clause).map_or(gone, |value| write::foreign::clause(clause, value)))
             });
             let changes: Vec<String> = changes.collect();
             if !changes.is_empty() {
@@ -238,13 +240,13 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
         }
         Kind::Subscription => {
             if differing.contains(&"publications") {
-                let publications = after.clauses.value("publications").unwrap_or_default();
+                let publications = after.clauses.value(clause::PUBLICATIONS).unwrap_or_default();
                 let set = format!("ALTER SUBSCRIPTION {name} SET PUBLICATION {publications} WITH (refresh = false)");
                 statements.push(set);
                 differing.retain(|clause| *clause != "publications");
             }
             // An option that is not said any more has its usual value only in a new one.
-            if differing.iter().all(|clause| after.clauses.has(clause) && *clause != "with.two_phase") {
+            if differing.iter().all(|clause| after.clauses.has_named(clause) && *clause != "with.two_phase") {
                 statements.extend(parameters(
                     &format!("SUBSCRIPTION {name}"),
                     &before.clauses,
@@ -272,21 +274,21 @@ fn takes_away(clause: &str) -> Option<&'static str> {
 /// Names of arguments, what is returned and defaults that are there can't be taken away by OR REPLACE
 /// (<https://www.postgresql.org/docs/current/sql-createfunction.html>).
 fn routine_is_replaceable(before: &Plain, after: &Plain) -> bool {
-    let old = split_list(before.clauses.value("arguments").unwrap_or_default());
-    let new = split_list(after.clauses.value("arguments").unwrap_or_default());
+    let old = split_list(before.clauses.value(clause::ARGUMENTS).unwrap_or_default());
+    let new = split_list(after.clauses.value(clause::ARGUMENTS).unwrap_or_default());
     let same_names = old.len() == new.len() && old.iter().zip(&new).all(|(old, new)| old == new || !old.contains(' '));
-    let returns = before.clauses.value("returns") == after.clauses.value("returns");
-    let window = before.clauses.has("window") == after.clauses.has("window");
+    let returns = before.clauses.value(clause::RETURNS) == after.clauses.value(clause::RETURNS);
+    let window = before.clauses.has(clause::WINDOW) == after.clauses.has(clause::WINDOW);
     let defaults = before
         .clauses
         .iter()
         .filter(|(clause, _)| clause.starts_with("default "))
-        .all(|(clause, _)| after.clauses.has(clause));
+        .all(|(clause, _)| after.clauses.has_named(clause));
     same_names && returns && window && defaults
 }
 
 fn domain_change(name: &str, clause: &str, before: &Plain, after: &Plain) -> Option<Vec<String>> {
-    let value = after.clauses.get(clause);
+    let value = after.clauses.expression_named(clause);
     Some(match clause {
         "default" => vec![match value {
             Some(default) => format!("ALTER DOMAIN {name} SET DEFAULT {}", default.written()),
@@ -296,7 +298,7 @@ fn domain_change(name: &str, clause: &str, before: &Plain, after: &Plain) -> Opt
         _ => {
             if let Some(check) = clause.strip_prefix("not valid ") {
                 return match value {
-                    None if after.clauses.has(&format!("check {check}")) => {
+                    None if after.clauses.has_named(&format!("check {check}")) => {
                         Some(vec![format!("ALTER DOMAIN {name} VALIDATE CONSTRAINT {}", quoted(check))])
                     }
                     _ => Some(Vec::new()),
@@ -304,11 +306,11 @@ fn domain_change(name: &str, clause: &str, before: &Plain, after: &Plain) -> Opt
             }
             let check = clause.strip_prefix("check ")?;
             let mut statements = Vec::new();
-            if before.clauses.has(clause) {
+            if before.clauses.has_named(clause) {
                 statements.push(format!("ALTER DOMAIN {name} DROP CONSTRAINT {}", quoted(check)));
             }
             if let Some(condition) = value {
-                let late = if after.clauses.has(&format!("not valid {check}")) { " NOT VALID" } else { "" };
+                let late = if after.clauses.has_named(&format!("not valid {check}")) { " NOT VALID" } else { "" };
                 statements.push(format!(
                     "ALTER DOMAIN {name} ADD CONSTRAINT {} CHECK ({}){late}",
                     quoted(check),

@@ -1,6 +1,7 @@
 //! A function that is IMMUTABLE may get another body. Entries of indexes, CHECKs and generated columns that were computed with the old one
 //! stay as they are unless they are computed again (<https://www.postgresql.org/docs/current/xfunc-volatility.html>).
 
+use crate::clause;
 use std::collections::BTreeSet;
 
 use super::super::mentions::calls;
@@ -37,9 +38,9 @@ fn changes_body(before: &Object, after: &Object) -> bool {
     let (Definition::Plain(before), Definition::Plain(after)) = (&before.definition, &after.definition) else {
         return false;
     };
-    let body = |clause: &str| before.clauses.get(clause) != after.clauses.get(clause);
+    let body = |clause: &str| before.clauses.expression_named(clause) != after.clauses.expression_named(clause);
     after.kind == Kind::Function
-        && after.clauses.value("volatility") == Some("immutable")
+        && after.clauses.value(clause::VOLATILITY) == Some("immutable")
         && (body("as") || body("definition"))
 }
 
@@ -71,7 +72,7 @@ fn of_table(planning: &Planning<'_>, function: &Object, name: &Name, table: &Tab
     let called = identifier(&function.name);
     let mut steps = Vec::new();
     for check in table.checks.iter().filter(|check| calls(&check.condition, &called)) {
-        let Some(constraint) = check.name.as_ref().filter(|_| !check.clauses.has("inherited")) else { continue };
+        let Some(constraint) = check.name.as_ref().filter(|_| !check.clauses.has(clause::INHERITED)) else { continue };
         let own = quoted(constraint.canonical());
         let statement =
             format!("ALTER TABLE {name}\n    DROP CONSTRAINT {own},\n    ADD {}", write::check_constraint(check));
@@ -79,7 +80,7 @@ fn of_table(planning: &Planning<'_>, function: &Object, name: &Name, table: &Tab
             Step::new(format!("check {own} of {name} again with the new {}", function.key()), vec![statement]);
         let explanation = "rows that do not fit it any more stop the script";
         step.risks.push(Risk::new(RiskKind::MayRefuseRows, format!("table {name}"), explanation));
-        if let Some(comment) = check.clauses.value("comment") {
+        if let Some(comment) = check.clauses.value(clause::COMMENT) {
             step.statements.push(write::constraint_comment(name, constraint, Some(comment)));
         }
         steps.push(step);

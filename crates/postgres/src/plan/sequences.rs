@@ -1,5 +1,6 @@
 //! Sequences: how they change, and how they continue to count. A sequence never goes back without a waiver.
 
+use crate::clause;
 use sha2::{Digest, Sha256};
 
 use crate::names::quoted;
@@ -57,7 +58,7 @@ pub fn changes(differing: &[&str], turns: bool, want: &Clauses) -> String {
         differing.push("start");
     }
     for clause in &differing {
-        let value = want.value(clause);
+        let value = want.value_named(clause);
         out += &match (*clause, value) {
             ("as", value) => format!(" AS {}", value.unwrap_or("bigint")),
             ("increment", value) => format!(" INCREMENT BY {}", value.unwrap_or("1")),
@@ -78,9 +79,9 @@ pub fn changes(differing: &[&str], turns: bool, want: &Clauses) -> String {
 /// Lets a sequence that has not come as far as its new limit begin there: the server refuses a limit that the next number is
 /// beyond.
 pub fn into_limits(name: &Name, before: &Plain, after: &Plain) -> Option<String> {
-    let down = after.clauses.value("increment").is_some_and(|by| by.starts_with('-'));
+    let down = after.clauses.value(clause::INCREMENT).is_some_and(|by| by.starts_with('-'));
     let (clause, beyond) = if down { ("maxvalue", ">") } else { ("minvalue", "<") };
-    let number = |clauses: &Clauses| clauses.value(clause)?.parse::<i128>().ok();
+    let number = |clauses: &Clauses| clauses.value_named(clause)?.parse::<i128>().ok();
     let usual = if down { -1 } else { 1 };
     let (old, new) = (number(&before.clauses).unwrap_or(usual), number(&after.clauses).unwrap_or(usual));
     let narrower = if down { new < old } else { new > old };
@@ -89,6 +90,8 @@ pub fn into_limits(name: &Name, before: &Plain, after: &Plain) -> Option<String>
 }
 
 fn usual_start(want: &Clauses) -> String {
-    let down = want.value("increment").is_some_and(|by| by.starts_with('-'));
-    want.value(if down { "maxvalue" } else { "minvalue" }).unwrap_or(if down { "-1" } else { "1" }).to_owned()
+    let down = want.value(clause::INCREMENT).is_some_and(|by| by.starts_with('-'));
+    want.value(if down { clause::MAXVALUE } else { clause::MINVALUE })
+        .unwrap_or(if down { "-1" } else { "1" })
+        .to_owned()
 }

@@ -1,6 +1,7 @@
 //! A type that can't be changed in place is made anew under the columns that use it: the old one steps aside, the columns take the
 //! new one through their text, and the old one goes.
 
+use crate::clause;
 use std::collections::BTreeSet;
 
 use super::super::canonical;
@@ -73,18 +74,19 @@ pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
         let statement = format!("ALTER {} {name} RENAME TO {}", write::keywords(kind), quoted(&aside(name)));
         let mut statements = vec![statement];
         // Since 17 that is a constraint with a name, which the new domain wants.
-        if planning.renamed.find(Kind::Domain, name).is_some_and(|object| write::clauses(object).has("not null")) {
+        if planning.renamed.find(Kind::Domain, name).is_some_and(|object| write::clauses(object).has(clause::NOT_NULL))
+        {
             statements.insert(0, format!("ALTER DOMAIN {name} DROP NOT NULL"));
         }
         // The multirange of a range keeps its name.
         if let Some(Definition::Plain(plain)) = planning.renamed.find(kind, name).map(|object| &object.definition)
-            && plain.clauses.has("range.subtype")
+            && plain.clauses.has(clause::RANGE_SUBTYPE)
             && planning.version.major >= 14
         {
             let multirange = canonical::multirange(name, &plain.clauses);
             let multirange = Name::new(multirange.as_str(), multirange.as_str());
             // So do the functions that make both (`makeRangeConstructors()` of typecmds.c).
-            let subtype = plain.clauses.value("range.subtype").unwrap_or_default();
+            let subtype = plain.clauses.value(clause::RANGE_SUBTYPE).unwrap_or_default();
             let (one, many) = (quoted(&aside(name)), quoted(&aside(&multirange)));
             for arguments in [format!("{subtype}, {subtype}"), format!("{subtype}, {subtype}, text")] {
                 statements.insert(0, format!("ALTER FUNCTION {name}({arguments}) RENAME TO {one}"));
@@ -211,7 +213,7 @@ impl Converted {
         let by_text = format!("{own}::text::{data_type}");
         let refuses = |explanation: &str| Risk::new(RiskKind::MayRefuseRows, object.clone(), explanation);
         let changes = |explanation: &str| Risk::new(RiskKind::ChangesValues, object.clone(), explanation);
-        if before.has("attributes") && after.has("attributes") {
+        if before.has(clause::ATTRIBUTES) && after.has(clause::ATTRIBUTES) {
             if is_array {
                 let mut risk =
                     changes("its elements are composite values, and their attributes can't be converted one by one");
@@ -222,12 +224,12 @@ impl Converted {
             }
             return Converted::by_attribute(&own, &before, &after, data_type, changes);
         }
-        if before.has("enum") && after.has("enum") {
+        if before.has(clause::ENUM) && after.has(clause::ENUM) {
             let explanation = format!("values that the new {data_type} does not have stop the script");
             return Converted { using: by_text, guard: None, risk: refuses(&explanation) };
         }
         // A domain is compared as what it is of; the rest by its text.
-        let (old_base, new_base) = (before.value("as"), after.value("as"));
+        let (old_base, new_base) = (before.value(clause::AS), after.value(clause::AS));
         let equal = match old_base.filter(|base| !is_array && has_equality(base)) {
             Some(base) => format!("{own}::{base} IS NOT DISTINCT FROM ({by_text})::text::{base}"),
             None => format!("{own}::text IS NOT DISTINCT FROM ({by_text})::text"),

@@ -4,6 +4,7 @@ use super::super::names::quoted;
 use super::super::sameness::Constraint;
 use super::super::write;
 use super::{index_settings, parameters};
+use crate::clause;
 use wevrun_core::model::{Check, Column, ForeignKey, Key, Name, Object, Table};
 use wevrun_core::plan::{Planning, Probe, Risk, RiskKind, Step};
 
@@ -68,7 +69,7 @@ impl TableChange<'_> {
     }
 
     pub(super) fn step(&self, title: impl Into<String>, actions: Vec<String>) -> Step {
-        let what = if self.want.clauses.has("server") { "FOREIGN TABLE" } else { "TABLE" };
+        let what = if self.want.clauses.has(clause::SERVER) { "FOREIGN TABLE" } else { "TABLE" };
         let statement = format!("ALTER {what} {}\n    {}", self.table(), actions.join(",\n    "));
         Step::new(title, vec![if actions.len() == 1 { statement.replacen("\n    ", " ", 1) } else { statement }])
     }
@@ -104,7 +105,7 @@ impl TableChange<'_> {
     /// Whether the server would spell the check with casts from the old type of a column: then it comes anew.
     fn is_respelled(&self, check: &Check) -> bool {
         let names = |column: &Name| {
-            let conditions = check.clauses.get("where").into_iter().chain([&check.condition]);
+            let conditions = check.clauses.get(clause::WHERE).into_iter().chain([&check.condition]);
             conditions.into_iter().any(|condition| super::dependents::names_column(condition, column))
         };
         let other_type =
@@ -158,7 +159,7 @@ impl TableChange<'_> {
         let breaks = "rows that break the condition stop the script";
         for check in want.checks.iter().filter(|check| !has_check(have, check) || self.is_respelled(check)) {
             let Some(name) = &check.name else { continue };
-            let harmless = check.clauses.has("not valid") || check.clauses.has("not enforced");
+            let harmless = check.clauses.has(clause::NOT_VALID) || check.clauses.has(clause::NOT_ENFORCED);
             add(name, write::check_constraint(check), format!("check {table}.{name}"), breaks, harmless);
         }
         for check in want.exclusions.iter().filter(|check| !has_exclusion(have, check) || self.is_respelled(check)) {
@@ -180,7 +181,7 @@ impl TableChange<'_> {
         let mut actions = Vec::new();
         let mut rewrites = false;
         for clause in have.differing(want) {
-            let value = want.value(clause);
+            let value = want.value_named(clause);
             match clause {
                 "unlogged" => {
                     actions.push(if value.is_some() { "SET UNLOGGED" } else { "SET LOGGED" }.to_owned());
@@ -199,7 +200,7 @@ impl TableChange<'_> {
                 _ => {
                     if let Some(name) = clause.strip_prefix("options.") {
                         let name = quoted(name);
-                        let words = match (have.has(clause), value) {
+                        let words = match (have.has_named(clause), value) {
                             (true, Some(value)) => format!("SET {name} {}", super::super::tokens::literal(value)),
                             (false, Some(value)) => format!("ADD {name} {}", super::super::tokens::literal(value)),
                             (_, None) => format!("DROP {name}"),
@@ -226,13 +227,13 @@ impl TableChange<'_> {
         let table = self.table();
         let mut statements = Vec::new();
         let (have, want) = (self.have, self.want);
-        if have.clauses.value("comment") != want.clauses.value("comment") {
+        if have.clauses.value(clause::COMMENT) != want.clauses.value(clause::COMMENT) {
             let subject = write::subject(self.object.definition.kind(), table);
-            statements.push(write::comment_on(&subject, want.clauses.value("comment")));
+            statements.push(write::comment_on(&subject, want.clauses.value(clause::COMMENT)));
         }
         for column in want.columns.iter() {
-            let before = have.column(&column.name).and_then(|have| have.clauses.value("comment"));
-            let wanted = column.clauses.value("comment");
+            let before = have.column(&column.name).and_then(|have| have.clauses.value(clause::COMMENT));
+            let wanted = column.clauses.value(clause::COMMENT);
             if before != wanted {
                 statements
                     .push(write::comment_on(&format!("COLUMN {table}.{}", quoted(column.name.canonical())), wanted));
@@ -253,8 +254,8 @@ impl TableChange<'_> {
         // Comments on new foreign keys come with them.
         for key in want.foreign_keys.iter().filter(|key| has_foreign_key(have, key)) {
             let was = have.foreign_keys.iter().find(|other| other.name == key.name);
-            let wanted = key.clauses.value("comment");
-            if was.and_then(|was| was.clauses.value("comment")) != wanted {
+            let wanted = key.clauses.value(clause::COMMENT);
+            if was.and_then(|was| was.clauses.value(clause::COMMENT)) != wanted {
                 statements.push(write::constraint_comment(table, &key.name, wanted));
             }
         }
@@ -286,14 +287,14 @@ fn constraint_comments(table: &Table) -> Vec<(Name, &'static str, Option<&str>)>
     let checks = checks.filter_map(|check| Some((check.name.clone()?, &check.clauses)));
     keys.chain(checks)
         .flat_map(|(name, clauses)| {
-            ["comment", "index comment"].map(|clause| (name.clone(), clause, clauses.value(clause)))
+            ["comment", "index comment"].map(|clause| (name.clone(), clause, clauses.value_named(clause)))
         })
         .collect()
 }
 
 /// Whether a constraint can stay as it is, with other comments and settings of its index: on a partitioned table not with the latter.
 fn stays<C: Constraint>(table: &Table, had: &C, wanted: &C) -> bool {
-    let partitioned = table.clauses.has("partition by");
+    let partitioned = table.clauses.has(clause::PARTITION_BY);
     if partitioned { had.uncommented() == wanted.uncommented() } else { had.lasting() == wanted.lasting() }
 }
 

@@ -1,6 +1,7 @@
 //! Changes of column types: those that the server can't make, and several as one statement.
 
 use super::table::TableChange;
+use crate::clause;
 use wevrun_core::model::{Column, Name};
 use wevrun_core::plan::{Clearance, Risk, RiskKind, Step};
 
@@ -13,7 +14,7 @@ impl TableChange<'_> {
             let data_type = other.data_type.as_ref().map_or("", |data_type| data_type.canonical.trim_end_matches("[]"));
             data_type == table.canonical()
         };
-        let key = self.have.clauses.get("partition by");
+        let key = self.have.clauses.get(clause::PARTITION_BY);
         let (explanation, way_out) = if key.is_some_and(|key| super::dependents::names_column(key, column)) {
             (
                 "the server changes no type of a column that the table is partitioned by".to_owned(),

@@ -4,6 +4,7 @@ use super::super::members;
 use super::super::names::{self, quoted};
 use super::super::tokens::literal;
 use super::{clauses, keywords, subject, table_extras};
+use crate::clause;
 use wevrun_core::model::{Definition, Kind, Name, Object, Plain, View, is};
 
 /// What must be said after CREATE: settings that only ALTER can make, and comments.
@@ -14,10 +15,10 @@ pub fn extras(object: &Object) -> Vec<String> {
     match &object.definition {
         Definition::Table(table) => table_extras(&mut out, name, table),
         Definition::Index(index) => {
-            if let Some(parent) = index.clauses.value("attached to") {
+            if let Some(parent) = index.clauses.value(clause::ATTACHED_TO) {
                 out.push(format!("ALTER INDEX {parent} ATTACH PARTITION {name}"));
             }
-            for (clause, value) in index.clauses.iter() {
+            for (clause, value) in index.clauses.expressions() {
                 if let Some(number) = clause.strip_prefix("statistics ") {
                     out.push(format!("ALTER INDEX {name} ALTER COLUMN {number} SET STATISTICS {}", value.canonical));
                 }
@@ -28,10 +29,10 @@ pub fn extras(object: &Object) -> Vec<String> {
         Definition::VirtualTable(_) | Definition::Trigger(_) => {}
     }
     let clauses = clauses(object);
-    if let Some(comment) = clauses.value("comment") {
+    if let Some(comment) = clauses.value(clause::COMMENT) {
         out.push(comment_on(&subject(kind, name), Some(comment)));
     }
-    for (clause, value) in clauses.iter() {
+    for (clause, value) in clauses.expressions() {
         let Some(on) = clause.strip_prefix("comment on ") else { continue };
         let what = match (kind, on.strip_prefix("constraint ")) {
             (Kind::Domain, _) => format!("CONSTRAINT {on} ON DOMAIN {name}"),
@@ -50,7 +51,7 @@ pub fn comment_on(what: &str, text: Option<&str>) -> String {
 
 fn view_extras(out: &mut Vec<String>, name: &Name, view: &View) {
     let what = if view.clauses.has(is::MATERIALIZED) { "MATERIALIZED VIEW" } else { "VIEW" };
-    for (clause, value) in view.clauses.iter() {
+    for (clause, value) in view.clauses.expressions() {
         if let Some(column) = clause.strip_prefix("default ") {
             out.push(format!("ALTER {what} {name} ALTER COLUMN {column} SET DEFAULT {}", value.written()));
         }
@@ -67,9 +68,9 @@ fn plain_extras(out: &mut Vec<String>, name: &Name, plain: &Plain) {
     let clauses = &plain.clauses;
     match plain.kind {
         Kind::Domain => {
-            for (clause, condition) in clauses.iter() {
+            for (clause, condition) in clauses.expressions() {
                 if let Some(check) =
-                    clause.strip_prefix("check ").filter(|check| clauses.has(&format!("not valid {check}")))
+                    clause.strip_prefix("check ").filter(|check| clauses.has_named(&format!("not valid {check}")))
                 {
                     out.push(format!(
                         "ALTER DOMAIN {name} ADD CONSTRAINT {} CHECK ({}) NOT VALID",
@@ -80,23 +81,23 @@ fn plain_extras(out: &mut Vec<String>, name: &Name, plain: &Plain) {
             }
         }
         Kind::Trigger | Kind::Rule => {
-            if let (Some(state), Some(owner)) = (clauses.value("enabled"), &plain.owner) {
+            if let (Some(state), Some(owner)) = (clauses.value(clause::ENABLED), &plain.owner) {
                 let (own, _) = names::halves(name).unwrap_or((name.canonical(), ""));
                 out.push(format!("ALTER TABLE {owner} {} {} {own}", enabled(Some(state)), keywords(plain.kind)));
             }
         }
         Kind::EventTrigger => {
-            if let Some(state) = clauses.value("enabled") {
+            if let Some(state) = clauses.value(clause::ENABLED) {
                 out.push(format!("ALTER EVENT TRIGGER {name} {}", enabled(Some(state))));
             }
         }
         Kind::Statistics => {
-            if let Some(target) = clauses.value("statistics") {
+            if let Some(target) = clauses.value(clause::STATISTICS) {
                 out.push(format!("ALTER STATISTICS {name} SET STATISTICS {target}"));
             }
         }
         Kind::TextSearchConfiguration => {
-            for (clause, dictionaries) in clauses.iter() {
+            for (clause, dictionaries) in clauses.expressions() {
                 if let Some(token) = clause.strip_prefix("mapping ") {
                     out.push(format!(
                         "ALTER TEXT SEARCH CONFIGURATION {name} ADD MAPPING FOR {} WITH {}",

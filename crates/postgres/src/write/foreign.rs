@@ -8,9 +8,9 @@ pub fn option_changes(what: &str, have: &Clauses, want: &Clauses, differing: &mu
     let mut options = Vec::new();
     differing.retain(|clause| {
         let Some(name) = clause.strip_prefix("options.").map(quoted) else { return true };
-        options.push(match want.value(clause) {
+        options.push(match want.value_named(clause) {
             Some(value) => {
-                let how = if have.has(clause) { "SET" } else { "ADD" };
+                let how = if have.has_named(clause) { "SET" } else { "ADD" };
                 format!("{how} {name} {}", literal(value))
             }
             None => format!("DROP {name}"),
@@ -22,7 +22,7 @@ pub fn option_changes(what: &str, have: &Clauses, want: &Clauses, differing: &mu
 
 /// ` OPTIONS (…)`, or nothing.
 pub fn options(clauses: &Clauses) -> String {
-    let listed = clauses.listed("options.");
+    let listed = clauses.listed(crate::clause::OPTIONS);
     let options: Vec<String> =
         listed.map(|(name, value)| format!("{} {}", quoted(name), literal(&value.canonical))).collect();
     if options.is_empty() { String::new() } else { format!(" OPTIONS ({})", options.join(", ")) }

@@ -12,7 +12,8 @@ pub use tables::*;
 use super::members;
 use super::names::{self, quoted};
 use super::tokens::literal;
-use wevrun_core::model::{Clauses, Definition, Expression, Index, Kind, Name, Object, Plain, View, is};
+use crate::clause;
+use wevrun_core::model::{ClauseFamily, Clauses, Definition, Expression, Index, Kind, Name, Object, Plain, View, is};
 
 /// Everything that makes the object, statement by statement.
 pub fn statements(object: &Object) -> Vec<String> {
@@ -73,14 +74,14 @@ pub fn parameter_value(value: &str) -> String {
 
 /// ` WITH (…)`, or nothing.
 fn storage_parameters(clauses: &Clauses) -> String {
-    let listed = clauses.listed("with.");
+    let listed = clauses.listed(clause::WITH);
     let parameters: Vec<String> =
         listed.map(|(name, value)| format!("{name} = {}", parameter_value(value.written()))).collect();
     if parameters.is_empty() { String::new() } else { format!(" WITH ({})", parameters.join(", ")) }
 }
 
 fn tablespace(clauses: &Clauses) -> String {
-    clauses.value("tablespace").map_or_else(String::new, |space| format!(" TABLESPACE {}", quoted(space)))
+    clauses.value(clause::TABLESPACE).map_or_else(String::new, |space| format!(" TABLESPACE {}", quoted(space)))
 }
 
 /// CREATE INDEX.
@@ -98,10 +99,10 @@ pub fn create_index(name: &Name, index: &Index, concurrently: bool) -> String {
             if let Some(collation) = &part.collation {
                 out += &format!(" COLLATE {collation}");
             }
-            if let Some(class) = part.clauses.get("operator class") {
+            if let Some(class) = part.clauses.get(clause::OPERATOR_CLASS) {
                 out += &format!(" {}", class.written());
             }
-            if let Some(parameters) = part.clauses.value("operator class parameters") {
+            if let Some(parameters) = part.clauses.value(clause::OPERATOR_CLASS_PARAMETERS) {
                 let parameters: Vec<String> = parameters
                     .split(", ")
                     .map(|pair| {
@@ -114,14 +115,14 @@ pub fn create_index(name: &Name, index: &Index, concurrently: bool) -> String {
             if part.descending {
                 out += " DESC";
             }
-            if let Some(nulls) = part.clauses.value("nulls") {
+            if let Some(nulls) = part.clauses.value(clause::NULLS) {
                 out += &format!(" NULLS {}", nulls.to_uppercase());
             }
             out
         })
         .collect();
     let clauses = &index.clauses;
-    let only = if clauses.has("only") { "ONLY " } else { "" };
+    let only = if clauses.has(clause::ONLY) { "ONLY " } else { "" };
     let mut out = format!(
         "CREATE {}INDEX {}{} ON {only}{}",
         if index.unique { "UNIQUE " } else { "" },
@@ -129,14 +130,14 @@ pub fn create_index(name: &Name, index: &Index, concurrently: bool) -> String {
         quoted(&names::identifier(name)),
         index.table
     );
-    if let Some(method) = clauses.value("using") {
+    if let Some(method) = clauses.value(clause::USING) {
         out += &format!(" USING {}", quoted(method));
     }
     out += &format!(" ({})", parts.join(", "));
-    if let Some(list) = clauses.value("include") {
+    if let Some(list) = clauses.value(clause::INCLUDE) {
         out += &format!(" INCLUDE ({list})");
     }
-    if clauses.has("nulls not distinct") {
+    if clauses.has(clause::NULLS_NOT_DISTINCT) {
         out += " NULLS NOT DISTINCT";
     }
     out += &storage_parameters(clauses);
@@ -190,10 +191,10 @@ pub fn create_view(name: &Name, view: &View, replace: bool) -> String {
     let columns: Vec<String> = view.columns.iter().map(|column| quoted(column.canonical())).collect();
     let columns = if columns.is_empty() { String::new() } else { format!(" ({})", columns.join(", ")) };
     let mut parameters = view.clauses.clone();
-    let check = parameters.remove("with.check_option");
+    let check = parameters.remove(clause::WITH_CHECK_OPTION);
     let what = if materialized { "MATERIALIZED VIEW" } else { "VIEW" };
     let replace = if replace { "OR REPLACE " } else { "" };
-    let using = parameters.value("using").map_or_else(String::new, |method| format!(" USING {}", quoted(method)));
+    let using = parameters.value(clause::USING).map_or_else(String::new, |method| format!(" USING {}", quoted(method)));
     let mut out = format!("CREATE {replace}{what} {name}{columns}{using}{}", storage_parameters(&parameters));
     out += &tablespace(&view.clauses);
     out += &format!(" AS\n{}", view.query.written().trim());
@@ -214,20 +215,20 @@ pub fn sequence_options(clauses: &Clauses) -> String {
         ("maxvalue", "MAXVALUE"),
         ("cache", "CACHE"),
     ] {
-        if let Some(value) = clauses.value(name) {
+        if let Some(value) = clauses.value_named(name) {
             out += &format!(" {words} {value}");
         }
     }
-    if clauses.has("cycle") {
+    if clauses.has(clause::CYCLE) {
         out += " CYCLE";
     }
     out
 }
 
 /// `(key = value, …)` of the clauses with a prefix.
-fn definition_list(clauses: &Clauses, prefix: &str) -> String {
+fn definition_list(clauses: &Clauses, family: ClauseFamily<Expression>) -> String {
     let words: Vec<String> = clauses
-        .listed(prefix)
+        .listed(family)
         .map(|(name, value)| {
             let switch = matches!(value.canonical.as_str(), "true" | "false");
             let value = if switch { value.written() } else { value.canonical.as_str() };
@@ -265,7 +266,7 @@ fn definition_list(clauses: &Clauses, prefix: &str) -> String {
 pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
     let clauses = &plain.clauses;
     let or_replace = if replace { "OR REPLACE " } else { "" };
-    let definition = clauses.get("definition").map_or_else(String::new, |text| format!(" {}", text.written()));
+    let definition = clauses.get(clause::DEFINITION).map_or_else(String::new, |text| format!(" {}", text.written()));
     let what = keywords(plain.kind);
     let identifier = || {
         let (base, _) = names::halves(name).unwrap_or((name.canonical(), ""));
@@ -275,124 +276,130 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
     match plain.kind {
         Kind::Schema => format!("CREATE SCHEMA {name}"),
         Kind::Extension => {
-            let schema = clauses.value("schema").map_or_else(String::new, |schema| format!(" WITH SCHEMA {schema}"));
+            let schema =
+                clauses.value(clause::SCHEMA).map_or_else(String::new, |schema| format!(" WITH SCHEMA {schema}"));
             format!("CREATE EXTENSION IF NOT EXISTS {name}{schema}")
         }
         Kind::Sequence => {
-            let unlogged = if clauses.has("unlogged") { "UNLOGGED " } else { "" };
+            let unlogged = if clauses.has(clause::UNLOGGED) { "UNLOGGED " } else { "" };
             format!("CREATE {unlogged}SEQUENCE {name}{}", sequence_options(clauses))
         }
         Kind::Type => create_type(name, clauses),
         Kind::Domain => create_domain(name, clauses),
         Kind::Function | Kind::Procedure => routines::create_routine(name, plain, replace),
         Kind::Aggregate => {
-            let arguments = match (clauses.value("ordered"), clauses.value("arguments")) {
+            let arguments = match (clauses.value(clause::ORDERED), clauses.value(clause::ARGUMENTS)) {
                 (Some(ordered), _) => format!("({ordered})"),
                 (None, Some("")) => "(*)".to_owned(),
                 (None, Some(arguments)) => format!("({arguments})"),
                 (None, None) => String::new(),
             };
             let base = name.canonical().trim_end_matches(names::signature(name));
-            format!("CREATE {or_replace}AGGREGATE {base}{arguments} {}", definition_list(clauses, "with."))
+            format!("CREATE {or_replace}AGGREGATE {base}{arguments} {}", definition_list(clauses, clause::WITH))
         }
         Kind::Trigger => create_trigger(&identifier(), owner, clauses),
         Kind::EventTrigger => {
-            let when = clauses.get("when").map_or_else(String::new, |when| format!(" WHEN {}", when.written()));
+            let when = clauses.get(clause::WHEN).map_or_else(String::new, |when| format!(" WHEN {}", when.written()));
             format!(
                 "CREATE EVENT TRIGGER {name} ON {}{when} EXECUTE FUNCTION {}()",
-                clauses.written("on"),
-                clauses.written("function")
+                clauses.written(clause::ON),
+                clauses.written(clause::FUNCTION)
             )
         }
         Kind::Rule => {
             let condition =
-                clauses.get("where").map_or_else(String::new, |value| format!(" WHERE {}", value.written()));
-            let instead = if clauses.has("instead") { "INSTEAD " } else { "" };
-            let action = clauses.written("do");
+                clauses.get(clause::WHERE).map_or_else(String::new, |value| format!(" WHERE {}", value.written()));
+            let instead = if clauses.has(clause::INSTEAD) { "INSTEAD " } else { "" };
+            let action = clauses.written(clause::DO);
             let action = if action.contains(';') { format!("({action})") } else { action.to_owned() };
             format!(
                 "CREATE {or_replace}RULE {} AS ON {} TO {owner}{condition} DO {instead}{action}",
                 identifier(),
-                clauses.written("on").to_uppercase()
+                clauses.written(clause::ON).to_uppercase()
             )
         }
         Kind::Policy => {
             let mut out = format!("CREATE POLICY {} ON {owner}", identifier());
-            if clauses.has("restrictive") {
+            if clauses.has(clause::RESTRICTIVE) {
                 out += " AS RESTRICTIVE";
             }
-            if let Some(command) = clauses.value("for") {
+            if let Some(command) = clauses.value(clause::FOR) {
                 out += &format!(" FOR {}", command.to_uppercase());
             }
-            if let Some(roles) = clauses.value("to") {
+            if let Some(roles) = clauses.value(clause::TO) {
                 out += &format!(" TO {roles}");
             }
-            if let Some(condition) = clauses.get("using") {
+            if let Some(condition) = clauses.get(clause::USING) {
                 out += &format!(" USING ({})", condition.written());
             }
-            if let Some(condition) = clauses.get("with check") {
+            if let Some(condition) = clauses.get(clause::WITH_CHECK) {
                 out += &format!(" WITH CHECK ({})", condition.written());
             }
             out
         }
         Kind::Statistics => {
-            let kinds = clauses.value("kinds").map_or_else(String::new, |kinds| format!(" ({kinds})"));
-            format!("CREATE STATISTICS {name}{kinds} ON {} FROM {owner}", clauses.written("on"))
+            let kinds = clauses.value(clause::KINDS).map_or_else(String::new, |kinds| format!(" ({kinds})"));
+            format!("CREATE STATISTICS {name}{kinds} ON {} FROM {owner}", clauses.written(clause::ON))
         }
         Kind::Publication => replication::create_publication(name, clauses),
         Kind::Subscription => replication::create_subscription(name, clauses),
         Kind::ForeignDataWrapper | Kind::Server => {
-            let said =
-                foreign::CLAUSES.iter().filter_map(|(clause, _)| Some(foreign::clause(clause, clauses.value(clause)?)));
+            let said = foreign::CLAUSES
+                .iter()
+                .filter_map(|(clause, _)| Some(foreign::clause(clause, clauses.value_named(clause)?)));
             let said: String = said.map(|words| format!(" {words}")).collect();
             format!("CREATE {what} {name}{said}{}", foreign::options(clauses))
         }
         Kind::UserMapping => format!("CREATE USER MAPPING FOR {name}{}", foreign::options(clauses)),
         Kind::Operator => {
             let symbol = name.canonical().trim_end_matches(names::signature(name));
-            format!("CREATE OPERATOR {symbol} {}", definition_list(clauses, "with."))
+            format!("CREATE OPERATOR {symbol} {}", definition_list(clauses, clause::WITH))
         }
         Kind::OperatorClass => {
             let (base, method) = name.canonical().split_once(" USING ").unwrap_or((name.canonical(), ""));
-            let default = if clauses.has("default") { " DEFAULT" } else { "" };
+            let default = if clauses.has(clause::DEFAULT) { " DEFAULT" } else { "" };
             let mut items = members::listed(clauses);
-            if let Some(storage) = clauses.value("storage").or(items.is_empty().then(|| clauses.written("for type"))) {
+            if let Some(storage) =
+                clauses.value(clause::STORAGE).or(items.is_empty().then(|| clauses.written(clause::FOR_TYPE)))
+            {
                 items.push(format!("STORAGE {storage}"));
             }
             format!(
                 "CREATE OPERATOR CLASS {base}{default} FOR TYPE {} USING {method} FAMILY {} AS {}",
-                clauses.written("for type"),
-                clauses.written("family"),
+                clauses.written(clause::FOR_TYPE),
+                clauses.written(clause::FAMILY),
                 items.join(", ")
             )
         }
         Kind::Cast => {
-            let how = match clauses.value("with function") {
+            let how = match clauses.value(clause::WITH_FUNCTION) {
                 Some(function) => format!("WITH FUNCTION {function}"),
-                None if clauses.has("with inout") => "WITH INOUT".to_owned(),
+                None if clauses.has(clause::WITH_INOUT) => "WITH INOUT".to_owned(),
                 None => "WITHOUT FUNCTION".to_owned(),
             };
             let context =
-                clauses.value("context").map_or_else(String::new, |word| format!(" AS {}", word.to_uppercase()));
+                clauses.value(clause::CONTEXT).map_or_else(String::new, |word| format!(" AS {}", word.to_uppercase()));
             format!("CREATE CAST {name} {how}{context}")
         }
         Kind::Transform => {
             let functions: Vec<String> = [("from sql", "FROM SQL"), ("to sql", "TO SQL")]
                 .into_iter()
-                .filter_map(|(clause, words)| Some(format!("{words} WITH FUNCTION {}", clauses.value(clause)?)))
+                .filter_map(|(clause, words)| Some(format!("{words} WITH FUNCTION {}", clauses.value_named(clause)?)))
                 .collect();
             format!("CREATE TRANSFORM {name} ({})", functions.join(", "))
         }
-        Kind::Collation if clauses.has("from") => format!("CREATE COLLATION {name} FROM {}", clauses.written("from")),
-        Kind::TextSearchConfiguration => match clauses.value("with.parser") {
+        Kind::Collation if clauses.has(clause::FROM) => {
+            format!("CREATE COLLATION {name} FROM {}", clauses.written(clause::FROM))
+        }
+        Kind::TextSearchConfiguration => match clauses.value(clause::WITH_PARSER) {
             Some(parser) => format!("CREATE {what} {name} (parser = {parser})"),
-            None => format!("CREATE {what} {name} (copy = {})", clauses.written("with.copy")),
+            None => format!("CREATE {what} {name} (copy = {})", clauses.written(clause::WITH_COPY)),
         },
         Kind::Collation | Kind::TextSearchDictionary | Kind::TextSearchParser | Kind::TextSearchTemplate => {
-            format!("CREATE {what} {name} {}", definition_list(clauses, "with."))
+            format!("CREATE {what} {name} {}", definition_list(clauses, clause::WITH))
         }
         Kind::Conversion => {
-            let default = if clauses.has("default") { "DEFAULT " } else { "" };
+            let default = if clauses.has(clause::DEFAULT) { "DEFAULT " } else { "" };
             format!("CREATE {default}CONVERSION {name}{definition}")
         }
         Kind::Language => format!("CREATE {or_replace}LANGUAGE {name}{definition}"),
@@ -401,9 +408,9 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
 }
 
 fn create_type(name: &Name, clauses: &Clauses) -> String {
-    if let Some(labels) = clauses.get("enum") {
+    if let Some(labels) = clauses.get(clause::ENUM) {
         format!("CREATE TYPE {name} AS ENUM ({})", labels.written())
-    } else if let Some(attributes) = clauses.value("attributes") {
+    } else if let Some(attributes) = clauses.value(clause::ATTRIBUTES) {
         let attributes: Vec<String> = super::attributes(clauses)
             .into_iter()
             .map(|(name, rest)| format!("{name} {rest}"))
@@ -413,28 +420,30 @@ fn create_type(name: &Name, clauses: &Clauses) -> String {
             .filter(|text| !text.is_empty())
             .collect();
         format!("CREATE TYPE {name} AS ({})", attributes.join(", "))
-    } else if clauses.has("range.subtype") {
-        format!("CREATE TYPE {name} AS RANGE {}", definition_list(clauses, "range."))
-    } else if clauses.has("shell") {
+    } else if clauses.has(clause::RANGE_SUBTYPE) {
+        format!("CREATE TYPE {name} AS RANGE {}", definition_list(clauses, clause::RANGE))
+    } else if clauses.has(clause::SHELL) {
         format!("CREATE TYPE {name}")
     } else {
-        format!("CREATE TYPE {name} {}", definition_list(clauses, "base."))
+        format!("CREATE TYPE {name} {}", definition_list(clauses, clause::BASE))
     }
 }
 
 fn create_domain(name: &Name, clauses: &Clauses) -> String {
-    let mut out = format!("CREATE DOMAIN {name} AS {}", clauses.value("as").unwrap_or_default());
-    if let Some(collation) = clauses.value("collate") {
+    let mut out = format!("CREATE DOMAIN {name} AS {}", clauses.value(clause::AS).unwrap_or_default());
+    if let Some(collation) = clauses.value(clause::COLLATE) {
         out += &format!(" COLLATE {collation}");
     }
-    if let Some(default) = clauses.get("default") {
+    if let Some(default) = clauses.get(clause::DEFAULT) {
         out += &format!(" DEFAULT {}", default_text(default));
     }
-    if clauses.has("not null") {
+    if clauses.has(clause::NOT_NULL) {
         out += " NOT NULL";
     }
-    for (clause, condition) in clauses.iter() {
-        if let Some(check) = clause.strip_prefix("check ").filter(|check| !clauses.has(&format!("not valid {check}"))) {
+    for (clause, condition) in clauses.expressions() {
+        if let Some(check) =
+            clause.strip_prefix("check ").filter(|check| !clauses.has_named(&format!("not valid {check}")))
+        {
             out += &format!(" CONSTRAINT {} CHECK ({})", quoted(check), condition.written());
         }
     }
@@ -442,31 +451,31 @@ fn create_domain(name: &Name, clauses: &Clauses) -> String {
 }
 
 fn create_trigger(name: &str, owner: &str, clauses: &Clauses) -> String {
-    let constraint = if clauses.has("constraint") { "CONSTRAINT " } else { "" };
+    let constraint = if clauses.has(clause::CONSTRAINT) { "CONSTRAINT " } else { "" };
     let mut out = format!(
         "CREATE {constraint}TRIGGER {name} {} {} ON {owner}",
-        clauses.written("timing").to_uppercase(),
-        events(clauses.written("events"))
+        clauses.written(clause::TIMING).to_uppercase(),
+        events(clauses.written(clause::EVENTS))
     );
-    if let Some(from) = clauses.value("from") {
+    if let Some(from) = clauses.value(clause::FROM) {
         out += &format!(" FROM {from}");
     }
-    if let Some(deferred) = clauses.value("deferrable") {
+    if let Some(deferred) = clauses.value(clause::DEFERRABLE) {
         out += if deferred.is_empty() { " DEFERRABLE" } else { " DEFERRABLE INITIALLY DEFERRED" };
     }
-    if clauses.has("old table") || clauses.has("new table") {
+    if clauses.has(clause::OLD_TABLE) || clauses.has(clause::NEW_TABLE) {
         out += " REFERENCING";
         for which in ["old table", "new table"] {
-            if let Some(name) = clauses.value(which) {
+            if let Some(name) = clauses.value_named(which) {
                 out += &format!(" {} AS {name}", which.to_uppercase());
             }
         }
     }
-    out += if clauses.has("for each") { " FOR EACH ROW" } else { " FOR EACH STATEMENT" };
-    if let Some(condition) = clauses.get("when") {
+    out += if clauses.has(clause::FOR_EACH) { " FOR EACH ROW" } else { " FOR EACH STATEMENT" };
+    if let Some(condition) = clauses.get(clause::WHEN) {
         out += &format!(" WHEN ({})", condition.written());
     }
-    out + &format!(" EXECUTE FUNCTION {}({})", clauses.written("function"), clauses.written("arguments"))
+    out + &format!(" EXECUTE FUNCTION {}({})", clauses.written(clause::FUNCTION), clauses.written(clause::ARGUMENTS))
 }
 
 /// Keywords in upper case, columns as they are.
@@ -494,14 +503,14 @@ pub fn clauses(object: &Object) -> &Clauses {
 
 /// The statement that says which index orders the rows of a materialised view, once the index is there.
 pub fn clustered(name: &Name, view: &View) -> Option<String> {
-    let index = view.clauses.value("cluster on")?;
+    let index = view.clauses.value(clause::CLUSTER_ON)?;
     Some(format!("ALTER MATERIALIZED VIEW {name} CLUSTER ON {}", quoted(index)))
 }
 
 /// `ALTER SEQUENCE … OWNED BY`, once both are there.
 pub fn owned_by(object: &Object) -> Option<String> {
     let Definition::Plain(plain) = &object.definition else { return None };
-    let column = plain.clauses.value("owned by").filter(|_| plain.kind == Kind::Sequence)?;
+    let column = plain.clauses.value(clause::OWNED_BY).filter(|_| plain.kind == Kind::Sequence)?;
     let table = plain.owner.as_ref()?;
     Some(format!("ALTER SEQUENCE {} OWNED BY {table}.{}", object.name, quoted(column)))
 }

@@ -2,18 +2,19 @@
 
 use super::super::tokens::literal;
 use super::storage_parameters;
+use crate::clause;
 use wevrun_core::model::{Clauses, Name};
 
 /// CREATE PUBLICATION.
 pub fn create_publication(name: &Name, clauses: &Clauses) -> String {
     let mut out = format!("CREATE PUBLICATION {name}");
     let tables: Vec<String> = clauses
-        .iter()
+        .expressions()
         .filter_map(|(clause, rest)| Some(format!("{} {}", clause.strip_prefix("table ")?, rest.written())))
         .map(|text| text.trim_end().to_owned())
         .collect();
     let schemas: Vec<&str> = clauses.iter().filter_map(|(clause, _)| clause.strip_prefix("schema ")).collect();
-    if clauses.has("all tables") {
+    if clauses.has(clause::ALL_TABLES) {
         out += " FOR ALL TABLES";
     } else if !tables.is_empty() || !schemas.is_empty() {
         let mut members = Vec::new();
@@ -30,14 +31,14 @@ pub fn create_publication(name: &Name, clauses: &Clauses) -> String {
 
 /// CREATE SUBSCRIPTION, as a transaction can do it: without asking the publisher, and not running yet.
 pub fn create_subscription(name: &Name, clauses: &Clauses) -> String {
-    let publications = clauses.value("publications").unwrap_or_default();
+    let publications = clauses.value(clause::PUBLICATIONS).unwrap_or_default();
     let mut options = clauses.clone();
-    options.say("with.connect", "false");
+    options.say(clause::WITH_CONNECT, "false");
     // Without a connection, a slot is only named.
-    if !options.has("with.slot_name") {
-        options.say("with.slot_name", super::names::unquoted(name.canonical()));
+    if !options.has(clause::WITH_SLOT_NAME) {
+        options.say(clause::WITH_SLOT_NAME, super::names::unquoted(name.canonical()));
     }
-    let connection = literal(clauses.written("connection"));
+    let connection = literal(clauses.written(clause::CONNECTION));
     format!(
         "CREATE SUBSCRIPTION {name} CONNECTION {connection} PUBLICATION {publications}{}",
         storage_parameters(&options)

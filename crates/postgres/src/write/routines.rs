@@ -4,6 +4,7 @@ use super::super::names::{self, quoted};
 use super::super::split_list;
 use super::super::tokens::{dollar_quoted, literal};
 use super::keywords;
+use crate::clause;
 use wevrun_core::model::{Clauses, Kind, Name, Plain};
 
 pub fn create_routine(name: &Name, plain: &Plain, replace: bool) -> String {
@@ -12,13 +13,13 @@ pub fn create_routine(name: &Name, plain: &Plain, replace: bool) -> String {
     let arguments = with_defaults(clauses);
     let mut out =
         format!("CREATE {}{} {base}({arguments})", if replace { "OR REPLACE " } else { "" }, keywords(plain.kind));
-    if let Some(returns) = clauses.get("returns") {
+    if let Some(returns) = clauses.get(clause::RETURNS) {
         out += &format!("\n    RETURNS {}", returns.canonical);
     }
-    if let Some(language) = clauses.value("language") {
+    if let Some(language) = clauses.value(clause::LANGUAGE) {
         out += &format!("\n    LANGUAGE {}", quoted(language));
     }
-    if let Some(types) = clauses.value("transform") {
+    if let Some(types) = clauses.value(clause::TRANSFORM) {
         out += &format!(" TRANSFORM {}", types.replace("for type", "FOR TYPE"));
     }
     for (clause, words) in [
@@ -29,22 +30,22 @@ pub fn create_routine(name: &Name, plain: &Plain, replace: bool) -> String {
         ("security", "SECURITY "),
         ("parallel", "PARALLEL "),
     ] {
-        if let Some(value) = clauses.value(clause) {
+        if let Some(value) = clauses.value_named(clause) {
             out += &format!(" {words}{}", value.to_uppercase());
         }
     }
     for clause in ["cost", "rows", "support"] {
-        if let Some(value) = clauses.value(clause) {
+        if let Some(value) = clauses.value_named(clause) {
             out += &format!(" {} {value}", clause.to_uppercase());
         }
     }
-    for (setting, value) in clauses.listed("set.") {
+    for (setting, value) in clauses.listed(clause::SET) {
         out += &format!("\n    SET {setting} TO {}", setting_value(setting, &value.canonical));
     }
-    if let Some(body) = clauses.get("body") {
+    if let Some(body) = clauses.get(clause::BODY) {
         out += &format!("\n{}", body.written());
-    } else if let Some(text) = clauses.get("as") {
-        match clauses.value("symbol") {
+    } else if let Some(text) = clauses.get(clause::AS) {
+        match clauses.value(clause::SYMBOL) {
             Some(symbol) => out += &format!("\nAS {}, {}", literal(&text.canonical), literal(symbol)),
             None => {
                 out += &format!(
@@ -77,7 +78,7 @@ fn setting_value(setting: &str, value: &str) -> String {
 /// The arguments with their defaults, which are kept as clauses of their own.
 fn with_defaults(clauses: &Clauses) -> String {
     let mut number = 0;
-    let arguments = split_list(clauses.value("arguments").unwrap_or_default());
+    let arguments = split_list(clauses.value(clause::ARGUMENTS).unwrap_or_default());
     let words: Vec<String> = arguments
         .into_iter()
         .map(|argument| {
@@ -85,7 +86,7 @@ fn with_defaults(clauses: &Clauses) -> String {
                 return argument;
             }
             number += 1;
-            match clauses.get(&format!("default {number}")) {
+            match clauses.expression_named(&format!("default {number}")) {
                 Some(default) => format!("{argument} DEFAULT {}", default.written()),
                 None => argument,
             }

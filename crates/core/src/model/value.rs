@@ -1,0 +1,182 @@
+//! The values of clauses.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize, Serializer};
+
+use super::{Expression, Name};
+
+/// The value of a clause, by its type.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Value {
+    /// It is only said.
+    Flag,
+    /// Words without names in them: `by default`, a number.
+    Text(String),
+    /// An identifier: of a column, a tablespace, a role.
+    Identifier(Name),
+    /// Identifiers in order.
+    Identifiers(Vec<Name>),
+    /// An expression, a query, a type or a body.
+    Expression(Expression),
+    /// Expressions, literals or types in order.
+    List(Vec<Expression>),
+}
+
+/// A type that a clause's value can have.
+pub trait ClauseType: Sized {
+    /// The value, if it has this type.
+    fn of(value: &Value) -> Option<&Self>;
+
+    /// The value taken, if it has this type.
+    fn from_value(value: Value) -> Option<Self>;
+
+    /// As a value.
+    fn into_value(self) -> Value;
+}
+
+/// The value of a clause that is only said.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Flag;
+
+impl ClauseType for Flag {
+    fn of(value: &Value) -> Option<&Self> {
+        matches!(value, Value::Flag).then_some(&Flag)
+    }
+
+    fn from_value(value: Value) -> Option<Self> {
+        matches!(value, Value::Flag).then_some(Flag)
+    }
+
+    fn into_value(self) -> Value {
+        Value::Flag
+    }
+}
+
+macro_rules! clause_type {
+    ($type:ty, $variant:ident) => {
+        impl ClauseType for $type {
+            fn of(value: &Value) -> Option<&Self> {
+                if let Value::$variant(value) = value { Some(value) } else { None }
+            }
+
+            fn from_value(value: Value) -> Option<Self> {
+                if let Value::$variant(value) = value { Some(value) } else { None }
+            }
+
+            fn into_value(self) -> Value {
+                Value::$variant(self)
+            }
+        }
+    };
+}
+
+clause_type!(String, Text);
+clause_type!(Name, Identifier);
+clause_type!(Vec<Name>, Identifiers);
+clause_type!(Expression, Expression);
+clause_type!(Vec<Expression>, List);
+
+impl<T: ClauseType> From<T> for Value {
+    fn from(value: T) -> Value {
+        value.into_value()
+    }
+}
+
+impl Value {
+    /// Whether it has a canonical form.
+    pub fn is_sure(&self) -> bool {
+        match self {
+            Value::Expression(expression) => expression.is_sure(),
+            Value::List(list) => list.iter().all(Expression::is_sure),
+            Value::Flag | Value::Text(_) | Value::Identifier(_) | Value::Identifiers(_) => true,
+        }
+    }
+
+    /// The expression, if it is one.
+    pub fn expression(&self) -> Option<&Expression> {
+        if let Value::Expression(expression) = self { Some(expression) } else { None }
+    }
+
+    /// The expression, if it is one, to change it.
+    pub fn expression_mut(&mut self) -> Option<&mut Expression> {
+        if let Value::Expression(expression) = self { Some(expression) } else { None }
+    }
+
+    /// As a person reads it, on one line; nothing of a flag.
+    pub fn on_one_line(&self) -> String {
+        let join = |names: &[Name]| names.iter().map(Name::written).collect::<Vec<_>>().join(", ");
+        match self {
+            Value::Flag => String::new(),
+            Value::Text(text) => text.split_whitespace().collect::<Vec<_>>().join(" "),
+            Value::Identifier(name) => name.written().to_owned(),
+            Value::Identifiers(names) => join(names),
+            Value::Expression(expression) => expression.on_one_line(),
+            Value::List(list) => list.iter().map(Expression::on_one_line).collect::<Vec<_>>().join(", "),
+        }
+    }
+
+    /// The canonical form as one text, from which fingerprints are made.
+    fn canonical(&self) -> String {
+        let join = |names: &[Name]| names.iter().map(Name::canonical).collect::<Vec<_>>().join(", ");
+        match self {
+            Value::Flag => String::new(),
+            Value::Text(text) => text.clone(),
+            Value::Identifier(name) => name.canonical().to_owned(),
+            Value::Identifiers(names) => join(names),
+            Value::Expression(expression) => expression.canonical.clone(),
+            Value::List(list) => list.iter().map(|item| item.canonical.as_str()).collect::<Vec<_>>().join(", "),
+        }
+    }
+}
+
+/// In JSON each type but an expression says which one it is.
+#[derive(Serialize, Deserialize, JsonSchema)]
+#[serde(untagged)]
+enum Tagged {
+    Flag(bool),
+    Text { text: String },
+    Identifier { identifier: Name },
+    Identifiers { identifiers: Vec<Name> },
+    List { list: Vec<Expression> },
+    Expression(Expression),
+}
+
+impl Serialize for Value {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        if !serializer.is_human_readable() {
+            return serializer.serialize_str(&self.canonical());
+        }
+        match self.clone() {
+            Value::Flag => Tagged::Flag(true),
+            Value::Text(text) => Tagged::Text { text },
+            Value::Identifier(identifier) => Tagged::Identifier { identifier },
+            Value::Identifiers(identifiers) => Tagged::Identifiers { identifiers },
+            Value::List(list) => Tagged::List { list },
+            Value::Expression(expression) => Tagged::Expression(expression),
+        }
+        .serialize(serializer)
+    }
+}
+
+impl<'de> Deserialize<'de> for Value {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        Ok(match Tagged::deserialize(deserializer)? {
+            Tagged::Flag(_) => Value::Flag,
+            Tagged::Text { text } => Value::Text(text),
+            Tagged::Identifier { identifier } => Value::Identifier(identifier),
+            Tagged::Identifiers { identifiers } => Value::Identifiers(identifiers),
+            Tagged::List { list } => Value::List(list),
+            Tagged::Expression(expression) => Value::Expression(expression),
+        })
+    }
+}
+
+impl JsonSchema for Value {
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "Value".into()
+    }
+
+    fn json_schema(generator: &mut schemars::SchemaGenerator) -> schemars::Schema {
+        Tagged::json_schema(generator)
+    }
+}
