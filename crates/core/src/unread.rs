@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey, Unordered};
+use crate::model::{Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName, Unordered};
 use crate::parse;
 use crate::parse::Grammar;
 use crate::source::{Location, Source};
@@ -48,7 +48,7 @@ impl Unread {
         let text = &sources[location.source as usize].text[location.start as usize..location.end as usize];
         let mut words = parse::words(dialect.token_rules(), text);
         for routine in [Kind::Function, Kind::Procedure].into_iter().flat_map(|kind| model.of_kind(kind)) {
-            if words.contains(&dialect.schema_and_name(&routine.name).1.to_lowercase()) {
+            if words.contains(&routine.name.identifier().to_lowercase()) {
                 words.extend(parse::words(dialect.token_rules(), &routine.text));
             }
         }
@@ -61,13 +61,13 @@ impl Unread {
 }
 
 /// Lets `want` have what `have` has and it has not, where a statement names it that can't be read.
-pub fn keep(dialect: &dyn Grammar, unread: &[Unread], have: &Model, want: &mut Model) -> Vec<Kept> {
+pub fn keep(unread: &[Unread], have: &Model, want: &mut Model) -> Vec<Kept> {
     let mut kept = Vec::new();
     if unread.is_empty() {
         return kept;
     }
-    let renamed: BTreeSet<Name> = want.objects().filter_map(|object| object.formerly.table.clone()).collect();
-    let own_name = |name: &Name| dialect.schema_and_name(name).1;
+    let renamed: BTreeSet<QualifiedName> = want.objects().filter_map(|object| object.formerly.table.clone()).collect();
+    let own_name = |name: &QualifiedName| name.identifier().to_owned();
     let naming = |word: &str| unread.iter().find(|statement| statement.names(word));
     for object in have.objects() {
         let key = object.key();

@@ -7,7 +7,7 @@ use tempfile::TempDir;
 use wevrun_core::build::build;
 use wevrun_core::check::Refusal;
 use wevrun_core::compare::compare;
-use wevrun_core::model::{Identifiers as _, Kind, Model, Name};
+use wevrun_core::model::{Identifiers as _, Kind, Model, Name, QualifiedName};
 use wevrun_core::plan::{Evidence, Probe, Wishes};
 use wevrun_core::script::make_script;
 use wevrun_core::snapshot::Snapshot;
@@ -20,6 +20,10 @@ const VERSION: EngineVersion = EngineVersion { major: 3, minor: 40 };
 
 fn model(text: &str) -> Model {
     build(&Sqlite, VERSION, &[Source::new("a.sql", text)]).model
+}
+
+fn object_name(text: &str) -> QualifiedName {
+    Sqlite.object_name(text)
 }
 
 fn name(text: &str) -> Name {
@@ -74,12 +78,12 @@ fn probes_are_answered_by_the_rows() {
         "CREATE TABLE lots (id INTEGER, \"my note\" TEXT, x); INSERT INTO lots VALUES (1, NULL, NULL), (2, 'a', NULL); CREATE TABLE empty (id)",
     );
     let probes = [
-        (Probe::HasRows(name("lots")), true),
-        (Probe::HasRows(name("empty")), false),
-        (Probe::HasValues(name("lots"), name("my note")), true),
-        (Probe::HasNulls(name("lots"), name("my note")), true),
-        (Probe::HasValues(name("lots"), name("x")), false),
-        (Probe::HasNulls(name("lots"), name("id")), false),
+        (Probe::HasRows(object_name("lots")), true),
+        (Probe::HasRows(object_name("empty")), false),
+        (Probe::HasValues(object_name("lots"), name("my note")), true),
+        (Probe::HasNulls(object_name("lots"), name("my note")), true),
+        (Probe::HasValues(object_name("lots"), name("x")), false),
+        (Probe::HasNulls(object_name("lots"), name("id")), false),
     ];
     let asked: Vec<Probe> = probes.iter().map(|(probe, _)| probe.clone()).collect();
     let evidence = live(&path, Access::Read).expect("it is there").probe(&asked).expect("answers");

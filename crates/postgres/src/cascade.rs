@@ -6,9 +6,7 @@ use std::collections::BTreeSet;
 use super::rename::{any_expression, drop_constraint, same};
 use super::types::is_of;
 use super::{canonical, mentions, names, parse, split_list};
-use wevrun_core::model::{
-    Clause, Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, Table, is,
-};
+use wevrun_core::model::{Clause, Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table, is};
 
 /// Takes out what depends on an object, for DROP … CASCADE, and the object itself; gives what went with it
 /// (<https://www.postgresql.org/docs/current/ddl-depend.html>).
@@ -87,7 +85,7 @@ pub fn drop_dependents_of_column(model: &mut Model, table: &ObjectKey, column: &
 }
 
 /// Takes out the foreign keys that point at a key, for DROP CONSTRAINT … CASCADE.
-pub fn drop_dependents_of_key(model: &mut Model, table: &Name, constraint: &Name) {
+pub fn drop_dependents_of_key(model: &mut Model, table: &QualifiedName, constraint: &Name) {
     let Some(own) = model.table(table) else { return };
     let Some(key) = own.primary_key.iter().chain(own.unique_keys.iter()).find(|key| key.name == *constraint) else {
         return;
@@ -98,7 +96,7 @@ pub fn drop_dependents_of_key(model: &mut Model, table: &Name, constraint: &Name
 }
 
 /// Takes out the foreign keys that point at columns of a table; none are named where they point at its primary key.
-fn drop_foreign_keys(model: &mut Model, table: &Name, is_gone: impl Fn(&[Name]) -> bool) {
+fn drop_foreign_keys(model: &mut Model, table: &QualifiedName, is_gone: impl Fn(&[Name]) -> bool) {
     for object in model.objects_mut() {
         let Definition::Table(other) = &mut object.definition else { continue };
         let before = other.foreign_keys.len();
@@ -135,15 +133,13 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
     match &object.definition {
         // Its columns go, not the table; but children go with their parents.
         Definition::Table(table) => {
-            let mut parents =
-                [clause::PARTITION_OF, clause::INHERITS].into_iter().filter_map(|key| table.clauses.value(key));
-            let says = |key: Clause<'_, Expression>| table.clauses.value(key) == Some(gone.name.canonical());
+            let says = |key: Clause<'_, QualifiedName>| table.clauses.get(key) == Some(&gone.name);
+            let inherits = || table.clauses.get(clause::INHERITS).is_some_and(|parents| parents.contains(&gone.name));
             match gone.kind {
                 Kind::Server => says(is::SERVER),
                 Kind::Type => says(clause::OF),
                 kind => {
-                    kind.is_relation()
-                        && parents.any(|list| split_list(list).iter().any(|parent| parent == gone.name.canonical()))
+                    kind.is_relation() && (says(clause::PARTITION_OF) || inherits())
                 }
             }
         }
@@ -156,7 +152,8 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
             if matches!(plain.kind, Kind::Function | Kind::Procedure) && !plain.clauses.has(clause::BODY) =>
         {
             let is_type = matches!(gone.kind, Kind::Type | Kind::Domain) || gone.kind.is_relation();
-            let told = [names::signature(&object.name), plain.clauses.value(clause::RETURNS).unwrap_or_default()];
+            let returns = plain.clauses.value(clause::RETURNS).unwrap_or_default();
+            let told = [names::signature(&object.name), returns.to_owned()];
             is_type && object.uses.contains(&gone.name) && told.iter().any(|text| text.contains(gone.name.canonical()))
         }
         // A column may have a function's name.
@@ -173,7 +170,7 @@ fn has_expressions(kind: Kind) -> bool {
 
 /// The columns that can't be without it: those of a type, and those that are computed.
 fn going_columns<'t>(table: &'t Table, gone: &'t ObjectKey) -> impl Iterator<Item = Name> + 't {
-    let types: BTreeSet<Name> =
+    let types: BTreeSet<QualifiedName> =
         matches!(gone.kind, Kind::Type | Kind::Domain).then(|| gone.name.clone()).into_iter().collect();
     let goes = move |column: &&Column| {
         is_of(column, &types) || column.generated.as_ref().is_some_and(|own| needs(&own.expression, gone))

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 
 use sqlparser::dialect::Dialect as TokenRules;
 use wevrun_core::diagnostics::Diagnostic;
-use wevrun_core::model::Name;
+use wevrun_core::model::QualifiedName;
 use wevrun_core::parse::{Grammar, Parsed, Reader, Session, StatementKind, Token};
 
 use crate::{Postgres, parse, tokens};
@@ -36,7 +36,7 @@ impl Grammar for Postgres {
         parse::statement(reader, comments, session, diagnostics)
     }
 
-    fn created_name(&self, text: &str, statement: &[Token]) -> Option<Name> {
+    fn created_name(&self, text: &str, statement: &[Token]) -> Option<QualifiedName> {
         parse::created_name(statement, text)
     }
 }

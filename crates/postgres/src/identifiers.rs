@@ -1,7 +1,7 @@
 //! Names, as PostgreSQL compares and quotes them.
 
 use wevrun_core::Engine;
-use wevrun_core::model::{Identifiers, Kind, Name};
+use wevrun_core::model::{Identifiers, Kind, Name, QualifiedName};
 
 use crate::engine::POSTGRES;
 use crate::{LEDGER_SCHEMA, Postgres, names};
@@ -15,36 +15,30 @@ impl Identifiers for Postgres {
         names::simple(&names::folded(written))
     }
 
-    fn is_called(&self, word: &str, name: &Name) -> bool {
-        let identifier = if word.starts_with('"') { names::unquoted(word) } else { names::folded(word) };
-        identifier == names::identifier(name)
+    fn object_name(&self, written: &str) -> QualifiedName {
+        names::global(&names::folded(written))
+    }
+
+    fn is_called(&self, word: &str, identifier: &str) -> bool {
+        let called = if word.starts_with('"') { names::unquoted(word) } else { names::folded(word) };
+        called == identifier
     }
 
     fn quoted(&self, name: &str) -> String {
         names::quoted(name)
     }
 
-    fn schema_and_name(&self, name: &Name) -> (Option<String>, String) {
-        let (schema, own) = names::split(name);
-        // What is of a table or takes arguments is still named by its own identifier.
-        (schema, own)
+    fn short_name(&self, name: &QualifiedName) -> Option<QualifiedName> {
+        name.signature().map(|_| names::without_signature(name))
     }
 
-    fn short_name(&self, name: &Name) -> Option<Name> {
-        let arguments = names::signature(name);
-        let short = name.canonical().strip_suffix(arguments).filter(|_| !arguments.is_empty())?;
-        Some(Name::new(short, short))
+    fn is_internal(&self, name: &QualifiedName) -> bool {
+        let is_ledger = |name: &QualifiedName| name.schema() == Some(LEDGER_SCHEMA);
+        name.canonical() == LEDGER_SCHEMA || is_ledger(name) || name.owner().is_some_and(is_ledger)
     }
 
-    fn is_internal(&self, name: &Name) -> bool {
-        name.canonical() == LEDGER_SCHEMA
-            || names::schema(name).as_deref() == Some(LEDGER_SCHEMA)
-            || names::halves(name).is_some_and(|(_, owner)| owner.starts_with("wevrun."))
-    }
-
-    fn is_built_in(&self, name: &Name) -> bool {
-        let schema = names::schema(name);
-        let schema = schema.as_deref().unwrap_or_default();
+    fn is_built_in(&self, name: &QualifiedName) -> bool {
+        let schema = name.schema().unwrap_or_default();
         matches!(schema, "pg_catalog" | "information_schema" | "pg_toast")
             || matches!(name.canonical(), "public" | "pg_catalog" | "information_schema")
     }

@@ -35,7 +35,7 @@ mod write;
 mod writing;
 
 pub use engine::POSTGRES;
-use wevrun_core::model::{Clauses, Name, Table};
+use wevrun_core::model::{Clauses, QualifiedName, Table};
 
 /// The PostgreSQL dialect.
 pub struct Postgres;
@@ -72,14 +72,16 @@ pub(crate) fn attributes(clauses: &Clauses) -> Vec<(String, String)> {
 }
 
 /// The names of the tables, or of the type, that a table has columns from.
-fn parents_of(table: &Table) -> Vec<Name> {
-    let clauses = ["inherits", "partition of", "of"].into_iter().filter_map(|clause| table.clauses.value_named(clause));
-    clauses.flat_map(listed_names).collect()
+fn parents_of(table: &Table) -> Vec<QualifiedName> {
+    let inherited = table.clauses.get(clause::INHERITS).into_iter().flatten();
+    let others = [clause::PARTITION_OF, clause::OF].into_iter().filter_map(|key| table.clauses.get(key));
+    inherited.chain(others).cloned().collect()
 }
 
-/// The names in a list of canonical names.
-fn listed_names(text: &str) -> Vec<Name> {
-    split_list(text).iter().map(|name| Name::new(name.as_str(), name.as_str())).collect()
+/// Whether a table has columns from other tables, or from a type.
+fn has_columns_from_elsewhere(table: &Table) -> bool {
+    let clauses = &table.clauses;
+    clauses.has(clause::INHERITS) || clauses.has(clause::PARTITION_OF) || clauses.has(clause::OF)
 }
 
 /// The items between commas outside parentheses and quotes.

@@ -1,10 +1,11 @@
 //! PostgreSQL's identifiers: letter case, quoting, schemas, length, and the names that the server makes up.
 //!
-//! The [`Name`] of an object that lives in a schema is its SQL spelling, `public.hives`; one without a schema has not been
+//! The name of an object that lives in a schema is printed as SQL has it, `public.hives`; one without a schema has not been
 //! looked up yet. The name of a routine has its argument types, `public.weigh(integer)`; one of something that stands on a
-//! table says so, `touch ON public.hives`. Names of columns and constraints are the identifiers themselves.
+//! table has the table, `touch ON public.hives`. Names of columns and constraints are the identifiers themselves.
 
-use wevrun_core::model::Name;
+use wevrun_core::model::{Kind, Name, NameParts, QualifiedName};
+use smol_str::SmolStr;
 
 /// Words that `quote_identifier()` of the server puts in quotes: all but the unreserved keywords of versions 13 to 18
 /// (`pg_get_keywords()`).
@@ -61,41 +62,99 @@ pub fn simple(identifier: &str) -> Name {
     Name::new(identifier, identifier)
 }
 
-/// The name of an object without a schema: a schema, an extension, a server.
-pub fn global(identifier: &str) -> Name {
-    let name = quoted(identifier);
-    Name::new(name.as_str(), name.as_str())
+/// The name of an object of a kind, printed as the kind's statements take it.
+pub fn of(kind: Kind, parts: NameParts) -> QualifiedName {
+    let types = || parts.signature.as_deref().unwrap_or_default();
+    let owner = || parts.owner.as_ref().map_or("", |owner| owner.canonical());
+    let mut name = String::new();
+    if let Some(schema) = &parts.schema {
+        name.push_str(&quoted(schema));
+        name.push('.');
+    }
+    match kind {
+        Kind::Cast => name = format!("({})", types().join(" AS ")),
+        Kind::Transform => name = format!("FOR {}", types().join(" LANGUAGE ")),
+        Kind::UserMapping => name = format!("{} SERVER {}", quoted(&parts.identifier), owner()),
+        Kind::OperatorClass | Kind::OperatorFamily => {
+            name.push_str(&quoted(&parts.identifier));
+            types().iter().for_each(|method| name.push_str(&format!(" USING {method}")));
+        }
+        _ => {
+            let symbol = kind == Kind::Operator;
+            name.push_str(&if symbol { parts.identifier.to_string() } else { quoted(&parts.identifier) });
+            if parts.signature.is_some() {
+                name.push_str(&format!("({})", types().join(", ")));
+            }
+            if parts.owner.is_some() {
+                name.push_str(&format!(" ON {}", owner()));
+            }
+        }
+    }
+    QualifiedName::new(parts, Name::new(name.as_str(), name.as_str()))
+}
+
+/// The parts of `schema.name`, or of `name` if there is no schema.
+pub fn parts_of(schema: Option<&str>, identifier: &str) -> NameParts {
+    NameParts { schema: schema.map(Into::into), identifier: identifier.into(), ..NameParts::default() }
+}
+
+/// The name of an object without a schema: a schema, an extension, a server; or one that was not looked up yet.
+pub fn global(identifier: &str) -> QualifiedName {
+    in_schema(None, identifier)
 }
 
 /// `schema.name`.
-pub fn qualified(schema: &str, identifier: &str) -> Name {
-    let name = format!("{}.{}", quoted(schema), quoted(identifier));
-    Name::new(name.as_str(), name.as_str())
+pub fn qualified(schema: &str, identifier: &str) -> QualifiedName {
+    in_schema(Some(schema), identifier)
+}
+
+/// `schema.name`, or `name` if there is no schema.
+pub fn in_schema(schema: Option<&str>, identifier: &str) -> QualifiedName {
+    of(Kind::Table, parts_of(schema, identifier))
+}
+
+/// The same name with these types, or this index method.
+pub fn with_signature(kind: Kind, base: &QualifiedName, signature: Vec<SmolStr>) -> QualifiedName {
+    of(kind, NameParts { signature: Some(signature), ..base.parts().clone() })
+}
+
+/// The same name without them.
+pub fn without_signature(name: &QualifiedName) -> QualifiedName {
+    of(Kind::Table, NameParts { signature: None, ..name.parts().clone() })
+}
+
+/// The same name with another schema and identifier.
+pub fn moved(kind: Kind, name: &QualifiedName, schema: Option<&str>, identifier: &str) -> QualifiedName {
+    let parts = NameParts { schema: schema.map(Into::into), identifier: identifier.into(), ..name.parts().clone() };
+    of(kind, parts)
 }
 
 /// `name ON table`: a trigger, rule or policy.
-pub fn standing_on(identifier: &str, owner: &Name) -> Name {
-    let name = format!("{} ON {owner}", quoted(identifier));
-    Name::new(name.as_str(), name.as_str())
+pub fn standing_on(identifier: &str, owner: &QualifiedName) -> QualifiedName {
+    of(Kind::Trigger, NameParts { owner: Some(owner.clone()), ..parts_of(None, identifier) })
 }
 
-/// The two halves of [`standing_on`], as SQL: `touch` and `public.hives`. An ` ON ` in quotes is a part of an identifier.
-pub fn halves(name: &Name) -> Option<(&str, &str)> {
-    let canonical = name.canonical();
-    let mut quote = false;
-    for (index, byte) in canonical.bytes().enumerate() {
-        match byte {
-            b'"' => quote = !quote,
-            b' ' if !quote && canonical[index..].starts_with(" ON ") => {
-                return Some((&canonical[..index], &canonical[index + " ON ".len()..]));
-            }
-            _ => {}
-        }
+/// `user SERVER server`.
+pub fn user_mapping(user: &str, server: &QualifiedName) -> QualifiedName {
+    of(Kind::UserMapping, NameParts { owner: Some(server.clone()), ..parts_of(None, user) })
+}
+
+/// The name of an object that is known by what it is about: default privileges. It is printed as it is.
+pub fn described(text: &str) -> QualifiedName {
+    QualifiedName::new(parts_of(None, text), Name::new(text, text))
+}
+
+/// The name of an object without a signature, as it stands in an SQL text.
+pub fn read(text: &str) -> QualifiedName {
+    if let Some((schema, identifier)) = without_quotes(text) {
+        return in_schema(schema, identifier);
     }
-    None
+    let mut parts = parts(text);
+    let last = parts.pop().unwrap_or_default();
+    in_schema(parts.pop().as_deref(), &last)
 }
 
-/// The parts of a dotted name, as identifiers: what stands before a parenthesis or ` ON ` counts.
+/// The parts of a dotted name in an SQL text, as identifiers: what is before a parenthesis or a space counts.
 pub fn parts(name: &str) -> Vec<String> {
     let mut parts = vec![String::new()];
     let mut quote = false;
@@ -115,7 +174,7 @@ pub fn parts(name: &str) -> Vec<String> {
     parts
 }
 
-/// The schema and the identifier of a name in which nothing is in quotes, as nearly all are.
+/// The schema and the identifier of a dotted name in which nothing is in quotes, as nearly all are.
 fn without_quotes(name: &str) -> Option<(Option<&str>, &str)> {
     let (mut schema, mut start) = (None, 0);
     for (at, byte) in name.bytes().enumerate() {
@@ -129,42 +188,29 @@ fn without_quotes(name: &str) -> Option<(Option<&str>, &str)> {
     Some((schema, &name[start..]))
 }
 
-/// The schema and the identifier of an object's name. What has no schema has none.
-pub fn split(name: &Name) -> (Option<String>, String) {
-    if let Some((schema, identifier)) = without_quotes(name.canonical()) {
-        return (schema.map(str::to_owned), identifier.to_owned());
-    }
-    let mut parts = parts(name.canonical());
-    let last = parts.pop().unwrap_or_default();
-    (parts.pop(), last)
+/// The schema and the identifier of an object's name.
+pub fn split(name: &QualifiedName) -> (Option<String>, String) {
+    (schema(name), identifier(name))
 }
 
 /// The identifier of an object's name, without its schema.
-pub fn identifier(name: &Name) -> String {
-    without_quotes(name.canonical()).map_or_else(|| split(name).1, |(_, identifier)| identifier.to_owned())
+pub fn identifier(name: &QualifiedName) -> String {
+    name.identifier().to_owned()
 }
 
 /// The schema of an object's name.
-pub fn schema(name: &Name) -> Option<String> {
-    without_quotes(name.canonical()).map_or_else(|| split(name).0, |(schema, _)| schema.map(str::to_owned))
+pub fn schema(name: &QualifiedName) -> Option<String> {
+    name.schema().map(str::to_owned)
+}
+
+/// The argument types of a routine's name, in parentheses; nothing of a name without.
+pub fn signature(name: &QualifiedName) -> String {
+    name.signature().map_or_else(String::new, |types| format!("({})", types.join(", ")))
 }
 
 /// Whether the name has no schema yet.
-pub fn is_unresolved(name: &Name) -> bool {
-    without_quotes(name.canonical()).map_or_else(|| split(name).0.is_none(), |(schema, _)| schema.is_none())
-}
-
-/// The argument types of a routine's name, with the parentheses.
-pub fn signature(name: &Name) -> &str {
-    let mut quote = false;
-    for (index, ch) in name.canonical().char_indices() {
-        match ch {
-            '"' => quote = !quote,
-            '(' if !quote => return &name.canonical()[index..],
-            _ => {}
-        }
-    }
-    ""
+pub fn is_unresolved(name: &QualifiedName) -> bool {
+    name.schema().is_none()
 }
 
 /// The name that the server makes up from a table's name, columns' names and a label, as `makeObjectName()` does: the longer of

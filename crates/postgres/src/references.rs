@@ -6,7 +6,7 @@ use crate::clause;
 use std::collections::BTreeSet;
 
 use super::canonical::{home_schema, is_plainly_built_in};
-use super::{attributes, enum_labels, functions, names, split_list, types, write};
+use super::{attributes, enum_labels, functions, names, types, write};
 use wevrun_core::check::Checks;
 use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::engine::EngineVersion;
@@ -46,7 +46,7 @@ fn missing<'n>(
     if checks.is_named_by_code(&last) {
         return;
     }
-    let place = checks.locate(object, &Name::new(last.as_str(), last.as_str()), None);
+    let place = checks.locate(object, &last, None);
     let found = Diagnostic::new(Code::WV114, format!("{} uses {what} `{name}`, which does not exist", object.key()))
         .at(place, "does not exist")
         .suggest(name, known);
@@ -79,7 +79,7 @@ fn types_exist(model: &Model, object: &Object, checks: &mut Checks<'_>) {
             let attributes = attributes(&plain.clauses).into_iter();
             attributes.map(|(_, rest)| rest.split(" COLLATE ").next().unwrap_or_default().to_owned()).collect()
         }
-        _ if is_routine => split_list(names::signature(&object.name).trim_start_matches('(').trim_end_matches(')')),
+        _ if is_routine => object.name.signature().unwrap_or_default().iter().map(ToString::to_string).collect(),
         _ => Vec::new(),
     };
     for given in listed {
@@ -88,7 +88,7 @@ fn types_exist(model: &Model, object: &Object, checks: &mut Checks<'_>) {
         if element.is_empty() || is_plainly_built_in(element) || element.contains(' ') || element.contains('%') {
             continue;
         }
-        let name = Name::new(element, element);
+        let name = names::read(element);
         let is_system =
             names::schema(&name).is_some_and(|schema| schema.starts_with("pg_") || schema == "information_schema");
         let is_there = is_system
@@ -156,7 +156,7 @@ fn unresolved(object: &Object, version: EngineVersion, others_bring: bool, check
                 missing(checks, object, ("function", name), functions::names())
             }
             Unresolved::Relation(name) if !others_bring && !checks.is_named_by_code(name) => {
-                let name = Name::new(name.as_str(), name.as_str());
+                let name = names::read(&name);
                 let readable = !checks.is_unreadable(&name)
                     && !checks.is_unreadable(&names::qualified("public", &names::identifier(&name)));
                 if readable {
@@ -167,7 +167,7 @@ fn unresolved(object: &Object, version: EngineVersion, others_bring: bool, check
             Unresolved::Column(None, column) if is_a_part(object, column) => {}
             Unresolved::Column(of, column) if !checks.is_named_by_code(column) => {
                 let named = of.as_ref().map_or_else(|| column.clone(), |of| format!("{of}.{column}"));
-                let place = checks.locate(object, &Name::new(column.as_str(), column.as_str()), None);
+                let place = checks.locate(object, column, None);
                 let found = Diagnostic::new(
                     Code::WV111,
                     format!("{} names column `{named}`, which nothing there has", object.key()),
@@ -187,7 +187,7 @@ fn unresolved(object: &Object, version: EngineVersion, others_bring: bool, check
 fn trigger_function(model: &Model, object: &Object, plain: &Plain, checks: &mut Checks<'_>) {
     let Some(function) = plain.clauses.value(clause::FUNCTION) else { return };
     let base = function.split('(').next().unwrap_or(function);
-    let name = Name::new(base, base);
+    let name = names::read(base);
     if functions::is_known(&names::identifier(&name))
         && names::schema(&name).is_none_or(|schema| schema == "pg_catalog")
     {
@@ -199,7 +199,7 @@ fn trigger_function(model: &Model, object: &Object, plain: &Plain, checks: &mut 
             || names::schema(&name).is_none() && names::identifier(&other.name) == names::identifier(&name)
     });
     let mut candidates = candidates.peekable();
-    if candidates.peek().is_none() && !checks.is_unreadable(&Name::new(own.as_str(), own.as_str())) {
+    if candidates.peek().is_none() && !checks.is_unreadable(&names::with_signature(Kind::Function, &name, Vec::new())) {
         let known: Vec<&str> = model.of_kind(Kind::Function).map(|other| other.name.written()).collect();
         return missing(checks, object, ("function", base), known);
     }
@@ -219,7 +219,7 @@ fn trigger_function(model: &Model, object: &Object, plain: &Plain, checks: &mut 
 fn labels(model: &Model, object: &Object, table: &Table, checks: &mut Checks<'_>) {
     for column in table.columns.iter() {
         let (Some(data_type), Some(default)) = (&column.data_type, &column.default) else { continue };
-        let name = Name::new(data_type.canonical.as_str(), data_type.canonical.as_str());
+        let name = names::read(data_type.canonical.as_str());
         let Some(of) = model.find(Kind::Type, &name).filter(|of| write::clauses(of).has(clause::ENUM)) else {
             continue;
         };
@@ -235,7 +235,7 @@ fn labels(model: &Model, object: &Object, table: &Table, checks: &mut Checks<'_>
             );
             checks.add(
                 found
-                    .at(checks.locate(object, &column.name, None), "this column")
+                    .at(checks.locate(object, column.name.written(), None), "this column")
                     .and_at(checks.definition_of(of), "the type is defined here")
                     .suggest(&default.canonical, labels.iter().map(String::as_str)),
             );
@@ -265,8 +265,8 @@ fn foreign_keys(model: &Model, object: &Object, table: &Table, checks: &mut Chec
                 );
                 checks.add(
                     found
-                        .at(checks.locate(object, own, None), format!("{own} is {here}"))
-                        .and_at(checks.locate(parent, other, None), format!("{other} is {there}"))
+                        .at(checks.locate(object, own.written(), None), format!("{own} is {here}"))
+                        .and_at(checks.locate(parent, other.written(), None), format!("{other} is {there}"))
                         .help("give both the same type"),
                 );
             }

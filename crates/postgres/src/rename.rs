@@ -5,12 +5,13 @@ use super::parse::identifier_of;
 use super::{names, rename_schema};
 use super::{tokens, write};
 use crate::clause;
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Table};
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
+use smol_str::{SmolStr, format_smolstr};
 use wevrun_core::parse::{TokenKind, token};
 
 /// Renames an object or moves it into another schema, with what moves along: what is in a schema, indexes, the sequences of columns
 /// (<https://www.postgresql.org/docs/current/sql-altertable.html>).
-pub fn object(model: &mut Model, key: &ObjectKey, to: &Name) {
+pub fn object(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
     if key.kind == Kind::Schema {
         return rename_schema::schema(model, &key.name, to);
     }
@@ -32,16 +33,16 @@ pub fn object(model: &mut Model, key: &ObjectKey, to: &Name) {
     let Some(mut moved) = model.remove(&ObjectKey::new(key.kind, to.clone())) else { return };
     if let Definition::Table(table) = &mut moved.definition {
         for column in table.columns.iter_mut() {
-            if let Some(sequence) = column.clauses.value(clause::IDENTITY_NAME).map(|name| Name::new(name, name)) {
-                let sequence = names::qualified(&schema, &names::identifier(&sequence));
-                column.clauses.say(clause::IDENTITY_NAME, sequence.canonical());
+            if let Some(sequence) = column.clauses.get(clause::IDENTITY_NAME) {
+                let sequence = names::qualified(&schema, sequence.identifier());
+                column.clauses.set(clause::IDENTITY_NAME, sequence);
             }
         }
     }
     model.insert(moved);
 }
 
-fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
+fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
     let by_words =
         key.kind.is_relation().then(|| canonical::follow(model, &Renamed { table: &key.name, what: What::Itself(to) }));
     let Some(mut renamed) = model.remove(key) else { return };
@@ -71,21 +72,20 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
             Definition::Plain(plain) if plain.owner.as_ref() == Some(&from) => {
                 plain.owner = Some(to.clone());
                 touched = true;
-                if names::halves(&object.name).is_some() {
-                    let own = names::parts(object.name.canonical()).pop().unwrap_or_default();
-                    moved.push((ObjectKey::new(plain.kind, object.name.clone()), names::standing_on(&own, to)));
+                if object.name.owner().is_some() {
+                    let standing = names::standing_on(object.name.identifier(), to);
+                    moved.push((ObjectKey::new(plain.kind, object.name.clone()), standing));
                 }
             }
             _ => {}
         }
         for clauses in all_clauses(&mut object.definition) {
+            for name in clauses.objects_mut().filter(|name| **name == from) {
+                *name = to.clone();
+                touched = true;
+            }
             for clause in [
-                "partition of",
-                "inherits",
-                "of",
-                "server",
                 "function",
-                "attached to",
                 "from",
                 "as",
                 "support",
@@ -100,7 +100,7 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
                     let name = name.canonical();
                     if of_trigger { name.trim_end_matches("()").to_owned() } else { name.to_owned() }
                 };
-                let is_meant = |item: &str| item == bare(&from) || of_trigger && same(&Name::new(item, item), &from);
+                let is_meant = |item: &str| item == bare(&from) || of_trigger && same(&names::read(item), &from);
                 let replaced: Vec<String> = super::split_list(&value)
                     .into_iter()
                     .map(|item| if is_meant(&item) { bare(to) } else { item })
@@ -142,7 +142,7 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
     }
     // The types of its arguments are a part of a routine's name.
     if matches!(key.kind, Kind::Type | Kind::Domain) || key.kind.is_relation() {
-        let routines = model.objects().filter_map(|object| Some((object.key(), signature(&object.name, &from, to)?)));
+        let routines = model.objects().filter_map(|object| Some((object.key(), signature(&object.key(), &from, to)?)));
         for (routine, renamed) in routines.collect::<Vec<_>>() {
             rename(model, &routine, &renamed);
         }
@@ -150,25 +150,19 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &Name) {
 }
 
 /// The name of a routine or operator once a type of its arguments has another name; none if it takes no such values.
-pub fn signature(name: &Name, from: &Name, to: &Name) -> Option<Name> {
-    let own = names::signature(name);
-    if !own.contains(from.canonical()) {
-        return None;
-    }
-    let renamed = |item: String| match item.strip_suffix("[]") {
-        Some(element) if element == from.canonical() => format!("{to}[]"),
-        None if item == from.canonical() => to.to_string(),
-        _ => item,
+pub fn signature(key: &ObjectKey, from: &QualifiedName, to: &QualifiedName) -> Option<QualifiedName> {
+    let own = key.name.signature()?;
+    let renamed = |data_type: &SmolStr| match data_type.strip_suffix("[]") {
+        Some(element) if element == from.canonical() => format_smolstr!("{to}[]"),
+        None if data_type == from.canonical() => to.canonical().into(),
+        _ => data_type.clone(),
     };
-    let types = super::split_list(own.trim_start_matches('(').trim_end_matches(')')).into_iter();
-    let types: Vec<String> = types.map(renamed).collect();
-    let base = name.canonical().trim_end_matches(own);
-    let text = format!("{base}({})", types.join(", "));
-    (text != name.canonical()).then(|| Name::new(text.as_str(), text.as_str()))
+    let types: Vec<SmolStr> = own.iter().map(renamed).collect();
+    (types != own).then(|| names::with_signature(key.kind, &key.name, types))
 }
 
 /// Renames a label of an enumeration: the server keeps it by its number, and calls it by the new name wherever it stands.
-fn label_of_type(model: &mut Model, name: &Name, from: &Name, to: &Name) {
+fn label_of_type(model: &mut Model, name: &QualifiedName, from: &Name, to: &Name) {
     let (from, to) = (from.canonical(), to.canonical());
     for object in model.objects_mut() {
         if object.name == *name
@@ -193,12 +187,12 @@ fn label_of_type(model: &mut Model, name: &Name, from: &Name, to: &Name) {
 }
 
 /// Whether a name, which may not have been looked up yet, is this one.
-pub fn same(name: &Name, from: &Name) -> bool {
+pub fn same(name: &QualifiedName, from: &QualifiedName) -> bool {
     name == from || names::is_unresolved(name) && names::identifier(name) == names::identifier(from)
 }
 
 /// Replaces a dotted name in both spellings of an expression; only where it stands in a text, if `in_texts`.
-fn replace_in(expression: &mut Expression, from: &Name, to: &Name, in_texts: bool) -> bool {
+fn replace_in(expression: &mut Expression, from: &QualifiedName, to: &QualifiedName, in_texts: bool) -> bool {
     let written = with_name(expression.written(), from, to, in_texts);
     let canonical = with_name(&expression.canonical, from, to, in_texts);
     let changed = written != expression.written() || canonical != expression.canonical;
@@ -209,7 +203,7 @@ fn replace_in(expression: &mut Expression, from: &Name, to: &Name, in_texts: boo
 }
 
 /// The text with one object's name in place of another's, qualified or not.
-fn with_name(text: &str, from: &Name, to: &Name, in_texts: bool) -> String {
+fn with_name(text: &str, from: &QualifiedName, to: &QualifiedName, in_texts: bool) -> String {
     let own = names::identifier(from);
     if !text.contains(&own) {
         return text.to_owned();
@@ -238,7 +232,7 @@ fn with_name(text: &str, from: &Name, to: &Name, in_texts: bool) -> String {
                 let named = matches!(before.as_str(), "FROM" | "JOIN" | "ONLY" | "INTO" | "UPDATE" | "::")
                     || tokens.get(index + 1).is_some_and(|next| next.is_symbol(text, "("));
                 if qualified || moved && named && !dot(index + 1) {
-                    out.push_str(to.canonical().trim_end_matches(names::signature(to)))
+                    out.push_str(names::without_signature(to).canonical())
                 } else {
                     out.push_str(&names::quoted(&names::identifier(to)))
                 }
@@ -277,7 +271,7 @@ fn with_name(text: &str, from: &Name, to: &Name, in_texts: bool) -> String {
 }
 
 /// Renames a column, and what refers to it.
-pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
+pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) {
     if model.find(Kind::Type, table).is_some() {
         return label_of_type(model, table, from, to);
     }
@@ -439,13 +433,13 @@ pub fn drop_constraint(table: &mut Table, name: &Name) -> bool {
 }
 
 /// Renames a label of an enum where it is known to be one: in defaults of columns of the type, and where it is cast to it.
-pub fn label(model: &mut Model, data_type: &Name, from: &str, to: &str) {
+pub fn label(model: &mut Model, data_type: &QualifiedName, from: &str, to: &str) {
     for object in model.objects_mut() {
         let mut touched = false;
         if let Definition::Table(table) = &mut object.definition {
             for column in table.columns.iter_mut() {
                 let base = column.data_type.as_ref().map_or("", |own| own.canonical.trim_end_matches("[]"));
-                if let Some(default) = column.default.as_mut().filter(|_| same(&Name::new(base, base), data_type)) {
+                if let Some(default) = column.default.as_mut().filter(|_| same(&names::read(base), data_type)) {
                     touched |= replace_label(default, from, to, |_| true);
                 }
             }
@@ -494,7 +488,7 @@ pub fn say_identity_sequences(model: &mut Model, key: &ObjectKey) {
     for column in columns {
         if column.clauses.has(clause::IDENTITY) && !column.clauses.has(clause::IDENTITY_NAME) {
             let sequence = names::made_up(&own, column.name.canonical(), "seq");
-            column.clauses.say(clause::IDENTITY_NAME, names::qualified(&schema, &sequence).canonical());
+            column.clauses.set(clause::IDENTITY_NAME, names::qualified(&schema, &sequence));
         }
     }
     model.insert(object);

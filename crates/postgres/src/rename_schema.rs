@@ -5,29 +5,30 @@ use serde_json::Value;
 use super::names;
 use super::parse::identifier_of;
 use super::tokens;
-use wevrun_core::model::{Kind, Model, Name, Object};
+use smol_str::SmolStr;
+use wevrun_core::model::{Kind, Model, Name, NameParts, Object, QualifiedName};
 use wevrun_core::parse::{Token, TokenKind, token};
 
 /// Renames a schema. The server keeps references by identity, but for what stands in the bodies of routines.
-pub fn schema(model: &mut Model, from: &Name, to: &Name) {
-    let rename = Rename { from: names::unquoted(from.canonical()), to };
+pub fn schema(model: &mut Model, from: &QualifiedName, to: &QualifiedName) {
+    let rename = Rename { from: from.identifier().to_owned(), to };
     let objects = model.take_objects();
     model.extend(objects.into_iter().map(|object| rename.object(object, from)));
 }
 
 /// A name once the schema is renamed.
-pub fn name(name: &Name, from: &Name, to: &Name) -> Name {
-    Rename { from: names::unquoted(from.canonical()), to }.name(name)
+pub fn name(name: &QualifiedName, from: &QualifiedName, to: &QualifiedName) -> QualifiedName {
+    Rename { from: from.identifier().to_owned(), to }.name(name)
 }
 
 struct Rename<'r> {
     /// The schema's identifier.
     from: String,
-    to: &'r Name,
+    to: &'r QualifiedName,
 }
 
 impl Rename<'_> {
-    fn object(&self, mut object: Object, from: &Name) -> Object {
+    fn object(&self, mut object: Object, from: &QualifiedName) -> Object {
         if object.definition.kind() == Kind::Schema && object.name == *from {
             object.name = self.to.clone();
             object.text.clear();
@@ -35,7 +36,7 @@ impl Rename<'_> {
         }
         object.name = self.name(&object.name);
         if object.names_in.as_deref() == Some(self.from.as_str()) {
-            object.names_in = Some(names::unquoted(self.to.canonical()).into());
+            object.names_in = Some(self.to.identifier().into());
         }
         object.uses.iter_mut().for_each(|used| *used = if *used == *from { self.to.clone() } else { self.name(used) });
         let before = serde_json::to_value(&object.definition).unwrap_or_default();
@@ -57,6 +58,10 @@ impl Rename<'_> {
             Value::String(text) => *text = self.text(text),
             Value::Array(items) => items.iter_mut().for_each(|item| self.value(item, is_routine)),
             Value::Object(fields) => {
+                let is_name = fields.contains_key("printed") && fields.contains_key("identifier");
+                if is_name && fields.get("schema").and_then(Value::as_str) == Some(self.from.as_str()) {
+                    fields.insert("schema".to_owned(), self.to.identifier().into());
+                }
                 for (key, field) in fields.iter_mut() {
                     let is_body = is_routine && key == "as";
                     if !is_body && key != "comment" && !key.starts_with("comment on ") {
@@ -68,9 +73,17 @@ impl Rename<'_> {
         }
     }
 
-    fn name(&self, name: &Name) -> Name {
+    fn name(&self, name: &QualifiedName) -> QualifiedName {
+        let parts = name.parts();
+        let is_in = |schema: &SmolStr| *schema == self.from;
+        let renamed = NameParts {
+            schema: parts.schema.clone().map(|own| if is_in(&own) { self.to.identifier().into() } else { own }),
+            signature: parts.signature.as_ref().map(|types| types.iter().map(|item| self.text(item).into()).collect()),
+            owner: parts.owner.as_ref().map(|owner| self.name(owner)),
+            ..parts.clone()
+        };
         let text = self.text(name.canonical());
-        Name::new(text.as_str(), text.as_str())
+        QualifiedName::new(renamed, Name::new(text.as_str(), text.as_str()))
     }
 
     /// `schema.` before a name, also in a text that is a name: `nextval('schema.numbers')`.

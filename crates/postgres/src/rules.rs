@@ -1,12 +1,13 @@
 //! The engine's own rules and its versions' limits.
 
+use crate::names;
 use super::rename::same;
-use super::{Postgres, listed_names, parents_of};
+use super::{Postgres, parents_of};
 use crate::clause;
 use wevrun_core::check::{Checks, Rules};
 use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::engine::EngineVersion;
-use wevrun_core::model::{Clauses, Column, Definition, Kind, Model, Name, Object};
+use wevrun_core::model::{Clauses, Column, Definition, Kind, Model, Object, QualifiedName};
 
 /// A construct and the first version that has it (<https://www.postgresql.org/docs/release/>).
 struct Since {
@@ -35,18 +36,18 @@ fn check(model: &Model, version: EngineVersion, checks: &mut Checks<'_>) {
 /// A table's parents are there, and it says nothing of a column that neither it nor they have.
 fn parents(model: &Model, object: &Object, checks: &mut Checks<'_>) {
     let Definition::Table(table) = &object.definition else { return };
-    let known = |name: &Name| {
+    let known = |name: &QualifiedName| {
         [Kind::Table, Kind::ForeignTable, Kind::Type].iter().any(|kind| model.find(*kind, name).is_some())
     };
-    for (clause, what) in [("inherits", "parent"), ("partition of", "partitioned table")] {
-        let unknown =
-            listed_names(table.clauses.value_named(clause).unwrap_or_default()).into_iter().filter(|name| !known(name));
-        unknown.for_each(|name| checks.unknown_relation(object, &name, None, what));
+    let parents = table.clauses.get(clause::INHERITS).into_iter().flatten().map(|name| (name, "parent"));
+    let partitioned = table.clauses.get(clause::PARTITION_OF).map(|name| (name, "partitioned table"));
+    for (name, what) in parents.chain(partitioned).filter(|(name, _)| !known(name)) {
+        checks.unknown_relation(object, name, None, what);
     }
     let copied = table.clauses.expressions().filter(|(clause, _)| clause.starts_with("like "));
     for (_, what) in copied {
         let from = what.canonical.split('|').next().unwrap_or_default();
-        let from = Name::new(from, from);
+        let from = names::read(from);
         let mut views = [Kind::View, Kind::MaterializedView].into_iter().flat_map(|kind| model.of_kind(kind));
         match views.find(|view| same(&from, &view.name)) {
             Some(view) => checks.add(
@@ -54,7 +55,7 @@ fn parents(model: &Model, object: &Object, checks: &mut Checks<'_>) {
                     Code::WV004,
                     format!("{} is LIKE {}, whose types only the server knows", object.key(), view.key()),
                 )
-                .at(checks.locate(object, &from, None), "a view")
+                .at(checks.locate(object, from.identifier(), None), "a view")
                 .and_at(checks.definition_of(view), "it is defined here")
                 .help("write the columns out"),
             ),

@@ -3,12 +3,12 @@
 use crate::clause;
 use wevrun_core::change::Semantics;
 use wevrun_core::fold::{Completion, Held, Taken};
-use wevrun_core::model::{Definition, Kind, Model, Name, Object, ObjectKey};
+use wevrun_core::model::{Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName};
 
 use crate::{Postgres, canonical, cascade, enum_labels, names, rename, rename_schema, settle, unfolded, write};
 
 impl Semantics for Postgres {
-    fn resolve(&self, model: &Model, kind: Kind, name: &Name) -> Option<ObjectKey> {
+    fn resolve(&self, model: &Model, kind: Kind, name: &QualifiedName) -> Option<ObjectKey> {
         let key = ObjectKey::new(kind, name.clone());
         if model.get(&key).is_some() {
             return Some(key);
@@ -28,8 +28,7 @@ impl Semantics for Postgres {
         }
         // A trigger of a partition is that of its parent, which is the parent's; its state is the partition's.
         if kind == Kind::Trigger {
-            let (_, owner) = names::halves(name)?;
-            let key = ObjectKey::new(Kind::Table, Name::new(owner, owner));
+            let key = ObjectKey::new(Kind::Table, name.owner()?.clone());
             return model
                 .get(&key)
                 .filter(|object| object.as_table().is_some_and(|t| t.clauses.has(clause::PARTITION_OF)))
@@ -62,18 +61,18 @@ impl Semantics for Postgres {
         )
     }
 
-    fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &Name) {
+    fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
         rename::object(model, key, to);
     }
 
-    fn rename_column(&self, model: &mut Model, table: &Name, from: &Name, to: &Name) {
+    fn rename_column(&self, model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) {
         rename::column(model, table, from, to);
     }
 
-    fn renamed_with(&self, key: &ObjectKey, renamed: Kind, from: &Name, to: &Name) -> Option<ObjectKey> {
+    fn renamed_with(&self, key: &ObjectKey, renamed: Kind, from: &QualifiedName, to: &QualifiedName) -> Option<ObjectKey> {
         let name = match renamed {
             Kind::Schema => rename_schema::name(&key.name, from, to),
-            _ => rename::signature(&key.name, from, to)?,
+            _ => rename::signature(key, from, to)?,
         };
         (name != key.name).then(|| ObjectKey::new(key.kind, name))
     }
@@ -90,7 +89,7 @@ impl Completion for Postgres {
         matches!(&first.definition, Definition::Plain(plain) if plain.kind == Kind::Type && plain.clauses.has(clause::SHELL))
     }
 
-    fn partitions(&self, model: &Model, table: &Name) -> Vec<ObjectKey> {
+    fn partitions(&self, model: &Model, table: &QualifiedName) -> Vec<ObjectKey> {
         canonical::partitions(model, table).into_iter().map(|(partition, _)| partition.key()).collect()
     }
 

@@ -4,9 +4,7 @@ use super::canonical::{exclusion_expressions, index_column, not_null_names};
 use super::{mentions, names, write};
 use crate::clause;
 use wevrun_core::fold::{Held, Taken};
-use wevrun_core::model::{
-    Check, Clauses, Column, Definition, Expression, Index, Key, Kind, Name, Object, OnConflict, Plain, Table,
-};
+use wevrun_core::model::{Check, Clauses, Column, Definition, Expression, Index, Key, Kind, Name, Object, OnConflict, Plain, QualifiedName, Table};
 
 /// Whether something of the object has no name yet.
 pub fn is_incomplete(object: &Object) -> bool {
@@ -105,7 +103,7 @@ pub fn held(object: &Object) -> Held {
     held
 }
 
-fn schema(name: &Name) -> String {
+fn schema(name: &QualifiedName) -> String {
     names::schema(name).unwrap_or_else(|| "public".to_owned())
 }
 
@@ -113,9 +111,9 @@ fn schema(name: &Name) -> String {
 ///
 /// The name of a CHECK depends on the columns that it names, which a child may have from a parent that is not known yet:
 /// [`checks`] follows then.
-pub fn table(name: &Name, table: &mut Table, taken: &Taken) {
+pub fn table(name: &QualifiedName, table: &mut Table, taken: &Taken) {
     keys(name, table, taken);
-    let incomplete = ["inherits", "partition of", "of", "like 0"].iter().any(|clause| table.clauses.has_named(clause));
+    let incomplete = super::has_columns_from_elsewhere(table) || table.clauses.has(clause::LIKE.of("0"));
     if !incomplete {
         checks(name, table, taken);
     }
@@ -131,7 +129,7 @@ fn own_names(table: &Table) -> Vec<String> {
 }
 
 /// Gives CHECKs without a name the one that the server makes up.
-pub fn checks(name: &Name, table: &mut Table, taken: &Taken) {
+pub fn checks(name: &QualifiedName, table: &mut Table, taken: &Taken) {
     if !has_nameless(table) {
         return;
     }
@@ -148,7 +146,7 @@ pub fn checks(name: &Name, table: &mut Table, taken: &Taken) {
     }
 }
 
-fn keys(name: &Name, table: &mut Table, taken: &Taken) {
+fn keys(name: &QualifiedName, table: &mut Table, taken: &Taken) {
     let (own, schema) = (names::identifier(name), schema(name));
     let key_columns = table.key_columns();
     // A partition's is usually called as its parent's.
@@ -164,7 +162,7 @@ fn keys(name: &Name, table: &mut Table, taken: &Taken) {
             let free = free_sequence(&schema, &own, column, taken);
             // The usual name says nothing.
             if names::identifier(&free) != names::made_up(&own, column.name.canonical(), "seq") {
-                column.clauses.say(clause::IDENTITY_NAME, free.canonical());
+                column.clauses.set(clause::IDENTITY_NAME, free);
             }
         }
     }
@@ -254,7 +252,7 @@ fn serial(column: &Column) -> Option<&'static str> {
 }
 
 /// The name that the server makes up for the sequence of a column.
-fn free_sequence(schema: &str, table: &str, column: &Column, taken: &Taken) -> Name {
+fn free_sequence(schema: &str, table: &str, column: &Column, taken: &Taken) -> QualifiedName {
     let free = names::first_free(table, column.name.canonical(), "seq", |name| {
         taken.is_relation(&names::qualified(schema, name))
     });
@@ -262,7 +260,7 @@ fn free_sequence(schema: &str, table: &str, column: &Column, taken: &Taken) -> N
 }
 
 /// Makes of serial columns what they stand for, a column with a sequence of its own.
-fn serial_columns(table_name: &Name, table: &mut Table, taken: &Taken) -> Vec<(Name, Plain)> {
+fn serial_columns(table_name: &QualifiedName, table: &mut Table, taken: &Taken) -> Vec<(QualifiedName, Plain)> {
     let (schema, own) = (schema(table_name), names::identifier(table_name));
     let unlogged = table.clauses.has(clause::UNLOGGED);
     let mut sequences = Vec::new();

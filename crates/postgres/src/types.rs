@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use super::names;
-use wevrun_core::model::{Column, Name};
+use wevrun_core::model::{Column, QualifiedName};
 use wevrun_core::parse::{Parsed, Reader, TokenKind};
 
 /// Reads a type's name with its modifiers and gives the canonical form: `character varying(30)`, `public.mood[]`.
@@ -231,7 +231,7 @@ fn interval(reader: &mut Reader<'_>) -> Parsed<String> {
 }
 
 /// Whether the column is of one of these types, or of arrays of it, or has one of these collations.
-pub fn is_of(column: &Column, types: &BTreeSet<Name>) -> bool {
+pub fn is_of(column: &Column, types: &BTreeSet<QualifiedName>) -> bool {
     if types.is_empty() {
         return false;
     }
@@ -240,5 +240,5 @@ pub fn is_of(column: &Column, types: &BTreeSet<Name>) -> bool {
     }
     let Some(data_type) = &column.data_type else { return false };
     let base = data_type.canonical.trim_end_matches("[]");
-    types.contains(&Name::new(base, base))
+    types.contains(&names::read(base))
 }

@@ -10,7 +10,7 @@
 use std::collections::{HashMap, HashSet};
 
 use super::names::{is_reserved, literal, unquoted};
-use wevrun_core::model::{Definition, Expression, Model, Name, Object};
+use wevrun_core::model::{Definition, Expression, Model, Object, QualifiedName};
 use wevrun_core::parse::{Reader, Token, TokenKind};
 
 /// The expression that a range of the statement's tokens holds.
@@ -85,7 +85,7 @@ pub fn finish(model: &mut Model) {
 }
 
 /// The tables and views whose columns an object's expressions can name.
-fn scope(object: &Object) -> Vec<Name> {
+fn scope(object: &Object) -> Vec<QualifiedName> {
     match &object.definition {
         Definition::Table(_) | Definition::VirtualTable(_) => vec![object.name.clone()],
         Definition::Index(index) => vec![index.table.clone()],
@@ -96,7 +96,7 @@ fn scope(object: &Object) -> Vec<Name> {
 
 /// Everything that has a name.
 struct Names {
-    columns: HashMap<Name, HashSet<String>>,
+    columns: HashMap<QualifiedName, HashSet<String>>,
     relations: HashSet<String>,
     all: HashSet<String>,
 }
@@ -127,7 +127,7 @@ impl Names {
 
     /// Whether something that can be named here is called so. Where a view or an unknown table is in scope, whose columns are
     /// not known, any name of the schema will do.
-    fn hold(&self, scope: &[Name], name: &str) -> bool {
+    fn hold(&self, scope: &[QualifiedName], name: &str) -> bool {
         const ROW: [&str; 7] = ["rowid", "oid", "_rowid_", "new", "old", "excluded", "main"];
         let columns: Option<Vec<_>> = scope.iter().map(|table| self.columns.get(table)).collect();
         let is_column = match columns {

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 
 use sqlparser::dialect::Dialect as TokenRules;
 use wevrun_core::diagnostics::Diagnostic;
-use wevrun_core::model::Name;
+use wevrun_core::model::QualifiedName;
 use wevrun_core::parse::{Grammar, Parsed, Reader, Session, StatementKind, Token};
 
 use crate::{Sqlite, parse, tokens};
@@ -36,7 +36,7 @@ impl Grammar for Sqlite {
         parse::statement(reader, comments, diagnostics).map(|kind| vec![kind])
     }
 
-    fn created_name(&self, text: &str, statement: &[Token]) -> Option<Name> {
+    fn created_name(&self, text: &str, statement: &[Token]) -> Option<QualifiedName> {
         parse::created_name(statement, text)
     }
 }

@@ -1,7 +1,7 @@
 //! Names, as SQLite compares and quotes them.
 
 use wevrun_core::Engine;
-use wevrun_core::model::{Identifiers, Kind, Name};
+use wevrun_core::model::{Identifiers, Kind, Name, QualifiedName};
 
 use crate::engine::SQLITE;
 use crate::{LEDGER_TABLE, Sqlite, names};
@@ -15,15 +15,19 @@ impl Identifiers for Sqlite {
         names::name(written)
     }
 
+    fn object_name(&self, written: &str) -> QualifiedName {
+        names::object_name(written)
+    }
+
     fn quoted(&self, name: &str) -> String {
         names::quoted(name)
     }
 
-    fn is_internal(&self, name: &Name) -> bool {
+    fn is_internal(&self, name: &QualifiedName) -> bool {
         name.canonical().starts_with("sqlite_") || name.canonical() == LEDGER_TABLE
     }
 
-    fn is_built_in(&self, name: &Name) -> bool {
+    fn is_built_in(&self, name: &QualifiedName) -> bool {
         // Table-valued functions and virtual tables that need no CREATE: https://sqlite.org/vtab.html#epovtab
         let name = name.canonical();
         name.starts_with("pragma_")

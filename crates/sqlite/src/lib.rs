@@ -48,7 +48,7 @@ fn remove_shadow_tables(model: &mut Model) {
     for object in model.of_kind(Kind::VirtualTable) {
         let Definition::VirtualTable(table) = &object.definition else { continue };
         for suffix in shadow_suffixes(table.module.canonical()) {
-            shadows.push(names::name(&format!("{}{suffix}", object.name.written())));
+            shadows.push(names::object_name(&format!("{}{suffix}", object.name.written())));
         }
     }
     for name in shadows {

@@ -1,6 +1,6 @@
 //! SQLite's identifiers: letter case, the four quotings, and which words need them.
 
-use wevrun_core::model::Name;
+use wevrun_core::model::{Name, QualifiedName};
 use wevrun_core::parse::{Token, TokenKind};
 
 /// Words that can't stand for a name without quotes, lower case: the grammar has no fallback to an identifier for them
@@ -89,6 +89,11 @@ pub fn name(written: &str) -> Name {
     } else {
         Name::new(written, written)
     }
+}
+
+/// The name of an object.
+pub fn object_name(written: &str) -> QualifiedName {
+    QualifiedName::plain(name(written))
 }
 
 /// The identifier in SQL: in double quotes if it needs any.

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use wevrun_core::model::{Model, Name};
+use wevrun_core::model::{Model, QualifiedName};
 use wevrun_core::plan::{Plan, Planner, Planning, Probe};
 
 use crate::{Sqlite, plan};
@@ -20,15 +20,15 @@ impl Planner for Sqlite {
         plan::plan(planning)
     }
 
-    fn structure_query(&self, names: &BTreeSet<Name>, exact: bool) -> String {
+    fn structure_query(&self, names: &BTreeSet<QualifiedName>, exact: bool) -> String {
         plan::structure::query(names, exact)
     }
 
-    fn structure_facts(&self, model: &Model, names: &BTreeSet<Name>) -> Vec<String> {
+    fn structure_facts(&self, model: &Model, names: &BTreeSet<QualifiedName>) -> Vec<String> {
         plan::structure::facts(model, names)
     }
 
-    fn structure_guard(&self, names: &BTreeSet<Name>, exact: bool, facts: &[String]) -> String {
+    fn structure_guard(&self, names: &BTreeSet<QualifiedName>, exact: bool, facts: &[String]) -> String {
         plan::structure::guard(names, exact, facts)
     }
 }

@@ -6,8 +6,8 @@
 
 use std::collections::BTreeSet;
 
-use super::names::{name, unquoted};
-use wevrun_core::model::Name;
+use super::names::{name, object_name, unquoted};
+use wevrun_core::model::{Name, QualifiedName};
 use wevrun_core::parse::{Token, TokenKind};
 
 /// One parenthesis level of a query.
@@ -35,8 +35,8 @@ const AFTER_FROM: &[&str] = &[
 ];
 
 /// The names of the tables and views, ordered, without those that the text defines itself in WITH.
-pub fn relations(text: &str, tokens: &[Token]) -> Vec<Name> {
-    let found = relation_tokens(text, tokens).into_iter().map(|index| name(&unquoted(tokens[index], text)));
+pub fn relations(text: &str, tokens: &[Token]) -> Vec<QualifiedName> {
+    let found = relation_tokens(text, tokens).into_iter().map(|index| object_name(&unquoted(tokens[index], text)));
     found.collect::<BTreeSet<_>>().into_iter().collect()
 }
 

@@ -4,15 +4,15 @@
 use std::collections::BTreeSet;
 
 use super::canonical::{canonical, expressions_mut};
-use super::names::{always_quoted, name, quoted, unquoted};
+use super::names::{always_quoted, name, object_name, quoted, unquoted};
 use super::references::relation_tokens;
 use super::tokens::Rules;
 use super::write::create_statement;
-use wevrun_core::model::{Definition, Expression, Model, Name, Object, ObjectKey};
+use wevrun_core::model::{Definition, Expression, Model, Name, Object, ObjectKey, QualifiedName};
 use wevrun_core::parse::{Reader, StatementKind, Token, TokenKind, token};
 
 /// ALTER TABLE … RENAME TO.
-pub fn table(model: &mut Model, from: &Name, to: &Name) {
+pub fn table(model: &mut Model, from: &QualifiedName, to: &QualifiedName) {
     let touched = |object: &&Object| {
         let by_definition = match &object.definition {
             Definition::Table(table) => {
@@ -34,7 +34,7 @@ pub fn table(model: &mut Model, from: &Name, to: &Name) {
                 let index = *index;
                 let is = |at: Option<usize>, word: &str| at.is_some_and(|at| tokens[at].is_word(text, word));
                 let before = index.checked_sub(1);
-                name(&unquoted(tokens[index], text)) == *from
+                object_name(&unquoted(tokens[index], text)) == *from
                     && (relations.contains(&index)
                         || ["REFERENCES", "TABLE", "EXISTS", "ON"].iter().any(|word| is(before, word))
                         || tokens.get(index + 1).is_some_and(|next| next.is_symbol(text, ".")))
@@ -46,8 +46,8 @@ pub fn table(model: &mut Model, from: &Name, to: &Name) {
 }
 
 /// ALTER TABLE … RENAME COLUMN.
-pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
-    let others_with_column: BTreeSet<Name> = model
+pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) {
+    let others_with_column: BTreeSet<QualifiedName> = model
         .tables()
         .filter(|(name, other)| *name != table && other.column(from).is_some())
         .map(|(name, _)| name.clone())
@@ -78,7 +78,7 @@ pub fn column(model: &mut Model, table: &Name, from: &Name, to: &Name) {
     }
 }
 
-fn rename_in_definition(definition: &mut Definition, own: bool, table: &Name, from: &Name, to: &Name) {
+fn rename_in_definition(definition: &mut Definition, own: bool, table: &QualifiedName, from: &Name, to: &Name) {
     let swap = |name: &mut Name| {
         if name == from {
             *name = to.clone();
@@ -111,12 +111,12 @@ fn rename_in_definition(definition: &mut Definition, own: bool, table: &Name, fr
 }
 
 /// In a view or trigger: names that stand for a column of this table.
-fn in_body(object: &Object, table: &Name, from: &Name, to: &Name, ambiguous: bool) -> Object {
+fn in_body(object: &Object, table: &QualifiedName, from: &Name, to: &Name, ambiguous: bool) -> Object {
     let fires_on_table = object.definition.owner() == Some(table);
     let text = rewrite(&object.text, to, |text, tokens| {
-        let mut qualifiers = BTreeSet::from([table.clone()]);
+        let mut qualifiers = BTreeSet::from([table.printed().clone()]);
         for index in relation_tokens(text, tokens) {
-            if name(&unquoted(tokens[index], text)) == *table {
+            if object_name(&unquoted(tokens[index], text)) == *table {
                 let after_as = tokens.get(index + 1).is_some_and(|token| token.is_word(text, "AS"));
                 let alias = tokens.get(index + 1 + usize::from(after_as));
                 qualifiers.extend(alias.filter(|t| t.kind != TokenKind::Symbol).map(|t| name(&unquoted(*t, text))));

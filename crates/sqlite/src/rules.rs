@@ -44,7 +44,7 @@ fn table(object: &Object, table: &Table, checks: &mut Checks<'_>) {
                     format!("column {}.{} has no type, which a STRICT table does not allow", object.name, column.name)
                 }
             };
-            let at = checks.locate(object, &column.name, None);
+            let at = checks.locate(object, column.name.written(), None);
             checks.add(
                 Diagnostic::new(Code::WV131, message)
                     .at(at, "this column")
@@ -94,7 +94,7 @@ fn trigger(object: &Object, trigger: &Trigger, checks: &mut Checks<'_>) {
         _ => false,
     };
     if !fits {
-        let at = checks.locate(object, &trigger.table, Some("ON"));
+        let at = checks.locate(object, trigger.table.identifier(), Some("ON"));
         let message = format!("trigger {} fires {} … on a {}", object.name, trigger.timing.keywords(), kind.title());
         let help = match kind {
             Kind::View => "on a view only INSTEAD OF triggers fire",

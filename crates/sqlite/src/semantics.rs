@@ -2,17 +2,17 @@
 
 use wevrun_core::change::Semantics;
 use wevrun_core::fold::{Completion, Taken};
-use wevrun_core::model::{Definition, Model, Name, Object, ObjectKey};
+use wevrun_core::model::{Definition, Model, Name, Object, ObjectKey, QualifiedName};
 
 use crate::{Sqlite, canonical, parse, remove_shadow_tables, rename};
 
 impl Semantics for Sqlite {
-    fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &Name) {
+    fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
         let from = &key.name;
         rename::table(model, from, to);
     }
 
-    fn rename_column(&self, model: &mut Model, table: &Name, from: &Name, to: &Name) {
+    fn rename_column(&self, model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) {
         rename::column(model, table, from, to);
     }
 }

@@ -145,7 +145,7 @@ pub fn scope(have: &Loaded, want: &Loaded) -> Scope {
 
 /// Lets want have what have has and code in want's sources names: nobody knows whether that code makes it. Gives these objects.
 pub fn keep_unread(have: &Loaded, want: &mut Loaded) -> Vec<ObjectKey> {
-    let kept = unread::keep(dialect(want.engine), &want.unread, &have.model, &mut want.model);
+    let kept = unread::keep(&want.unread, &have.model, &mut want.model);
     want.diagnostics.extend(kept.iter().map(unread::Kept::diagnostic));
     let mut keys: Vec<ObjectKey> = kept.into_iter().map(|kept| kept.key).collect();
     keys.dedup();

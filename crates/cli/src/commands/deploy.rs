@@ -478,14 +478,14 @@ fn since_the_script(to: &Target<'_>, found: &Model) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use wevrun_core::model::{Kind, Name, ObjectKey};
+    use wevrun_core::model::{Kind, Name, ObjectKey, QualifiedName};
 
     #[test]
     fn an_outcome_that_only_a_server_could_tell_is_no_fault_to_report() {
         let nothing = Model::empty();
         let dialect = registry::find_dialect("postgres").expect("it is compiled in");
         let mut comparison = compare(dialect, &nothing, &nothing);
-        let view = ObjectKey::new(Kind::View, Name::new("public.frames", "public.frames"));
+        let view = ObjectKey::new(Kind::View, QualifiedName::plain(Name::new("public.frames", "public.frames")));
         comparison.unproven.push(view);
         let told = not_as_wanted(Failure::new("the outcome is not proven"), &comparison);
         assert!(told.help[0].starts_with("give `--scratch URL`"), "{:?}", told.help);

@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 
 pub use layout::layout;
 
-use crate::model::{Kind, Model, Name, Object};
+use crate::model::{Kind, Model, Object, QualifiedName};
 use crate::parse::Grammar;
 
 /// A file of a source folder.
@@ -39,14 +39,14 @@ pub fn files(dialect: &dyn Grammar, model: &Model, access: bool) -> Vec<AdoptedF
         let owned = by_owner.get(&object.name).into_iter().flatten();
         statements.extend(owned.map(|object| statement(dialect, object)));
         files.push(AdoptedFile {
-            path: path(dialect, object.definition.kind(), &object.name, &mut taken),
+            path: path(object.definition.kind(), &object.name, &mut taken),
             text: statements.join("\n"),
         });
     }
     // What stands on something that the model does not hold still gets a file.
     for (owner, objects) in by_owner.iter().filter(|(owner, _)| model.named(owner).next().is_none()) {
         let text = objects.iter().map(|object| statement(dialect, object)).collect::<Vec<_>>().join("\n");
-        files.push(AdoptedFile { path: path(dialect, objects[0].definition.kind(), owner, &mut taken), text });
+        files.push(AdoptedFile { path: path(objects[0].definition.kind(), owner, &mut taken), text });
     }
     let granted_only = model.granted_only().filter(|_| access).flat_map(|object| dialect.access_statements(object));
     let text: String = granted_only.map(|statement| format!("{statement};\n")).collect();
@@ -62,8 +62,8 @@ fn statement(dialect: &dyn Grammar, object: &Object) -> String {
 }
 
 /// `tables/hives.sql`. A name that no file system takes is spelled with what it takes; a second one gets a number.
-fn path(dialect: &dyn Grammar, kind: Kind, name: &Name, taken: &mut BTreeMap<String, usize>) -> String {
-    let (schema, own) = dialect.schema_and_name(name);
+fn path(kind: Kind, name: &QualifiedName, taken: &mut BTreeMap<String, usize>) -> String {
+    let (schema, own) = (name.schema(), name.identifier());
     let safe = |text: &str| -> String {
         if let Some(words) = symbols(text) {
             return words;
@@ -73,8 +73,8 @@ fn path(dialect: &dyn Grammar, kind: Kind, name: &Name, taken: &mut BTreeMap<Str
         if text.is_empty() { "_".to_owned() } else { text }
     };
     let kind = kind.plural().replace(' ', "-");
-    let folder = schema.map_or_else(|| kind.clone(), |schema| format!("{}/{kind}", safe(&schema)));
-    let stem = safe(&own);
+    let folder = schema.map_or_else(|| kind.clone(), |schema| format!("{}/{kind}", safe(schema)));
+    let stem = safe(own);
     // File systems that ignore letter case must not lose a file.
     let count = taken.entry(format!("{folder}/{}", stem.to_lowercase())).or_default();
     *count += 1;

@@ -1,12 +1,12 @@
 //! What a change of a model asks of an engine.
 
-use crate::model::{Kind, Model, Name, Object, ObjectKey};
+use crate::model::{Kind, Model, Name, Object, QualifiedName, ObjectKey};
 use crate::render::Writer;
 
 /// What an engine's ALTER and DROP do to a model.
 pub trait Semantics: Writer {
     /// The object that a statement means by a kind and a name.
-    fn resolve(&self, model: &Model, kind: Kind, name: &Name) -> Option<ObjectKey> {
+    fn resolve(&self, model: &Model, kind: Kind, name: &QualifiedName) -> Option<ObjectKey> {
         let key = ObjectKey::new(kind, name.clone());
         model.get(&key).map(Object::key)
     }
@@ -23,14 +23,14 @@ pub trait Semantics: Writer {
     }
 
     /// Renames an object and what refers to it, as the engine's own ALTER does.
-    fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &Name);
+    fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &QualifiedName);
 
     /// Renames a column and what refers to it, as the engine's own ALTER TABLE does.
-    fn rename_column(&self, model: &mut Model, table: &Name, from: &Name, to: &Name);
+    fn rename_column(&self, model: &mut Model, table: &QualifiedName, from: &Name, to: &Name);
 
     /// The new key of an object whose own name changes with the rename of another one: what is in a schema, a routine that takes
     /// values of a type.
-    fn renamed_with(&self, _: &ObjectKey, _renamed: Kind, _from: &Name, _to: &Name) -> Option<ObjectKey> {
+    fn renamed_with(&self, _: &ObjectKey, _renamed: Kind, _from: &QualifiedName, _to: &QualifiedName) -> Option<ObjectKey> {
         None
     }
 

@@ -17,7 +17,7 @@ pub(super) fn check(checks: &mut Checks<'_>, object: &Object, table: &Table) {
             let kind = parent.definition.kind().title();
             checks.add(
                 Diagnostic::new(Code::WV133, format!("a foreign key of table {} points at a {kind}", object.name))
-                    .at(checks.locate(object, &key.parent, Some("REFERENCES")), "not a table")
+                    .at(checks.locate(object, key.parent.identifier(), Some("REFERENCES")), "not a table")
                     .and_at(checks.definition_of(parent), format!("a {kind}, defined here")),
             );
             continue;
@@ -28,7 +28,7 @@ pub(super) fn check(checks: &mut Checks<'_>, object: &Object, table: &Table) {
 
 /// The key's far end: its columns exist, are as many, and are unique.
 fn point_at(checks: &mut Checks<'_>, object: &Object, key: &ForeignKey, parent: &Object, table: &Table) {
-    let at = |checks: &Checks<'_>| checks.locate(object, &key.parent, Some("REFERENCES"));
+    let at = |checks: &Checks<'_>| checks.locate(object, key.parent.identifier(), Some("REFERENCES"));
     let missing: Vec<&Name> = key.parent_columns.iter().filter(|column| table.column(column).is_none()).collect();
     if !missing.is_empty() {
         for column in missing {

@@ -15,7 +15,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::engine::EngineVersion;
 use crate::fold::{Folded, head};
-use crate::model::{Definition, IndexPart, Kind, Model, Name, Object, Table};
+use crate::model::{Definition, IndexPart, Kind, Model, Name, Object, QualifiedName, Table};
 use crate::parse::{Grammar, TokenKind, token};
 use crate::source::{Location, Source};
 
@@ -23,10 +23,10 @@ use crate::source::{Location, Source};
 pub struct Checks<'m> {
     dialect: &'m dyn Rules,
     model: &'m Model,
-    unreadable: &'m BTreeSet<Name>,
+    unreadable: &'m BTreeSet<QualifiedName>,
     named_by_code: &'m BTreeSet<String>,
     sources: &'m [Source],
-    by_owner: BTreeMap<&'m Name, Vec<&'m Object>>,
+    by_owner: BTreeMap<&'m QualifiedName, Vec<&'m Object>>,
     found: Vec<Diagnostic>,
 }
 
@@ -66,7 +66,7 @@ impl<'m> Checks<'m> {
     }
 
     /// Whether the name exists, though its definition could not be read.
-    pub fn is_unreadable(&self, name: &Name) -> bool {
+    pub fn is_unreadable(&self, name: &QualifiedName) -> bool {
         self.unreadable.contains(name)
     }
 
@@ -75,8 +75,12 @@ impl<'m> Checks<'m> {
         self.named_by_code.contains(&word.to_lowercase())
     }
 
-    /// Where a name stands in an object's text: after `after` (a keyword), if it is given.
-    pub fn locate(&self, object: &Object, name: &Name, after: Option<&str>) -> Option<Location> {
+    /// Where an identifier (without quotes) is used in an object's text: after `after` (a keyword), if it is given.
+    pub fn locate(&self, object: &Object, identifier: &str, after: Option<&str>) -> Option<Location> {
+        self.locate_use(object, Use::Last(identifier, after))
+    }
+
+    fn locate_use(&self, object: &Object, what: Use<'_>) -> Option<Location> {
         let used: Vec<Location> =
             self.found.iter().filter_map(|found| found.primary.as_ref()).map(|label| label.location).collect();
         let text = object.location.and_then(|location| {
@@ -85,16 +89,16 @@ impl<'m> Checks<'m> {
         });
         let text = text.unwrap_or(&object.text);
         // Each finding of one name points at a use of its own, as long as there are some.
-        locate_in(self.dialect, object, (text, &used), name, after)
+        locate_in(self.dialect, object, (text, &used), what)
     }
 
     /// Where an object's own name stands.
     pub fn definition_of(&self, object: &Object) -> Option<Location> {
-        self.locate(object, &object.name, None)
+        self.locate_use(object, Use::Definition)
     }
 
     /// Reports that a table or view does not exist.
-    pub fn unknown_relation(&mut self, object: &Object, name: &Name, after: Option<&str>, what: &str) {
+    pub fn unknown_relation(&mut self, object: &Object, name: &QualifiedName, after: Option<&str>, what: &str) {
         if self.is_unreadable(name) {
             return;
         }
@@ -103,7 +107,7 @@ impl<'m> Checks<'m> {
         let near = known.iter().find(|other| Some(other.name.written()) == near);
         let mut diagnostic =
             Diagnostic::new(Code::WV110, format!("{} uses {what} `{name}`, which is not defined", object.key()))
-                .at(self.locate(object, name, after), "not defined");
+                .at(self.locate(object, name.identifier(), after), "not defined");
         match near {
             Some(near) => {
                 diagnostic = diagnostic
@@ -121,7 +125,7 @@ impl<'m> Checks<'m> {
             Code::WV111,
             format!("{what} names column `{column}`, which table {} does not have", owner.name),
         )
-        .at(self.locate(object, column, None), "no such column");
+        .at(self.locate(object, column.written(), None), "no such column");
         let diagnostic = if object.key() == owner.key() {
             diagnostic
         } else {
@@ -152,7 +156,7 @@ impl<'m> Checks<'m> {
                     let kind = owner.definition.kind().title();
                     self.add(
                         Diagnostic::new(Code::WV133, format!("index {} stands on a {kind}", object.name))
-                            .at(self.locate(object, &index.table, Some("ON")), "not a table")
+                            .at(self.locate(object, index.table.identifier(), Some("ON")), "not a table")
                             .and_at(self.definition_of(owner), format!("a {kind}, defined here")),
                     );
                 }
@@ -178,7 +182,7 @@ impl<'m> Checks<'m> {
     }
 
     /// What an index or trigger stands on, or a finding.
-    fn owner(&mut self, object: &Object, name: &Name, what: &str) -> Option<&'m Object> {
+    fn owner(&mut self, object: &Object, name: &QualifiedName, what: &str) -> Option<&'m Object> {
         let owner = self.model.relation(name);
         if owner.is_none() {
             self.unknown_relation(object, name, Some("ON"), what);
@@ -209,7 +213,7 @@ impl<'m> Checks<'m> {
                             object.name
                         ),
                     )
-                    .at(self.locate(object, new, None), "claims the name")
+                    .at(self.locate(object, new.written(), None), "claims the name")
                     .help("take the comment out once the rename has been released everywhere"),
                 );
             }
@@ -227,10 +231,25 @@ fn plain(part: &IndexPart) -> Option<Name> {
     word.then(|| Name::new(name.as_ref(), part.expression.written().trim_matches(['"', '`', '[', ']'])))
 }
 
-/// Where a name stands in an object's text: after `after` (a keyword), if it is given. The statement's first word where
-/// the text is not the one of the source any more.
-pub fn locate(dialect: &dyn Grammar, object: &Object, name: &Name, after: Option<&str>) -> Option<Location> {
-    locate_in(dialect, object, (&object.text, &[]), name, after)
+/// Where an identifier (without quotes) is used in an object's text. The statement's first word where the text is not the one of
+/// the source any more.
+pub fn locate(dialect: &dyn Grammar, object: &Object, identifier: &str) -> Option<Location> {
+    locate_in(dialect, object, (&object.text, &[]), Use::Last(identifier, None))
+}
+
+/// Where an object's own name stands in its text.
+pub fn locate_definition(dialect: &dyn Grammar, object: &Object) -> Option<Location> {
+    locate_in(dialect, object, (&object.text, &[]), Use::Definition)
+}
+
+/// Which use of an identifier is meant.
+#[derive(Clone, Copy)]
+enum Use<'n> {
+    /// The object's own name.
+    Definition,
+    /// The last use, after a keyword if one is given: a name that is wrong where it is used may be right where it is defined, further
+    /// up.
+    Last(&'n str, Option<&'n str>),
 }
 
 /// The same in this text, and not at a place that is used already if there is another one.
@@ -238,9 +257,12 @@ fn locate_in(
     dialect: &dyn Grammar,
     object: &Object,
     (text, used): (&str, &[Location]),
-    name: &Name,
-    after: Option<&str>,
+    wanted: Use<'_>,
 ) -> Option<Location> {
+    let (identifier, after) = match wanted {
+        Use::Definition => (object.name.identifier(), None),
+        Use::Last(identifier, after) => (identifier, after),
+    };
     let location = object.location?;
     if (location.end - location.start) as usize != text.len() {
         return Some(head(location));
@@ -255,10 +277,9 @@ fn locate_in(
         let token = tokens[*index];
         let word = matches!(token.kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text);
         let follows = after.is_none_or(|keyword| *index > 0 && tokens[*index - 1].is_word(text, keyword));
-        word && follows && dialect.is_called(token.text(text), name)
+        word && follows && dialect.is_called(token.text(text), identifier)
     };
-    // The last one: a name that is wrong where it is used may be right where it is defined, further up.
-    let found = if *name == object.name {
+    let found = if let Use::Definition = wanted {
         (0..tokens.len()).find(is_name)
     } else {
         let is_free = |index: &usize| is_name(index) && !used.contains(&place(*index));

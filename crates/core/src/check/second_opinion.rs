@@ -2,9 +2,9 @@
 
 use std::collections::BTreeSet;
 
-use super::locate;
+use super::{locate, locate_definition};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Model, Name, ObjectKey};
+use crate::model::{Model, ObjectKey, QualifiedName};
 use crate::parse::Grammar;
 use crate::source::Location;
 
@@ -37,7 +37,7 @@ pub fn refusals(
 
 /// The refused objects that use no other refused object. All of them, if each uses another: a refusal is never the same as none.
 pub fn independent(model: &Model, refusals: Vec<Refusal>) -> Vec<Refusal> {
-    let refused: BTreeSet<Name> = refusals.iter().map(|refusal| refusal.key.name.clone()).collect();
+    let refused: BTreeSet<QualifiedName> = refusals.iter().map(|refusal| refusal.key.name.clone()).collect();
     let follows = |refusal: &Refusal| {
         let object = model.get(&refusal.key);
         object.is_some_and(|object| {
@@ -80,8 +80,8 @@ fn finding(
             let start = location.start + offset as u32;
             Some(Location { start, end: start + length as u32, ..location })
         }
-        (None, Some(culprit)) => locate(dialect, object, &dialect.name(culprit), None),
-        (None, None) => locate(dialect, object, &object.name, None),
+        (None, Some(culprit)) => locate(dialect, object, culprit),
+        (None, None) => locate_definition(dialect, object),
     };
     let title = dialect.engine().title;
     let (code, message) = if let Some(function) = function.filter(|_| strict) {

@@ -1,7 +1,7 @@
 //! A drop and an add that look like a rename: the hint that saves the rows.
 
 use super::{Change, Comparison};
-use crate::check::locate;
+use crate::check::{locate, locate_definition};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::model::{Column, Object, Table};
 use crate::parse::Grammar;
@@ -30,7 +30,7 @@ pub fn lookalikes(dialect: &dyn Grammar, comparison: &Comparison<'_>) -> Vec<Dia
                     Code::WV300,
                     format!("table {} goes and table {} comes, with the same columns", old.name, new.name),
                 )
-                .at(locate(dialect, new, &new.name, None), "the same table under a new name?")
+                .at(locate_definition(dialect, new), "the same table under a new name?")
                 .help(format!(
                     "if so, write this line before it: -- wevrun: formerly {}",
                     dialect.quoted(old.name.written())
@@ -64,7 +64,7 @@ fn columns(
             let comment = format!("-- wevrun: formerly {}", dialect.quoted(old.name.written()));
             hints.push(
                 Diagnostic::new(Code::WV300, message)
-                    .at(locate(dialect, want, &new.name, None), "the same column under a new name?")
+                    .at(locate(dialect, want, new.name.written()), "the same column under a new name?")
                     .help(format!("if so, write this comment on its line: {comment}")),
             );
         }

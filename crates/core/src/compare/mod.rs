@@ -16,7 +16,7 @@ pub use properties::{Property, column_words};
 pub use renames::Renames;
 
 use crate::change::Semantics;
-use crate::model::{Model, Name, Object, ObjectKey};
+use crate::model::{Model, Name, Object, ObjectKey, QualifiedName};
 
 /// The outcome of a comparison.
 #[derive(Debug, Clone)]
@@ -56,7 +56,7 @@ pub enum Change<'m> {
         /// As it shall be.
         want: &'m Object,
         /// What it is called in have, if that is another name.
-        formerly: Option<Name>,
+        formerly: Option<QualifiedName>,
         /// What differs, property by property.
         properties: Vec<Property>,
     },
@@ -66,7 +66,7 @@ pub enum Change<'m> {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Reordered {
     /// The table.
-    pub table: Name,
+    pub table: QualifiedName,
     /// The columns that both sides have, in have's order.
     pub have: Vec<Name>,
     /// The same, in want's order.

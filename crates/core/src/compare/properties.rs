@@ -3,7 +3,7 @@
 use std::fmt::Display;
 
 use crate::model::{
-    Check, Clauses, Column, Definition, ForeignKey, Index, Key, Name, Object, Plain, Table, Trigger, Unordered, Value,
+    Check, Clauses, Column, Definition, ForeignKey, Index, Key, Name, Object, Plain, QualifiedName, Table, Trigger, Unordered, Value,
     View, VirtualTable,
 };
 
@@ -25,7 +25,7 @@ impl Property {
 }
 
 /// Everything that differs between two objects of one kind.
-pub fn properties(have: &Object, want: &Object, formerly: Option<&Name>, columns: &[(Name, Name)]) -> Vec<Property> {
+pub fn properties(have: &Object, want: &Object, formerly: Option<&QualifiedName>, columns: &[(Name, Name)]) -> Vec<Property> {
     let mut found = Vec::new();
     if let Some(formerly) = formerly {
         found.push(Property::new("name", Some(formerly.to_string()), Some(want.name.to_string())));
@@ -79,7 +79,7 @@ fn clause_words(clauses: &Clauses) -> String {
 
 fn plain(found: &mut Vec<Property>, have: &Plain, want: &Plain) {
     if have.owner != want.owner {
-        let words = |plain: &Plain| plain.owner.as_ref().map(Name::to_string);
+        let words = |plain: &Plain| plain.owner.as_ref().map(QualifiedName::to_string);
         found.push(Property::new("owned by", words(have), words(want)));
     }
     clauses(found, &have.clauses, &want.clauses);

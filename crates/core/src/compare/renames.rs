@@ -4,17 +4,17 @@ use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::change::Semantics;
-use crate::model::{Column, Kind, Model, Name, Object, ObjectKey};
+use crate::model::{Column, Kind, Model, Name, Object, ObjectKey, QualifiedName};
 
 /// Names in have and the names in want that mean the same.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Renames {
     /// Objects: the kind, the name in have, the name in want.
-    pub tables: Vec<(Kind, Name, Name)>,
+    pub tables: Vec<(Kind, QualifiedName, QualifiedName)>,
     /// What is called otherwise only because something else is: the key in have, the key in want.
     moved: BTreeMap<ObjectKey, ObjectKey>,
     /// Columns: the table by its name in want, the column's name in have, and in want.
-    pub columns: Vec<(Name, Name, Name)>,
+    pub columns: Vec<(QualifiedName, Name, Name)>,
     /// Former names that have has, and that can't be followed.
     pub unfollowed: Vec<Unfollowed>,
 }
@@ -25,40 +25,46 @@ pub struct Unfollowed {
     /// What has the former name: `table public.hives`.
     pub what: String,
     /// The former name.
-    pub old: Name,
+    pub old: String,
     /// Why it can't.
     pub why: &'static str,
 }
 
 /// The only name that is the same but for letter case.
-fn in_any_case<'m>(names: impl Iterator<Item = &'m Name>, wanted: &Name) -> Option<&'m Name> {
-    let plain = |name: &Name| name.canonical().replace('"', "").to_lowercase();
+fn in_any_case<'m, N: AsRef<Name>>(names: impl Iterator<Item = &'m N>, wanted: &N) -> Option<&'m N> {
+    let plain = |name: &N| name.as_ref().canonical().replace('"', "").to_lowercase();
     let wanted = plain(wanted);
     let mut found = names.filter(|name| plain(name) == wanted);
     found.next().filter(|_| found.next().is_none())
 }
 
 /// What an object or a column says of its former name.
-#[derive(Debug, Clone)]
-struct Claim<'m> {
+#[derive(Debug)]
+struct Claim<'m, N> {
     /// The kind of object; none for a column.
     kind: Option<Kind>,
-    old: &'m Name,
-    new: &'m Name,
+    old: &'m N,
+    new: &'m N,
     what: String,
 }
 
 /// The claims of one set of names.
-#[derive(Debug, Default)]
-struct Claims<'m> {
+#[derive(Debug)]
+struct Claims<'m, N> {
     /// Each with whether have has the new name too.
-    open: Vec<(Claim<'m>, bool)>,
+    open: Vec<(Claim<'m, N>, bool)>,
     unfollowed: Vec<Unfollowed>,
 }
 
-impl<'m> Claims<'m> {
-    fn add(&mut self, claim: Claim<'m>, is_there: bool) {
-        let is_of = |other: &Claim<'_>| other.old == claim.old && other.kind == claim.kind;
+impl<N> Default for Claims<'_, N> {
+    fn default() -> Self {
+        Claims { open: Vec::new(), unfollowed: Vec::new() }
+    }
+}
+
+impl<'m, N: Ord + ToString> Claims<'m, N> {
+    fn add(&mut self, claim: Claim<'m, N>, is_there: bool) {
+        let is_of = |other: &Claim<'_, N>| other.old == claim.old && other.kind == claim.kind;
         if self.open.iter().any(|(other, _)| is_of(other)) {
             // Where the new name is there, the rename is done.
             if !is_there {
@@ -69,26 +75,26 @@ impl<'m> Claims<'m> {
         }
     }
 
-    fn refuse(&mut self, claim: &Claim<'_>, why: &'static str) {
-        self.unfollowed.push(Unfollowed { what: claim.what.clone(), old: claim.old.clone(), why });
+    fn refuse(&mut self, claim: &Claim<'_, N>, why: &'static str) {
+        self.unfollowed.push(Unfollowed { what: claim.what.clone(), old: claim.old.to_string(), why });
     }
 
     /// The renames to be made, each after the one that makes its new name free. `same` says whether have's object of the first name is
     /// equal to want's of the second: this tells names that were exchanged already from names that are to be exchanged.
-    fn followed(&mut self, same: impl Fn(&Name, &Name) -> bool) -> Vec<Claim<'m>> {
+    fn followed(&mut self, same: impl Fn(&N, &N) -> bool) -> Vec<Claim<'m, N>> {
         // A new name that is in use, and stays so, has been given already.
         loop {
-            let old: BTreeSet<&Name> = self.open.iter().map(|(claim, _)| claim.old).collect();
+            let old: BTreeSet<&N> = self.open.iter().map(|(claim, _)| claim.old).collect();
             let before = self.open.len();
             self.open.retain(|(claim, is_there)| !is_there || old.contains(claim.new));
             if self.open.len() == before {
                 break;
             }
         }
-        let mut waiting: Vec<Claim<'m>> = std::mem::take(&mut self.open).into_iter().map(|(claim, _)| claim).collect();
+        let mut waiting: Vec<Claim<'m, N>> = std::mem::take(&mut self.open).into_iter().map(|(claim, _)| claim).collect();
         let mut followed = Vec::new();
         while !waiting.is_empty() {
-            let old: BTreeSet<&Name> = waiting.iter().map(|claim| claim.old).collect();
+            let old: BTreeSet<&N> = waiting.iter().map(|claim| claim.old).collect();
             let (ready, others): (Vec<_>, Vec<_>) = waiting.into_iter().partition(|claim| !old.contains(claim.new));
             waiting = others;
             if ready.is_empty() {
@@ -127,7 +133,7 @@ impl Renames {
                 claims.refuse(&claim, "have's object of that name is of another kind");
             }
         }
-        let same = |old: &Name, new: &Name| {
+        let same = |old: &QualifiedName, new: &QualifiedName| {
             let (have, want) = (have.relation(old), want.relation(new));
             have.zip(want).is_some_and(|(have, want)| have.definition == want.definition)
         };
@@ -185,7 +191,7 @@ impl Renames {
 
     /// The same, the other way round: for the way back.
     pub fn inverted(&self) -> Renames {
-        let old_table = |new: &Name| {
+        let old_table = |new: &QualifiedName| {
             self.tables.iter().find(|(_, _, to)| to == new).map_or_else(|| new.clone(), |(_, from, _)| from.clone())
         };
         Renames {
@@ -221,12 +227,12 @@ impl Renames {
     }
 
     /// The name in have of an object of want that is renamed itself.
-    pub fn table_in_have(&self, key: &ObjectKey) -> Option<Name> {
+    pub fn table_in_have(&self, key: &ObjectKey) -> Option<QualifiedName> {
         self.tables.iter().find(|(kind, _, to)| *kind == key.kind && *to == key.name).map(|(_, from, _)| from.clone())
     }
 
     /// The renamed columns of a table of want: the name in have, and in want.
-    pub fn columns_of(&self, table: &Name) -> Vec<(Name, Name)> {
+    pub fn columns_of(&self, table: &QualifiedName) -> Vec<(Name, Name)> {
         self.columns
             .iter()
             .filter(|(name, _, _)| name == table)

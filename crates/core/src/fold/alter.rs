@@ -2,12 +2,12 @@
 
 use super::{Folder, head};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Definition, Kind, Name, ObjectKey, Table};
+use crate::model::{Definition, Kind, Name, ObjectKey, QualifiedName, Table};
 use crate::parse::AlterTable;
 use crate::source::Location;
 
 impl Folder<'_> {
-    pub(super) fn alter(&mut self, name: &Name, action: &AlterTable, location: Location) {
+    pub(super) fn alter(&mut self, name: &QualifiedName, action: &AlterTable, location: Location) {
         if self.folded.unreadable.contains(name) {
             return;
         }
@@ -26,7 +26,7 @@ impl Folder<'_> {
         }
     }
 
-    fn rename_table(&mut self, key: ObjectKey, to: &Name, location: Location) {
+    fn rename_table(&mut self, key: ObjectKey, to: &QualifiedName, location: Location) {
         if *to != key.name && self.folded.model.relation(to).is_some() {
             let other = self.folded.model.relation(to).and_then(|object| object.location);
             self.folded.diagnostics.push(

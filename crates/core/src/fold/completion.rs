@@ -1,7 +1,7 @@
 //! What folding asks of an engine: what it adds to an object that a statement creates.
 
 use super::{Held, Taken};
-use crate::model::{Model, Name, Object, ObjectKey};
+use crate::model::{Model, Object, ObjectKey, QualifiedName};
 use crate::parse::Grammar;
 
 /// What an engine adds to what statements say.
@@ -12,7 +12,7 @@ pub trait Completion: Grammar {
     }
 
     /// The partitions of a table, and theirs: they are dropped with it.
-    fn partitions(&self, _: &Model, _table: &Name) -> Vec<ObjectKey> {
+    fn partitions(&self, _: &Model, _table: &QualifiedName) -> Vec<ObjectKey> {
         Vec::new()
     }
 

@@ -11,7 +11,7 @@ mod taken;
 use std::collections::{BTreeSet, HashMap, HashSet};
 
 use crate::diagnostics::{Code, Diagnostic, Severity};
-use crate::model::{Kind, Model, Name, Object, ObjectKey};
+use crate::model::{Kind, Model, Object, ObjectKey, QualifiedName};
 use crate::parse::{AlterTable, Amendment, ParsedSource, Statement, StatementKind};
 use crate::source::Location;
 pub use completion::Completion;
@@ -25,7 +25,7 @@ pub struct Folded {
     /// What could not.
     pub diagnostics: Vec<Diagnostic>,
     /// Names that exist, but could not be read.
-    pub unreadable: BTreeSet<Name>,
+    pub unreadable: BTreeSet<QualifiedName>,
     /// Where statements are that run code, which may make objects.
     pub unread: Vec<Location>,
     /// The words of these statements, in lower case.
@@ -47,7 +47,7 @@ pub fn fold(dialect: &dyn Completion, sources: Vec<ParsedSource>) -> Folded {
         folder.folded.diagnostics.extend(source.diagnostics);
         folder.folded.unreadable.extend(source.unreadable);
         // Where each name is created last, to know the DROPs that only make room for a CREATE after them.
-        let mut last_create: HashMap<Name, usize> = HashMap::new();
+        let mut last_create: HashMap<QualifiedName, usize> = HashMap::new();
         let drops = source.statements.iter().any(|statement| matches!(statement.kind, StatementKind::Drop { .. }));
         for (index, statement) in source.statements.iter().enumerate().filter(|_| drops) {
             if let StatementKind::Create { object, .. } = &statement.kind {
@@ -148,18 +148,18 @@ struct Folder<'d> {
     dialect: &'d dyn Completion,
     folded: Folded,
     /// Which kinds of object have a name.
-    names: HashMap<Name, Vec<Kind>>,
+    names: HashMap<QualifiedName, Vec<Kind>>,
     /// Names that a rename has made free.
-    vacated: HashSet<Name>,
+    vacated: HashSet<QualifiedName>,
     /// What is in use, counted once the first name must be made up.
     taken: Option<Taken>,
     /// What a DROP has named and what went along with it, and where that stands: the same DROP may name it again.
-    along: (Option<Location>, HashSet<Name>),
+    along: (Option<Location>, HashSet<QualifiedName>),
 }
 
 impl Folder<'_> {
     /// Adds an object, and gives its name; none if that was taken.
-    fn create(&mut self, mut object: Object, if_not_exists: bool, or_replace: bool) -> Option<Name> {
+    fn create(&mut self, mut object: Object, if_not_exists: bool, or_replace: bool) -> Option<QualifiedName> {
         if self.dialect.is_internal(&object.name) {
             return Some(object.name);
         }
@@ -296,7 +296,7 @@ impl Folder<'_> {
     }
 
     /// What has been renamed in this source was not what now has the name.
-    fn forget_former(&mut self, name: &Name) {
+    fn forget_former(&mut self, name: &QualifiedName) {
         for object in self.folded.model.objects_mut() {
             object.formerly.table.take_if(|former| former == name);
         }
@@ -402,7 +402,7 @@ impl Folder<'_> {
     }
 
     /// Whether the name is, or means, something that this source creates: a routine without its arguments, what was renamed.
-    fn is_of(&self, source: u32, created: &HashSet<Name>, kinds: &[Kind], name: &Name) -> bool {
+    fn is_of(&self, source: u32, created: &HashSet<QualifiedName>, kinds: &[Kind], name: &QualifiedName) -> bool {
         let is_here = |key: ObjectKey| {
             let object = self.folded.model.get(&key);
             object.and_then(|object| object.location).is_some_and(|location| location.source == source)
@@ -419,7 +419,7 @@ impl Folder<'_> {
     }
 
     /// Whether there is anything that the name can mean.
-    fn has(&self, kinds: &[Kind], name: &Name) -> bool {
+    fn has(&self, kinds: &[Kind], name: &QualifiedName) -> bool {
         kinds.iter().any(|kind| {
             self.dialect.resolve(&self.folded.model, *kind, name).is_some()
                 || self.folded.model.of_kind(*kind).any(|o| self.dialect.short_name(&o.name).as_ref() == Some(name))
@@ -427,7 +427,7 @@ impl Folder<'_> {
     }
 
     /// Takes an object out with what it owns; whether it was there.
-    fn drop(&mut self, kind: Kind, name: &Name, (if_exists, cascade): (bool, bool), location: Location) -> bool {
+    fn drop(&mut self, kind: Kind, name: &QualifiedName, (if_exists, cascade): (bool, bool), location: Location) -> bool {
         let kinds = dropped(kind);
         match kinds.iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name)) {
             Some(found) if kinds.contains(&found.kind) => {
@@ -456,7 +456,7 @@ impl Folder<'_> {
         false
     }
 
-    fn unknown(&mut self, kind: Kind, name: &Name, location: Location) {
+    fn unknown(&mut self, kind: Kind, name: &QualifiedName, location: Location) {
         let known: Vec<&str> = self.folded.model.of_kind(kind).map(|object| object.name.written()).collect();
         let diagnostic = Diagnostic::new(Code::WV110, format!("there is no {} `{name}`", kind.title()))
             .at(head(location), "needs it")

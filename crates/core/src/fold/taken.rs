@@ -2,40 +2,40 @@
 
 use std::collections::HashMap;
 
-use crate::model::Name;
+use crate::model::QualifiedName;
 
 /// The names that one object holds: its own, and those of its constraints and of what belongs to these.
 #[derive(Debug, Default)]
 pub struct Held {
     /// Names of tables, indexes, sequences and whatever else shares names with them.
-    pub relations: Vec<Name>,
+    pub relations: Vec<QualifiedName>,
     /// Names of constraints.
-    pub constraints: Vec<Name>,
+    pub constraints: Vec<QualifiedName>,
     /// Names of statistics.
-    pub statistics: Vec<Name>,
+    pub statistics: Vec<QualifiedName>,
 }
 
 /// The names that all objects hold.
 #[derive(Debug, Default)]
 pub struct Taken {
-    relations: HashMap<Name, usize>,
-    constraints: HashMap<Name, usize>,
-    statistics: HashMap<Name, usize>,
+    relations: HashMap<QualifiedName, usize>,
+    constraints: HashMap<QualifiedName, usize>,
+    statistics: HashMap<QualifiedName, usize>,
 }
 
 impl Taken {
     /// Whether a table, index, sequence or the like is called so.
-    pub fn is_relation(&self, name: &Name) -> bool {
+    pub fn is_relation(&self, name: &QualifiedName) -> bool {
         self.relations.contains_key(name)
     }
 
     /// Whether a constraint is called so.
-    pub fn is_constraint(&self, name: &Name) -> bool {
+    pub fn is_constraint(&self, name: &QualifiedName) -> bool {
         self.constraints.contains_key(name)
     }
 
     /// Whether statistics are called so.
-    pub fn is_statistics(&self, name: &Name) -> bool {
+    pub fn is_statistics(&self, name: &QualifiedName) -> bool {
         self.statistics.contains_key(name)
     }
 
@@ -53,7 +53,7 @@ impl Taken {
     }
 }
 
-fn let_go(names: &mut HashMap<Name, usize>, name: &Name) {
+fn let_go(names: &mut HashMap<QualifiedName, usize>, name: &QualifiedName) {
     if let Some(count) = names.get_mut(name) {
         *count -= 1;
         if *count == 0 {

@@ -9,17 +9,17 @@ use serde::de::{MapAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use smol_str::{SmolStr, format_smolstr};
 
-use super::{Beside, ClauseType, Expression, Value};
+use super::{Beside, ClauseType, Expression, QualifiedName, Value};
 
 /// The clauses that decide the kind of object.
 pub mod is {
     use super::Clause;
-    use crate::model::Expression;
+    use crate::model::{Expression, QualifiedName};
 
     /// A view whose rows are kept.
     pub const MATERIALIZED: Clause<'static, Expression> = Clause::new("materialized");
     /// A table whose rows another server has: the server.
-    pub const SERVER: Clause<'static, Expression> = Clause::new("server");
+    pub const SERVER: Clause<'static, QualifiedName> = Clause::new("server");
 }
 
 /// The key of a clause whose value has the type `V`. Each engine has one table of them.
@@ -242,6 +242,11 @@ impl Clauses {
     /// The same, to change them.
     pub fn expressions_mut(&mut self) -> impl Iterator<Item = (&str, &mut Expression)> {
         self.values.iter_mut().filter_map(|(name, value)| Some((name.as_str(), value.expression_mut()?)))
+    }
+
+    /// The names of objects in all clauses, to change them.
+    pub fn objects_mut(&mut self) -> impl Iterator<Item = &mut QualifiedName> {
+        self.values.values_mut().flat_map(Value::objects_mut)
     }
 
     /// The names of the clauses that differ, ordered.

@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{Beside, Clauses, Expression, Kind, Name, Table, clauses::is};
+use super::{Beside, Clauses, Expression, Kind, Name, QualifiedName, Table, clauses::is};
 
 /// The canonical structure of one object.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -79,7 +79,7 @@ impl Definition {
     }
 
     /// The table or view that the object belongs to, if it can't live without one.
-    pub fn owner(&self) -> Option<&Name> {
+    pub fn owner(&self) -> Option<&QualifiedName> {
         match self {
             Definition::Index(index) => Some(&index.table),
             Definition::Trigger(trigger) => Some(&trigger.table),
@@ -97,7 +97,7 @@ pub struct Plain {
     pub kind: Kind,
     /// The object that it can't live without, if it stands on one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub owner: Option<Name>,
+    pub owner: Option<QualifiedName>,
     /// What is said of it.
     pub clauses: Clauses,
 }
@@ -118,7 +118,7 @@ pub struct VirtualTable {
 #[serde(deny_unknown_fields)]
 pub struct Index {
     /// The table that is indexed.
-    pub table: Name,
+    pub table: QualifiedName,
     /// UNIQUE.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub unique: bool,
@@ -140,7 +140,7 @@ pub struct IndexPart {
     pub expression: Expression,
     /// COLLATE, canonical.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub collation: Option<Name>,
+    pub collation: Option<QualifiedName>,
     /// DESC.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub descending: bool,
@@ -188,7 +188,7 @@ pub struct View {
 #[serde(deny_unknown_fields)]
 pub struct Trigger {
     /// The table or view.
-    pub table: Name,
+    pub table: QualifiedName,
     /// When it fires.
     pub timing: Timing,
     /// What it fires on.

@@ -1,6 +1,6 @@
 //! What the model asks of an engine's names.
 
-use super::{Kind, Name};
+use super::{Kind, Name, QualifiedName};
 use crate::engine::Engine;
 
 /// An engine's rules for names.
@@ -11,29 +11,27 @@ pub trait Identifiers: Sync {
     /// The canonical name of an identifier (without quotes).
     fn name(&self, written: &str) -> Name;
 
+    /// The name of an object that is one identifier (without quotes), and not looked up.
+    fn object_name(&self, written: &str) -> QualifiedName;
+
     /// The identifier as SQL: quoted if it must be.
     fn quoted(&self, name: &str) -> String;
 
-    /// Whether a word of a text is the identifier of this name.
-    fn is_called(&self, word: &str, name: &Name) -> bool {
-        self.name(word.trim_matches(['"', '`', '[', ']', '\''])) == *name
-    }
-
-    /// The schema that an object is in, where the engine has schemas, and its own identifier.
-    fn schema_and_name(&self, name: &Name) -> (Option<String>, String) {
-        (None, name.written().to_owned())
+    /// Whether a word of a text is this identifier (without quotes).
+    fn is_called(&self, word: &str, identifier: &str) -> bool {
+        self.name(word.trim_matches(['"', '`', '[', ']', '\''])) == self.name(identifier)
     }
 
     /// A name by which statements may call an object as well: a routine's without its arguments.
-    fn short_name(&self, _: &Name) -> Option<Name> {
+    fn short_name(&self, _: &QualifiedName) -> Option<QualifiedName> {
         None
     }
 
     /// Whether the name belongs to the engine or to Wevrun itself, so that no side ever shows it.
-    fn is_internal(&self, name: &Name) -> bool;
+    fn is_internal(&self, name: &QualifiedName) -> bool;
 
     /// Whether the name is a table that every database of the engine has.
-    fn is_built_in(&self, name: &Name) -> bool;
+    fn is_built_in(&self, name: &QualifiedName) -> bool;
 
     /// Whether the name is that of the row's own number, which no table lists among its columns.
     fn is_row_id(&self, name: &Name) -> bool;

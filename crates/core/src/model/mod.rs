@@ -7,6 +7,7 @@ mod expression;
 mod fingerprint;
 mod identifiers;
 mod name;
+mod qualified;
 mod scope;
 mod spelling;
 mod table;
@@ -27,6 +28,7 @@ pub use expression::{Expression, is_sure};
 pub use fingerprint::{Fingerprint, hex};
 pub use identifiers::Identifiers;
 pub use name::Name;
+pub use qualified::{NameParts, QualifiedName};
 pub use scope::{Pattern, Scope, is_like};
 pub use table::{Action, Check, Column, ForeignKey, Generated, Key, KeyPart, OfParent, OnConflict, Table};
 pub use unordered::Unordered;
@@ -232,12 +234,12 @@ pub struct ObjectKey {
     /// The kind.
     pub kind: Kind,
     /// The name.
-    pub name: Name,
+    pub name: QualifiedName,
 }
 
 impl ObjectKey {
     /// A key of this kind and name.
-    pub fn new(kind: Kind, name: Name) -> ObjectKey {
+    pub fn new(kind: Kind, name: QualifiedName) -> ObjectKey {
         ObjectKey { kind, name }
     }
 }
@@ -252,7 +254,7 @@ impl fmt::Display for ObjectKey {
 #[derive(Debug, Clone)]
 pub struct Object {
     /// The name.
-    pub name: Name,
+    pub name: QualifiedName,
     /// The canonical structure.
     pub definition: Definition,
     /// The CREATE statement as it was written, without the semicolon; nothing if what was said later has made it untrue.
@@ -262,7 +264,7 @@ pub struct Object {
     /// Whose it is and who may do what with it. Read always, compared when asked.
     pub access: Clauses,
     /// The objects that it needs to be there: the tables that a view's query reads, the types of a table. Ordered.
-    pub uses: Vec<Name>,
+    pub uses: Vec<QualifiedName>,
     /// The schema in which names of the definition that have none are looked for, if it is not the object's own.
     pub names_in: Option<SmolStr>,
     /// What its expressions name that is certainly not there. Ordered; silent where nothing is certain.
@@ -284,7 +286,7 @@ pub enum Unresolved {
 
 impl Object {
     /// An object of which nothing is known but its structure.
-    pub fn new(name: Name, definition: Definition) -> Object {
+    pub fn new(name: QualifiedName, definition: Definition) -> Object {
         Object {
             name,
             definition,
@@ -320,7 +322,7 @@ impl Object {
 pub struct Formerly {
     /// The table's former name.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub table: Option<Name>,
+    pub table: Option<QualifiedName>,
     /// Each column's present and former name.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub columns: Vec<(Name, Name)>,
@@ -375,24 +377,24 @@ impl Model {
     }
 
     /// The object of this kind and name.
-    pub fn find(&self, kind: Kind, name: &Name) -> Option<&Object> {
+    pub fn find(&self, kind: Kind, name: &QualifiedName) -> Option<&Object> {
         self.objects.get(&ObjectKey::new(kind, name.clone()))
     }
 
     /// The base table of this name.
-    pub fn table(&self, name: &Name) -> Option<&Table> {
+    pub fn table(&self, name: &QualifiedName) -> Option<&Table> {
         self.find(Kind::Table, name).and_then(Object::as_table)
     }
 
     /// The table, virtual table or view of this name.
-    pub fn relation(&self, name: &Name) -> Option<&Object> {
+    pub fn relation(&self, name: &QualifiedName) -> Option<&Object> {
         [Kind::Table, Kind::View, Kind::VirtualTable, Kind::MaterializedView, Kind::ForeignTable]
             .into_iter()
             .find_map(|kind| self.find(kind, name))
     }
 
     /// The objects of any kind that have this name.
-    pub fn named<'m>(&'m self, name: &'m Name) -> impl Iterator<Item = &'m Object> {
+    pub fn named<'m>(&'m self, name: &'m QualifiedName) -> impl Iterator<Item = &'m Object> {
         Kind::ALL.into_iter().filter_map(|kind| self.find(kind, name))
     }
 
@@ -413,18 +415,18 @@ impl Model {
 
     /// The objects of one kind, ordered by name.
     pub fn of_kind(&self, kind: Kind) -> impl Iterator<Item = &Object> {
-        let first = ObjectKey::new(kind, Name::new("", ""));
+        let first = ObjectKey::new(kind, QualifiedName::plain(Name::none()));
         self.objects.range(first..).take_while(move |(key, _)| key.kind == kind).map(|(_, object)| object)
     }
 
     /// All base tables with their names.
-    pub fn tables(&self) -> impl Iterator<Item = (&Name, &Table)> {
+    pub fn tables(&self) -> impl Iterator<Item = (&QualifiedName, &Table)> {
         self.of_kind(Kind::Table).filter_map(|object| Some((&object.name, object.as_table()?)))
     }
 
     /// What stands on every object, by its name: the indexes and triggers of a table.
-    pub fn by_owner(&self) -> BTreeMap<&Name, Vec<&Object>> {
-        let mut owned: BTreeMap<&Name, Vec<&Object>> = BTreeMap::new();
+    pub fn by_owner(&self) -> BTreeMap<&QualifiedName, Vec<&Object>> {
+        let mut owned: BTreeMap<&QualifiedName, Vec<&Object>> = BTreeMap::new();
         for object in self.objects() {
             if let Some(owner) = object.definition.owner() {
                 owned.entry(owner).or_default().push(object);

@@ -51,6 +51,12 @@ impl Name {
     }
 }
 
+impl AsRef<Name> for Name {
+    fn as_ref(&self) -> &Name {
+        self
+    }
+}
+
 impl fmt::Display for Name {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.written)

@@ -58,14 +58,14 @@ impl fmt::Display for Pattern {
 impl Pattern {
     /// Whether an object of this kind and name is meant.
     pub fn matches(&self, names: &dyn Identifiers, key: &ObjectKey) -> bool {
-        let (schema, own) = names.schema_and_name(&key.name);
+        let (schema, own) = (key.name.schema(), key.name.identifier());
         let like = |text: &str| is_like(&self.name, text, names.engine().capabilities.has_caseless_names);
         match self.kind {
-            PatternKind::Schema if key.kind == Kind::Schema => like(&own),
-            PatternKind::Schema => schema.is_some_and(|schema| like(&schema)),
+            PatternKind::Schema if key.kind == Kind::Schema => like(own),
+            PatternKind::Schema => schema.is_some_and(|schema| like(schema)),
             PatternKind::Only(kind) if kind != key.kind => false,
             _ if self.name.contains('.') => like(&format!("{}.{own}", schema.unwrap_or_default())),
-            _ => like(&own),
+            _ => like(own),
         }
     }
 }

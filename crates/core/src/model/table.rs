@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{Beside, Clauses, Definition, Expression, Name, Object, Unordered};
+use super::{Beside, Clauses, Definition, Expression, Name, Object, QualifiedName, Unordered};
 
 /// A base table.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -43,8 +43,9 @@ pub struct Table {
     pub clauses: Clauses,
     /// What a partition's parts of the indexes above it are called (identifiers), by the topmost index, where that is not what the
     /// engine makes up. It is kept and written; that it differs is no difference, since mostly no person says it.
-    #[serde(default, skip_serializing_if = "no_names")]
-    pub part_names: Beside<BTreeMap<Name, Name>>,
+    #[serde(default, skip_serializing_if = "no_names", with = "pairs")]
+    #[schemars(with = "Vec<(QualifiedName, Name)>")]
+    pub part_names: Beside<BTreeMap<QualifiedName, Name>>,
     /// What a partition says of itself that it has with its parent. It comes and goes with that, and is kept only to know its name if
     /// the partition is detached.
     #[serde(skip)]
@@ -72,7 +73,27 @@ fn is_empty<T>(list: &Unordered<T>) -> bool {
     list.0.is_empty()
 }
 
-fn no_names(names: &Beside<BTreeMap<Name, Name>>) -> bool {
+/// A map whose keys are no texts, as a list of pairs.
+mod pairs {
+    use std::collections::BTreeMap;
+
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+    use crate::model::{Beside, Name, QualifiedName};
+
+    type Names = Beside<BTreeMap<QualifiedName, Name>>;
+
+    pub fn serialize<S: Serializer>(names: &Names, serializer: S) -> Result<S::Ok, S::Error> {
+        Beside(names.iter().collect::<Vec<_>>()).serialize(serializer)
+    }
+
+    pub fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Names, D::Error> {
+        let pairs: Vec<(QualifiedName, Name)> = Vec::deserialize(deserializer)?;
+        Ok(Beside(pairs.into_iter().collect()))
+    }
+}
+
+fn no_names(names: &Beside<BTreeMap<QualifiedName, Name>>) -> bool {
     names.is_empty()
 }
 
@@ -96,7 +117,7 @@ impl Table {
     /// order, whole and with the columns' own collations: what a foreign key may point at
     /// (<https://sqlite.org/foreignkeys.html#fk_indexes>).
     pub fn is_unique(&self, columns: &[Name], owned: &[&Object]) -> bool {
-        let fits = |parts: Vec<(Cow<'_, str>, &Option<Name>)>| {
+        let fits = |parts: Vec<(Cow<'_, str>, &Option<QualifiedName>)>| {
             parts.len() == columns.len()
                 && columns.iter().all(|column| {
                     let own = self.column(column).and_then(|column| column.collation.as_ref());
@@ -144,7 +165,7 @@ pub struct Column {
     pub not_null_inherited: Beside<bool>,
     /// COLLATE, canonical.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub collation: Option<Name>,
+    pub collation: Option<QualifiedName>,
     /// DEFAULT, without the parentheses around it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub default: Option<Expression>,
@@ -267,7 +288,7 @@ pub struct KeyPart {
     pub column: Name,
     /// COLLATE, canonical.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub collation: Option<Name>,
+    pub collation: Option<QualifiedName>,
     /// DESC.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub descending: bool,
@@ -297,7 +318,7 @@ pub struct ForeignKey {
     /// The referencing columns.
     pub columns: Vec<Name>,
     /// The table that is referenced.
-    pub parent: Name,
+    pub parent: QualifiedName,
     /// The columns that are referenced; none stands for the parent's primary key.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub parent_columns: Vec<Name>,

@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize, Serializer};
 
-use super::{Expression, Name};
+use super::{Expression, Name, QualifiedName};
 
 /// The value of a clause, by its type.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -16,6 +16,10 @@ pub enum Value {
     Identifier(Name),
     /// Identifiers in order.
     Identifiers(Vec<Name>),
+    /// The name of an object.
+    Object(QualifiedName),
+    /// Names of objects in order.
+    Objects(Vec<QualifiedName>),
     /// An expression, a query, a type or a body.
     Expression(Expression),
     /// Expressions, literals or types in order.
@@ -73,6 +77,8 @@ macro_rules! clause_type {
 clause_type!(String, Text);
 clause_type!(Name, Identifier);
 clause_type!(Vec<Name>, Identifiers);
+clause_type!(QualifiedName, Object);
+clause_type!(Vec<QualifiedName>, Objects);
 clause_type!(Expression, Expression);
 clause_type!(Vec<Expression>, List);
 
@@ -89,6 +95,7 @@ impl Value {
             Value::Expression(expression) => expression.is_sure(),
             Value::List(list) => list.iter().all(Expression::is_sure),
             Value::Flag | Value::Text(_) | Value::Identifier(_) | Value::Identifiers(_) => true,
+            Value::Object(_) | Value::Objects(_) => true,
         }
     }
 
@@ -102,31 +109,46 @@ impl Value {
         if let Value::Expression(expression) = self { Some(expression) } else { None }
     }
 
+    /// The names of objects in it, to change them.
+    pub fn objects_mut(&mut self) -> &mut [QualifiedName] {
+        match self {
+            Value::Object(name) => std::slice::from_mut(name),
+            Value::Objects(names) => names,
+            _ => &mut [],
+        }
+    }
+
     /// As a person reads it, on one line; nothing of a flag.
     pub fn on_one_line(&self) -> String {
-        let join = |names: &[Name]| names.iter().map(Name::written).collect::<Vec<_>>().join(", ");
         match self {
             Value::Flag => String::new(),
             Value::Text(text) => text.split_whitespace().collect::<Vec<_>>().join(" "),
             Value::Identifier(name) => name.written().to_owned(),
-            Value::Identifiers(names) => join(names),
+            Value::Identifiers(names) => list(names.iter().map(Name::written)),
+            Value::Object(name) => name.written().to_owned(),
+            Value::Objects(names) => list(names.iter().map(|name| name.written())),
             Value::Expression(expression) => expression.on_one_line(),
-            Value::List(list) => list.iter().map(Expression::on_one_line).collect::<Vec<_>>().join(", "),
+            Value::List(items) => items.iter().map(Expression::on_one_line).collect::<Vec<_>>().join(", "),
         }
     }
 
     /// The canonical form as one text, from which fingerprints are made.
-    fn canonical(&self) -> String {
-        let join = |names: &[Name]| names.iter().map(Name::canonical).collect::<Vec<_>>().join(", ");
+    pub fn canonical(&self) -> String {
         match self {
             Value::Flag => String::new(),
             Value::Text(text) => text.clone(),
             Value::Identifier(name) => name.canonical().to_owned(),
-            Value::Identifiers(names) => join(names),
+            Value::Identifiers(names) => list(names.iter().map(Name::canonical)),
+            Value::Object(name) => name.canonical().to_owned(),
+            Value::Objects(names) => list(names.iter().map(|name| name.canonical())),
             Value::Expression(expression) => expression.canonical.clone(),
-            Value::List(list) => list.iter().map(|item| item.canonical.as_str()).collect::<Vec<_>>().join(", "),
+            Value::List(items) => list(items.iter().map(|item| item.canonical.as_str())),
         }
     }
+}
+
+fn list<'t>(texts: impl Iterator<Item = &'t str>) -> String {
+    texts.collect::<Vec<_>>().join(", ")
 }
 
 /// In JSON each type but an expression says which one it is.
@@ -137,6 +159,8 @@ enum Tagged {
     Text { text: String },
     Identifier { identifier: Name },
     Identifiers { identifiers: Vec<Name> },
+    Object { object: QualifiedName },
+    Objects { objects: Vec<QualifiedName> },
     List { list: Vec<Expression> },
     Expression(Expression),
 }
@@ -151,6 +175,8 @@ impl Serialize for Value {
             Value::Text(text) => Tagged::Text { text },
             Value::Identifier(identifier) => Tagged::Identifier { identifier },
             Value::Identifiers(identifiers) => Tagged::Identifiers { identifiers },
+            Value::Object(object) => Tagged::Object { object },
+            Value::Objects(objects) => Tagged::Objects { objects },
             Value::List(list) => Tagged::List { list },
             Value::Expression(expression) => Tagged::Expression(expression),
         }
@@ -165,6 +191,8 @@ impl<'de> Deserialize<'de> for Value {
             Tagged::Text { text } => Value::Text(text),
             Tagged::Identifier { identifier } => Value::Identifier(identifier),
             Tagged::Identifiers { identifiers } => Value::Identifiers(identifiers),
+            Tagged::Object { object } => Value::Object(object),
+            Tagged::Objects { objects } => Value::Objects(objects),
             Tagged::List { list } => Value::List(list),
             Tagged::Expression(expression) => Value::Expression(expression),
         })

@@ -7,7 +7,7 @@ use sqlparser::dialect::Dialect as TokenRules;
 use super::{Parsed, Reader, Session, StatementKind, Token};
 use crate::change::Semantics;
 use crate::diagnostics::Diagnostic;
-use crate::model::Name;
+use crate::model::QualifiedName;
 
 /// An engine's grammar.
 pub trait Grammar: Semantics {
@@ -34,5 +34,5 @@ pub trait Grammar: Semantics {
     ) -> Parsed<Vec<StatementKind>>;
 
     /// The name that a CREATE statement tries to give, even if the rest of it can't be read.
-    fn created_name(&self, text: &str, statement: &[Token]) -> Option<Name>;
+    fn created_name(&self, text: &str, statement: &[Token]) -> Option<QualifiedName>;
 }

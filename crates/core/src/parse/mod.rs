@@ -16,7 +16,7 @@ pub use token::{Token, TokenKind};
 pub use words::words;
 
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::Name;
+use crate::model::QualifiedName;
 use crate::source::Source;
 use temporary::Temporary;
 
@@ -28,7 +28,7 @@ pub struct ParsedSource {
     /// What could not, and what is worth knowing.
     pub diagnostics: Vec<Diagnostic>,
     /// Names that statements with errors try to create, so that nobody is told that they do not exist.
-    pub unreadable: Vec<Name>,
+    pub unreadable: Vec<QualifiedName>,
 }
 
 /// Reads a whole source. `index` is its place in the list of sources.

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use smol_str::SmolStr;
 
 use crate::diagnostics::Diagnostic;
-use crate::model::{Check, Column, ForeignKey, Key, Kind, Model, Name, Object, ObjectKey, OnConflict};
+use crate::model::{Check, Column, ForeignKey, Key, Kind, Model, Name, Object, ObjectKey, OnConflict, QualifiedName};
 use crate::source::Location;
 
 /// A statement and where it stands.
@@ -21,13 +21,13 @@ pub struct Statement {
 
 impl Statement {
     /// Whether it changes or drops what has this name.
-    pub fn is_about(&self, name: &Name) -> bool {
+    pub fn is_about(&self, name: &QualifiedName) -> bool {
         self.kind.is_about(name)
     }
 }
 
 impl StatementKind {
-    fn is_about(&self, name: &Name) -> bool {
+    fn is_about(&self, name: &QualifiedName) -> bool {
         match self {
             StatementKind::Alter { table: subject, .. } | StatementKind::Drop { name: subject, .. } => subject == name,
             StatementKind::Amend(amendment) => amendment.name == *name,
@@ -55,7 +55,7 @@ pub enum StatementKind {
     /// ALTER TABLE.
     Alter {
         /// The table.
-        table: Name,
+        table: QualifiedName,
         /// What changes.
         action: Box<AlterTable>,
     },
@@ -64,7 +64,7 @@ pub enum StatementKind {
         /// The kind of object. `Kind::Table` stands for virtual tables too.
         kind: Kind,
         /// The object.
-        name: Name,
+        name: QualifiedName,
         /// IF EXISTS.
         if_exists: bool,
         /// CASCADE: with all that depends on it.
@@ -81,7 +81,7 @@ pub enum StatementKind {
         /// Says so.
         note: Box<Diagnostic>,
         /// What it makes, if that is temporary.
-        temporary: Option<Name>,
+        temporary: Option<QualifiedName>,
         /// Whether it runs code that may make objects.
         runs_code: bool,
     },
@@ -97,7 +97,7 @@ pub struct Session {
     /// What a new object has if its statement does not say it, by clause: `tablespace`.
     pub defaults: BTreeMap<SmolStr, SmolStr>,
     /// The default privileges of whoever runs the source, by their name.
-    pub granted: BTreeMap<Name, Object>,
+    pub granted: BTreeMap<QualifiedName, Object>,
 }
 
 /// A change of an object that was created before, as the dialect that read it makes it.
@@ -106,9 +106,9 @@ pub struct Amendment {
     /// What kinds of object the statement may mean, the likeliest first.
     pub kinds: Vec<Kind>,
     /// The object.
-    pub name: Name,
+    pub name: QualifiedName,
     /// What it is called afterwards, if that changes.
-    pub becomes: Option<Name>,
+    pub becomes: Option<QualifiedName>,
     /// IF EXISTS, or the object need not be there for another reason.
     pub if_exists: bool,
     /// Makes the change. It gets the model and the key of the object that was found.
@@ -147,7 +147,7 @@ impl fmt::Debug for Amendment {
 #[derive(Debug, Clone)]
 pub enum AlterTable {
     /// RENAME TO.
-    Rename(Name),
+    Rename(QualifiedName),
     /// RENAME COLUMN … TO.
     RenameColumn {
         /// The present name.

@@ -3,11 +3,11 @@
 use std::collections::BTreeSet;
 
 use super::{AlterTable, StatementKind};
-use crate::model::Name;
+use crate::model::QualifiedName;
 
 /// The temporary objects that there are by now in a source.
 #[derive(Default)]
-pub(super) struct Temporary(BTreeSet<Name>);
+pub(super) struct Temporary(BTreeSet<QualifiedName>);
 
 impl Temporary {
     /// Keeps account of them, and tells whether what a statement says is about something else.
@@ -37,7 +37,7 @@ impl Temporary {
         }
     }
 
-    fn is_other_than(&mut self, name: &Name, becomes: Option<&Name>) -> bool {
+    fn is_other_than(&mut self, name: &QualifiedName, becomes: Option<&QualifiedName>) -> bool {
         if !self.0.contains(name) {
             return true;
         }

@@ -3,19 +3,19 @@
 use std::collections::BTreeMap;
 
 use super::Provenance;
-use crate::model::Name;
+use crate::model::{Name, QualifiedName};
 
 /// A yes-or-no question about rows. Names are those in have.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Probe {
     /// Does the table hold any row?
-    HasRows(Name),
+    HasRows(QualifiedName),
     /// Does the column hold any value that is not NULL?
-    HasValues(Name, Name),
+    HasValues(QualifiedName, Name),
     /// Does the column hold any NULL?
-    HasNulls(Name, Name),
+    HasNulls(QualifiedName, Name),
     /// Does the column hold any number that is no integer, as SQLite stores values?
-    HasReals(Name, Name),
+    HasReals(QualifiedName, Name),
 }
 
 /// Answers to probes. A side that is not live has none.

@@ -25,13 +25,13 @@ use std::collections::BTreeSet;
 
 use crate::compare::Comparison;
 use crate::engine::EngineVersion;
-use crate::model::{Fingerprint, Model, Name, ObjectKey, Scope};
+use crate::model::{Fingerprint, Model, ObjectKey, QualifiedName, Scope};
 
 /// What may be done or not, beside what differs.
 #[derive(Debug, Clone, Default)]
 pub struct Wishes {
     /// Tables that shall be made anew, with their rows, to have want's order of columns.
-    pub column_order: Vec<Name>,
+    pub column_order: Vec<QualifiedName>,
     /// Whether new indexes of tables that are in use are built while others write, outside the transaction.
     pub concurrent_indexes: bool,
     /// Whether owners, grants and labels become what want says.
@@ -184,7 +184,7 @@ pub fn probes(
 
 /// What a live database is asked so that the client's guards can compare whole definitions.
 pub struct ExactGuard {
-    names: BTreeSet<Name>,
+    names: BTreeSet<QualifiedName>,
     /// The query for the facts, before and after.
     pub query: String,
 }

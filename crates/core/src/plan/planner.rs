@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::{Plan, Planning, Probe};
 use crate::compare::Privileges;
-use crate::model::{Definition, Model, Name, Object};
+use crate::model::{Definition, Model, Object, QualifiedName};
 
 /// How an engine's databases are migrated.
 pub trait Planner: Privileges {
@@ -29,11 +29,11 @@ pub trait Planner: Privileges {
 
     /// A query for facts about objects of these names and all that is on them, one text a row. `exact`: about their whole
     /// definitions, as far as the engine's SQL can tell them, else about names.
-    fn structure_query(&self, names: &BTreeSet<Name>, exact: bool) -> String;
+    fn structure_query(&self, names: &BTreeSet<QualifiedName>, exact: bool) -> String;
 
     /// The rows of that query, not exact, for a database with the structure of a model.
-    fn structure_facts(&self, model: &Model, names: &BTreeSet<Name>) -> Vec<String>;
+    fn structure_facts(&self, model: &Model, names: &BTreeSet<QualifiedName>) -> Vec<String>;
 
     /// A statement that stops a script where that query returns anything but these facts.
-    fn structure_guard(&self, names: &BTreeSet<Name>, exact: bool, facts: &[String]) -> String;
+    fn structure_guard(&self, names: &BTreeSet<QualifiedName>, exact: bool, facts: &[String]) -> String;
 }

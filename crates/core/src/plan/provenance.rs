@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::{Ownership, Planner, Planning, Risk, RiskKind};
 use crate::compare::{Change, Difference, compare};
-use crate::model::{Model, Name, Object, ObjectKey};
+use crate::model::{Model, Object, ObjectKey, QualifiedName};
 
 /// What is known of where a live database's objects are from.
 #[derive(Debug, Clone, Default)]
@@ -32,7 +32,7 @@ impl Provenance {
 /// The risks of removing what nobody knows of, and of undoing what was done by hand.
 pub fn risks(dialect: &dyn Planner, planning: &Planning<'_>) -> Vec<Risk> {
     let differences = &planning.comparison.differences;
-    let removed: BTreeSet<&Name> = differences.iter().filter_map(removed_object).map(|object| &object.name).collect();
+    let removed: BTreeSet<&QualifiedName> = differences.iter().filter_map(removed_object).map(|object| &object.name).collect();
     // What is on a removed table or view is removed with it, and needs no risk of its own.
     let alone = |object: &&Object| object.definition.owner().is_none_or(|owner| !removed.contains(owner));
     match &planning.evidence.provenance {
@@ -105,7 +105,7 @@ fn undone<'d>(
 /// these.
 pub fn unmanaged_risks(dialect: &dyn Planner, planning: &Planning<'_>, recreated: &[ObjectKey]) -> Vec<Risk> {
     let scope = &planning.wishes.scope;
-    let removed: BTreeSet<&Name> =
+    let removed: BTreeSet<&QualifiedName> =
         planning.comparison.differences.iter().filter_map(removed_object).map(|object| &object.name).collect();
     let left_out = scope.left_out(dialect, planning.have);
     let others = left_out.iter().filter_map(|key| planning.have.get(key));

@@ -3,11 +3,11 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::compare::{Change, Comparison};
-use crate::model::{Model, Name, Object};
+use crate::model::{Model, Object, QualifiedName};
 
 /// The names of relations and of other objects that stand for themselves, as have calls them: what the script creates, changes or
 /// removes, what these are on, and what depends on them.
-pub fn touched(have: &Model, comparison: &Comparison<'_>) -> BTreeSet<Name> {
+pub fn touched(have: &Model, comparison: &Comparison<'_>) -> BTreeSet<QualifiedName> {
     let mut names = BTreeSet::new();
     for difference in &comparison.differences {
         match &difference.change {
@@ -15,11 +15,11 @@ pub fn touched(have: &Model, comparison: &Comparison<'_>) -> BTreeSet<Name> {
             Change::Change { have, want, .. } => names.insert(standing(have)) | names.insert(standing(want)),
         };
     }
-    let mut dependents: BTreeMap<&Name, Vec<&Object>> = BTreeMap::new();
+    let mut dependents: BTreeMap<&QualifiedName, Vec<&Object>> = BTreeMap::new();
     for object in have.objects() {
         object.uses.iter().for_each(|used| dependents.entry(used).or_default().push(object));
     }
-    let mut open: Vec<Name> = names.iter().cloned().collect();
+    let mut open: Vec<QualifiedName> = names.iter().cloned().collect();
     while let Some(name) = open.pop() {
         for object in dependents.get(&name).into_iter().flatten() {
             let standing = standing(object);
@@ -32,6 +32,6 @@ pub fn touched(have: &Model, comparison: &Comparison<'_>) -> BTreeSet<Name> {
 }
 
 /// The object itself, or the table or view that it is on.
-fn standing(object: &Object) -> Name {
+fn standing(object: &Object) -> QualifiedName {
     object.definition.owner().unwrap_or(&object.name).clone()
 }

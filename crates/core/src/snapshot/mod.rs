@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 use smol_str::SmolStr;
 
 use crate::engine::{Engine, EngineVersion, find_engine};
-use crate::model::{Clauses, Definition, Fingerprint, Formerly, Model, Name, Object, Scope};
+use crate::model::{Clauses, Definition, Fingerprint, Formerly, Model, Object, QualifiedName, Scope};
 use crate::render::Writer;
 use crate::source::Source;
 
@@ -121,7 +121,7 @@ pub struct SnapshotFile {
 #[derive(Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct ObjectRecord {
-    name: Name,
+    name: QualifiedName,
     /// The canonical structure, under its kind.
     definition: Definition,
     /// The CREATE statement as it was written.
@@ -133,7 +133,7 @@ struct ObjectRecord {
     access: Clauses,
     /// The objects that it needs.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    uses: Vec<Name>,
+    uses: Vec<QualifiedName>,
     /// The schema in which names without one are looked for, if it is not the object's own.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(with = "Option<String>")]
@@ -162,15 +162,15 @@ impl From<ObjectRecord> for Object {
 /// The same, as it is written: nothing is copied.
 #[derive(Serialize)]
 struct ObjectLine<'o> {
-    name: &'o Name,
+    name: &'o QualifiedName,
     definition: &'o Definition,
     text: Cow<'o, str>,
     #[serde(skip_serializing_if = "Formerly::is_empty")]
     formerly: &'o Formerly,
     #[serde(skip_serializing_if = "Clauses::is_empty")]
     access: &'o Clauses,
-    #[serde(skip_serializing_if = "<[Name]>::is_empty")]
-    uses: &'o [Name],
+    #[serde(skip_serializing_if = "<[QualifiedName]>::is_empty")]
+    uses: &'o [QualifiedName],
     #[serde(skip_serializing_if = "Option::is_none")]
     names_in: Option<&'o str>,
     #[serde(skip_serializing_if = "Option::is_none")]

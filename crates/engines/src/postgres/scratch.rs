@@ -4,7 +4,7 @@ use std::time::{SystemTime, UNIX_EPOCH};
 
 use postgres::error::{ErrorPosition, SqlState};
 use wevrun_core::check::Refusal;
-use wevrun_core::model::{Identifiers as _, Kind, ObjectKey};
+use wevrun_core::model::{Kind, Name, ObjectKey, QualifiedName};
 use wevrun_core::plan::{Mode, Step};
 use wevrun_core::script::{Client as _, Script};
 use wevrun_postgres::Postgres;
@@ -126,7 +126,8 @@ impl PostgresDatabase {
             let statements = [format!("SET LOCAL search_path = {path}"), call.to_owned()];
             let Some((_, error)) = self.refused(&statements)? else { continue };
             let kind = if kind == "procedure" { Kind::Procedure } else { Kind::Function };
-            let key = ObjectKey::new(kind, Postgres.name(name));
+            // It is only compared, as it is printed.
+            let key = ObjectKey::new(kind, QualifiedName::plain(Name::new(name, name)));
             let body = error.as_db_error().and_then(|error| match error.position() {
                 Some(ErrorPosition::Internal { query, .. }) => Some(query.clone()),
                 _ => None,

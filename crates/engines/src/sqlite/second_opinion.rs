@@ -9,7 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use rayon::prelude::*;
 use rusqlite::Connection;
 use wevrun_core::check::Refusal;
-use wevrun_core::model::{Definition, Event, Identifiers, Kind, Model, Name, Object, ObjectKey};
+use wevrun_core::model::{Definition, Event, Identifiers, Kind, Model, Name, Object, ObjectKey, QualifiedName};
 
 use wevrun_sqlite::Sqlite;
 
@@ -42,7 +42,7 @@ pub fn second_opinion(model: &Model) -> Vec<Refusal> {
 /// Whether an object uses, directly or through others, one of these.
 fn depends_on(model: &Model, key: &ObjectKey, refused: &BTreeSet<ObjectKey>) -> bool {
     let used =
-        |object: &Object| -> Vec<Name> { object.uses.iter().chain(object.definition.owner()).cloned().collect() };
+        |object: &Object| -> Vec<QualifiedName> { object.uses.iter().chain(object.definition.owner()).cloned().collect() };
     let mut waiting = model.get(key).map(used).unwrap_or_default();
     let mut seen = BTreeSet::new();
     while let Some(name) = waiting.pop() {
@@ -62,7 +62,7 @@ fn scratch() -> Connection {
 }
 
 /// Tables and their indexes.
-fn judge_tables(group: &[&Object], by_owner: &BTreeMap<&Name, Vec<&Object>>) -> Vec<Refusal> {
+fn judge_tables(group: &[&Object], by_owner: &BTreeMap<&QualifiedName, Vec<&Object>>) -> Vec<Refusal> {
     let scratch = scratch();
     let mut refusals = Vec::new();
     for table in group {
@@ -84,7 +84,7 @@ fn judge_tables(group: &[&Object], by_owner: &BTreeMap<&Name, Vec<&Object>>) -> 
 fn judge_dependents(
     group: &[&Object],
     model: &Model,
-    by_owner: &BTreeMap<&Name, Vec<&Object>>,
+    by_owner: &BTreeMap<&QualifiedName, Vec<&Object>>,
     refused: &BTreeSet<ObjectKey>,
 ) -> Vec<Refusal> {
     let scratch = scratch();
@@ -122,10 +122,10 @@ fn judge_dependents(
 /// Makes a table or view and all that it needs. False if something of it was refused or is not there.
 fn provide(
     scratch: &Connection,
-    (model, by_owner): (&Model, &BTreeMap<&Name, Vec<&Object>>),
-    name: &Name,
+    (model, by_owner): (&Model, &BTreeMap<&QualifiedName, Vec<&Object>>),
+    name: &QualifiedName,
     refused: &BTreeSet<ObjectKey>,
-    present: &mut BTreeSet<Name>,
+    present: &mut BTreeSet<QualifiedName>,
 ) -> bool {
     let mut waiting = vec![name.clone()];
     while let Some(name) = waiting.pop() {
@@ -148,12 +148,12 @@ fn provide(
 }
 
 /// Compiles a query of everything.
-fn compile(scratch: &Connection, relation: &Name) -> rusqlite::Result<()> {
+fn compile(scratch: &Connection, relation: &QualifiedName) -> rusqlite::Result<()> {
     scratch.prepare(&format!("SELECT * FROM {}", quoted(relation))).map(drop)
 }
 
 /// Compiles the statement that fires a trigger.
-fn fire(scratch: &Connection, relation: &Name, event: Event, of: &[Name]) -> rusqlite::Result<()> {
+fn fire(scratch: &Connection, relation: &QualifiedName, event: Event, of: &[Name]) -> rusqlite::Result<()> {
     let table = quoted(relation);
     let statement = match event {
         Event::Insert => format!("INSERT INTO {table} DEFAULT VALUES"),
@@ -169,7 +169,7 @@ fn fire(scratch: &Connection, relation: &Name, event: Event, of: &[Name]) -> rus
 }
 
 /// A column of these, or of all if there are none, that can be set: not a generated one.
-fn ordinary_column(scratch: &Connection, relation: &Name, of: &[Name]) -> rusqlite::Result<Option<String>> {
+fn ordinary_column(scratch: &Connection, relation: &QualifiedName, of: &[Name]) -> rusqlite::Result<Option<String>> {
     let mut query = scratch.prepare("SELECT name FROM pragma_table_xinfo(?1) WHERE hidden = 0")?;
     let names = query.query_map([relation.written()], |row| row.get::<_, String>(0))?;
     let names: Vec<String> = names.collect::<Result<_, _>>()?;
@@ -177,7 +177,7 @@ fn ordinary_column(scratch: &Connection, relation: &Name, of: &[Name]) -> rusqli
     Ok(column.map(|name| Sqlite.quoted(name)))
 }
 
-fn quoted(name: &Name) -> String {
+fn quoted(name: &QualifiedName) -> String {
     Sqlite.quoted(name.written())
 }
 

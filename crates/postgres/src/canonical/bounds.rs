@@ -5,10 +5,10 @@ use super::super::split_list;
 use super::exclusion::end_of_expression;
 use super::expression::{Scope, Spelling};
 use super::{infer, literal};
-use wevrun_core::model::Name;
+use wevrun_core::model::QualifiedName;
 
 /// The canonical form of the bound of a partition of `parent`; none if it has no values, or the parent is not known.
-pub fn canonical(bound: &str, parent: &Name, scope: &Scope<'_>) -> Option<Spelling> {
+pub fn canonical(bound: &str, parent: &QualifiedName, scope: &Scope<'_>) -> Option<Spelling> {
     let key = scope.partition_key(parent)?;
     let of_parent = scope.of_table(parent);
     let (_, elements) = key.strip_suffix(')')?.split_once('(')?;

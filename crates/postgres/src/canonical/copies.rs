@@ -5,9 +5,7 @@ use super::super::rename::same;
 use super::super::{names, split_list, write};
 use super::{self as canonical, inheritance, not_null_names};
 use crate::clause;
-use wevrun_core::model::{
-    Beside, Check, Clauses, Column, Definition, Expression, Key, Kind, Model, Name, Object, ObjectKey, Table,
-};
+use wevrun_core::model::{Beside, Check, Clauses, Column, Definition, Expression, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 
 /// Whether a table says LIKE of something.
 pub fn copies(object: &Object) -> bool {
@@ -18,7 +16,7 @@ pub fn copies(object: &Object) -> bool {
 struct Like {
     clause: String,
     /// What is copied.
-    from: Name,
+    from: QualifiedName,
     pattern: Pattern,
     /// The words of INCLUDING.
     included: Vec<String>,
@@ -49,7 +47,7 @@ pub fn take(model: &mut Model, key: &ObjectKey, within: Option<u32>) -> Vec<Obje
         brought.extend(beside.map(|definition| Object {
             names_in: object.names_in.clone(),
             location: object.location,
-            ..Object::new(Name::none(), definition)
+            ..Object::new(QualifiedName::plain(Name::none()), definition)
         }));
     }
     object.text.clear();
@@ -62,14 +60,14 @@ fn likes(model: &Model, object: &Object, within: Option<u32>) -> Option<Vec<Like
     said.map(|(clause, value)| {
         let parts: Vec<&str> = value.canonical.split('|').collect();
         let [from, included, position] = parts[..] else { return None };
-        let (from, pattern) = pattern(model, &object.name, &Name::new(from, from), within)?;
+        let (from, pattern) = pattern(model, &object.name, &names::read(from), within)?;
         let included = included.split(' ').map(str::to_owned).collect();
         Some(Like { clause: clause.to_owned(), from, pattern, included, position: position.parse().ok()? })
     })
     .collect()
 }
 
-fn pattern(model: &Model, copy: &Name, from: &Name, within: Option<u32>) -> Option<(Name, Pattern)> {
+fn pattern(model: &Model, copy: &QualifiedName, from: &QualifiedName, within: Option<u32>) -> Option<(QualifiedName, Pattern)> {
     let candidates = if names::is_unresolved(from) {
         let own = names::identifier(from);
         let schema = names::schema(copy).unwrap_or_else(|| "public".to_owned());
@@ -89,7 +87,7 @@ fn pattern(model: &Model, copy: &Name, from: &Name, within: Option<u32>) -> Opti
         let table = inheritance::as_table(found)?;
         return Some((found.name.clone(), Pattern { table, beside: Vec::new() }));
     };
-    let has_more = ["inherits", "partition of", "of"].iter().any(|clause| table.clauses.has_named(clause));
+    let has_more = crate::has_columns_from_elsewhere(table);
     let whole = has_more.then(|| canonical::finished(model));
     let model = whole.as_ref().unwrap_or(model);
     let detached = canonical::standalone(model, &found.key()).unwrap_or_default();
@@ -125,7 +123,7 @@ impl Like {
 }
 
 /// What stands beside the pattern, as it stands beside the copy if it is copied.
-fn beside(like: &Like, object: &Object, copy: &Name) -> Option<Definition> {
+fn beside(like: &Like, object: &Object, copy: &QualifiedName) -> Option<Definition> {
     let included = if object.as_index().is_some() { "indexes" } else { "statistics" };
     let mut definition = like.has(included).then(|| object.definition.clone())?;
     match &mut definition {
@@ -153,7 +151,7 @@ fn beside(like: &Like, object: &Object, copy: &Name) -> Option<Definition> {
 
 /// What is said of an index by ALTER INDEX is not copied.
 fn is_its_own(clause: &str) -> bool {
-    clause == "attached to" || clause == "invalid" || clause.starts_with("statistics ")
+    clause::ATTACHED_TO.is(clause) || clause::INVALID.is(clause) || clause.starts_with("statistics ")
 }
 
 fn copy(table: &mut Table, like: &Like, position: usize) {
@@ -165,7 +163,7 @@ fn copy(table: &mut Table, like: &Like, position: usize) {
                 "comment" => like.has("comments"),
                 "storage" => like.has("storage"),
                 "compression" => like.has("compression"),
-                "identity.name" => false,
+                name if clause::IDENTITY_NAME.is(name) => false,
                 name if name.starts_with("identity") => like.has("identity"),
                 _ => false,
             };

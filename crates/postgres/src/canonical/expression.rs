@@ -17,7 +17,7 @@ use super::super::{names, tokens};
 use super::known::Known;
 use super::scope::{Columns, Relation, Scopes};
 use super::walk::Walk;
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object, Unresolved};
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object, QualifiedName, Unresolved};
 use wevrun_core::parse::{TokenKind, token};
 
 /// Nesting that is read; the server's own spelling nests deeply.
@@ -100,7 +100,7 @@ impl<'k> Scope<'k> {
     }
 
     /// The scope of what is said of this table.
-    pub fn of_table(&self, table: &Name) -> Scope<'k> {
+    pub fn of_table(&self, table: &QualifiedName) -> Scope<'k> {
         let columns = self.known.columns.get(table.canonical()).cloned();
         let around = Around::Table(Relation::new(names::identifier(table), columns));
         let (own_schema, home_schema) = (self.own_schema.clone(), self.home_schema.clone());

@@ -19,13 +19,13 @@ use super::scope::Relation;
 use super::tree::{first_select_mut, ident, ident_value, listed, name_parts, wildcard_alias};
 use super::view_columns;
 use super::walk::Walk;
-use wevrun_core::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey};
+use wevrun_core::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName};
 
 /// What is called otherwise.
 #[derive(Clone, Copy)]
 pub struct Renamed<'n> {
     /// The table or view, by the name that it has.
-    pub table: &'n Name,
+    pub table: &'n QualifiedName,
     /// What of it.
     pub what: What<'n>,
 }
@@ -36,7 +36,7 @@ pub enum What<'n> {
     /// A column: what it was called, and what it is called.
     Column(&'n Name, &'n Name),
     /// The table or view itself: its new name.
-    Itself(&'n Name),
+    Itself(&'n QualifiedName),
 }
 
 /// Whether an object's expressions may be queries, or hold some.
@@ -242,7 +242,7 @@ impl Follow<'_> {
     }
 
     /// A name of the table under its new name.
-    fn moved(&self, name: &ObjectName, to: &Name) -> ObjectName {
+    fn moved(&self, name: &ObjectName, to: &QualifiedName) -> ObjectName {
         let stays = names::schema(self.renamed.table) == names::schema(to);
         let mut parts = names::parts(to.canonical());
         let unqualified = name.0.len() == 1 && stays || self.in_canonical && parts[0] == "public";

@@ -4,9 +4,7 @@ use crate::clause;
 use std::collections::{HashMap, HashSet};
 
 use super::super::names;
-use wevrun_core::model::{
-    Clauses, Definition, Expression, Index, IndexPart, Key, KeyPart, Kind, Model, Name, Object, ObjectKey, Table,
-};
+use wevrun_core::model::{Clauses, Definition, Expression, Index, IndexPart, Key, KeyPart, Kind, Model, Object, ObjectKey, QualifiedName, Table};
 
 /// An index of a partition that is part of its parent's comes and goes with that: one that was attached, and the first that says
 /// the same, which the server attaches by itself (`DefineIndex()` of indexcmds.c). Where partitions lack their part, the index is
@@ -25,7 +23,7 @@ pub fn settle(model: &mut Model) {
     let of_partial = |index: &Index| attached_to(index).is_some_and(|parent| partial.contains(&parent));
     let attached = indexes.iter().filter(|(_, index)| index.clauses.has(clause::ATTACHED_TO) && !of_partial(index));
     gone.extend(attached.map(|(object, _)| object.key()));
-    let mut of_table: HashMap<&Name, Vec<(&Object, &Index)>> = HashMap::new();
+    let mut of_table: HashMap<&QualifiedName, Vec<(&Object, &Index)>> = HashMap::new();
     indexes.iter().for_each(|(object, index)| of_table.entry(&index.table).or_default().push((object, index)));
     let partitions = partitions(model);
     for (_, parent) in indexes.iter().filter(|(object, _)| !partial.contains(&object.name)) {
@@ -60,12 +58,12 @@ fn indexes(model: &Model) -> Vec<(&Object, &Index)> {
 }
 
 /// The index of the parent whose part an index is.
-pub fn attached_to(index: &Index) -> Option<Name> {
-    index.clauses.value(clause::ATTACHED_TO).map(|parent| Name::new(parent, parent))
+pub fn attached_to(index: &Index) -> Option<QualifiedName> {
+    index.clauses.get(clause::ATTACHED_TO).cloned()
 }
 
 /// The index of a key, as a statement of its own would make it.
-pub fn index_of_key(table: &Name, key: &Key) -> Index {
+pub fn index_of_key(table: &QualifiedName, key: &Key) -> Index {
     let clauses = key.clauses.iter().filter(|(clause, _)| is_of_both(clause)).map(|(n, v)| (n, v.clone())).collect();
     let part = |part: &KeyPart| IndexPart {
         expression: Expression::plain(names::quoted(part.column.canonical())),
@@ -108,9 +106,9 @@ pub fn has_partial_indexes(model: &Model) -> bool {
 
 /// The indexes ON ONLY a partitioned table of which a partition has no part, nor what is attached to it has all of its own
 /// (<https://www.postgresql.org/docs/current/sql-createindex.html>).
-fn partial_indexes(model: &Model) -> HashSet<Name> {
+fn partial_indexes(model: &Model) -> HashSet<QualifiedName> {
     let indexes = indexes(model);
-    let only: HashMap<&Name, &Index> = indexes
+    let only: HashMap<&QualifiedName, &Index> = indexes
         .iter()
         .filter(|(_, index)| index.clauses.has(clause::ONLY))
         .map(|(object, index)| (&object.name, *index))
@@ -118,24 +116,26 @@ fn partial_indexes(model: &Model) -> HashSet<Name> {
     if only.is_empty() {
         return HashSet::new();
     }
-    let parts: HashSet<(Name, &Name)> =
+    let parts: HashSet<(QualifiedName, &QualifiedName)> =
         indexes.iter().filter_map(|(_, index)| Some((attached_to(index)?, &index.table))).collect();
-    let mut partitions: HashMap<&str, Vec<&Name>> = HashMap::new();
+    let mut partitions: HashMap<&QualifiedName, Vec<&QualifiedName>> = HashMap::new();
     for (name, table) in model.tables() {
-        partitions.entry(table.clauses.value(clause::PARTITION_OF).unwrap_or_default()).or_default().push(name);
+        if let Some(parent) = table.clauses.get(clause::PARTITION_OF) {
+            partitions.entry(parent).or_default().push(name);
+        }
     }
     // The index of a key can be a part of a unique one, too.
-    let has_key = |partition: &Name, index: &Index| {
+    let has_key = |partition: &QualifiedName, index: &Index| {
         let table = model.table(partition).into_iter();
         let mut keys = table.flat_map(|table| table.primary_key.iter().chain(table.unique_keys.iter()));
         keys.any(|key| says_the_same(&index_of_key(partition, key), index))
     };
-    let lacks_a_part = |(name, index): &(&&Name, &&Index)| {
-        let mut partitions = partitions.get(index.table.canonical()).into_iter().flatten();
+    let lacks_a_part = |(name, index): &(&&QualifiedName, &&Index)| {
+        let mut partitions = partitions.get(&index.table).into_iter().flatten();
         partitions.any(|own| !parts.contains(&((**name).clone(), *own)) && !has_key(own, index))
     };
-    let mut partial: HashSet<Name> = only.iter().filter(lacks_a_part).map(|(name, _)| (*name).clone()).collect();
-    let mut next: Vec<Name> = partial.iter().cloned().collect();
+    let mut partial: HashSet<QualifiedName> = only.iter().filter(lacks_a_part).map(|(name, _)| (*name).clone()).collect();
+    let mut next: Vec<QualifiedName> = partial.iter().cloned().collect();
     while let Some(name) = next.pop() {
         let above = only.get(&name).and_then(|index| attached_to(index));
         next.extend(above.filter(|above| partial.insert(above.clone())));
@@ -144,18 +144,15 @@ fn partial_indexes(model: &Model) -> HashSet<Name> {
 }
 
 /// The partitions of every partitioned table, at every depth.
-fn partitions(model: &Model) -> HashMap<Name, Vec<&Name>> {
-    let mut found: HashMap<Name, Vec<&Name>> = HashMap::new();
+fn partitions(model: &Model) -> HashMap<QualifiedName, Vec<&QualifiedName>> {
+    let mut found: HashMap<QualifiedName, Vec<&QualifiedName>> = HashMap::new();
     for (name, table) in model.tables() {
-        let mut parent = table.clauses.value(clause::PARTITION_OF);
+        let mut parent = table.clauses.get(clause::PARTITION_OF);
         let mut passed = HashSet::new();
         // What a person writes may go round in a circle.
-        while let Some(ancestor) =
-            parent.filter(|parent| passed.insert(*parent)).map(|parent| Name::new(parent, parent))
-        {
-            let above = model.table(&ancestor);
-            found.entry(ancestor).or_default().push(name);
-            parent = above.and_then(|above| above.clauses.value(clause::PARTITION_OF));
+        while let Some(ancestor) = parent.filter(|parent| passed.insert(*parent)) {
+            found.entry(ancestor.clone()).or_default().push(name);
+            parent = model.table(ancestor).and_then(|above| above.clauses.get(clause::PARTITION_OF));
         }
     }
     found

@@ -7,13 +7,10 @@ use crate::clause;
 use std::collections::HashMap;
 
 use super::super::sameness::Constraint;
-use super::super::{attributes, listed_names, names, settle};
+use super::super::{attributes, names, settle};
 use super::{index_parts, not_null_names, part_names};
 use wevrun_core::fold::Taken;
-use wevrun_core::model::{
-    Beside, Check, Clauses, Column, Definition, Expression, ForeignKey, Key, Kind, Model, Name, Object, ObjectKey,
-    Table,
-};
+use wevrun_core::model::{Beside, Check, Clauses, Column, Definition, Expression, ForeignKey, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 
 /// Completes all tables that have a parent or a type.
 pub fn expand(model: &mut Model) {
@@ -56,10 +53,11 @@ pub fn expand(model: &mut Model) {
 }
 
 /// The names of the tables that a table is a partition or a child of.
-pub fn parents(table: &Table) -> Vec<Name> {
-    let listed =
-        table.clauses.value(clause::PARTITION_OF).or(table.clauses.value(clause::INHERITS)).unwrap_or_default();
-    listed_names(listed)
+pub fn parents(table: &Table) -> Vec<QualifiedName> {
+    match table.clauses.get(clause::PARTITION_OF) {
+        Some(parent) => vec![parent.clone()],
+        None => table.clauses.get(clause::INHERITS).cloned().unwrap_or_default(),
+    }
 }
 
 /// A composite type as the table that its rows could be of.
@@ -79,7 +77,7 @@ fn typed_columns(clauses: &Clauses) -> Vec<Column> {
             let (data_type, collation) = rest.split_once(" COLLATE ").unwrap_or((&rest, ""));
             let mut column = Column::named(names::simple(&names::unquoted(&name)));
             column.data_type = Some(Expression::plain(data_type));
-            column.collation = (!collation.is_empty()).then(|| Name::new(collation, collation));
+            column.collation = (!collation.is_empty()).then(|| names::read(collation));
             column
         })
         .collect()
@@ -95,7 +93,7 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) 
             model.table(parent).or(model.find(Kind::ForeignTable, parent).and_then(|o| o.as_table())).cloned()
         })
         .collect();
-    from.extend(table.clauses.value(clause::OF).and_then(|of| types.get(of)).cloned());
+    from.extend(table.clauses.get(clause::OF).and_then(|of| types.get(of.canonical())).cloned());
     let around = ancestors(model, table);
     let of_parent = table.clauses.has(clause::PARTITION_OF).then(|| not_null_names::of_parent(model, table));
     let Some(mut object) = model.remove(key) else { return };
@@ -134,7 +132,7 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) 
 }
 
 /// The tables of a partitioned table's tree, each with the one that it is part of, parents first.
-pub fn partitions<'m>(model: &'m Model, root: &'m Name) -> Vec<(&'m Object, &'m Name)> {
+pub fn partitions<'m>(model: &'m Model, root: &'m QualifiedName) -> Vec<(&'m Object, &'m QualifiedName)> {
     let mut found = vec![];
     let mut above = vec![root];
     while let Some(parent) = above.pop() {
@@ -143,7 +141,7 @@ pub fn partitions<'m>(model: &'m Model, root: &'m Name) -> Vec<(&'m Object, &'m 
         }
         let tables = model.of_kind(Kind::Table).chain(model.of_kind(Kind::ForeignTable));
         let is_part = |object: &&Object| {
-            object.as_table().and_then(|table| table.clauses.value(clause::PARTITION_OF)) == Some(parent.canonical())
+            object.as_table().and_then(|table| table.clauses.get(clause::PARTITION_OF)) == Some(parent)
         };
         for object in tables.filter(is_part) {
             found.push((object, parent));
@@ -155,7 +153,7 @@ pub fn partitions<'m>(model: &'m Model, root: &'m Name) -> Vec<(&'m Object, &'m 
 
 /// The parents of a table, their parents, and so on.
 pub fn ancestors(model: &Model, table: &Table) -> Vec<Table> {
-    let mut seen: Vec<Name> = Vec::new();
+    let mut seen: Vec<QualifiedName> = Vec::new();
     let mut waiting = parents(table);
     let mut found = Vec::new();
     while let Some(name) = waiting.pop() {

@@ -10,7 +10,7 @@ use super::super::names;
 use super::super::{split_list, types};
 use super::scope::{Columns, FunctionRows};
 use super::type_names::multirange;
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Table};
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, QualifiedName, Table};
 
 /// Names by what they can stand for.
 pub struct Known {
@@ -18,9 +18,9 @@ pub struct Known {
     pub(super) identifiers: HashSet<String>,
     pub(super) relations: HashSet<String>,
     pub(super) types: HashSet<String>,
-    pub(super) routines: HashMap<String, Vec<Name>>,
+    pub(super) routines: HashMap<String, Vec<QualifiedName>>,
     /// Those that take any number of arguments.
-    variadic: HashSet<Name>,
+    variadic: HashSet<QualifiedName>,
     /// What routines return, by their names with their signatures.
     returned: HashMap<String, String>,
     /// What the rows of routines are that stand in FROM, by their names with their signatures.
@@ -28,8 +28,10 @@ pub struct Known {
     /// The attributes of composite types.
     composites: HashMap<String, Columns>,
     pub(super) others: HashSet<String>,
+    /// The names of all objects, by how they are printed.
+    pub(super) names: HashMap<String, QualifiedName>,
     /// The names of operators by their symbols.
-    pub(super) operators: HashMap<String, Vec<String>>,
+    pub(super) operators: HashMap<String, Vec<QualifiedName>>,
     /// The default operator classes: `public.weight USING btree`.
     pub(super) default_classes: HashMap<String, String>,
     /// The types of the columns of every table, and of the views whose columns are known.
@@ -76,7 +78,7 @@ fn rows(clauses: &Clauses) -> Option<Rows> {
 
 /// The columns of all tables.
 fn columns(model: &Model) -> HashMap<String, Columns> {
-    let tables: Vec<(&Name, &Table)> = model
+    let tables: Vec<(&QualifiedName, &Table)> = model
         .objects()
         .filter_map(|object| match &object.definition {
             Definition::Table(table) => Some((&object.name, table)),
@@ -111,6 +113,7 @@ impl Known {
             rows: HashMap::new(),
             composites: HashMap::new(),
             others: HashSet::new(),
+            names: HashMap::new(),
             operators: HashMap::new(),
             default_classes: HashMap::new(),
             columns: HashMap::new(),
@@ -123,6 +126,7 @@ impl Known {
         for object in model.objects() {
             let name = object.name.canonical().to_owned();
             known.identifiers.insert(names::identifier(&object.name));
+            known.names.insert(name.clone(), object.name.clone());
             match object.definition.kind() {
                 Kind::Table | Kind::ForeignTable | Kind::View | Kind::MaterializedView => {
                     // Every relation's rows have a type of its name.
@@ -172,7 +176,7 @@ impl Known {
                     }
                 }
                 Kind::Function | Kind::Procedure | Kind::Aggregate => {
-                    let base = name.trim_end_matches(names::signature(&object.name)).to_owned();
+                    let base = names::without_signature(&object.name).canonical().to_owned();
                     known.routines.entry(base).or_default().push(object.name.clone());
                     let arguments = super::super::write::clauses(object).value(clause::ARGUMENTS).unwrap_or_default();
                     if split_list(arguments).last().is_some_and(|last| last.starts_with("VARIADIC ")) {
@@ -190,15 +194,13 @@ impl Known {
                 kind => {
                     if let (Kind::OperatorClass, Definition::Plain(plain)) = (kind, &object.definition)
                         && plain.clauses.has(clause::DEFAULT)
-                        && let Some((_, method)) = name.rsplit_once(" USING ")
+                        && let Some([method]) = object.name.signature()
                     {
                         let data_type = plain.clauses.value(clause::FOR_TYPE).unwrap_or_default();
                         known.default_classes.insert(format!("{data_type} USING {method}"), name.clone());
                     }
                     if let Kind::Operator = object.definition.kind() {
-                        let symbol = name.trim_end_matches(names::signature(&object.name));
-                        let symbol = symbol.rsplit_once('.').map_or(symbol, |(_, symbol)| symbol);
-                        known.operators.entry(symbol.to_owned()).or_default().push(name.clone());
+                        known.operators.entry(object.name.identifier().to_owned()).or_default().push(object.name.clone());
                     }
                     known.others.insert(name.clone());
                 }
@@ -238,7 +240,7 @@ impl Known {
 
     /// The name with its schema of an object that is no relation, type or routine; the engine's own stay without.
     pub fn other(&self, name: &str, own: &str) -> String {
-        let parsed = Name::new(name, name);
+        let parsed = names::read(name);
         if !names::is_unresolved(&parsed) {
             return name.to_owned();
         }
@@ -246,9 +248,9 @@ impl Known {
     }
 
     /// A collation's name with its schema; the engine's own stay without.
-    pub fn collation(&self, name: &Name, own: &str) -> Name {
+    pub fn collation(&self, name: &QualifiedName, own: &str) -> QualifiedName {
         let found = self.other(name.canonical(), own);
-        if found == name.canonical() { name.clone() } else { Name::new(found.as_str(), found.as_str()) }
+        if found == name.canonical() { name.clone() } else { names::read(&found) }
     }
 
     /// A dictionary's name with its schema; that of an extension's, which is no object of the model, without the usual one.
@@ -261,20 +263,20 @@ impl Known {
     }
 
     /// A relation's name with its schema.
-    pub fn relation(&self, name: &Name, own: &str) -> Name {
+    pub fn relation(&self, name: &QualifiedName, own: &str) -> QualifiedName {
         if !names::is_unresolved(name) {
             return name.clone();
         }
         let identifier = names::identifier(name);
         match self.in_path(&self.relations, own, &identifier) {
-            Some(found) => Name::new(found.as_str(), found.as_str()),
+            Some(found) => names::read(&found),
             None => names::qualified(own, &identifier),
         }
     }
 
     /// The table that a child or partition means, which was taken for one of the first schema in sight: one of `public`, or the only
     /// one that is called so, if there is none.
-    pub fn parent(&self, name: &Name) -> Name {
+    pub fn parent(&self, name: &QualifiedName) -> QualifiedName {
         if self.relations.contains(name.canonical()) {
             return name.clone();
         }
@@ -283,7 +285,7 @@ impl Known {
         if self.relations.contains(public.canonical()) {
             return public;
         }
-        let all = self.relations.iter().map(|other| Name::new(other.as_str(), other.as_str()));
+        let all = self.relations.iter().map(|other| names::read(&other));
         let mut called = all.filter(|other| names::identifier(other) == identifier);
         let only = called.next().filter(|_| called.next().is_none());
         only.unwrap_or_else(|| name.clone())
@@ -316,11 +318,9 @@ impl Known {
     }
 
     /// The only routine of the model of this name that so many arguments fit.
-    fn only_routine(&self, function: &str, arguments: usize) -> Option<&Name> {
-        let takes = |name: &Name| {
-            let signature = names::signature(name);
-            self.variadic.contains(name)
-                || signature.len() > 2 && split_list(&signature[1..signature.len() - 1]).len() >= arguments
+    fn only_routine(&self, function: &str, arguments: usize) -> Option<&QualifiedName> {
+        let takes = |name: &QualifiedName| {
+            self.variadic.contains(name) || name.signature().is_some_and(|types| types.len() >= arguments)
         };
         let mut fitting = self.routines.get(function)?.iter().filter(|name| arguments == 0 || takes(name));
         fitting.next().filter(|_| fitting.next().is_none())
@@ -329,9 +329,8 @@ impl Known {
     /// The types of the arguments of the model's only routine of this name that so many of them fit.
     pub fn parameters(&self, function: &str, arguments: usize) -> Vec<String> {
         let Some(name) = self.only_routine(function, arguments) else { return Vec::new() };
-        let signature = names::signature(name).trim_start_matches('(').trim_end_matches(')');
-        let mut parameters: Vec<String> =
-            split_list(signature).iter().map(|data_type| types::without_modifiers(data_type)).collect();
+        let types = name.signature().unwrap_or_default();
+        let mut parameters: Vec<String> = types.iter().map(|data_type| types::without_modifiers(data_type)).collect();
         // The last one as often as it is given.
         if self.variadic.contains(name)
             && let Some(list) = parameters.pop()
@@ -372,7 +371,7 @@ impl Known {
         let base = self.function(base, own);
         if !reference.contains('(') {
             return match self.routines.get(&base).map(Vec::as_slice) {
-                Some([only]) => self.qualified_signature(only, own).canonical().to_owned(),
+                Some([only]) => self.qualified_signature(Kind::Function, only, own).canonical().to_owned(),
                 _ => base,
             };
         }
@@ -390,9 +389,9 @@ impl Known {
             Some(_) => symbol.to_owned(),
             None => {
                 let same = self.operators.get(symbol).map_or(&[][..], Vec::as_slice);
-                let same: Vec<Name> = same
+                let same: Vec<QualifiedName> = same
                     .iter()
-                    .map(|name| self.qualified_signature(&Name::new(name.as_str(), name.as_str()), own))
+                    .map(|name| self.qualified_signature(Kind::Operator, name, own))
                     .collect();
                 [own, "public"]
                     .into_iter()
@@ -409,7 +408,7 @@ impl Known {
         [own, "public"]
             .into_iter()
             .map(|schema| format!("{}.{symbol}", names::quoted(schema)))
-            .find(|name| same.iter().any(|other| other.starts_with(&format!("{name}("))))
+            .find(|name| same.iter().any(|other| other.canonical().starts_with(&format!("{name}("))))
             .unwrap_or_else(|| symbol.to_owned())
     }
 

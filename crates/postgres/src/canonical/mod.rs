@@ -49,9 +49,9 @@ pub use text_search::replace_dictionary;
 pub use type_names::multirange;
 
 use super::rename::{all_clauses, expressions_mut, types_mut};
-use super::{listed_names, names};
+use super::{names};
 use known::Known;
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, OnConflict};
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, OnConflict, QualifiedName};
 
 /// Makes a folded model canonical.
 pub fn finish(model: &mut Model) {
@@ -79,6 +79,7 @@ pub fn finish(model: &mut Model) {
     model.extend(objects);
 }
 
+pub use operators::method_of;
 pub use neighbours::around;
 pub use type_names::is_plainly_built_in;
 
@@ -150,7 +151,7 @@ fn resolve(object: &mut Object, known: &Known) {
         kind,
         Kind::Function | Kind::Procedure | Kind::Aggregate | Kind::Operator | Kind::Cast | Kind::Transform
     ) {
-        object.name = known.qualified_signature(&object.name, &own);
+        object.name = known.qualified_signature(object.definition.kind(), &object.name, &own);
     }
     operators::resolve(object, known, &own);
     match &mut object.definition {
@@ -158,13 +159,13 @@ fn resolve(object: &mut Object, known: &Known) {
             for key in table.foreign_keys.iter_mut() {
                 key.parent = known.relation(&key.parent, &own);
             }
-            for clause in ["inherits", "partition of"] {
-                let Some(listed) = table.clauses.value_named(clause).map(str::to_owned) else { continue };
-                let parents: Vec<Name> = listed_names(&listed).iter().map(|parent| known.parent(parent)).collect();
-                let parents = parents.iter().map(Name::canonical).collect::<Vec<_>>().join(", ");
-                if parents != listed {
-                    table.clauses.say_named(clause, parents);
-                }
+            if let Some(listed) = table.clauses.get(clause::INHERITS) {
+                let parents: Vec<QualifiedName> = listed.iter().map(|parent| known.parent(parent)).collect();
+                table.clauses.set(clause::INHERITS, parents);
+            }
+            if let Some(parent) = table.clauses.get(clause::PARTITION_OF) {
+                let parent = known.parent(parent);
+                table.clauses.set(clause::PARTITION_OF, parent);
             }
             let table_name = names::identifier(&object.name);
             let unlogged = table.clauses.has(clause::UNLOGGED);
@@ -173,19 +174,11 @@ fn resolve(object: &mut Object, known: &Known) {
                     *collation = known.collation(collation, &own);
                 }
                 // The sequence of an identity column has a name of its own only if it is not the usual one.
-                let given = column
-                    .clauses
-                    .value(clause::IDENTITY_NAME)
-                    .map(|name| names::parts(name).pop().unwrap_or_default());
-                if let Some(given) = given {
-                    if given == names::made_up(&table_name, column.name.canonical(), "seq") {
+                if let Some(given) = column.clauses.get(clause::IDENTITY_NAME).cloned() {
+                    if given.identifier() == names::made_up(&table_name, column.name.canonical(), "seq") {
                         column.clauses.remove(clause::IDENTITY_NAME);
-                    } else if column
-                        .clauses
-                        .value(clause::IDENTITY_NAME)
-                        .is_some_and(|name| names::parts(name).len() == 1)
-                    {
-                        column.clauses.say(clause::IDENTITY_NAME, names::qualified(&own, &given).canonical());
+                    } else if names::is_unresolved(&given) {
+                        column.clauses.set(clause::IDENTITY_NAME, names::qualified(&own, given.identifier()));
                     }
                 }
                 if column.clauses.has(clause::IDENTITY) {
@@ -250,7 +243,7 @@ fn resolve(object: &mut Object, known: &Known) {
             if let Some(parent) =
                 plain.clauses.value(clause::FROM).map(str::to_owned).filter(|_| plain.kind == Kind::Trigger)
             {
-                let name = known.relation(&Name::new(parent.as_str(), parent.as_str()), &own);
+                let name = known.relation(&names::read(&parent), &own);
                 plain.clauses.say(clause::FROM, name.canonical());
             }
         }
@@ -265,7 +258,6 @@ fn resolve(object: &mut Object, known: &Known) {
             "with.handler",
             "range.subtype_diff",
             "range.canonical",
-            "of",
             "base.input",
             "base.output",
             "base.receive",
@@ -276,11 +268,14 @@ fn resolve(object: &mut Object, known: &Known) {
             "base.subscript",
         ] {
             let Some(name) = clauses.value_named(clause).map(str::to_owned) else { continue };
-            let resolved =
-                if clause == "of" { known.qualified_types(&name, &own) } else { known.function(&name, &own) };
+            let resolved = known.function(&name, &own);
             if resolved != name {
                 clauses.say_named(clause, resolved);
             }
+        }
+        if let Some(of) = clauses.get(clause::OF) {
+            let of = names::read(&known.qualified_types(of.canonical(), &own));
+            clauses.set(clause::OF, of);
         }
         for (_, value) in clauses.expressions_mut().filter(|(name, _)| name.starts_with("mapping ")) {
             let found: Vec<String> =
@@ -354,7 +349,7 @@ fn identity_options(clauses: &Clauses) -> Clauses {
 }
 
 /// What the server takes for granted in a type.
-fn settle_type(name: &Name, clauses: &mut Clauses) {
+fn settle_type(name: &QualifiedName, clauses: &mut Clauses) {
     let own = names::identifier(name);
     // The multirange of int_range is int_multirange: https://www.postgresql.org/docs/current/rangetypes.html
     let usual =
@@ -455,7 +450,7 @@ fn settle_definition(kind: Kind, clauses: &mut Clauses) {
 
 /// A foreign key that names no columns of its parent means the primary key.
 fn referenced_columns(model: &mut Model) {
-    let keys: std::collections::HashMap<Name, Vec<Name>> = model
+    let keys: std::collections::HashMap<QualifiedName, Vec<Name>> = model
         .tables()
         .filter_map(|(name, table)| {
             let key = table.primary_key.as_ref()?;
@@ -519,8 +514,8 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
                 table.clauses.set(clause::PARTITION_BY, spelling.of(key.written()));
             }
             if let (Some(parent), Some(bound)) =
-                (table.clauses.value(clause::PARTITION_OF), table.clauses.get(clause::BOUND))
-                && let Some(spelling) = bounds::canonical(&bound.canonical, &Name::new(parent, parent), scope)
+                (table.clauses.get(clause::PARTITION_OF), table.clauses.get(clause::BOUND))
+                && let Some(spelling) = bounds::canonical(&bound.canonical, parent, scope)
             {
                 let bound = spelling.of(bound.written());
                 table.clauses.set(clause::BOUND, bound);
@@ -551,7 +546,7 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
         Definition::Plain(plain) if plain.kind == Kind::Publication => {
             for (clause, value) in plain.clauses.expressions_mut() {
                 if let Some(table) = clause.strip_prefix("table ") {
-                    *value = scope.of_table(&Name::new(table, table)).published(value.written());
+                    *value = scope.of_table(&names::read(table)).published(value.written());
                 }
             }
         }
@@ -598,7 +593,7 @@ fn is_body(head: &str) -> bool {
 }
 
 /// The columns of views, with their types as far as they can be known.
-pub type Outputs = std::collections::HashMap<Name, scope::Columns>;
+pub type Outputs = std::collections::HashMap<QualifiedName, scope::Columns>;
 
 /// The columns of all views of a model.
 pub fn view_outputs(model: &Model) -> Outputs {

@@ -99,5 +99,7 @@ fn any_text_of_table(table: &Table, is: &mut dyn FnMut(&str) -> bool) -> bool {
 }
 
 fn clauses(clauses: &Clauses, is: &mut dyn FnMut(&str) -> bool) -> bool {
-    clauses.expressions().any(|(clause, value)| is(clause) || is(value.written()) || is(&value.canonical))
+    clauses.iter().any(|(clause, value)| {
+        is(clause) || value.expression().is_some_and(|value| is(value.written())) || is(&value.canonical())
+    })
 }

@@ -7,7 +7,7 @@ use std::hash::{DefaultHasher, Hasher};
 
 use super::super::{names, write};
 use super::inheritance::parents;
-use wevrun_core::model::{Beside, Column, Definition, Kind, Model, Name, Object, ObjectKey, Table};
+use wevrun_core::model::{Beside, Column, Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 
 type Qualified = (Option<String>, Name);
 
@@ -50,7 +50,7 @@ pub fn settle(model: &mut Model) {
 }
 
 /// The name that the server makes up for a NOT NULL says nothing.
-pub fn forget_usual(table: &Name, column: &mut Column) {
+pub fn forget_usual(table: &QualifiedName, column: &mut Column) {
     if column.not_null_name.is_some() {
         let usual = names::made_up(&names::identifier(table), column.name.canonical(), "not_null");
         column.not_null_name.0.take_if(|name| name.canonical() == usual);
@@ -58,12 +58,12 @@ pub fn forget_usual(table: &Name, column: &mut Column) {
 }
 
 /// What a table's are called is theirs also when the table becomes a partition.
-pub fn say_all(name: &Name, table: &mut Table) {
+pub fn say_all(name: &QualifiedName, table: &mut Table) {
     say(name, table, |_| true);
 }
 
 /// They keep their names when the table or the column gets another. A partition's are its parent's.
-pub fn say_at_rename(model: &mut Model, name: &Name, which: impl Fn(&Column) -> bool) {
+pub fn say_at_rename(model: &mut Model, name: &QualifiedName, which: impl Fn(&Column) -> bool) {
     for kind in [Kind::Table, Kind::ForeignTable] {
         let object = model.get_mut(&ObjectKey::new(kind, name.clone())).filter(|object| has_own(object));
         if let Some(Definition::Table(table)) = object.map(|object| &mut object.definition) {
@@ -72,7 +72,7 @@ pub fn say_at_rename(model: &mut Model, name: &Name, which: impl Fn(&Column) -> 
     }
 }
 
-fn say(name: &Name, table: &mut Table, which: impl Fn(&Column) -> bool) {
+fn say(name: &QualifiedName, table: &mut Table, which: impl Fn(&Column) -> bool) {
     let key = table.key_columns();
     let has_one = |own: &&mut Column| own.not_null.is_some() || key.contains(&own.name);
     for column in table.columns.iter_mut().filter(has_one).filter(|own| which(own)) {
@@ -81,7 +81,7 @@ fn say(name: &Name, table: &mut Table, which: impl Fn(&Column) -> bool) {
 }
 
 /// The columns whose NOT NULL is called so, by the name that it was given or that the server makes up.
-pub fn called<'t>(table: &Name, within: &'t mut Table, constraint: &Name) -> impl Iterator<Item = &'t mut Column> {
+pub fn called<'t>(table: &QualifiedName, within: &'t mut Table, constraint: &Name) -> impl Iterator<Item = &'t mut Column> {
     let is_called = |own: &&mut Column| own.not_null.is_some() && write::not_null_name(table, own) == *constraint;
     within.columns.iter_mut().filter(is_called)
 }
@@ -129,14 +129,14 @@ fn is_nameless(column: &Column) -> bool {
 }
 
 /// The columns whose NOT NULL the server names, with their tables' names.
-fn of_all(model: &Model) -> impl Iterator<Item = (&Name, &Column)> {
+fn of_all(model: &Model) -> impl Iterator<Item = (&QualifiedName, &Column)> {
     let tables = model.of_kind(Kind::Table).filter(|object| has_own(object));
     tables.filter_map(|object| Some((&object.name, object.as_table()?))).flat_map(|(name, table)| {
         table.columns.iter().filter(|column| is_nameless(column)).map(move |column| (name, column))
     })
 }
 
-fn usual(table: &Name, column: &Column) -> Qualified {
+fn usual(table: &QualifiedName, column: &Column) -> Qualified {
     (names::schema(table), names::simple(write::not_null_name(table, column).canonical()))
 }
 

@@ -6,11 +6,10 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::super::members::Member;
 use super::super::names;
 use super::known::Known;
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object};
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Object, QualifiedName};
 
 /// Looks up what the object's clauses name, and tells the types that members of a class leave out.
 pub fn resolve(object: &mut Object, known: &Known, own: &str) {
-    let name = object.name.canonical().to_owned();
     let Definition::Plain(plain) = &mut object.definition else { return };
     let clauses = &mut plain.clauses;
     match plain.kind {
@@ -42,7 +41,8 @@ pub fn resolve(object: &mut Object, known: &Known, own: &str) {
             }
         }
         Kind::OperatorClass | Kind::OperatorFamily => {
-            let method = name.rsplit_once(" USING ").map_or("", |(_, method)| method);
+            let method = method_of(&object.name).to_owned();
+            let method = method.as_str();
             let data_type = clauses.value(clause::FOR_TYPE).unwrap_or_default().to_owned();
             // One without a schema may be the engine's.
             if let Some(family) = clauses.value(clause::FAMILY).map(|family| known.operator_class(family, method, own))
@@ -119,15 +119,15 @@ const ADJUST_MEMBERS: [&str; 5] = [" USING btree", " USING hash", " USING gist",
 /// Puts each member where it belongs, whoever named it: here those on the type of a class are the class's, and the others the
 /// family's.
 pub fn place_members(model: &mut Model) {
-    let mut classes: BTreeMap<(Name, String), Name> = BTreeMap::new();
+    let mut classes: BTreeMap<(QualifiedName, String), QualifiedName> = BTreeMap::new();
     for class in model.of_kind(Kind::OperatorClass) {
         let Definition::Plain(plain) = &class.definition else { continue };
         let data_type = plain.clauses.value(clause::FOR_TYPE).unwrap_or_default();
         classes.entry((family(class), format!("({data_type}, {data_type})"))).or_insert(class.name.clone());
     }
-    let families: BTreeSet<Name> = model.of_kind(Kind::OperatorFamily).map(|family| family.name.clone()).collect();
-    let mut wrong: Vec<(Kind, Name, String, Expression)> = Vec::new();
-    let mut dropped: Vec<(Name, String)> = Vec::new();
+    let families: BTreeSet<QualifiedName> = model.of_kind(Kind::OperatorFamily).map(|family| family.name.clone()).collect();
+    let mut wrong: Vec<(Kind, QualifiedName, String, Expression)> = Vec::new();
+    let mut dropped: Vec<(QualifiedName, String)> = Vec::new();
     for object in model.objects_mut() {
         let kind = object.definition.kind();
         let family = match kind {
@@ -184,17 +184,18 @@ pub fn place_members(model: &mut Model) {
     }
 }
 
-/// What a clause of a family begins with that takes a member away again, which a class may have named.
-
 /// The name of the family of a class.
-fn family(class: &Object) -> Name {
-    let method = class.name.canonical().rsplit_once(" USING ").map_or("", |(_, method)| method);
+fn family(class: &Object) -> QualifiedName {
     let family = match &class.definition {
         Definition::Plain(plain) => plain.clauses.value(clause::FAMILY).unwrap_or_default(),
         _ => "",
     };
-    let text = format!("{family} USING {method}");
-    Name::new(text.as_str(), text.as_str())
+    names::with_signature(Kind::OperatorFamily, &names::read(family), vec![method_of(&class.name).into()])
+}
+
+/// The index method of an operator class or family.
+pub fn method_of(name: &QualifiedName) -> &str {
+    name.signature().and_then(|signature| signature.first()).map_or("", |method| method.as_str())
 }
 
 /// The operators and functions that the members of a class or family are.

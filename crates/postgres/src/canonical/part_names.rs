@@ -8,10 +8,10 @@ use super::super::{names, settle, write};
 use super::index_parts::{attached_to, says_the_same};
 use super::inheritance::columns_of;
 use super::standalone::above;
-use wevrun_core::model::{Check, Definition, Index, Key, Kind, Model, Name, Object, ObjectKey, Table};
+use wevrun_core::model::{Check, Definition, Index, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 
 /// The indexes of tables, those of constraints not.
-type Indexes<'m> = HashMap<&'m Name, Vec<(&'m Object, &'m Index)>>;
+type Indexes<'m> = HashMap<&'m QualifiedName, Vec<(&'m Object, &'m Index)>>;
 
 /// In which order the indexes of a table come.
 #[derive(Clone, Copy)]
@@ -24,13 +24,13 @@ enum Order {
 
 /// Remembers the names that partitions say. The model's partitions have given up what is of their parents.
 pub fn settle(model: &mut Model) {
-    let partitions: Vec<(&Name, &Table)> =
+    let partitions: Vec<(&QualifiedName, &Table)> =
         model.tables().filter(|(_, table)| table.clauses.has(clause::PARTITION_OF)).collect();
     if partitions.is_empty() {
         return;
     }
     let indexes = indexes(model);
-    let found: Vec<(Name, BTreeMap<Name, Name>)> = (partitions.into_iter())
+    let found: Vec<(QualifiedName, BTreeMap<QualifiedName, Name>)> = (partitions.into_iter())
         .map(|(name, table)| {
             let mut given = table.part_names.0.clone();
             given.extend(said(model, &indexes, table));
@@ -56,7 +56,7 @@ pub fn say_all(model: &mut Model, key: &ObjectKey) {
 }
 
 /// The partition that has a part of this name, and the index of which it is a part.
-pub fn find(model: &Model, part: &Name) -> Option<(ObjectKey, Name)> {
+pub fn find(model: &Model, part: &QualifiedName) -> Option<(ObjectKey, QualifiedName)> {
     let (schema, own) = names::split(part);
     let indexes = indexes(model);
     let in_schema = model.tables().filter(|(name, _)| names::schema(name) == schema);
@@ -67,7 +67,7 @@ pub fn find(model: &Model, part: &Name) -> Option<(ObjectKey, Name)> {
     })
 }
 
-fn remember(model: &mut Model, partition: &Name, names: BTreeMap<Name, Name>) {
+fn remember(model: &mut Model, partition: &QualifiedName, names: BTreeMap<QualifiedName, Name>) {
     let object = model.get_mut(&ObjectKey::new(Kind::Table, partition.clone()));
     if let Some(Definition::Table(table)) = object.map(|object| &mut object.definition) {
         table.part_names.0 = names;
@@ -85,17 +85,17 @@ fn indexes(model: &Model) -> Indexes<'_> {
 }
 
 /// The tables above a partition, topmost first.
-fn tops<'m>(model: &'m Model, table: &Table) -> Vec<(&'m Name, &'m Table)> {
+fn tops<'m>(model: &'m Model, table: &Table) -> Vec<(&'m QualifiedName, &'m Table)> {
     let tops = above(model, table).into_iter().rev().map(|name| ObjectKey::new(Kind::Table, name));
     tops.filter_map(|key| model.get(&key)).filter_map(|object| Some((&object.name, object.as_table()?))).collect()
 }
 
 /// The names that a partition says, each by the topmost index of which it is a part.
-fn said(model: &Model, indexes: &Indexes<'_>, table: &Table) -> BTreeMap<Name, Name> {
+fn said(model: &Model, indexes: &Indexes<'_>, table: &Table) -> BTreeMap<QualifiedName, Name> {
     let tops = tops(model, table);
     let own = &table.of_parent.0;
     let mut found = BTreeMap::new();
-    let mut say = |whole: Option<Name>, part: &str| {
+    let mut say = |whole: Option<QualifiedName>, part: &str| {
         found.extend(whole.filter(|_| !part.is_empty()).map(|whole| (whole, names::simple(part))));
     };
     if let Some(key) = &own.primary_key {
@@ -128,11 +128,11 @@ fn said(model: &Model, indexes: &Indexes<'_>, table: &Table) -> BTreeMap<Name, N
 fn called(
     model: &Model,
     indexes: &Indexes<'_>,
-    (name, table): (&Name, &Table),
-    given: &BTreeMap<Name, Name>,
+    (name, table): (&QualifiedName, &Table),
+    given: &BTreeMap<QualifiedName, Name>,
     order: Order,
-) -> BTreeMap<Name, Name> {
-    let mut wholes: Vec<(Name, String, &str)> = Vec::new();
+) -> BTreeMap<QualifiedName, Name> {
+    let mut wholes: Vec<(QualifiedName, String, &str)> = Vec::new();
     for (top, table) in tops(model, table) {
         let of = |name: &Name| write::index_of(top, name);
         let key = |key: &Key| (of(&key.name), settle::unique_columns(key), "key");
@@ -151,13 +151,13 @@ fn called(
             .extend(own.into_iter().map(|(object, index)| (object.name.clone(), settle::index_columns(index), "idx")));
     }
     let own = names::identifier(name);
-    let mut found: BTreeMap<Name, Name> = BTreeMap::new();
+    let mut found: BTreeMap<QualifiedName, Name> = BTreeMap::new();
     for (whole, columns, label) in wholes {
         let is_taken = |name: &str| given.values().chain(found.values()).any(|other| other.canonical() == name);
         let made_up = || names::simple(&names::first_free(&own, &columns, label, is_taken));
         let part = given.get(&whole).cloned().unwrap_or_else(made_up);
         // However a person has written it.
-        found.insert(Name::new(whole.canonical(), whole.canonical()), part);
+        found.insert(whole, part);
     }
     found
 }

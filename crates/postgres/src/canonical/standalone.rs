@@ -3,13 +3,13 @@
 
 use super::super::rename::same;
 use super::super::sameness::Constraint;
-use super::super::{listed_names, names, settle, write};
+use super::super::{names, settle, write};
 use super::index_parts::says_the_same;
 use super::inheritance::columns_of;
 use super::not_null_names;
 use crate::clause;
 use wevrun_core::fold::Taken;
-use wevrun_core::model::{Beside, Check, Clauses, Definition, Kind, Model, Name, Object, ObjectKey, Table};
+use wevrun_core::model::{Beside, Check, Clauses, Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 
 /// The table and its indexes when it is detached; none if it is no partition. The model is canonical.
 pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
@@ -49,7 +49,7 @@ pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
         if above.contains(&index.table) && !indexes.iter().any(is_there) {
             let schema = names::schema(&key.name).unwrap_or_default();
             let part = part_names.get(&parent.name).map(|part| names::qualified(&schema, part.canonical()));
-            let mut copy = Object { name: part.unwrap_or_else(Name::none), text: String::new(), ..parent.clone() };
+            let mut copy = Object { name: part.unwrap_or_else(|| QualifiedName::plain(Name::none())), text: String::new(), ..parent.clone() };
             if let Definition::Index(index) = &mut copy.definition {
                 index.table = key.name.clone();
                 index.clauses.remove(clause::COMMENT);
@@ -65,9 +65,9 @@ pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
 
 /// A table that inherits from a parent no more: it keeps the parent's columns and checks as its own
 /// (<https://www.postgresql.org/docs/current/sql-altertable.html#SQL-ALTERTABLE-DESC-INHERIT>). The model is canonical.
-pub fn without_parent(model: &Model, key: &ObjectKey, parent: &Name) -> Option<Object> {
+pub fn without_parent(model: &Model, key: &ObjectKey, parent: &QualifiedName) -> Option<Object> {
     let mut object = model.get(key)?.clone();
-    let mut left = listed_names(write::clauses(&object).value(clause::INHERITS)?);
+    let mut left = object.as_table()?.clauses.get(clause::INHERITS)?.clone();
     left.retain(|other| !same(parent, other));
     let gone = model.tables().find(|(name, _)| same(parent, name)).map(|(_, table)| table)?;
     let still = |column: &Name| left.iter().filter_map(|name| model.table(name)).any(|t| t.column(column).is_some());
@@ -75,8 +75,7 @@ pub fn without_parent(model: &Model, key: &ObjectKey, parent: &Name) -> Option<O
     if left.is_empty() {
         table.clauses.remove(clause::INHERITS);
     } else {
-        let left: Vec<&str> = left.iter().map(Name::canonical).collect();
-        table.clauses.say(clause::INHERITS, left.join(", "));
+        table.clauses.set(clause::INHERITS, left.clone());
     }
     for column in table.columns.iter_mut().filter(|column| gone.column(&column.name).is_some() && !still(&column.name))
     {
@@ -106,19 +105,18 @@ pub fn without_type(model: &Model, key: &ObjectKey) -> Option<Object> {
 }
 
 /// The tables above a partition, nearest first.
-pub fn above(model: &Model, partition: &Table) -> Vec<Name> {
-    let mut found: Vec<Name> = Vec::new();
-    let mut next = partition.clauses.value(clause::PARTITION_OF).map(|name| Name::new(name, name));
+pub fn above(model: &Model, partition: &Table) -> Vec<QualifiedName> {
+    let mut found: Vec<QualifiedName> = Vec::new();
+    let mut next = partition.clauses.get(clause::PARTITION_OF).cloned();
     while let Some(name) = next.filter(|name| !found.contains(name)) {
-        let parent = model.table(&name).and_then(|table| table.clauses.value(clause::PARTITION_OF));
-        next = parent.map(|name| Name::new(name, name));
+        next = model.table(&name).and_then(|table| table.clauses.get(clause::PARTITION_OF)).cloned();
         found.push(name);
     }
     found
 }
 
 /// Gives a table the constraints that it has with a parent: as it says them itself, or as the server has made them for it.
-fn take_constraints(table: &mut Table, name: &Name, parent: &Table) {
+fn take_constraints(table: &mut Table, name: &QualifiedName, parent: &Table) {
     let own = &table.of_parent.0;
     let part_names = &table.part_names.0;
     let part = |constraint: &Name| part_names.get(&write::index_of(name, constraint)).cloned();

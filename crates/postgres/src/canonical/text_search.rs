@@ -3,7 +3,7 @@
 
 use super::super::{names, split_list};
 use crate::clause;
-use wevrun_core::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey};
+use wevrun_core::model::{Definition, Expression, Kind, Model, Object, ObjectKey};
 
 /// The token types of the engine's own parser, and whether their words are brought to their stems
 /// (<https://www.postgresql.org/docs/current/textsearch-parsers.html>).
@@ -48,7 +48,7 @@ pub fn copy(model: &mut Model) {
 fn pattern_of(model: &Model, key: &ObjectKey) -> Option<ObjectKey> {
     let Definition::Plain(plain) = &model.get(key)?.definition else { return None };
     let from = plain.clauses.value(clause::WITH_COPY)?;
-    let name = Name::new(from, from);
+    let name = names::read(from);
     let name = if names::is_unresolved(&name) { names::qualified("public", &names::identifier(&name)) } else { name };
     Some(ObjectKey::new(Kind::TextSearchConfiguration, name))
 }

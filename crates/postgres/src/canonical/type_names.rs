@@ -6,9 +6,10 @@ use std::collections::HashSet;
 use std::sync::LazyLock;
 
 use super::super::parse::identifier_of;
-use super::super::{names, split_list, tokens, types};
+use super::super::{names, tokens, types};
 use super::known::Known;
-use wevrun_core::model::{Clauses, Name};
+use smol_str::SmolStr;
+use wevrun_core::model::{Clauses, Kind, QualifiedName};
 use wevrun_core::parse::{Token, TokenKind, token};
 
 /// The types of `pg_catalog` that have no spelling of their own in the grammar.
@@ -187,31 +188,22 @@ impl Known {
         self.in_path(&self.types, own, element).map(|name| format!("{name}[]"))
     }
 
-    /// A routine's name with the types of its signature looked up.
-    pub fn qualified_signature(&self, name: &Name, own: &str) -> Name {
-        let signature = names::signature(name);
-        let cast = name.canonical().strip_prefix('(').and_then(|rest| rest.strip_suffix(')')?.split_once(" AS "));
-        let transform = name.canonical().strip_prefix("FOR ").and_then(|rest| rest.split_once(" LANGUAGE "));
-        let text = if let Some((from, to)) = cast {
-            format!("({} AS {})", self.qualified_types(from, own), self.qualified_types(to, own))
-        } else if let Some((data_type, language)) = transform {
-            format!("FOR {} LANGUAGE {language}", self.qualified_types(data_type, own))
-        } else if signature.is_empty() {
-            name.canonical().to_owned()
-        } else {
-            let base = &name.canonical()[..name.canonical().len() - signature.len()];
-            let items: Vec<String> = split_list(&signature[1..signature.len() - 1])
-                .iter()
-                .map(|item| if item == "NONE" { item.clone() } else { self.qualified_types(item, own) })
-                .collect();
-            format!("{base}({})", items.join(", "))
+    /// The name of an object with the types of its signature looked up.
+    pub fn qualified_signature(&self, kind: Kind, name: &QualifiedName, own: &str) -> QualifiedName {
+        let Some(signature) = name.signature() else { return name.clone() };
+        let looked_up = |(at, item): (usize, &SmolStr)| match kind {
+            Kind::OperatorClass | Kind::OperatorFamily => item.clone(),
+            // The second one is a language.
+            Kind::Transform if at == 1 => item.clone(),
+            _ if item == "NONE" => item.clone(),
+            _ => self.qualified_types(item, own).into(),
         };
-        Name::new(text.as_str(), text.as_str())
+        names::with_signature(kind, name, signature.iter().enumerate().map(looked_up).collect())
     }
 }
 
 /// The name of the multirange that a range type brings.
-pub fn multirange(name: &Name, clauses: &Clauses) -> String {
+pub fn multirange(name: &QualifiedName, clauses: &Clauses) -> String {
     let (schema, own) = names::split(name);
     let own = match clauses.value(clause::RANGE_MULTIRANGE_TYPE_NAME) {
         Some(given) => names::parts(given).pop().unwrap_or_default(),

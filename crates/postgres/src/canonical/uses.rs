@@ -6,15 +6,15 @@ use std::collections::HashSet;
 use super::super::names;
 use super::super::parse::identifier_of;
 use super::super::rename::{expressions_mut, types_mut};
-use super::super::{split_list, tokens};
+use super::super::tokens;
 use super::known::Known;
 use super::operators;
-use wevrun_core::model::{Definition, Kind, Name, Object};
+use wevrun_core::model::{Definition, Kind, Object, QualifiedName};
 use wevrun_core::parse::{Token, TokenKind, token};
 
 impl Known {
     /// The objects of the model that an object needs to be there, ordered.
-    pub fn uses(&self, object: &mut Object) -> Vec<Name> {
+    pub fn uses(&self, object: &mut Object) -> Vec<QualifiedName> {
         let own = super::own_schema(object);
         let mut found: HashSet<String> = HashSet::new();
         for data_type in types_mut(&mut object.definition) {
@@ -25,9 +25,7 @@ impl Known {
         }
         match &object.definition {
             Definition::Table(table) => {
-                for clause in ["partition of", "inherits", "of"] {
-                    found.extend(split_list(table.clauses.value_named(clause).unwrap_or_default()));
-                }
+                found.extend(crate::parents_of(table).iter().map(|parent| parent.canonical().to_owned()));
                 self.find_in(table.clauses.written(clause::PARTITION_BY), &own, &mut found);
                 if !self.default_classes.is_empty() {
                     let keys = table.primary_key.iter().chain(table.unique_keys.iter());
@@ -35,7 +33,7 @@ impl Known {
                     let name = object.name.canonical();
                     found.extend(columns.filter_map(|column| self.class_of(name, column, "btree")));
                 }
-                found.extend(table.clauses.value(clause::SERVER).map(str::to_owned));
+                found.extend(table.clauses.get(clause::SERVER).map(|server| server.canonical().to_owned()));
                 found.extend(
                     table
                         .columns
@@ -46,7 +44,7 @@ impl Known {
             }
             Definition::Index(index) => {
                 found.insert(index.table.canonical().to_owned());
-                found.extend(index.clauses.value(clause::ATTACHED_TO).map(str::to_owned));
+                found.extend(index.clauses.get(clause::ATTACHED_TO).map(|whole| whole.canonical().to_owned()));
                 for part in &index.parts {
                     found.extend(part.collation.as_ref().map(|collation| collation.canonical().to_owned()));
                     let method = index.clauses.value(clause::USING).unwrap_or("btree");
@@ -90,10 +88,8 @@ impl Known {
                 }
                 if matches!(plain.kind, Kind::OperatorClass | Kind::OperatorFamily) {
                     operators::named(&plain.clauses, &mut found);
-                    if let (Some(family), Some((_, method))) =
-                        (plain.clauses.value(clause::FAMILY), object.name.canonical().rsplit_once(" USING "))
-                    {
-                        found.insert(format!("{family} USING {method}"));
+                    if let Some(family) = plain.clauses.value(clause::FAMILY) {
+                        found.insert(format!("{family} USING {}", operators::method_of(&object.name)));
                     }
                 }
                 // The class of a range's type orders it.
@@ -105,10 +101,10 @@ impl Known {
                 }
                 // A routine depends on the transforms of its types for its language (`ProcedureCreate()` of pg_proc.c).
                 if let Some(language) = plain.clauses.value(clause::LANGUAGE) {
-                    let arguments = names::signature(&object.name).trim_matches(['(', ')']);
                     let returned =
                         plain.clauses.value(clause::RETURNS).map(|name| name.trim_start_matches("SETOF ").to_owned());
-                    let types = split_list(arguments).into_iter().chain(returned);
+                    let arguments = object.name.signature().unwrap_or_default().iter().map(ToString::to_string);
+                    let types = arguments.chain(returned);
                     found.extend(types.map(|name| format!("FOR {name} LANGUAGE {language}")));
                 }
                 if plain.kind != Kind::Sequence {
@@ -118,7 +114,7 @@ impl Known {
                     Kind::Cast | Kind::Aggregate | Kind::Transform => {
                         self.find_in(object.name.canonical(), &own, &mut found);
                     }
-                    Kind::Operator => self.find_in(names::signature(&object.name), &own, &mut found),
+                    Kind::Operator => self.find_in(&names::signature(&object.name), &own, &mut found),
                     _ => {}
                 }
             }
@@ -132,10 +128,10 @@ impl Known {
         let mut found: HashSet<String> =
             found.into_iter().map(|name| self.multiranges.get(&name).cloned().unwrap_or(name)).collect();
         found.remove(object.name.canonical());
-        let mut found: Vec<Name> = found
+        let mut found: Vec<QualifiedName> = found
             .into_iter()
             .filter(|name| self.holds(name))
-            .map(|name| Name::new(name.as_str(), name.as_str()))
+            .map(|name| self.names.get(&name).cloned().unwrap_or_else(|| names::read(&name)))
             .collect();
         found.sort();
         found
@@ -191,7 +187,8 @@ impl Known {
                         .last();
                     if let Some(end) = end {
                         let symbol = &text[tokens[index].start as usize..tokens[end].end as usize];
-                        found.extend(self.operators.get(symbol).into_iter().flatten().cloned());
+                        let same = self.operators.get(symbol).into_iter().flatten();
+                        found.extend(same.map(|name| name.canonical().to_owned()));
                         index = end;
                     }
                 }
@@ -211,7 +208,7 @@ impl Known {
                 if parts.last().is_none_or(|identifier| !self.identifiers.contains(identifier)) {
                     continue;
                 }
-                let candidates: Vec<Name> = match parts {
+                let candidates: Vec<QualifiedName> = match parts {
                     [identifier] => {
                         [own, "public"].into_iter().map(|schema| names::qualified(schema, identifier)).collect()
                     }

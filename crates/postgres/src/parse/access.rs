@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::{grants, identifier, names, objects, operators, own_name, path, routine};
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Definition, Kind, Name, Object, Table};
+use wevrun_core::model::{Clauses, Definition, Kind, Name, Object, QualifiedName, Table};
 use wevrun_core::parse::{Amendment, Parsed, Reader, Session, StatementKind, TokenKind};
 
 /// An object that exists, as `TABLE hives` or `FUNCTION weigh(integer)` or `TRIGGER touch ON hives` names it.
@@ -13,7 +13,7 @@ pub struct Subject {
     /// The kinds that the words may mean.
     pub kinds: Vec<Kind>,
     /// The object.
-    pub name: Name,
+    pub name: QualifiedName,
 }
 
 /// The kinds by their words; longer ones first.
@@ -66,8 +66,7 @@ pub fn kinds(reader: &mut Reader<'_>) -> Option<&'static [Kind]> {
 }
 
 /// The name of an object of these kinds.
-pub fn subject_name(reader: &mut Reader<'_>, session: &Session, kinds: &[Kind]) -> Parsed<Name> {
-    let text = |text: String| Name::new(text.as_str(), text.as_str());
+pub fn subject_name(reader: &mut Reader<'_>, session: &Session, kinds: &[Kind]) -> Parsed<QualifiedName> {
     Ok(match kinds[0] {
         Kind::Function | Kind::Procedure | Kind::Aggregate => {
             let base = own_name(reader, session, "a routine's name")?;
@@ -78,7 +77,7 @@ pub fn subject_name(reader: &mut Reader<'_>, session: &Session, kinds: &[Kind]) 
             let inner = probe.parenthesised()?;
             if reader.tokens[inner].iter().any(|token| token.is_symbol(reader.text, "*")) {
                 reader.position = probe.position;
-                return Ok(text(format!("{base}()")));
+                return Ok(names::with_signature(kinds[0], &base, Vec::new()));
             }
             let arguments = routine::arguments(reader)?;
             routine::with_signature(&base, &arguments, false)
@@ -91,7 +90,7 @@ pub fn subject_name(reader: &mut Reader<'_>, session: &Session, kinds: &[Kind]) 
         Kind::OperatorClass | Kind::OperatorFamily => {
             let base = own_name(reader, session, "a name")?;
             reader.expect("USING")?;
-            text(format!("{base} USING {}", names::quoted(&identifier(reader, "an index method")?)))
+            operators::with_method(reader, kinds[0], &base)?
         }
         Kind::Operator => {
             let symbol = operators::operator_name(reader, session)?;
@@ -103,15 +102,15 @@ pub fn subject_name(reader: &mut Reader<'_>, session: &Session, kinds: &[Kind]) 
             reader.expect_symbol(",")?;
             let right = side(reader)?;
             reader.expect_symbol(")")?;
-            text(format!("{symbol}({left}, {right})"))
+            names::with_signature(Kind::Operator, &symbol, vec![left.into(), right.into()])
         }
         Kind::Cast => operators::cast_name(reader)?,
         Kind::Transform => operators::transform_name(reader)?,
         Kind::UserMapping => {
             reader.expect("FOR")?;
-            let user = names::quoted(&identifier(reader, "a role")?);
+            let user = identifier(reader, "a role")?;
             reader.expect("SERVER")?;
-            text(format!("{user} SERVER {}", names::quoted(&identifier(reader, "a server")?)))
+            names::user_mapping(&user, &names::global(&identifier(reader, "a server")?))
         }
         Kind::Schema
         | Kind::Extension
@@ -242,7 +241,7 @@ pub fn comment(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<Statemen
 }
 
 /// Says a clause of an index, which may be that of a table's constraint; of anything else, of the object itself.
-pub fn say_of_index(object: &mut Object, index: &Name, clause: &str, value: Option<&str>) {
+pub fn say_of_index(object: &mut Object, index: &QualifiedName, clause: &str, value: Option<&str>) {
     let constraint = names::simple(&names::identifier(index));
     let clauses = match &mut object.definition {
         Definition::Table(table) if object.name != *index => constraint_clauses(table, &constraint),

@@ -10,7 +10,7 @@ use super::{
     text_search,
 };
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object, ObjectKey, Plain};
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Object, ObjectKey, Plain, QualifiedName};
 use wevrun_core::parse::{Amendment, Parsed, Reader, Session, StatementKind};
 
 pub type Outcome = Result<(), Box<Diagnostic>>;
@@ -158,33 +158,16 @@ pub fn enabled(reader: &mut Reader<'_>) -> Parsed<Option<&'static str>> {
 }
 
 /// The same name in another schema, or another name in the same schema.
-fn renamed(old: &ObjectKey, schema: Option<&str>, identifier: Option<&str>) -> Name {
-    let canonical = old.name.canonical();
-    if let (Some((_, owner)), Some(identifier)) = (names::halves(&old.name), identifier) {
-        return names::standing_on(identifier, &Name::new(owner, owner));
-    }
-    if let (Kind::OperatorClass | Kind::OperatorFamily, Some((base, method))) =
-        (old.kind, canonical.rsplit_once(" USING "))
-    {
-        let base = renamed(&ObjectKey::new(Kind::Table, Name::new(base, base)), schema, identifier);
-        let text = format!("{base} USING {method}");
-        return Name::new(text.as_str(), text.as_str());
-    }
-    let (own_schema, own) = names::split(&old.name);
-    let last = identifier.unwrap_or(&own);
-    let base = match schema.map(str::to_owned).or(own_schema) {
-        Some(schema) => names::qualified(&schema, last),
-        None => names::global(last),
-    };
-    let text = format!("{base}{}", names::signature(&old.name));
-    Name::new(text.as_str(), text.as_str())
+fn renamed(old: &ObjectKey, schema: Option<&str>, identifier: Option<&str>) -> QualifiedName {
+    let name = &old.name;
+    names::moved(old.kind, name, schema.or(name.schema()), identifier.unwrap_or(name.identifier()))
 }
 
 fn rename(
     kinds: &[Kind],
-    name: &Name,
+    name: &QualifiedName,
     if_exists: bool,
-    to: impl Fn(&ObjectKey) -> Name + Send + Sync + 'static,
+    to: impl Fn(&ObjectKey) -> QualifiedName + Send + Sync + 'static,
 ) -> StatementKind {
     let index = kinds.contains(&Kind::Index).then(|| name.clone());
     StatementKind::Amend(Amendment {
@@ -197,7 +180,7 @@ fn rename(
             // The index of a constraint has the constraint's name.
             if key.kind == Kind::Table && index.as_ref().is_some_and(|index| *index != key.name) {
                 if let Some(index) = &index {
-                    let [from, to] = [index, &new].map(|name| names::simple(&names::identifier(name)));
+                    let [from, to] = [index, &new].map(|name| names::simple(name.identifier()));
                     super::super::rename::constraint_or_part(model, key, &from, &to);
                     if let Some(object) = model.get_mut(key) {
                         object.text.clear();
@@ -415,7 +398,7 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
         // The index of a partition's key belongs to a constraint, which is attached with the partition.
         return Ok(vec![amend(subject, true, move |object| {
             if let Definition::Index(index) = &mut object.definition {
-                index.clauses.say(clause::ATTACHED_TO, parent.canonical());
+                index.clauses.set(clause::ATTACHED_TO, parent.clone());
             }
             Ok(())
         })]);

@@ -9,9 +9,7 @@ use super::alter::{Change, Outcome, enabled, unknown};
 use super::constraints::{Found, sees_table_constraint, table_constraint};
 use super::{children, definitions, expression, identifier, identity, names, own_name, path, run, table};
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{
-    Clauses, Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, OnConflict, Table,
-};
+use wevrun_core::model::{Clauses, Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, OnConflict, QualifiedName, Table};
 use wevrun_core::parse::{Amendment, Parsed, Reader, Session, StatementKind};
 
 /// The clause of a column that says which default the children have from it, if it is another one. It is gone when they have it.
@@ -21,7 +19,7 @@ pub fn actions(
     reader: &mut Reader<'_>,
     session: &Session,
     kinds: &[Kind],
-    name: &Name,
+    name: &QualifiedName,
     if_exists: bool,
     only: bool,
 ) -> Parsed<Vec<StatementKind>> {
@@ -56,7 +54,7 @@ pub fn actions(
         return Ok(vec![amend(subject, if_exists, move |object| {
             let Definition::Table(table) = &mut object.definition else { return Ok(()) };
             canonical::not_null_names::say_all(&object.name, table);
-            table.clauses.say(clause::PARTITION_OF, parent.canonical());
+            table.clauses.set(clause::PARTITION_OF, parent.clone());
             table.clauses.set(clause::BOUND, bound.clone());
             Ok(())
         })]);
@@ -151,7 +149,7 @@ fn rows_clauses(object: &mut Object) -> Option<&mut Clauses> {
 fn action(
     reader: &mut Reader<'_>,
     session: &Session,
-    name: &Name,
+    name: &QualifiedName,
     changes: &mut Vec<Change>,
     (first, others): (&mut Vec<StatementKind>, &mut Vec<StatementKind>),
 ) -> Parsed<()> {
@@ -169,7 +167,7 @@ fn action(
         let if_not_exists = reader.take(&["IF", "NOT", "EXISTS"]);
         let mut found = Found::default();
         let column = table::column(reader, &mut found, false)?;
-        let whole = Name::clone(name);
+        let whole = QualifiedName::clone(name);
         changes.push(on_table(move |table| {
             if table.column(&column.name).is_some() {
                 let twice = format!("table {whole} has a column `{}` already", column.name);
@@ -220,7 +218,7 @@ fn action(
         let mut clauses = Clauses::default();
         let inherit = reader.take(&["INHERIT"]);
         super::constraints::attributes(reader, &mut clauses)?;
-        let whole = Name::clone(name);
+        let whole = QualifiedName::clone(name);
         changes.push(on_table(move |table| {
             for column in canonical::not_null_names::called(&whole, table, &constraint) {
                 if inherit {
@@ -241,7 +239,7 @@ fn action(
         changes.push(column_action(reader, column)?);
     } else if reader.take(&["VALIDATE", "CONSTRAINT"]) {
         let constraint = names::simple(&identifier(reader, "a constraint's name")?);
-        let whole = Name::clone(name);
+        let whole = QualifiedName::clone(name);
         changes.push(on_table(move |table| {
             table.checks.iter_mut().filter(|check| check.name.as_ref() == Some(&constraint)).for_each(|check| {
                 check.clauses.remove(clause::NOT_VALID);
@@ -312,8 +310,9 @@ fn action(
     } else if reader.take(&["INHERIT"]) {
         let parent = own_name(reader, session, "a parent's name")?;
         changes.push(on_table(move |table| {
-            let old = table.clauses.value(clause::INHERITS).map_or_else(String::new, |old| format!("{old}, "));
-            table.clauses.say(clause::INHERITS, format!("{old}{parent}"));
+            let mut parents = table.clauses.remove(clause::INHERITS).unwrap_or_default();
+            parents.push(parent.clone());
+            table.clauses.set(clause::INHERITS, parents);
             Ok(())
         }));
     } else if reader.take(&["NOT", "OF"]) {
@@ -328,7 +327,11 @@ fn action(
             }),
         }));
     } else if reader.take(&["OF"]) {
-        changes.push(said("of", super::reference(reader, "a type")?.canonical().to_owned()));
+        let of = super::reference(reader, "a type")?;
+        changes.push(on_table(move |table| {
+            table.clauses.set(clause::OF, of.clone());
+            Ok(())
+        }));
     } else if reader.take(&["OPTIONS"]) {
         let options = super::foreign::option_changes(reader)?;
         changes.push(on_table(move |table| {
@@ -352,7 +355,7 @@ fn said(clause: &'static str, value: String) -> Change {
 }
 
 /// What a table's other changes need to have happened before.
-fn beforehand(table: &Name, change: impl Fn(&mut Model, &ObjectKey) + Send + Sync + 'static) -> StatementKind {
+fn beforehand(table: &QualifiedName, change: impl Fn(&mut Model, &ObjectKey) + Send + Sync + 'static) -> StatementKind {
     StatementKind::Amend(Amendment {
         becomes: None,
         kinds: vec![Kind::Table, Kind::ForeignTable],
@@ -380,7 +383,7 @@ pub fn drop_column(table: &mut Table, column: &Name) {
 /// ENABLE, DISABLE, FORCE, NO FORCE, NO INHERIT.
 fn switch(
     reader: &mut Reader<'_>,
-    name: &Name,
+    name: &QualifiedName,
     changes: &mut Vec<Change>,
     others: &mut Vec<StatementKind>,
 ) -> Parsed<()> {

@@ -3,9 +3,9 @@
 
 use super::super::rename::same;
 use super::super::sameness::Constraint;
-use super::super::{canonical, listed_names, write};
+use super::super::{canonical, write};
 use crate::clause;
-use wevrun_core::model::{Beside, Column, Expression, Kind, Model, Name, ObjectKey, Table};
+use wevrun_core::model::{Beside, Column, Expression, Kind, Model, Name, ObjectKey, QualifiedName, Table};
 
 /// What the children keep that the parent alone has lost: a default, a NOT NULL, a column.
 pub fn keep(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
@@ -66,7 +66,7 @@ pub fn pass_on(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
     }
 }
 
-fn pass_on_below(model: &mut Model, parent: &Name, changed: &[(Column, Column)]) {
+fn pass_on_below(model: &mut Model, parent: &QualifiedName, changed: &[(Column, Column)]) {
     for key in below(model, parent) {
         let Some(child) = model.table_mut(&key) else { continue };
         let partition = child.clauses.has(clause::PARTITION_OF);
@@ -124,19 +124,17 @@ pub fn drop_in_partitions(model: &mut Model, parent: &ObjectKey, constraint: &Na
 }
 
 /// The tables that inherit from one, and its partitions.
-fn below(model: &Model, parent: &Name) -> Vec<ObjectKey> {
-    let is_part = |(_, table): &(&Name, &Table)| {
-        let own = table.clauses.value(clause::PARTITION_OF);
-        own.is_some_and(|own| same(&Name::new(own, own), parent))
+fn below(model: &Model, parent: &QualifiedName) -> Vec<ObjectKey> {
+    let is_part = |(_, table): &(&QualifiedName, &Table)| {
+        table.clauses.get(clause::PARTITION_OF).is_some_and(|own| same(own, parent))
     };
     let parts = model.tables().filter(is_part).map(|(name, _)| ObjectKey::new(Kind::Table, name.clone()));
     children(model, parent).into_iter().chain(parts).collect()
 }
 
-fn children(model: &Model, parent: &Name) -> Vec<ObjectKey> {
-    let inherits = |(_, table): &(&Name, &Table)| {
-        let listed = table.clauses.value(clause::INHERITS).map(listed_names).unwrap_or_default();
-        listed.iter().any(|name| same(name, parent))
+fn children(model: &Model, parent: &QualifiedName) -> Vec<ObjectKey> {
+    let inherits = |(_, table): &(&QualifiedName, &Table)| {
+        table.clauses.get(clause::INHERITS).is_some_and(|listed| listed.iter().any(|name| same(name, parent)))
     };
     model.tables().filter(inherits).map(|(name, _)| ObjectKey::new(Kind::Table, name.clone())).collect()
 }

@@ -4,7 +4,7 @@ use super::super::tokens;
 use super::table::ColumnSpans;
 use super::{identifier_of, names};
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Formerly, Name, Object};
+use wevrun_core::model::{Formerly, Name, Object, QualifiedName};
 use wevrun_core::parse::{Reader, Token, TokenKind, token};
 use wevrun_core::source::Location;
 
@@ -66,22 +66,14 @@ fn former_path(instruction: &str) -> Option<Vec<String>> {
 
 /// The former name in the form of the present one: in the same schema and with the same arguments or table, if not said
 /// otherwise.
-fn former_name(path: &[String], object: &Object) -> Name {
-    let (schema, _) = names::split(&object.name);
-    let [.., last] = path else { return Name::none() };
-    if let Some(owner) = object.definition.owner().filter(|_| names::halves(&object.name).is_some()) {
-        return names::standing_on(last, owner);
-    }
-    let schema = if path.len() > 1 { Some(path[path.len() - 2].clone()) } else { schema };
-    let base = schema.map_or_else(|| names::global(last), |schema| names::qualified(&schema, last));
-    // An operator family's method is a part of its name.
-    let method = object
-        .name
-        .canonical()
-        .rsplit_once(" USING ")
-        .map_or_else(String::new, |(_, method)| format!(" USING {method}"));
-    let text = format!("{base}{}{method}", names::signature(&object.name));
-    Name::new(text.as_str(), text.as_str())
+fn former_name(path: &[String], object: &Object) -> QualifiedName {
+    let (schema, last) = match path {
+        [.., schema, last] => (Some(schema.as_str()), last),
+        [last] => (object.name.schema(), last),
+        [] => return QualifiedName::plain(Name::none()),
+    };
+    let schema = schema.filter(|_| object.name.owner().is_none());
+    names::moved(object.definition.kind(), &object.name, schema, last)
 }
 
 enum Subject {

@@ -5,7 +5,7 @@ use super::access::{Subject, amend};
 use super::{identifier, names, plain, reference, text_or_null};
 use crate::clause;
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Definition, Kind, Name, Object};
+use wevrun_core::model::{Clauses, Definition, Kind, Object};
 use wevrun_core::parse::{Parsed, Reader, StatementKind, TokenKind};
 use wevrun_core::source::Location;
 
@@ -24,15 +24,15 @@ pub fn object(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
 /// What follows CREATE USER MAPPING.
 pub fn user_mapping(reader: &mut Reader<'_>) -> Parsed<Object> {
     reader.expect("FOR")?;
-    let user = names::quoted(&identifier(reader, "a role")?);
+    let user = identifier(reader, "a role")?;
     reader.expect("SERVER")?;
     let server = names::global(&identifier(reader, "a server's name")?);
     let mut clauses = Clauses::default();
     if reader.take(&["OPTIONS"]) {
         options(reader, &mut clauses)?;
     }
-    let name = format!("{user} SERVER {server}");
-    Ok(plain(reader, Kind::UserMapping, Name::new(name.as_str(), name.as_str()), Some(server), clauses))
+    let name = names::user_mapping(&user, &server);
+    Ok(plain(reader, Kind::UserMapping, name, Some(server), clauses))
 }
 
 /// What follows ALTER of a wrapper, a server or a user mapping, and its name.

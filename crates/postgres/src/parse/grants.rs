@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::access::{Subject, change_access, kinds, subject_name};
 use super::{identifier, names, normalised, plain};
 use crate::access::{self, EVERYBODY_STARTS_WITH_NOTHING, all, usual_for_everybody};
-use wevrun_core::model::{Clauses, Kind, Model, Name, Object};
+use wevrun_core::model::{Clauses, Kind, Model, Object};
 use wevrun_core::parse::{Grant, Parsed, Reader, Session, StatementKind};
 
 /// What a GRANT or REVOKE says, but for the objects.
@@ -239,7 +239,7 @@ pub fn default_privileges(mut reader: Reader<'_>, session: &mut Session) -> Pars
                 name += &format!(" FOR ROLE {role}");
                 clauses.say(clause::ROLE, role.as_str());
             }
-            let name = Name::new(name.as_str(), name.as_str());
+            let name = names::described(&name);
             let object = plain(&reader, Kind::DefaultPrivileges, name.clone(), None, clauses);
             let (said, in_schema) = (said.clone(), place.is_some());
             let change = move |object: &mut Object| {

@@ -25,7 +25,7 @@ use std::ops::Range;
 use super::names;
 use super::types;
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object, Plain, is};
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object, Plain, QualifiedName, is};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
 pub use alter_table::drop_column;
@@ -220,12 +220,12 @@ fn path(reader: &mut Reader<'_>, what: &str) -> Parsed<Vec<String>> {
 }
 
 /// The name of something that is created or changed here: without a schema, it is in the first one of the search path.
-fn own_name(reader: &mut Reader<'_>, session: &Session, what: &str) -> Parsed<Name> {
+fn own_name(reader: &mut Reader<'_>, session: &Session, what: &str) -> Parsed<QualifiedName> {
     let path = path(reader, what)?;
     Ok(in_schema(path, session))
 }
 
-fn in_schema(mut path: Vec<String>, session: &Session) -> Name {
+fn in_schema(mut path: Vec<String>, session: &Session) -> QualifiedName {
     let name = path.pop().expect("a path has a part");
     let schema = path.pop().unwrap_or_else(|| first_schema(session).to_owned());
     names::qualified(&schema, &name)
@@ -236,16 +236,16 @@ fn first_schema(session: &Session) -> &str {
 }
 
 /// The name of something that exists elsewhere: without a schema, it is looked up once everything is known.
-fn reference(reader: &mut Reader<'_>, what: &str) -> Parsed<Name> {
+fn reference(reader: &mut Reader<'_>, what: &str) -> Parsed<QualifiedName> {
     let path = path(reader, what)?;
     Ok(reference_of(&path))
 }
 
-fn reference_of(path: &[String]) -> Name {
+fn reference_of(path: &[String]) -> QualifiedName {
     match path {
         [.., schema, name] => names::qualified(schema, name),
         [name] => names::global(name),
-        [] => Name::none(),
+        [] => QualifiedName::plain(Name::none()),
     }
 }
 
@@ -454,13 +454,13 @@ fn data_type(reader: &mut Reader<'_>) -> Parsed<Expression> {
 }
 
 /// An object of this statement.
-fn object(reader: &Reader<'_>, name: Name, definition: Definition) -> Object {
+fn object(reader: &Reader<'_>, name: QualifiedName, definition: Definition) -> Object {
     let location = reader.location(0..reader.tokens.len());
     let text = reader.text[location.range()].to_owned();
     Object { text, location: Some(location), ..Object::new(name, definition) }
 }
 
-fn plain(reader: &Reader<'_>, kind: Kind, name: Name, owner: Option<Name>, clauses: Clauses) -> Object {
+fn plain(reader: &Reader<'_>, kind: Kind, name: QualifiedName, owner: Option<QualifiedName>, clauses: Clauses) -> Object {
     object(reader, name, Definition::Plain(Plain { kind, owner, clauses }))
 }
 
@@ -471,7 +471,7 @@ fn public_schema() -> Object {
 }
 
 /// The name that a CREATE statement tries to give, even if the rest can't be read.
-pub fn created_name(tokens: &[Token], text: &str) -> Option<Name> {
+pub fn created_name(tokens: &[Token], text: &str) -> Option<QualifiedName> {
     let mut reader = Reader { text, tokens, position: 0, source: 0 };
     reader.take(&["CREATE"]).then_some(())?;
     reader.take(&["OR", "REPLACE"]);

@@ -8,7 +8,7 @@ use super::{
     path, plain, reference, rest, run, storage_parameters, text_or_null, whole,
 };
 use super::{constraints, table};
-use wevrun_core::model::{Beside, Clauses, Definition, Expression, Index, IndexPart, Kind, Name, Object, View, is};
+use wevrun_core::model::{Beside, Clauses, Definition, Expression, Index, IndexPart, Kind, Name, Object, QualifiedName, View, is};
 use wevrun_core::parse::{Parsed, Reader, Session, TokenKind};
 
 /// The rest of the statement, kept whole.
@@ -134,7 +134,7 @@ pub fn index(reader: &mut Reader<'_>, session: &Session, unique: bool) -> Parsed
         None
     };
     let schema = names::schema(&table).unwrap_or_else(|| "public".to_owned());
-    let name = given.map_or_else(Name::none, |given| names::qualified(&schema, &given));
+    let name = given.map_or_else(|| QualifiedName::plain(Name::none()), |given| names::qualified(&schema, &given));
     Ok(object(reader, name, Definition::Index(Index { table, unique, parts, predicate, clauses })))
 }
 
@@ -152,7 +152,7 @@ fn index_parts(reader: &mut Reader<'_>) -> Parsed<Vec<IndexPart>> {
 }
 
 /// `(name COLLATE "C")` is a column: the server takes collations away before it looks (`ComputeIndexAttrs()` of indexcmds.c).
-fn collated_column(reader: &mut Reader<'_>) -> Option<(Range<usize>, Option<Name>)> {
+fn collated_column(reader: &mut Reader<'_>) -> Option<(Range<usize>, Option<QualifiedName>)> {
     let mut ahead = reader.clone();
     ahead.expect_symbol("(").ok()?;
     let start = ahead.position;
@@ -218,7 +218,7 @@ fn index_part(reader: &mut Reader<'_>) -> Parsed<IndexPart> {
 }
 
 /// A name as it is written where the engine's own objects are found without their schema.
-fn without_catalogue(name: &Name) -> String {
+fn without_catalogue(name: &QualifiedName) -> String {
     name.canonical().strip_prefix("pg_catalog.").unwrap_or(name.canonical()).to_owned()
 }
 
@@ -298,7 +298,7 @@ pub fn domain(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
 /// One property or constraint of a domain.
 pub fn domain_constraint(
     reader: &mut Reader<'_>,
-    domain: &Name,
+    domain: &QualifiedName,
     name: Option<Name>,
     clauses: &mut Clauses,
 ) -> Parsed<()> {
@@ -540,7 +540,7 @@ pub fn defined(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
 /// What follows CREATE STATISTICS.
 pub fn statistics(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let nameless = reader.sees("ON") || reader.sees_symbol("(");
-    let name = if nameless { Name::none() } else { own_name(reader, session, "a name")? };
+    let name = if nameless { QualifiedName::plain(Name::none()) } else { own_name(reader, session, "a name")? };
     let mut clauses = Clauses::default();
     if reader.sees_symbol("(") {
         let inner = reader.parenthesised()?;

@@ -9,7 +9,8 @@ use super::{
     data_type as read_type, definitions, identifier, names, own_name, path, plain, reference, reference_of, routine,
 };
 use crate::clause;
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object};
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object, QualifiedName};
+use smol_str::SmolStr;
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
 
 /// An operator's name as it is written, with the schema if there is one: `+` or `schema.+`.
@@ -36,10 +37,10 @@ fn operator_reference(reader: &mut Reader<'_>) -> Parsed<(Option<String>, String
 }
 
 /// An operator's name with its schema.
-pub fn operator_name(reader: &mut Reader<'_>, session: &Session) -> Parsed<String> {
+pub fn operator_name(reader: &mut Reader<'_>, session: &Session) -> Parsed<QualifiedName> {
     let (schema, symbol) = operator_reference(reader)?;
     let schema = schema.unwrap_or_else(|| super::first_schema(session).to_owned());
-    Ok(format!("{}.{symbol}", names::quoted(&schema)))
+    Ok(names::of(Kind::Operator, names::parts_of(Some(&schema), &symbol)))
 }
 
 /// What follows CREATE OPERATOR.
@@ -47,9 +48,9 @@ pub fn operator(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let symbol = operator_name(reader, session)?;
     let mut clauses = Clauses::default();
     properties(reader, &mut clauses)?;
-    let side = |key: &str| clauses.value_named(key).unwrap_or("NONE").to_owned();
-    let name = format!("{symbol}({}, {})", side("with.leftarg"), side("with.rightarg"));
-    Ok(plain(reader, Kind::Operator, Name::new(name.as_str(), name.as_str()), None, clauses))
+    let side = |key: &str| clauses.value_named(key).unwrap_or("NONE").into();
+    let name = names::with_signature(Kind::Operator, &symbol, vec![side("with.leftarg"), side("with.rightarg")]);
+    Ok(plain(reader, Kind::Operator, name, None, clauses))
 }
 
 /// `(function = f, leftarg = t, …)` of an operator. What is NONE is left out.
@@ -101,19 +102,16 @@ pub fn operator_class(reader: &mut Reader<'_>, session: &Session) -> Parsed<Vec<
     let bare = types::without_modifiers(&data_type.canonical);
     clauses.set(clause::FOR_TYPE, Expression::new(bare, data_type.written()));
     reader.expect("USING")?;
-    let method = names::quoted(&identifier(reader, "an index method")?);
+    let method = SmolStr::from(names::quoted(&identifier(reader, "an index method")?));
     let named = reader.take(&["FAMILY"]);
     let family = if named { reference(reader, "a family's name")? } else { base.clone() };
     clauses.say(clause::FAMILY, family.canonical());
     reader.expect("AS")?;
     members(reader, &mut clauses)?;
-    let key = |name: &Name| {
-        let name = format!("{name} USING {method}");
-        Name::new(name.as_str(), name.as_str())
-    };
-    let mut objects = vec![plain(reader, Kind::OperatorClass, key(&base), None, clauses)];
+    let key = |kind: Kind, name: &QualifiedName| names::with_signature(kind, name, vec![method.clone()]);
+    let mut objects = vec![plain(reader, Kind::OperatorClass, key(Kind::OperatorClass, &base), None, clauses)];
     if !named {
-        let mut made = plain(reader, Kind::OperatorFamily, key(&family), None, Clauses::default());
+        let mut made = plain(reader, Kind::OperatorFamily, key(Kind::OperatorFamily, &family), None, Clauses::default());
         made.text.clear();
         objects.push(made);
     }
@@ -124,8 +122,14 @@ pub fn operator_class(reader: &mut Reader<'_>, session: &Session) -> Parsed<Vec<
 pub fn operator_family(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let base = own_name(reader, session, "the operator family's name")?;
     reader.expect("USING")?;
-    let name = format!("{base} USING {}", names::quoted(&identifier(reader, "an index method")?));
-    Ok(plain(reader, Kind::OperatorFamily, Name::new(name.as_str(), name.as_str()), None, Clauses::default()))
+    let name = with_method(reader, Kind::OperatorFamily, &base)?;
+    Ok(plain(reader, Kind::OperatorFamily, name, None, Clauses::default()))
+}
+
+/// The name of an operator class or family, whose index method must come next.
+pub fn with_method(reader: &mut Reader<'_>, kind: Kind, base: &QualifiedName) -> Parsed<QualifiedName> {
+    let method = names::quoted(&identifier(reader, "an index method")?);
+    Ok(names::with_signature(kind, base, vec![method.into()]))
 }
 
 /// What follows ALTER OPERATOR FAMILY name: ADD or DROP.
@@ -243,14 +247,14 @@ pub fn cast(reader: &mut Reader<'_>) -> Parsed<Object> {
 }
 
 /// `(a AS b)`.
-pub fn cast_name(reader: &mut Reader<'_>) -> Parsed<Name> {
+pub fn cast_name(reader: &mut Reader<'_>) -> Parsed<QualifiedName> {
     reader.expect_symbol("(")?;
     let from = one_type(reader)?;
     reader.expect("AS")?;
     let to = one_type(reader)?;
     reader.expect_symbol(")")?;
-    let name = format!("({from} AS {to})");
-    Ok(Name::new(name.as_str(), name.as_str()))
+    let nameless = QualifiedName::plain(Name::none());
+    Ok(names::with_signature(Kind::Cast, &nameless, vec![from.into(), to.into()]))
 }
 
 /// What follows CREATE TRANSFORM.
@@ -278,10 +282,11 @@ pub fn transform(reader: &mut Reader<'_>) -> Parsed<Object> {
 }
 
 /// `FOR type LANGUAGE language`.
-pub fn transform_name(reader: &mut Reader<'_>) -> Parsed<Name> {
+pub fn transform_name(reader: &mut Reader<'_>) -> Parsed<QualifiedName> {
     reader.expect("FOR")?;
     let data_type = one_type(reader)?;
     reader.expect("LANGUAGE")?;
-    let name = format!("FOR {data_type} LANGUAGE {}", names::quoted(&identifier(reader, "a language")?));
-    Ok(Name::new(name.as_str(), name.as_str()))
+    let language = names::quoted(&identifier(reader, "a language")?);
+    let nameless = QualifiedName::plain(Name::none());
+    Ok(names::with_signature(Kind::Transform, &nameless, vec![data_type.into(), language.into()]))
 }

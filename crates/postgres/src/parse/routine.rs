@@ -2,7 +2,7 @@
 
 use super::{data_type, definitions, identifier, in_schema, names, normalised, path, plain, reference, run, whole};
 use crate::clause;
-use wevrun_core::model::{Clauses, Expression, Kind, Name, Object};
+use wevrun_core::model::{Clauses, Expression, Kind, Object, QualifiedName};
 use wevrun_core::parse::{Parsed, Reader, Session, TokenKind};
 
 /// One argument.
@@ -91,14 +91,13 @@ fn argument(reader: &mut Reader<'_>) -> Parsed<Argument> {
 }
 
 /// The name with the types of what a caller must give: what tells two routines of one name apart.
-pub fn with_signature(base: &Name, arguments: &[Argument], all: bool) -> Name {
-    let types: Vec<&str> = arguments
+pub fn with_signature(base: &QualifiedName, arguments: &[Argument], all: bool) -> QualifiedName {
+    let types = arguments
         .iter()
         .filter(|argument| all && argument.mode != "TABLE" || matches!(argument.mode, "IN" | "INOUT" | "VARIADIC"))
-        .map(|argument| argument.data_type.as_str())
+        .map(|argument| argument.data_type.as_str().into())
         .collect();
-    let text = format!("{base}({})", types.join(", "));
-    Name::new(text.as_str(), text.as_str())
+    names::with_signature(Kind::Function, base, types)
 }
 
 /// What follows `CREATE [OR REPLACE] FUNCTION|PROCEDURE`.
@@ -307,8 +306,8 @@ pub fn aggregate(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
         if key == "basetype" {
             let argument = value.as_ref().map_or("", |value| &value.canonical);
             let argument = if argument.eq_ignore_ascii_case("any") || argument == "\"any\"" { "" } else { argument };
-            let signature = format!("{base}({argument})");
-            name = Name::new(signature.as_str(), signature.as_str());
+            let types = if argument.is_empty() { Vec::new() } else { vec![argument.into()] };
+            name = names::with_signature(Kind::Aggregate, &base, types);
             clauses.say(clause::ARGUMENTS, argument);
             continue;
         }

@@ -2,7 +2,7 @@
 
 use super::{data_type, names, own_name, path, plain, reference};
 use crate::clause;
-use wevrun_core::model::{Clauses, Kind, Name, Object};
+use wevrun_core::model::{Clauses, Kind, Object, QualifiedName};
 use wevrun_core::parse::{Parsed, Reader, Session, Token, TokenKind};
 
 /// What follows CREATE SEQUENCE.
@@ -17,7 +17,7 @@ pub fn create(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
 }
 
 /// `OWNED BY table.column` as the table's name; the column stays.
-pub fn take_owner(clauses: &mut Clauses, session: &Session) -> Option<Name> {
+pub fn take_owner(clauses: &mut Clauses, session: &Session) -> Option<QualifiedName> {
     let path = names::parts(clauses.remove(clause::OWNED_BY)?.canonical.as_str());
     match &path[..] {
         [.., column] if path.len() > 1 => {
@@ -75,7 +75,7 @@ pub fn option(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             clauses.remove(clause::OWNED_BY);
         }
     } else if reader.take(&["SEQUENCE", "NAME"]) {
-        clauses.say(clause::NAME, reference(reader, "the sequence's name")?.canonical());
+        clauses.set(clause::NAME, reference(reader, "the sequence's name")?);
     } else if reader.take(&["LOGGED"]) {
         clauses.say(clause::LOGGED, "");
     } else if reader.take(&["UNLOGGED"]) {

@@ -11,9 +11,7 @@ use super::{
 use super::{names, sequences};
 use crate::clause;
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{
-    Clauses, Column, Definition, Expression, Generated, Key, Name, Object, OnConflict, Table, is,
-};
+use wevrun_core::model::{Clauses, Column, Definition, Expression, Generated, Key, Name, Object, OnConflict, QualifiedName, Table, is};
 use wevrun_core::parse::{Parsed, Reader, Session};
 
 /// Where the columns of a CREATE TABLE stand, for the comments on them.
@@ -34,13 +32,13 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
     let mut found = Found::default();
     let mut spans = ColumnSpans::default();
     if reader.take(&["PARTITION", "OF"]) {
-        table.clauses.say(clause::PARTITION_OF, own_name(reader, session, "the parent's name")?.canonical());
+        table.clauses.set(clause::PARTITION_OF, own_name(reader, session, "the parent's name")?);
         if reader.sees_symbol("(") {
             elements(reader, &mut table, &mut found, &mut spans, true)?;
         }
         table.clauses.set(clause::BOUND, bound(reader)?);
     } else if reader.take(&["OF"]) {
-        table.clauses.say(clause::OF, reference(reader, "a composite type")?.canonical());
+        table.clauses.set(clause::OF, reference(reader, "a composite type")?);
         if reader.sees_symbol("(") {
             elements(reader, &mut table, &mut found, &mut spans, true)?;
         }
@@ -51,16 +49,16 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
     }
     if reader.take(&["INHERITS"]) {
         reader.expect_symbol("(")?;
-        let mut parents = vec![own_name(reader, session, "a parent's name")?.canonical().to_owned()];
+        let mut parents = vec![own_name(reader, session, "a parent's name")?];
         while reader.take_symbol(",") {
-            parents.push(own_name(reader, session, "a parent's name")?.canonical().to_owned());
+            parents.push(own_name(reader, session, "a parent's name")?);
         }
         reader.expect_symbol(")")?;
-        table.clauses.say(clause::INHERITS, parents.join(", "));
+        table.clauses.set(clause::INHERITS, parents);
     }
     if foreign {
         reader.expect("SERVER")?;
-        table.clauses.say(is::SERVER, names::quoted(&identifier(reader, "a server's name")?));
+        table.clauses.set(is::SERVER, names::global(&identifier(reader, "a server's name")?));
         if reader.take(&["OPTIONS"]) {
             foreign::options(reader, &mut table.clauses)?;
         }
@@ -191,7 +189,7 @@ fn elements(
             let from = reference(reader, "a table's name")?;
             let what = like_options(reader);
             // The position, so that the columns come where they were written.
-            table.clauses.say_named(&format!("like {copied}"), format!("{from}|{what}|{}", table.columns.len()));
+            table.clauses.say(clause::LIKE.of(&copied.to_string()), format!("{from}|{what}|{}", table.columns.len()));
             copied += 1;
         } else {
             let column = column(reader, found, typed)?;
@@ -316,7 +314,7 @@ pub fn column(reader: &mut Reader<'_>, found: &mut Found, typed: bool) -> Parsed
 }
 
 /// A collation's name; the database's own is no collation of the column's.
-pub fn collation(path: &[String]) -> Option<Name> {
+pub fn collation(path: &[String]) -> Option<QualifiedName> {
     match path {
         [only] if only == "default" => None,
         [schema, only] if schema == "pg_catalog" && only == "default" => None,
@@ -374,7 +372,7 @@ pub fn take_constraints(table: &mut Table, found: Found) {
     table.foreign_keys.extend(constraints.foreign_keys);
     table.exclusions.extend(exclusions);
     // What a column is that comes from elsewhere can be said without the column.
-    if ["inherits", "partition of", "of"].iter().any(|clause| table.clauses.has_named(clause)) {
+    if crate::has_columns_from_elsewhere(table) {
         for constraint in &not_null {
             if table.column(&constraint.column).is_none() {
                 table.columns.push(Column::named(constraint.column.clone()));

@@ -7,30 +7,28 @@ use super::super::names::{self, quoted};
 use super::super::tokens::literal;
 use super::super::write;
 use crate::clause;
-use wevrun_core::model::{Clause, Definition, Expression, Kind, Model, Name, Object, Table, is};
+use wevrun_core::model::{Definition, Kind, Model, Object, QualifiedName, Table, is};
 use wevrun_core::plan::Step;
 
 /// Why a table can't be made anew with its rows; none if it can.
 pub fn obstacle(model: &Model, object: &Object) -> Option<&'static str> {
     let table = object.as_table()?;
-    let has = |key: Clause<'_, Expression>| table.clauses.has(key);
+    let clauses = &table.clauses;
     let is_parent = || {
         model.tables().any(|(_, other)| {
-            other.clauses.value(clause::INHERITS).is_some_and(|parents| {
-                super::super::split_list(parents).iter().any(|parent| parent == object.name.canonical())
-            })
+            other.clauses.get(clause::INHERITS).is_some_and(|parents| parents.contains(&object.name))
         })
     };
     let published = || model.of_kind(Kind::Publication).any(|publication| publication.uses.contains(&object.name));
-    if has(clause::PARTITION_OF) || has(clause::PARTITION_BY) {
+    if clauses.has(clause::PARTITION_OF) || clauses.has(clause::PARTITION_BY) {
         Some("it is partitioned or a partition")
-    } else if has(clause::INHERITS) || is_parent() {
+    } else if clauses.has(clause::INHERITS) || is_parent() {
         Some("it inherits or is inherited from")
-    } else if has(clause::OF) {
+    } else if clauses.has(clause::OF) {
         Some("it is of a type")
-    } else if has(is::SERVER) {
+    } else if clauses.has(is::SERVER) {
         Some("its rows are on another server")
-    } else if has(clause::FORCE_ROW_SECURITY) {
+    } else if clauses.has(clause::FORCE_ROW_SECURITY) {
         Some("its row security holds for its owner too, who might not see every row")
     } else if published() {
         Some("it is published")
@@ -40,19 +38,19 @@ pub fn obstacle(model: &Model, object: &Object) -> Option<&'static str> {
 }
 
 /// What the old table is called meanwhile.
-fn aside(table: &Name) -> Name {
+fn aside(table: &QualifiedName) -> QualifiedName {
     let name = format!("wevrun_old_{}", names::identifier(table));
     let end = name.floor_char_boundary(names::LONGEST);
     names::qualified(&names::schema(table).unwrap_or_default(), &name[..end])
 }
 
-fn identity_sequences(name: &Name, table: &Table) -> Vec<Name> {
+fn identity_sequences(name: &QualifiedName, table: &Table) -> Vec<QualifiedName> {
     let identities = table.columns.iter().filter(|column| column.clauses.has(clause::IDENTITY));
     identities.map(|column| write::identity_sequence(name, column)).collect()
 }
 
 /// The old table gives up its name, and those of its keys, indexes and sequences.
-pub fn step_aside(model: &Model, name: &Name, table: &Table) -> Step {
+pub fn step_aside(model: &Model, name: &QualifiedName, table: &Table) -> Step {
     let old = aside(name);
     let mut statements = vec![format!("ALTER TABLE {name} RENAME TO {}", quoted(&names::identifier(&old)))];
     // A reference to itself holds on to the key.
@@ -78,7 +76,7 @@ pub fn step_aside(model: &Model, name: &Name, table: &Table) -> Step {
 }
 
 /// The new table takes the rows, as long as all arrive, and the numbers that come next; the old one goes.
-pub fn take_rows(name: &Name, have: &Table, want: &Object) -> Step {
+pub fn take_rows(name: &QualifiedName, have: &Table, want: &Object) -> Step {
     let old = aside(name);
     let Definition::Table(table) = &want.definition else { unreachable!("a table is ordered") };
     let columns = table.columns.iter().filter(|column| column.generated.is_none());

@@ -7,7 +7,7 @@ use super::super::names::quoted;
 use super::super::{parents_of, write};
 use super::conversions::{self, Conversion};
 use super::table::TableChange;
-use wevrun_core::model::{Column, Expression, Kind, Model, Name, is_like};
+use wevrun_core::model::{Column, Expression, Kind, Model, Name, QualifiedName, is_like};
 use wevrun_core::plan::{Clearance, Probe, Risk, RiskKind, Step};
 
 impl TableChange<'_> {
@@ -139,17 +139,16 @@ impl TableChange<'_> {
     }
 
     /// The names of the tables that this one has columns from.
-    fn parents(&self) -> impl Iterator<Item = Name> {
+    fn parents(&self) -> impl Iterator<Item = QualifiedName> {
         parents_of(self.want).into_iter()
     }
 
     /// Whether the column is one of a parent that had it before, or of the type that the table is of.
     fn is_of_a_parent(&self, column: &Column) -> bool {
-        let has = |model: &Model, parent: &Name| has_column(model, parent, &column.name);
+        let has = |model: &Model, parent: &QualifiedName| has_column(model, parent, &column.name);
         let (before, after) = (&self.have.clauses, &self.want.clauses);
-        let same = ["inherits", "partition of", "of"]
-            .into_iter()
-            .all(|clause| before.value_named(clause) == after.value_named(clause));
+        let same = before.get(clause::INHERITS) == after.get(clause::INHERITS)
+            && [clause::PARTITION_OF, clause::OF].into_iter().all(|key| before.get(key) == after.get(key));
         same && self.parents().any(|parent| {
             has(&self.planning.renamed, &parent) && has(self.planning.want, &parent)
                 || self.want.clauses.has(clause::OF) && column.clauses.has(clause::INHERITED)
@@ -170,9 +169,9 @@ impl TableChange<'_> {
                 None => break,
             }
         }
-        let default = |model: &Model, table: &Name| model.table(table)?.column(column)?.default.clone();
+        let default = |model: &Model, table: &QualifiedName| model.table(table)?.column(column)?.default.clone();
         let alike =
-            |model: &Model, below: &[Name]| below.iter().all(|table| default(model, table) == default(model, &root));
+            |model: &Model, below: &[QualifiedName]| below.iter().all(|table| default(model, table) == default(model, &root));
         let (there, wanted) = (descendants(have, &root), descendants(want, &root));
         if there.is_empty() && wanted.is_empty() {
             Reach::Usual
@@ -457,24 +456,24 @@ enum Reach {
 }
 
 /// Whether a table, foreign or not, has the column.
-pub(super) fn has_column(model: &Model, table: &Name, column: &Name) -> bool {
+pub(super) fn has_column(model: &Model, table: &QualifiedName, column: &Name) -> bool {
     let table = model.table(table).or_else(|| model.find(Kind::ForeignTable, table)?.as_table());
     table.is_some_and(|table| table.column(column).is_some())
 }
 
 /// The names of the tables and types from which tables have columns.
-pub fn with_children(model: &Model) -> BTreeSet<Name> {
+pub fn with_children(model: &Model) -> BTreeSet<QualifiedName> {
     model.tables().flat_map(|(_, table)| parents_of(table)).collect()
 }
 
 /// The tables that have columns from this one, directly or through others.
-fn descendants(model: &Model, root: &Name) -> Vec<Name> {
-    let mut found: Vec<Name> = vec![root.clone()];
+fn descendants(model: &Model, root: &QualifiedName) -> Vec<QualifiedName> {
+    let mut found: Vec<QualifiedName> = vec![root.clone()];
     loop {
         let below = model.tables().filter(|(name, table)| {
             !found.contains(name) && parents_of(table).iter().any(|parent| found.contains(parent))
         });
-        let below: Vec<Name> = below.map(|(name, _)| name.clone()).collect();
+        let below: Vec<QualifiedName> = below.map(|(name, _)| name.clone()).collect();
         if below.is_empty() {
             return found.split_off(1);
         }

@@ -11,7 +11,7 @@ use super::dependents::touched_columns;
 use super::path_for;
 use super::table::has_key;
 use wevrun_core::compare::{Change, Renames};
-use wevrun_core::model::{Definition, Expression, Index, Key, Kind, Model, Name, Object, ObjectKey, Table};
+use wevrun_core::model::{Definition, Expression, Index, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::{Mode, Outcome, Part, Planning, Step};
 
 /// What comes after the transaction, and what the transaction leads to instead of want.
@@ -41,7 +41,7 @@ pub fn find<'m>(planning: &Planning<'m>, have: &Model, again: &BTreeSet<ObjectKe
         return None;
     }
     let mut late = Late { goal: planning.want.clone(), renames: planning.comparison.renames.clone(), work: Vec::new() };
-    let stays = |owner: &Name| {
+    let stays = |owner: &QualifiedName| {
         have.named(owner).any(|object| object.definition.kind().is_relation())
             && !again.iter().any(|key| key.name == *owner && key.kind.is_relation())
     };
@@ -97,12 +97,12 @@ fn index_stays(planning: &Planning<'_>, have: &Model, object: &Object, index: &I
         && object.uses.iter().all(|used| planning.want.named(used).next().is_some())
 }
 
-fn is_partitioned(model: &Model, table: &Name) -> bool {
+fn is_partitioned(model: &Model, table: &QualifiedName) -> bool {
     model.table(table).is_some_and(|table| table.clauses.has(clause::PARTITION_BY))
 }
 
 /// Whether something else needs the index: as what tells rows apart, as a foreign key's target.
-fn is_needed(model: &Model, name: &Name, index: &Index) -> bool {
+fn is_needed(model: &Model, name: &QualifiedName, index: &Index) -> bool {
     let own = identifier(name);
     let Some(table) = model.table(&index.table) else {
         return model
@@ -115,12 +115,12 @@ fn is_needed(model: &Model, name: &Name, index: &Index) -> bool {
     named || index.unique && is_target(model, &index.table)
 }
 
-fn is_target(model: &Model, table: &Name) -> bool {
+fn is_target(model: &Model, table: &QualifiedName) -> bool {
     model.tables().any(|(_, other)| other.foreign_keys.iter().any(|key| key.parent == *table))
 }
 
 /// What the old index is called until the new one is there.
-fn aside(name: &Name) -> Name {
+fn aside(name: &QualifiedName) -> QualifiedName {
     let old = format!("wevrun_old_{}", identifier(name));
     let end = old.floor_char_boundary(names::LONGEST);
     names::qualified(&schema(name).unwrap_or_default(), &old[..end])
@@ -233,7 +233,7 @@ impl<'m> Late<'m> {
         let title = format!("build {key} on {}, partition by partition, while others write", index.table);
         let mut step = Step::new(title, vec![search_path(object)]);
         let own = identifier(&object.name);
-        let mut names: BTreeMap<&Name, Name> = [(&index.table, object.name.clone())].into();
+        let mut names: BTreeMap<&QualifiedName, QualifiedName> = [(&index.table, object.name.clone())].into();
         // What a build that was broken off has left behind goes first.
         let mut drop_branches = vec![format!("DROP INDEX IF EXISTS {}", object.name)];
         let mut branches = vec![write::create_index(&object.name, &on(index, &index.table, true), false)];
@@ -318,7 +318,7 @@ fn build_keys(object: &Object, keys: &[(&'static str, &Key)]) -> Step {
 }
 
 /// The same index on another table of its tree.
-fn on(index: &Index, table: &Name, branch: bool) -> Index {
+fn on(index: &Index, table: &QualifiedName, branch: bool) -> Index {
     let mut index = Index { table: table.clone(), ..index.clone() };
     if branch {
         index.clauses.say(clause::ONLY, "");

@@ -1,15 +1,15 @@
 //! The steps that create objects, with what belongs to them: owners, grants and settings.
 
 use super::super::canonical;
-use super::super::{access, names, write};
+use super::super::{access, write};
 use super::{Planner, column_order, order, partitions, path_for};
 use crate::clause;
-use wevrun_core::model::{Beside, Check, Definition, Kind, Name, Object, ObjectKey};
+use wevrun_core::model::{Beside, Check, Definition, Kind, Name, Object, ObjectKey, QualifiedName};
 use wevrun_core::plan::{Risk, RiskKind, Step};
 
 impl Planner<'_> {
     /// Creates an object; gives the steps that add the checks of a table whose routines need the table.
-    pub(super) fn create_without_late_checks(&mut self, object: &Object) -> Vec<(Step, Name, Check)> {
+    pub(super) fn create_without_late_checks(&mut self, object: &Object) -> Vec<(Step, QualifiedName, Check)> {
         let Some(table) = object.as_table() else {
             self.create(object);
             return Vec::new();
@@ -54,7 +54,7 @@ impl Planner<'_> {
         let again =
             if self.have().get(&key).is_some_and(|have| have.definition == object.definition) { " again" } else { "" };
         let title = match object.definition.owner() {
-            Some(owner) if names::halves(&key.name).is_none() => format!("create {key}{again} on {owner}"),
+            Some(owner) if key.name.owner().is_none() => format!("create {key}{again} on {owner}"),
             _ => format!("create {key}{again}"),
         };
         let mut statements = Vec::new();

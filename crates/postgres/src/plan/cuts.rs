@@ -9,7 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::write;
 use super::table::has_foreign_key;
-use wevrun_core::model::{Column, Definition, Fingerprint, ForeignKey, Kind, Model, Name, Object, ObjectKey, Table};
+use wevrun_core::model::{Column, Definition, Fingerprint, ForeignKey, Kind, Model, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::Planning;
 
 /// The locks that a server with its default settings has room for: 64 for each of 100 connections.
@@ -22,7 +22,7 @@ pub struct Progress {
     /// What there is now; none where that is not known, or not asked.
     state: Option<Model>,
     /// What stands on what, at the beginning.
-    standing: BTreeMap<Name, Vec<ObjectKey>>,
+    standing: BTreeMap<QualifiedName, Vec<ObjectKey>>,
     /// What the state of a part leaves out.
     unproven: Vec<String>,
     /// How many locks a transaction may take.
@@ -144,7 +144,7 @@ impl Progress {
     }
 
     /// A table has one foreign key less; `again` says whether it comes again.
-    pub fn drop_foreign_key(&mut self, table: &Name, gone: &ForeignKey, again: bool) {
+    pub fn drop_foreign_key(&mut self, table: &QualifiedName, gone: &ForeignKey, again: bool) {
         self.take(8);
         if again {
             self.lose();
@@ -153,13 +153,13 @@ impl Progress {
     }
 
     /// A table has one foreign key more.
-    pub fn add_foreign_key(&mut self, table: &Name, key: &ForeignKey) {
+    pub fn add_foreign_key(&mut self, table: &QualifiedName, key: &ForeignKey) {
         self.take(8);
         self.amend(table, |table| table.foreign_keys.push(key.clone()));
     }
 
     /// Something else about a table changes.
-    pub fn amend(&mut self, table: &Name, change: impl FnOnce(&mut Table)) {
+    pub fn amend(&mut self, table: &QualifiedName, change: impl FnOnce(&mut Table)) {
         let key = ObjectKey::new(Kind::Table, table.clone());
         let object = self.state.as_mut().and_then(|state| state.get_mut(&key));
         if let Some(Definition::Table(table)) = object.map(|object| &mut object.definition) {

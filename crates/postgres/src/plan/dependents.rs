@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::super::names;
 use super::super::rename::expressions_mut;
 use super::super::types::is_of;
-use wevrun_core::model::{Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Plain, Table};
+use wevrun_core::model::{Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Plain, QualifiedName, Table};
 
 /// What is not there for a while, or for good.
 pub struct Going<'g> {
@@ -15,9 +15,9 @@ pub struct Going<'g> {
     /// The objects that are dropped and made again.
     pub again: &'g BTreeSet<ObjectKey>,
     /// The types that are made anew under their columns.
-    pub swapped: &'g BTreeSet<Name>,
+    pub swapped: &'g BTreeSet<QualifiedName>,
     /// The computed columns, by table, that are dropped and added again because of what they call.
-    pub columns: &'g BTreeMap<Name, Vec<Name>>,
+    pub columns: &'g BTreeMap<QualifiedName, Vec<Name>>,
 }
 
 /// The objects of have that must go for the moment, without those that are gone or made anew already.
@@ -70,9 +70,9 @@ pub fn in_the_way(have: &Model, want: &Model, going: &Going<'_>, major: u32) -> 
     }
     // On objects that go or are made anew, directly or through others.
     loop {
-        let gone: BTreeSet<&Name> =
+        let gone: BTreeSet<&QualifiedName> =
             removed.iter().chain(again).chain(&found).filter(|key| carries(key.kind)).map(|key| &key.name).collect();
-        let gone: BTreeSet<&Name> = gone.into_iter().chain(swapped).collect();
+        let gone: BTreeSet<&QualifiedName> = gone.into_iter().chain(swapped).collect();
         let more: Vec<ObjectKey> = have
             .objects()
             .filter(|object| {

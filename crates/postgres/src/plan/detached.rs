@@ -9,7 +9,7 @@ use super::super::names::{self, quoted};
 use super::super::types::is_of;
 use super::dependents::names_column;
 use super::{Method, Outputs, Planner};
-use wevrun_core::model::{Column, Definition, Expression, Kind, Name, Object, ObjectKey, Table};
+use wevrun_core::model::{Column, Definition, Expression, Kind, Name, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::Step;
 
 impl Planner<'_> {
@@ -18,7 +18,7 @@ impl Planner<'_> {
         &self,
         removed: &BTreeSet<ObjectKey>,
         again: &BTreeSet<ObjectKey>,
-    ) -> BTreeMap<Name, Vec<Name>> {
+    ) -> BTreeMap<QualifiedName, Vec<Name>> {
         let gone = routines(removed.iter().chain(again));
         if gone.is_empty() && self.swapped.is_empty() {
             return BTreeMap::new();
@@ -77,7 +77,7 @@ impl Planner<'_> {
     }
 
     /// What the expressions of a table name that goes: routines, and columns of types that are made anew.
-    fn named(&self, object: &Object, gone: &BTreeSet<Name>) -> Vec<Name> {
+    fn named(&self, object: &Object, gone: &BTreeSet<QualifiedName>) -> Vec<Name> {
         let mut named: Vec<Name> = object.uses.iter().filter(|name| gone.contains(name)).map(own_name).collect();
         let columns = object.as_table().into_iter().flat_map(|table| table.columns.iter());
         named.extend(columns.filter(|column| is_of(column, &self.swapped)).map(|column| column.name.clone()));
@@ -86,7 +86,7 @@ impl Planner<'_> {
 }
 
 /// The names of those that a table can call.
-fn routines<'k>(keys: impl Iterator<Item = &'k ObjectKey>) -> BTreeSet<Name> {
+fn routines<'k>(keys: impl Iterator<Item = &'k ObjectKey>) -> BTreeSet<QualifiedName> {
     let kinds = [Kind::Function, Kind::Aggregate, Kind::TextSearchConfiguration];
     keys.filter(|key| kinds.contains(&key.kind)).map(|key| key.name.clone()).collect()
 }
@@ -103,7 +103,7 @@ fn keeps_values(column: &Column, want: &Table) -> bool {
 
 /// Takes defaults, generated columns and checks away that name one of these routines and columns, and defaults of columns of these
 /// types. Gives the statements for that.
-fn without(name: &Name, table: &mut Table, want: &Table, named: &[Name], swapped: &BTreeSet<Name>) -> Vec<String> {
+fn without(name: &QualifiedName, table: &mut Table, want: &Table, named: &[Name], swapped: &BTreeSet<QualifiedName>) -> Vec<String> {
     let calls = |expression: &Expression| named.iter().any(|name| names_column(expression, name));
     let (mut statements, mut actions) = (Vec::new(), Vec::new());
     for column in table.columns.iter_mut().filter(|column| is_computed(column, named)) {
@@ -134,6 +134,6 @@ fn without(name: &Name, table: &mut Table, want: &Table, named: &[Name], swapped
 }
 
 /// The routine's name alone, as an expression calls it.
-fn own_name(routine: &Name) -> Name {
-    names::simple(&names::identifier(routine))
+fn own_name(routine: &QualifiedName) -> Name {
+    names::simple(routine.identifier())
 }

@@ -8,7 +8,7 @@ use super::super::names::{self, quoted};
 use super::super::write;
 use super::{Planner, column_order, must_not_hold, order};
 use wevrun_core::compare::Change;
-use wevrun_core::model::{Definition, Kind, Name, Object, ObjectKey, Table};
+use wevrun_core::model::{Definition, Kind, Name, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::{Clearance, Probe, Risk, RiskKind, Step};
 
 impl Planner<'_> {
@@ -24,7 +24,7 @@ impl Planner<'_> {
         let mut early: BTreeSet<ObjectKey> = early.cloned().collect();
         // What takes the rows of a relation, or has it in its body, goes before it.
         loop {
-            let relations: BTreeSet<&Name> = early.iter().map(|key| &key.name).collect();
+            let relations: BTreeSet<&QualifiedName> = early.iter().map(|key| &key.name).collect();
             let uses_one = |key: &&ObjectKey| {
                 let object = self.have().get(key);
                 !early.contains(key)
@@ -52,7 +52,7 @@ impl Planner<'_> {
     /// A sequence goes with the column that owns it, unless it is let go before.
     pub(super) fn keep_sequences(&mut self, removed: &BTreeSet<ObjectKey>) {
         let planning = self.planning;
-        let goes = |table: &Name, column: &Name| {
+        let goes = |table: &QualifiedName, column: &Name| {
             let key = ObjectKey::new(Kind::Table, table.clone());
             let anew = self.again.contains(&key) && !self.ordered.contains(table);
             let without = |want: &Table| want.column(column).is_none();
@@ -79,7 +79,7 @@ impl Planner<'_> {
     fn called_by_tables(&self, keys: &BTreeSet<ObjectKey>) -> BTreeSet<ObjectKey> {
         let stays = |object: &&Object| !keys.contains(&object.key());
         let tables = self.have().of_kind(Kind::Table).filter(stays);
-        let mut names: Vec<&Name> = tables.flat_map(|object| &object.uses).collect();
+        let mut names: Vec<&QualifiedName> = tables.flat_map(|object| &object.uses).collect();
         let mut found = BTreeSet::new();
         while let Some(name) = names.pop() {
             let objects = self.have().named(name).filter(|object| keys.contains(&object.key()));
@@ -99,7 +99,7 @@ impl Planner<'_> {
                 continue;
             };
             // What stands on a table or view that goes, goes with it, unless it keeps something else from going.
-            let goes = |name: &Name| gone.iter().any(|key| key.name == *name && key.kind.is_relation());
+            let goes = |name: &QualifiedName| gone.iter().any(|key| key.name == *name && key.kind.is_relation());
             let holds = matches!(key.kind, Kind::Rule | Kind::Policy);
             let goes_along = object.definition.owner().is_some_and(|owner| {
                 goes(owner) && !(holds && object.uses.iter().any(|used| used != owner && goes(used)))
@@ -243,7 +243,7 @@ impl Planner<'_> {
 
     /// A partition of a table that others refer to can't go while it is one: the server looks then whether a row refers to its rows.
     fn detach_partition(&self, object: &Object) -> Option<String> {
-        let parent_of = |table: &Table| table.clauses.value(clause::PARTITION_OF).map(|name| Name::new(name, name));
+        let parent_of = |table: &Table| table.clauses.get(clause::PARTITION_OF).cloned();
         let parent = parent_of(object.as_table()?)?;
         let stays = ObjectKey::new(Kind::Table, parent.clone());
         let mut above = vec![parent.clone()];
@@ -343,8 +343,8 @@ fn is_routine(kind: Kind) -> bool {
     matches!(kind, Kind::Function | Kind::Procedure | Kind::Aggregate)
 }
 
-fn without_arguments(name: &Name) -> String {
-    name.canonical().trim_end_matches(names::signature(name)).to_owned()
+fn without_arguments(name: &QualifiedName) -> String {
+    names::without_signature(name).canonical().to_owned()
 }
 
 /// The statement that drops an object, and nothing else.
@@ -354,7 +354,7 @@ fn drop_statement(object: &Object) -> String {
     match key.kind {
         // Where the aggregated arguments stand decides which one is meant.
         Kind::Aggregate if let Some(ordered) = write::clauses(object).value(clause::ORDERED) => {
-            let base = name.canonical().trim_end_matches(names::signature(name));
+            let base = names::without_signature(name);
             format!("DROP AGGREGATE {base}({ordered})")
         }
         // Two procedures may differ only in what is OUT.
@@ -364,7 +364,7 @@ fn drop_statement(object: &Object) -> String {
                 if has { argument.clone() } else { format!("IN {argument}") }
             };
             let arguments: Vec<String> = super::super::split_list(arguments).iter().map(with_mode).collect();
-            let base = name.canonical().trim_end_matches(names::signature(name));
+            let base = names::without_signature(name);
             format!("DROP PROCEDURE {base}({})", arguments.join(", "))
         }
         kind => format!("DROP {}", write::subject(kind, name)),

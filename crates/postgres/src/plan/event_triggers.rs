@@ -4,11 +4,11 @@
 use crate::clause;
 use std::collections::BTreeSet;
 
-use super::super::names::identifier;
+use super::super::names::{self, identifier};
 use super::super::{tokens, write};
 use super::Planner;
 use wevrun_core::compare::Change;
-use wevrun_core::model::{Definition, Kind, Name, Object, ObjectKey};
+use wevrun_core::model::{Definition, Kind, Object, ObjectKey};
 use wevrun_core::plan::Step;
 
 impl Planner<'_> {
@@ -80,7 +80,7 @@ impl Planner<'_> {
 
     /// Whether a routine of this name is one of these, or names one in its body.
     fn names_any(&self, routine: &str, changing: &BTreeSet<String>) -> bool {
-        let called = identifier(&Name::new(routine, routine));
+        let called = identifier(&names::read(routine));
         let found = self.have().of_kind(Kind::Function).filter(|object| identifier(&object.name) == called);
         changing.contains(&called.to_lowercase())
             || found.into_iter().any(|object| {

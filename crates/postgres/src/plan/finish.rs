@@ -5,7 +5,7 @@ use std::borrow::Cow;
 
 use super::super::{names, tokens, write};
 use super::{Planner, part_names, sequences, table};
-use wevrun_core::model::{Clauses, Definition, Kind, Name, ObjectKey, Table};
+use wevrun_core::model::{Clauses, Definition, Kind, Name, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::Step;
 
 impl Planner<'_> {
@@ -104,7 +104,7 @@ impl Planner<'_> {
     }
 
     /// The names of the indexes of a table, those of keys too, that are dropped and created again.
-    fn indexes_created_again(&self, name: &Name, want: &Table) -> Vec<Name> {
+    fn indexes_created_again(&self, name: &QualifiedName, want: &Table) -> Vec<Name> {
         let again = self.again.iter().filter(|key| key.kind == Kind::Index).filter_map(|key| self.have().get(key));
         let again = again.filter(|object| object.definition.owner() == Some(name));
         let mut found: Vec<Name> = again.map(|object| names::simple(&names::identifier(&object.name))).collect();

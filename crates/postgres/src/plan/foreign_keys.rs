@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 use super::super::names::quoted;
 use super::super::{types, write};
 use super::{Planner, table};
-use wevrun_core::model::{Definition, ForeignKey, IndexPart, Kind, Model, Name, ObjectKey, Table};
+use wevrun_core::model::{Definition, ForeignKey, IndexPart, Kind, Model, Name, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::{Risk, RiskKind, Step};
 
 impl Planner<'_> {
@@ -15,7 +15,7 @@ impl Planner<'_> {
     pub(super) fn drop_foreign_keys(&mut self, removed: &BTreeSet<ObjectKey>) {
         let planning = self.planning;
         let gone =
-            |name: &Name| removed.iter().chain(&self.again).any(|key| key.kind == Kind::Table && key.name == *name);
+            |name: &QualifiedName| removed.iter().chain(&self.again).any(|key| key.kind == Kind::Table && key.name == *name);
         let mut steps = Vec::new();
         for (name, table) in self.have().tables() {
             // With its table goes every foreign key, but not before other tables that point back.
@@ -43,12 +43,12 @@ impl Planner<'_> {
     }
 
     /// Whether a foreign key that stays can't be there while the tables at its ends change.
-    fn must_come_again(&self, table: &Name, key: &ForeignKey, removed: &BTreeSet<ObjectKey>) -> bool {
+    fn must_come_again(&self, table: &QualifiedName, key: &ForeignKey, removed: &BTreeSet<ObjectKey>) -> bool {
         self.key_of_parent_changes(key, removed) || self.moves_between_logs(table, key) || self.other_types(table, key)
     }
 
     /// Whether columns at an end get another type: in between, the server might not compare them with those at the other end.
-    fn other_types(&self, table: &Name, key: &ForeignKey) -> bool {
+    fn other_types(&self, table: &QualifiedName, key: &ForeignKey) -> bool {
         let ends = [(table, &key.columns), (&key.parent, &key.parent_columns)];
         ends.into_iter().any(|(name, columns)| {
             let (Some(have), Some(want)) = (self.have().table(name), self.planning.want.table(name)) else {
@@ -89,8 +89,8 @@ impl Planner<'_> {
     }
 
     /// Whether a table at either end becomes unlogged or logged: the server wants both to be alike at every moment.
-    fn moves_between_logs(&self, table: &Name, key: &ForeignKey) -> bool {
-        let unlogged = |model: &Model, name: &Name| model.table(name).map(|table| table.clauses.has(clause::UNLOGGED));
+    fn moves_between_logs(&self, table: &QualifiedName, key: &ForeignKey) -> bool {
+        let unlogged = |model: &Model, name: &QualifiedName| model.table(name).map(|table| table.clauses.has(clause::UNLOGGED));
         [table, &key.parent].into_iter().any(|name| {
             let (have, want) = (unlogged(self.have(), name), unlogged(self.planning.want, name));
             have.zip(want).is_some_and(|(have, want)| have != want)

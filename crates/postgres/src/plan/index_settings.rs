@@ -6,12 +6,12 @@ use super::table::TableChange;
 use crate::names::quoted;
 use crate::sameness::is_setting_of_index;
 use crate::write;
-use wevrun_core::model::{Clauses, Kind, Name, Table};
+use wevrun_core::model::{Clauses, Kind, Name, QualifiedName, Table};
 use wevrun_core::plan::Step;
 
 /// The statements that change the settings, which are taken out of what differs; none if the index has to come anew.
 pub fn change(
-    index: &Name,
+    index: &QualifiedName,
     partitioned: bool,
     (have, want): (&Clauses, &Clauses),
     differing: &mut Vec<&str>,

@@ -5,10 +5,10 @@ use std::collections::BTreeSet;
 
 use super::super::canonical::{self, ancestors};
 use super::super::names::{self, quoted};
-use super::super::{listed_names, write};
+use super::super::{write};
 use super::columns::has_column;
 use super::table::TableChange;
-use wevrun_core::model::{Check, Column, Kind, Model, Name, ObjectKey, Table};
+use wevrun_core::model::{Check, Column, Kind, Model, Name, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::Step;
 
 impl TableChange<'_> {
@@ -20,16 +20,16 @@ impl TableChange<'_> {
 
     fn partition(&self, steps: &mut Vec<Step>) {
         let (have, want, table) = (&self.have.clauses, &self.want.clauses, self.table());
-        if have.value(clause::PARTITION_OF) == want.value(clause::PARTITION_OF)
+        if have.get(clause::PARTITION_OF) == want.get(clause::PARTITION_OF)
             && have.get(clause::BOUND) == want.get(clause::BOUND)
         {
             return;
         }
-        if let Some(parent) = have.value(clause::PARTITION_OF) {
+        if let Some(parent) = have.get(clause::PARTITION_OF) {
             let statement = format!("ALTER TABLE {parent} DETACH PARTITION {table}");
             steps.push(Step::new(format!("detach partition {table} from {parent}"), vec![statement]));
         }
-        if let (Some(parent), Some(bound)) = (want.value(clause::PARTITION_OF), want.get(clause::BOUND)) {
+        if let (Some(parent), Some(bound)) = (want.get(clause::PARTITION_OF), want.get(clause::BOUND)) {
             let statement = format!("ALTER TABLE {parent} ATTACH PARTITION {table} {}", bound.written());
             let mut step = Step::new(format!("attach partition {table} to {parent}"), vec![statement]);
             let explanation = "rows that do not belong into the partition stop the script";
@@ -41,10 +41,10 @@ impl TableChange<'_> {
     /// With a parent go the columns that only this parent has: the server leaves them behind.
     fn parents_that_go(&self, steps: &mut Vec<Step>) {
         let after = inherited_from(self.want);
-        let (stay, go): (Vec<Name>, Vec<Name>) =
+        let (stay, go): (Vec<QualifiedName>, Vec<QualifiedName>) =
             inherited_from(self.have).into_iter().partition(|parent| after.contains(parent));
         steps.extend(go.iter().map(|parent| self.parent_step(format!("NO INHERIT {parent}"))));
-        let of_one = |parents: &[Name], column: &Column| {
+        let of_one = |parents: &[QualifiedName], column: &Column| {
             parents.iter().any(|parent| has_column(&self.planning.renamed, parent, &column.name))
         };
         let left_behind = self.have.columns.iter().filter(|column| {
@@ -77,7 +77,7 @@ impl TableChange<'_> {
     }
 
     /// The CHECKs of a parent, and of its parents, that the table has not.
-    fn checks_of(&self, parent: &Name) -> Vec<Check> {
+    fn checks_of(&self, parent: &QualifiedName) -> Vec<Check> {
         let Some(parent) = self.planning.want.table(parent) else { return Vec::new() };
         let family = std::iter::once(parent.clone()).chain(ancestors(self.planning.want, parent));
         let mut checks: Vec<Check> = family.flat_map(|table| table.checks.0).collect();
@@ -149,8 +149,8 @@ impl TableChange<'_> {
 }
 
 /// The tables that one inherits from, in order.
-fn inherited_from(table: &Table) -> Vec<Name> {
-    listed_names(table.clauses.value(clause::INHERITS).unwrap_or_default())
+fn inherited_from(table: &Table) -> Vec<QualifiedName> {
+    table.clauses.get(clause::INHERITS).cloned().unwrap_or_default()
 }
 
 /// The indexes that are made again because a part of them goes, which the server does not let go alone, or because what they are a

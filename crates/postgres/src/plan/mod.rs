@@ -47,7 +47,7 @@ use dependents::{Going, in_the_way};
 pub use frame::frame;
 pub use guards::{must_not_hold, probe_query, stop_if};
 use wevrun_core::compare::{Change, compare_with};
-use wevrun_core::model::{Definition, Fingerprint, Kind, Model, Name, Object, ObjectKey, Plain};
+use wevrun_core::model::{Definition, Fingerprint, Kind, Model, Object, ObjectKey, Plain, QualifiedName};
 use wevrun_core::plan::{Part, Plan, Planning, Probe, Risk, RiskKind, Step};
 
 /// The whole plan.
@@ -134,9 +134,9 @@ struct Planner<'p> {
     /// Objects that are dropped and made again, whether they change or only stand in the way.
     again: BTreeSet<ObjectKey>,
     /// Types that are made anew under the columns that use them.
-    swapped: BTreeSet<Name>,
+    swapped: BTreeSet<QualifiedName>,
     /// Tables that are made anew to have their columns in another order.
-    ordered: BTreeSet<Name>,
+    ordered: BTreeSet<QualifiedName>,
     /// What is dropped already.
     dropped: BTreeSet<ObjectKey>,
     /// Types whose new labels are used in the same script.
@@ -144,7 +144,7 @@ struct Planner<'p> {
     /// The schemas in which names are looked for.
     path: String,
     /// Event triggers that may fire for the steps, by have's names.
-    firing: Vec<Name>,
+    firing: Vec<QualifiedName>,
 }
 
 impl<'p> Planner<'p> {
@@ -247,7 +247,7 @@ impl<'p> Planner<'p> {
         let detached = self.detach(&removed, &mut alterations, &outputs);
         self.keep_sequences(&removed);
         self.drop_foreign_keys(&removed);
-        let gone: BTreeSet<&Name> = removed.iter().chain(&self.again).map(|key| &key.name).collect();
+        let gone: BTreeSet<&QualifiedName> = removed.iter().chain(&self.again).map(|key| &key.name).collect();
         let freed = swap::without_checks(planning, &self.swapped, &gone);
         self.steps.extend(freed);
         self.drop_early(&removed, detached);
@@ -354,7 +354,7 @@ impl<'p> Planner<'p> {
     }
 
     /// What an object was called in have.
-    fn original(&self, key: &ObjectKey) -> Name {
+    fn original(&self, key: &ObjectKey) -> QualifiedName {
         self.planning.comparison.renames.key_in_have(key).name
     }
 
@@ -422,8 +422,8 @@ impl<'p> Planner<'p> {
             late.extend(self.create_without_late_checks(object));
             // As soon as all new types are there, and before anything is made on the columns.
             if swap::can_step_aside(key.kind) && waiting.remove(&key.name) && waiting.is_empty() {
-                let anew = |name: &Name| self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
-                let stays = |name: &Name| !anew(name) || self.ordered.contains(name);
+                let anew = |name: &QualifiedName| self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
+                let stays = |name: &QualifiedName| !anew(name) || self.ordered.contains(name);
                 self.steps.extend(swap::after(planning, &self.swapped, stays));
             }
         }
@@ -436,12 +436,12 @@ impl<'p> Planner<'p> {
 }
 
 /// Whether a table has partitions.
-fn is_partitioned(model: &Model, name: &Name) -> bool {
+fn is_partitioned(model: &Model, name: &QualifiedName) -> bool {
     model.table(name).is_some_and(|table| table.clauses.has(clause::PARTITION_BY))
 }
 
 /// The risk that a step writes every row of a table anew.
-pub fn rewrites(table: &Name) -> Risk {
+pub fn rewrites(table: &QualifiedName) -> Risk {
     Risk::new(
         RiskKind::RewritesTable,
         format!("table {table}"),

@@ -1,11 +1,12 @@
 //! Changes in place of operators, the members of their families and classes, and the functions of base types.
 
 use crate::clause;
+use crate::canonical;
 use crate::members::{self, Member};
-use wevrun_core::model::{Clauses, Kind, Name, Plain};
+use wevrun_core::model::{Clauses, Kind, Plain, QualifiedName};
 
 /// The statements that make one of the other; none if it must be made again.
-pub fn changes(name: &Name, differing: &[&str], before: &Plain, after: &Plain) -> Option<Vec<String>> {
+pub fn changes(name: &QualifiedName, differing: &[&str], before: &Plain, after: &Plain) -> Option<Vec<String>> {
     match after.kind {
         Kind::Operator => {
             // https://www.postgresql.org/docs/current/sql-alteroperator.html
@@ -30,7 +31,7 @@ pub fn changes(name: &Name, differing: &[&str], before: &Plain, after: &Plain) -
         Kind::OperatorClass => {
             // The server ties what comes to the family on the class's own type to the class, and lets nothing of it go.
             let comes = |clause: &&str| Member::of(clause).is_some() && !before.clauses.has_named(clause);
-            let (_, method) = name.canonical().rsplit_once(" USING ")?;
+            let method = canonical::method_of(name);
             differing.iter().all(comes).then(|| {
                 let added = members::listed(&only(differing, &after.clauses)).join(", ");
                 let family = after.clauses.value(clause::FAMILY).unwrap_or_default();

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::{mentions, names};
-use wevrun_core::model::{Check, Definition, Kind, Model, Name, Object, ObjectKey, Table};
+use wevrun_core::model::{Check, Definition, Kind, Model, Object, ObjectKey, QualifiedName, Table};
 
 /// Where a kind stands if nothing else decides, and in a circle.
 fn rank(kind: Kind) -> u8 {
@@ -37,7 +37,7 @@ fn rank(kind: Kind) -> u8 {
 }
 
 /// The keys among these that an object needs.
-fn needs(model: &Model, keys: &BTreeMap<&Name, Vec<&ObjectKey>>, key: &ObjectKey) -> Vec<ObjectKey> {
+fn needs(model: &Model, keys: &BTreeMap<&QualifiedName, Vec<&ObjectKey>>, key: &ObjectKey) -> Vec<ObjectKey> {
     let Some(object) = model.get(key) else { return Vec::new() };
     let mut found: Vec<ObjectKey> = object
         .uses
@@ -105,7 +105,7 @@ fn clause_of(model: &Model, cast: &ObjectKey, clause: &str) -> bool {
 }
 
 /// Whether the object is a routine that uses the table.
-pub fn takes_rows(object: &Object, table: &Name) -> bool {
+pub fn takes_rows(object: &Object, table: &QualifiedName) -> bool {
     object.definition.kind() == Kind::Function && object.uses.contains(table)
 }
 
@@ -123,7 +123,7 @@ pub fn is_base_type(object: &Object) -> bool {
 
 /// Each after what it uses. Kahn's algorithm, by rank and name where nothing decides.
 pub fn used_first(model: &Model, keys: &[ObjectKey]) -> Vec<ObjectKey> {
-    let mut by_name: BTreeMap<&Name, Vec<&ObjectKey>> = BTreeMap::new();
+    let mut by_name: BTreeMap<&QualifiedName, Vec<&ObjectKey>> = BTreeMap::new();
     for key in keys {
         by_name.entry(&key.name).or_default().push(key);
     }

@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use super::super::canonical::above;
 use super::super::tokens::{dollar_quoted, literal};
 use super::super::write;
-use wevrun_core::model::{Check, Column, Key, Kind, Model, Name, ObjectKey, Table};
+use wevrun_core::model::{Check, Column, Key, Kind, Model, Name, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::Step;
 
 /// The step that gives them their names, for the partitions that get such parts. `have` is what there is under want's names,
@@ -15,20 +15,20 @@ pub fn step<'m>(want: &'m Model, have: &'m Model, again: &BTreeSet<ObjectKey>) -
     let is_new = |key: &ObjectKey| have.get(key).is_none() || again.contains(key);
     let mut rows = Vec::new();
     for (partition, table) in want.tables().filter(|(_, table)| !table.part_names.is_empty()) {
-        let parent = |table: &Table| table.clauses.value(clause::PARTITION_OF).map(str::to_owned);
+        let parent = |table: &Table| table.clauses.get(clause::PARTITION_OF).cloned();
         let comes = is_new(&ObjectKey::new(Kind::Table, partition.clone()))
             || have.table(partition).and_then(parent) != parent(table);
         let above = above(want, table);
         // The server builds the indexes of a column that gets another type again, with the usual names.
         let retyped =
-            |top: &Name| have.table(top).zip(want.table(top)).is_some_and(|(have, want)| is_retyped(have, want));
+            |top: &QualifiedName| have.table(top).zip(want.table(top)).is_some_and(|(have, want)| is_retyped(have, want));
         let comes = comes || above.iter().any(retyped);
-        let is_made = |whole: &Name| {
+        let is_made = |whole: &QualifiedName| {
             let index = ObjectKey::new(Kind::Index, whole.clone());
             if want.get(&index).is_some() {
                 return comes || is_new(&index);
             }
-            let of = |model: &'m Model, top: &Name| constraint_of(top, model.table(top)?, whole);
+            let of = |model: &'m Model, top: &QualifiedName| constraint_of(top, model.table(top)?, whole);
             let constraint = above.iter().find_map(|top| Some((top, of(want, top)?)));
             constraint.is_some_and(|(top, constraint)| {
                 comes || is_new(&ObjectKey::new(Kind::Table, top.clone())) || of(have, top) != Some(constraint)
@@ -53,7 +53,7 @@ fn is_retyped(have: &Table, want: &Table) -> bool {
 }
 
 /// The constraint of a table that has this index: a key, or one of exclusion.
-fn constraint_of<'t>(name: &Name, table: &'t Table, index: &Name) -> Option<(Option<&'t Key>, Option<&'t Check>)> {
+fn constraint_of<'t>(name: &QualifiedName, table: &'t Table, index: &QualifiedName) -> Option<(Option<&'t Key>, Option<&'t Check>)> {
     let is_it = |constraint: &Name| write::index_of(name, constraint) == *index;
     let key = table.primary_key.iter().chain(table.unique_keys.iter()).find(|key| is_it(&key.name));
     let exclusion = table.exclusions.iter().find(|check| check.name.as_ref().is_some_and(is_it));

@@ -6,18 +6,18 @@ use super::super::names::quoted;
 use super::super::tokens::literal;
 use super::{Part, Planning};
 use crate::clause;
-use wevrun_core::model::{Kind, Model, Name, Object};
+use wevrun_core::model::{Kind, Model, Object};
 use wevrun_core::plan::{Mode, Probe, Step};
 
 /// The default partition, under want's name, beside which a new partition comes, if both sides have it.
 pub fn default_beside<'p>(planning: &'p Planning<'_>, new: &Object) -> Option<&'p Object> {
-    let parent = new.as_table()?.clauses.value(clause::PARTITION_OF).map(|name| Name::new(name, name))?;
-    if planning.renamed.table(&parent).is_none() || planning.renamed.table(&new.name).is_some() {
+    let parent = new.as_table()?.clauses.get(clause::PARTITION_OF)?;
+    if planning.renamed.table(parent).is_none() || planning.renamed.table(&new.name).is_some() {
         return None;
     }
     let is_default = |other: &&Object| {
         other.as_table().is_some_and(|other| {
-            other.clauses.value(clause::PARTITION_OF) == Some(parent.canonical())
+            other.clauses.get(clause::PARTITION_OF) == Some(parent)
                 && other.clauses.value(clause::BOUND).is_some_and(|bound| bound.eq_ignore_ascii_case("default"))
         })
     };
@@ -38,7 +38,7 @@ pub fn take_from_default(planning: &Planning<'_>, object: &Object, step: &mut St
     if planning.evidence.answer(&has_rows(planning, default)) == Some(false) {
         return;
     }
-    let parent = table.clauses.value(clause::PARTITION_OF).unwrap_or_default();
+    let Some(parent) = table.clauses.get(clause::PARTITION_OF) else { return };
     let columns = table.columns.iter().filter(|column| column.generated.is_none());
     let columns: Vec<String> = columns.map(|column| quoted(column.name.canonical())).collect();
     let columns = columns.join(", ");
@@ -62,7 +62,7 @@ pub fn detached_first(planning: &Planning<'_>) -> Option<(Model, Vec<Step>)> {
     let mut model: Option<Model> = None;
     let mut steps = Vec::new();
     for object in planning.have.of_kind(Kind::Table) {
-        let Some(parent) = object.as_table().and_then(|table| table.clauses.value(clause::PARTITION_OF)) else {
+        let Some(parent) = object.as_table().and_then(|table| table.clauses.get(clause::PARTITION_OF)) else {
             continue;
         };
         let key = object.key();

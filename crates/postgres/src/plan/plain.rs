@@ -183,7 +183,7 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
         }
         Kind::Trigger | Kind::Rule if differing == ["enabled"] => {
             let owner = after.owner.as_ref().map_or("", |owner| owner.canonical());
-            let (own, _) = names::halves(name).unwrap_or((name.canonical(), ""));
+            let own = quoted(name.identifier());
             statements.push(format!(
                 "ALTER TABLE {owner} {} {} {own}",
                 write::enabled(after.clauses.value(clause::ENABLED)),

@@ -10,7 +10,7 @@ use super::super::write;
 use super::create::equal_rows;
 use super::{is_partitioned, rewrites};
 use wevrun_core::compare::Change;
-use wevrun_core::model::{Definition, Index, Kind, Model, Name, Object, ObjectKey, Table};
+use wevrun_core::model::{Definition, Index, Kind, Model, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::{Planning, Risk, RiskKind, Step};
 
 /// The steps that compute again what a changed function has computed. `again` is what is created again anyway.
@@ -68,7 +68,7 @@ fn of_index(planning: &Planning<'_>, function: &Object, object: &Object, index: 
     Some(step)
 }
 
-fn of_table(planning: &Planning<'_>, function: &Object, name: &Name, table: &Table) -> Vec<Step> {
+fn of_table(planning: &Planning<'_>, function: &Object, name: &QualifiedName, table: &Table) -> Vec<Step> {
     let called = identifier(&function.name);
     let mut steps = Vec::new();
     for check in table.checks.iter().filter(|check| calls(&check.condition, &called)) {

@@ -3,7 +3,7 @@
 use super::super::names::{self, quoted};
 use super::super::{rename, write};
 use super::{Planner, is_partitioned, table};
-use wevrun_core::model::{Definition, Kind, Name, ObjectKey};
+use wevrun_core::model::{Definition, Kind, ObjectKey, QualifiedName};
 use wevrun_core::plan::Step;
 
 impl Planner<'_> {
@@ -21,16 +21,12 @@ impl Planner<'_> {
                 && old != new
             {
                 statements.push(format!("ALTER {what} {current} SET SCHEMA {}", quoted(new)));
-                current = names::qualified(new, &names::identifier(from));
-                if !names::signature(from).is_empty() {
-                    let text = format!("{current}{}", names::signature(from));
-                    current = Name::new(text.as_str(), text.as_str());
-                }
+                current = names::moved(*kind, from, Some(new), from.identifier());
             }
-            let (old, new) = (own_identifier(from), own_identifier(to));
+            let (old, new) = (from.identifier(), to.identifier());
             if old != new {
                 let subject = write::subject(*kind, &current);
-                statements.push(format!("ALTER {subject} RENAME TO {}", quoted(&new)));
+                statements.push(format!("ALTER {subject} RENAME TO {}", quoted(new)));
             }
             steps.push(Step::new(format!("rename {} {from} to {to}", kind.title()), statements));
         }
@@ -48,7 +44,7 @@ impl Planner<'_> {
     }
 
     /// The step that makes the schema of a new name, if there is none yet.
-    fn schema_to_move_to(&mut self, name: &Name) -> Option<Step> {
+    fn schema_to_move_to(&mut self, name: &QualifiedName) -> Option<Step> {
         let key = ObjectKey::new(Kind::Schema, names::global(&names::schema(name)?));
         let object = self.planning.want.get(&key).filter(|_| self.have.get(&key).is_none())?;
         self.have.to_mut().insert(object.clone());
@@ -79,13 +75,5 @@ impl Planner<'_> {
             }
         }
         self.steps.extend(steps);
-    }
-}
-
-/// The identifier of a name, also where it stands on something: the trigger of `touch ON hives`.
-pub(super) fn own_identifier(name: &Name) -> String {
-    match names::halves(name) {
-        Some((own, _)) => names::unquoted(own),
-        None => names::identifier(name),
     }
 }

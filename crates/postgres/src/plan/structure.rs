@@ -4,11 +4,11 @@ use std::collections::BTreeSet;
 
 use super::super::names;
 use super::super::tokens::{dollar_quoted, literal};
-use wevrun_core::model::{Kind, Model, Name};
+use wevrun_core::model::{Kind, Model, QualifiedName};
 
 /// What the names are matched with: schema and identifier.
-fn list(names: &BTreeSet<Name>) -> String {
-    let pair = |name: &Name| {
+fn list(names: &BTreeSet<QualifiedName>) -> String {
+    let pair = |name: &QualifiedName| {
         let (schema, own) = names::split(name);
         format!("({}, {})", literal(&schema.unwrap_or_default()), literal(&own))
     };
@@ -18,7 +18,7 @@ fn list(names: &BTreeSet<Name>) -> String {
 
 /// A query for the facts about some objects and all that is on them: one text a row. `exact`: a hash of all definitions of each
 /// object; else the names of columns, indexes, triggers, rules and policies.
-pub fn query(names: &BTreeSet<Name>, exact: bool) -> String {
+pub fn query(names: &BTreeSet<QualifiedName>, exact: bool) -> String {
     let text = if exact { EXACT } else { BY_NAME };
     text.trim().replace("/*names*/", &list(names))
 }
@@ -29,9 +29,9 @@ const EXACT: &str = include_str!("structure_exact.sql");
 const BY_NAME: &str = include_str!("structure_by_name.sql");
 
 /// What the query by name gives for a database with the structure of a model.
-pub fn facts(model: &Model, names: &BTreeSet<Name>) -> Vec<String> {
+pub fn facts(model: &Model, names: &BTreeSet<QualifiedName>) -> Vec<String> {
     let wanted: BTreeSet<(Option<String>, String)> = names.iter().map(names::split).collect();
-    let shown = |name: &Name| {
+    let shown = |name: &QualifiedName| {
         let (schema, own) = names::split(name);
         format!("{}.{own}", schema.unwrap_or_default())
     };
@@ -44,14 +44,9 @@ pub fn facts(model: &Model, names: &BTreeSet<Name>) -> Vec<String> {
         }
         match kind {
             kind if kind.is_relation() => facts.push(format!("relation {}", shown(&object.name))),
-            Kind::Index => facts.push(format!("index {} on {}", names::identifier(&object.name), shown(on))),
+            Kind::Index => facts.push(format!("index {} on {}", object.name.identifier(), shown(on))),
             Kind::Trigger | Kind::Rule | Kind::Policy => {
-                facts.push(format!(
-                    "{} {} on {}",
-                    kind.title(),
-                    super::renames::own_identifier(&object.name),
-                    shown(on)
-                ));
+                facts.push(format!("{} {} on {}", kind.title(), object.name.identifier(), shown(on)));
             }
             _ => {}
         }
@@ -67,7 +62,7 @@ pub fn facts(model: &Model, names: &BTreeSet<Name>) -> Vec<String> {
 }
 
 /// A statement that stops the client where there is anything but these facts about the names.
-pub fn guard(names: &BTreeSet<Name>, exact: bool, facts: &[String]) -> String {
+pub fn guard(names: &BTreeSet<QualifiedName>, exact: bool, facts: &[String]) -> String {
     let query = query(names, exact);
     let mut sorted = facts.to_vec();
     sorted.sort();

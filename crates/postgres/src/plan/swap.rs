@@ -10,7 +10,7 @@ use super::super::types::is_of;
 use super::super::{attributes, parents_of, write};
 use super::conversions::{Conversion, conversion};
 use super::order::{self, is_base_type};
-use wevrun_core::model::{Clauses, Column, Definition, Kind, Model, Name, Object, ObjectKey, Table};
+use wevrun_core::model::{Clauses, Column, Definition, Kind, Model, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::{Clearance, Planning, Probe, Risk, RiskKind, Step};
 
 /// Whether a type that changes is used by columns that stay, so that it can't just be dropped.
@@ -18,7 +18,7 @@ pub fn is_swapped(planning: &Planning<'_>, key: &ObjectKey) -> bool {
     if !can_step_aside(key.kind) || planning.want.get(key).is_none() {
         return false;
     }
-    let mut own: BTreeSet<Name> = [key.name.clone()].into();
+    let mut own: BTreeSet<QualifiedName> = [key.name.clone()].into();
     // What is made of the type, and what is made of that.
     loop {
         let made_of = |object: &&Object| {
@@ -27,7 +27,7 @@ pub fn is_swapped(planning: &Planning<'_>, key: &ObjectKey) -> bool {
                 && object.uses.iter().any(|used| own.contains(used))
         };
         let kinds = [Kind::Type, Kind::Domain].into_iter();
-        let more: Vec<Name> = kinds
+        let more: Vec<QualifiedName> = kinds
             .flat_map(|kind| planning.renamed.of_kind(kind))
             .filter(made_of)
             .map(|object| object.name.clone())
@@ -41,7 +41,7 @@ pub fn is_swapped(planning: &Planning<'_>, key: &ObjectKey) -> bool {
 }
 
 /// The checks of domains that step aside go first where they call what goes, too: the server would keep it for them.
-pub fn without_checks(planning: &Planning<'_>, swapped: &BTreeSet<Name>, gone: &BTreeSet<&Name>) -> Vec<Step> {
+pub fn without_checks(planning: &Planning<'_>, swapped: &BTreeSet<QualifiedName>, gone: &BTreeSet<&QualifiedName>) -> Vec<Step> {
     let mut steps = Vec::new();
     for object in swapped.iter().filter_map(|name| planning.renamed.find(Kind::Domain, name)) {
         if !object.uses.iter().any(|used| gone.contains(used)) {
@@ -62,12 +62,12 @@ pub fn can_step_aside(kind: Kind) -> bool {
     matches!(kind, Kind::Type | Kind::Domain | Kind::Collation)
 }
 
-fn aside(name: &Name) -> String {
+fn aside(name: &QualifiedName) -> String {
     format!("wevrun_old_{}", names::identifier(name))
 }
 
 /// The old types step aside.
-pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
+pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<QualifiedName>) -> Vec<Step> {
     let mut steps = Vec::new();
     for name in swapped {
         let kind = kind(planning, name);
@@ -84,7 +84,7 @@ pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
             && planning.version.major >= 14
         {
             let multirange = canonical::multirange(name, &plain.clauses);
-            let multirange = Name::new(multirange.as_str(), multirange.as_str());
+            let multirange = names::read(&multirange);
             // So do the functions that make both (`makeRangeConstructors()` of typecmds.c).
             let subtype = plain.clauses.value(clause::RANGE_SUBTYPE).unwrap_or_default();
             let (one, many) = (quoted(&aside(name)), quoted(&aside(&multirange)));
@@ -106,7 +106,7 @@ pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
 }
 
 /// The functions of a base type are bound to it, and would be in the way of those of the new one.
-fn cannot_step_aside(name: &Name) -> Risk {
+fn cannot_step_aside(name: &QualifiedName) -> Risk {
     let explanation = "the server changes no type that is stored as its own functions say, and columns are of it";
     let mut risk = Risk::new(RiskKind::ChangesValues, format!("type {name}"), explanation);
     risk.clearance = Clearance::Impossible;
@@ -117,7 +117,7 @@ fn cannot_step_aside(name: &Name) -> Risk {
 }
 
 /// The columns take the new types, those of tables that stay.
-pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>, stays: impl Fn(&Name) -> bool) -> Vec<Step> {
+pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<QualifiedName>, stays: impl Fn(&QualifiedName) -> bool) -> Vec<Step> {
     let mut steps = Vec::new();
     for (name, have, want) in tables(planning, swapped).into_iter().filter(|(name, ..)| stays(name)) {
         let (mut actions, mut risks, mut guards, mut notes) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
@@ -170,7 +170,7 @@ pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<Name>, stays: impl Fn(&
 }
 
 /// The question whether a column holds values, by have's names.
-fn has_values(planning: &Planning<'_>, table: &Name, column: &Column) -> Probe {
+fn has_values(planning: &Planning<'_>, table: &QualifiedName, column: &Column) -> Probe {
     let renames = &planning.comparison.renames;
     let renamed = renames.columns_of(table).into_iter().find(|(_, new)| *new == column.name);
     let original = renames.key_in_have(&ObjectKey::new(Kind::Table, table.clone())).name;
@@ -178,7 +178,7 @@ fn has_values(planning: &Planning<'_>, table: &Name, column: &Column) -> Probe {
 }
 
 /// Questions about the columns of types that change, which may have to be created again under them.
-pub fn probes(planning: &Planning<'_>, types: &BTreeSet<Name>) -> Vec<Probe> {
+pub fn probes(planning: &Planning<'_>, types: &BTreeSet<QualifiedName>) -> Vec<Probe> {
     let tables = planning.renamed.tables();
     let columns = tables.flat_map(|(name, table)| table.columns.iter().map(move |column| (name, column)));
     columns
@@ -197,10 +197,10 @@ struct Converted {
 }
 
 impl Converted {
-    fn new(planning: &Planning<'_>, table: &Name, column: &Column, data_type: &str) -> Converted {
+    fn new(planning: &Planning<'_>, table: &QualifiedName, column: &Column, data_type: &str) -> Converted {
         let own = quoted(column.name.canonical());
         let object = format!("column {table}.{}", column.name);
-        let element = Name::new(data_type.trim_end_matches("[]"), data_type.trim_end_matches("[]"));
+        let element = names::read(data_type.trim_end_matches("[]"));
         let is_array = data_type.ends_with("[]");
         let clauses = |model: &Model| {
             let kinds = [Kind::Domain, Kind::Type].into_iter();
@@ -301,7 +301,7 @@ fn has_equality(base: &str) -> bool {
 }
 
 /// The old types go, when no column uses them any more.
-pub fn at_last(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
+pub fn at_last(planning: &Planning<'_>, swapped: &BTreeSet<QualifiedName>) -> Vec<Step> {
     let mut steps = Vec::new();
     let keys: Vec<ObjectKey> = swapped.iter().map(|name| ObjectKey::new(kind(planning, name), name.clone())).collect();
     for ObjectKey { kind, name } in order::users_first(&planning.renamed, &keys) {
@@ -315,13 +315,13 @@ pub fn at_last(planning: &Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<Step> {
     steps
 }
 
-fn kind(planning: &Planning<'_>, name: &Name) -> Kind {
+fn kind(planning: &Planning<'_>, name: &QualifiedName) -> Kind {
     let mut kinds = [Kind::Domain, Kind::Collation].into_iter();
     kinds.find(|kind| planning.renamed.find(*kind, name).is_some()).unwrap_or(Kind::Type)
 }
 
 /// The tables of both sides that have columns of these types.
-fn tables<'p>(planning: &'p Planning<'_>, swapped: &BTreeSet<Name>) -> Vec<(&'p Name, &'p Table, &'p Table)> {
+fn tables<'p>(planning: &'p Planning<'_>, swapped: &BTreeSet<QualifiedName>) -> Vec<(&'p QualifiedName, &'p Table, &'p Table)> {
     planning
         .renamed
         .tables()

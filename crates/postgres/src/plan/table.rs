@@ -5,7 +5,7 @@ use super::super::sameness::Constraint;
 use super::super::write;
 use super::{index_settings, parameters};
 use crate::clause;
-use wevrun_core::model::{Check, Column, ForeignKey, Key, Name, Object, Table};
+use wevrun_core::model::{Check, Column, ForeignKey, Key, Name, Object, QualifiedName, Table};
 use wevrun_core::plan::{Planning, Probe, Risk, RiskKind, Step};
 
 /// One table that differs.
@@ -20,7 +20,7 @@ pub struct TableChange<'p> {
 }
 
 impl TableChange<'_> {
-    pub(super) fn original_table(&self) -> Name {
+    pub(super) fn original_table(&self) -> QualifiedName {
         self.planning.comparison.renames.key_in_have(&self.object.key()).name
     }
 
@@ -64,7 +64,7 @@ impl TableChange<'_> {
         steps
     }
 
-    pub(super) fn table(&self) -> &Name {
+    pub(super) fn table(&self) -> &QualifiedName {
         &self.object.name
     }
 
@@ -196,7 +196,10 @@ impl TableChange<'_> {
                     actions.push(format!("SET ACCESS METHOD {}", quoted(value.unwrap_or("heap"))));
                     rewrites = true;
                 }
-                "of" => actions.push(value.map_or_else(|| "NOT OF".to_owned(), |of| format!("OF {of}"))),
+                "of" => {
+                    let of = want.get(clause::OF);
+                    actions.push(of.map_or_else(|| "NOT OF".to_owned(), |of| format!("OF {of}")));
+                }
                 _ => {
                     if let Some(name) = clause.strip_prefix("options.") {
                         let name = quoted(name);
@@ -324,7 +327,7 @@ fn has_exclusion(table: &Table, check: &Check) -> bool {
 /// Constraints that are the same but for their names: the name that there is, and the one that is wanted.
 ///
 /// A foreign key to a table with partitions has one to each of them, whose names are in the way of new ones: it is left out.
-pub fn constraint_renames(have: &Table, want: &Table, partitioned: impl Fn(&Name) -> bool) -> Vec<(Name, Name)> {
+pub fn constraint_renames(have: &Table, want: &Table, partitioned: impl Fn(&QualifiedName) -> bool) -> Vec<(Name, Name)> {
     let names = |table: &Table| -> Vec<Name> {
         let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| key.name.clone());
         let checks = table.checks.iter().chain(table.exclusions.iter()).filter_map(|check| check.name.clone());

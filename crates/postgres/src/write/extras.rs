@@ -5,7 +5,7 @@ use super::super::names::{self, quoted};
 use super::super::tokens::literal;
 use super::{clauses, keywords, subject, table_extras};
 use crate::clause;
-use wevrun_core::model::{Definition, Kind, Name, Object, Plain, View, is};
+use wevrun_core::model::{Definition, Kind, Object, Plain, QualifiedName, View, is};
 
 /// What must be said after CREATE: settings that only ALTER can make, and comments.
 pub fn extras(object: &Object) -> Vec<String> {
@@ -15,7 +15,7 @@ pub fn extras(object: &Object) -> Vec<String> {
     match &object.definition {
         Definition::Table(table) => table_extras(&mut out, name, table),
         Definition::Index(index) => {
-            if let Some(parent) = index.clauses.value(clause::ATTACHED_TO) {
+            if let Some(parent) = index.clauses.get(clause::ATTACHED_TO) {
                 out.push(format!("ALTER INDEX {parent} ATTACH PARTITION {name}"));
             }
             for (clause, value) in index.clauses.expressions() {
@@ -49,7 +49,7 @@ pub fn comment_on(what: &str, text: Option<&str>) -> String {
     format!("COMMENT ON {what} IS {}", text.map_or_else(|| "NULL".to_owned(), literal))
 }
 
-fn view_extras(out: &mut Vec<String>, name: &Name, view: &View) {
+fn view_extras(out: &mut Vec<String>, name: &QualifiedName, view: &View) {
     let what = if view.clauses.has(is::MATERIALIZED) { "MATERIALIZED VIEW" } else { "VIEW" };
     for (clause, value) in view.clauses.expressions() {
         if let Some(column) = clause.strip_prefix("default ") {
@@ -64,7 +64,7 @@ fn view_extras(out: &mut Vec<String>, name: &Name, view: &View) {
     }
 }
 
-fn plain_extras(out: &mut Vec<String>, name: &Name, plain: &Plain) {
+fn plain_extras(out: &mut Vec<String>, name: &QualifiedName, plain: &Plain) {
     let clauses = &plain.clauses;
     match plain.kind {
         Kind::Domain => {
@@ -82,7 +82,7 @@ fn plain_extras(out: &mut Vec<String>, name: &Name, plain: &Plain) {
         }
         Kind::Trigger | Kind::Rule => {
             if let (Some(state), Some(owner)) = (clauses.value(clause::ENABLED), &plain.owner) {
-                let (own, _) = names::halves(name).unwrap_or((name.canonical(), ""));
+                let own = names::quoted(name.identifier());
                 out.push(format!("ALTER TABLE {owner} {} {} {own}", enabled(Some(state)), keywords(plain.kind)));
             }
         }

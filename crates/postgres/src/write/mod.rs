@@ -10,10 +10,11 @@ pub use extras::*;
 pub use tables::*;
 
 use super::members;
+use crate::canonical;
 use super::names::{self, quoted};
 use super::tokens::literal;
 use crate::clause;
-use wevrun_core::model::{ClauseFamily, Clauses, Definition, Expression, Index, Kind, Name, Object, Plain, View, is};
+use wevrun_core::model::{ClauseFamily, Clauses, Definition, Expression, Index, Kind, Name, Object, Plain, QualifiedName, View, is};
 
 /// Everything that makes the object, statement by statement.
 pub fn statements(object: &Object) -> Vec<String> {
@@ -46,7 +47,7 @@ pub fn keywords(kind: Kind) -> String {
 }
 
 /// The object as COMMENT ON, ALTER and DROP name it.
-pub fn subject(kind: Kind, name: &Name) -> String {
+pub fn subject(kind: Kind, name: &QualifiedName) -> String {
     match kind {
         Kind::UserMapping => format!("USER MAPPING FOR {name}"),
         Kind::Aggregate if names::signature(name) == "()" => {
@@ -85,7 +86,7 @@ fn tablespace(clauses: &Clauses) -> String {
 }
 
 /// CREATE INDEX.
-pub fn create_index(name: &Name, index: &Index, concurrently: bool) -> String {
+pub fn create_index(name: &QualifiedName, index: &Index, concurrently: bool) -> String {
     let parts: Vec<String> = index
         .parts
         .iter()
@@ -263,16 +264,13 @@ fn definition_list(clauses: &Clauses, family: ClauseFamily<Expression>) -> Strin
 }
 
 /// CREATE of an object that is nothing but clauses; `replace` for one that is there and can be replaced.
-pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
+pub fn create_plain(name: &QualifiedName, plain: &Plain, replace: bool) -> String {
     let clauses = &plain.clauses;
     let or_replace = if replace { "OR REPLACE " } else { "" };
     let definition = clauses.get(clause::DEFINITION).map_or_else(String::new, |text| format!(" {}", text.written()));
     let what = keywords(plain.kind);
-    let identifier = || {
-        let (base, _) = names::halves(name).unwrap_or((name.canonical(), ""));
-        base.to_owned()
-    };
-    let owner = plain.owner.as_ref().map_or("", Name::canonical);
+    let identifier = || names::quoted(name.identifier());
+    let owner = plain.owner.as_ref().map_or("", |owner| owner.canonical());
     match plain.kind {
         Kind::Schema => format!("CREATE SCHEMA {name}"),
         Kind::Extension => {
@@ -294,7 +292,7 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
                 (None, Some(arguments)) => format!("({arguments})"),
                 (None, None) => String::new(),
             };
-            let base = name.canonical().trim_end_matches(names::signature(name));
+            let base = names::without_signature(name);
             format!("CREATE {or_replace}AGGREGATE {base}{arguments} {}", definition_list(clauses, clause::WITH))
         }
         Kind::Trigger => create_trigger(&identifier(), owner, clauses),
@@ -352,11 +350,12 @@ pub fn create_plain(name: &Name, plain: &Plain, replace: bool) -> String {
         }
         Kind::UserMapping => format!("CREATE USER MAPPING FOR {name}{}", foreign::options(clauses)),
         Kind::Operator => {
-            let symbol = name.canonical().trim_end_matches(names::signature(name));
+            let schema = name.schema().map_or_else(String::new, |schema| format!("{}.", names::quoted(schema)));
+            let symbol = format!("{schema}{}", name.identifier());
             format!("CREATE OPERATOR {symbol} {}", definition_list(clauses, clause::WITH))
         }
         Kind::OperatorClass => {
-            let (base, method) = name.canonical().split_once(" USING ").unwrap_or((name.canonical(), ""));
+            let (base, method) = (names::without_signature(name), canonical::method_of(name));
             let default = if clauses.has(clause::DEFAULT) { " DEFAULT" } else { "" };
             let mut items = members::listed(clauses);
             if let Some(storage) =

@@ -5,11 +5,11 @@ use super::super::split_list;
 use super::super::tokens::{dollar_quoted, literal};
 use super::keywords;
 use crate::clause;
-use wevrun_core::model::{Clauses, Kind, Name, Plain};
+use wevrun_core::model::{Clauses, Kind, Plain, QualifiedName};
 
-pub fn create_routine(name: &Name, plain: &Plain, replace: bool) -> String {
+pub fn create_routine(name: &QualifiedName, plain: &Plain, replace: bool) -> String {
     let clauses = &plain.clauses;
-    let base = name.canonical().trim_end_matches(names::signature(name));
+    let base = names::without_signature(name);
     let arguments = with_defaults(clauses);
     let mut out =
         format!("CREATE {}{} {base}({arguments})", if replace { "OR REPLACE " } else { "" }, keywords(plain.kind));

@@ -4,7 +4,7 @@ use super::super::names::{self, quoted};
 use super::super::sameness::Constraint;
 use super::*;
 use crate::clause;
-use wevrun_core::model::{Check, Clauses, Column, Expression, ForeignKey, Key, Name, Table, is};
+use wevrun_core::model::{Check, Clauses, Column, Expression, ForeignKey, Key, Name, QualifiedName, Table, is};
 
 /// The comment on a foreign key.
 pub fn foreign_key_comment(table: &Name, key: &ForeignKey) -> Option<String> {
@@ -17,7 +17,7 @@ pub fn constraint_comment(table: &Name, constraint: &Name, text: Option<&str>) -
     comment_on(&format!("CONSTRAINT {} ON {table}", quoted(constraint.canonical())), text)
 }
 
-pub fn create_table(name: &Name, table: &Table, foreign_keys: bool) -> String {
+pub fn create_table(name: &QualifiedName, table: &Table, foreign_keys: bool) -> String {
     let clauses = &table.clauses;
     let unlogged = if clauses.has(clause::UNLOGGED) { "UNLOGGED " } else { "" };
     let what = if clauses.has(is::SERVER) { "FOREIGN TABLE" } else { "TABLE" };
@@ -34,9 +34,9 @@ pub fn create_table(name: &Name, table: &Table, foreign_keys: bool) -> String {
         let now = table.foreign_keys.iter().filter(|key| !comes_later(&key.clauses));
         elements.extend(now.map(foreign_key_constraint));
     }
-    if let Some(parent) = clauses.value(clause::PARTITION_OF) {
+    if let Some(parent) = clauses.get(clause::PARTITION_OF) {
         out += &format!(" PARTITION OF {parent}");
-    } else if let Some(of) = clauses.value(clause::OF) {
+    } else if let Some(of) = clauses.get(clause::OF) {
         out += &format!(" OF {of}");
     }
     if !elements.is_empty() {
@@ -47,13 +47,14 @@ pub fn create_table(name: &Name, table: &Table, foreign_keys: bool) -> String {
     if let Some(bound) = clauses.get(clause::BOUND) {
         out += &format!(" {}", bound.written());
     }
-    if let Some(parents) = clauses.value(clause::INHERITS) {
-        out += &format!(" INHERITS ({parents})");
+    if let Some(parents) = clauses.get(clause::INHERITS) {
+        let parents: Vec<&str> = parents.iter().map(|parent| parent.canonical()).collect();
+        out += &format!(" INHERITS ({})", parents.join(", "));
     }
     if let Some(key) = clauses.get(clause::PARTITION_BY) {
         out += &format!(" PARTITION BY {}", key.written());
     }
-    if let Some(server) = clauses.value(is::SERVER) {
+    if let Some(server) = clauses.get(is::SERVER) {
         out += &format!(" SERVER {server}{}", foreign::options(clauses));
     }
     if let Some(method) = clauses.value(clause::USING) {
@@ -76,7 +77,7 @@ pub fn comes_later(clauses: &Clauses) -> bool {
 }
 
 /// A column as an element of CREATE TABLE; none if it says nothing that the parent does not.
-fn element(table: &Name, column: &Column, typed: bool) -> Option<String> {
+fn element(table: &QualifiedName, column: &Column, typed: bool) -> Option<String> {
     // A child of another table gets its own default afterwards; a partition can say it here.
     let words = match column.clauses.value(clause::INHERITED) {
         Some(how) if !typed && how.contains("NOT NULL") && column.not_null_name.is_some() => {
@@ -144,7 +145,7 @@ pub fn identity(column: &Column) -> Option<String> {
         }
     }
     let mut words = sequence_options(&options);
-    if let Some(name) = options.value(clause::NAME) {
+    if let Some(name) = options.get(clause::NAME) {
         words = format!(" SEQUENCE NAME {name}{words}");
     }
     // Like its table, if nothing is said.
@@ -158,9 +159,9 @@ pub fn identity(column: &Column) -> Option<String> {
 }
 
 /// The name of the sequence of an identity column.
-pub fn identity_sequence(table: &Name, column: &Column) -> Name {
-    if let Some(given) = column.clauses.value(clause::IDENTITY_NAME) {
-        return Name::new(given, given);
+pub fn identity_sequence(table: &QualifiedName, column: &Column) -> QualifiedName {
+    if let Some(given) = column.clauses.get(clause::IDENTITY_NAME) {
+        return given.clone();
     }
     let usual = names::made_up(&names::identifier(table), column.name.canonical(), "seq");
     names::qualified(&names::schema(table).unwrap_or_else(|| "public".to_owned()), &usual)
@@ -261,7 +262,7 @@ pub fn attributes(clauses: &Clauses) -> String {
     out
 }
 
-pub fn table_extras(out: &mut Vec<String>, name: &Name, table: &Table) {
+pub fn table_extras(out: &mut Vec<String>, name: &QualifiedName, table: &Table) {
     let what = if table.clauses.has(is::SERVER) { "FOREIGN TABLE" } else { "TABLE" };
     for check in table.checks.iter().filter(|check| comes_later(&check.clauses)) {
         out.push(format!("ALTER {what} {name} ADD {}", check_constraint(check)));
@@ -295,7 +296,7 @@ pub fn table_extras(out: &mut Vec<String>, name: &Name, table: &Table) {
 }
 
 /// The comments on a constraint and on its index, if it has any.
-pub fn constraint_comments(table: &Name, constraint: &Name, clauses: &Clauses) -> Vec<String> {
+pub fn constraint_comments(table: &QualifiedName, constraint: &Name, clauses: &Clauses) -> Vec<String> {
     let on_it = clauses.value(clause::COMMENT).map(|comment| constraint_comment(table, constraint, Some(comment)));
     let index = format!("INDEX {}", index_of(table, constraint));
     let on_index = clauses.value(clause::INDEX_COMMENT).map(|comment| comment_on(&index, Some(comment)));
@@ -303,13 +304,13 @@ pub fn constraint_comments(table: &Name, constraint: &Name, clauses: &Clauses) -
 }
 
 /// The index of a table's constraint: it is in the table's schema.
-pub fn index_of(table: &Name, constraint: &Name) -> Name {
+pub fn index_of(table: &QualifiedName, constraint: &Name) -> QualifiedName {
     names::qualified(&names::schema(table).unwrap_or_default(), constraint.canonical())
 }
 
 /// The parts of indexes above it that a partition has and that are called otherwise than the server would call them, as a dump says
 /// them.
-pub fn named_parts(name: &Name, table: &Table) -> Vec<String> {
+pub fn named_parts(name: &QualifiedName, table: &Table) -> Vec<String> {
     let own = &table.of_parent.0;
     let mut out = Vec::new();
     for (whole, part) in table.part_names.iter() {
@@ -323,8 +324,8 @@ pub fn named_parts(name: &Name, table: &Table) -> Vec<String> {
             out.push(format!("ALTER TABLE ONLY {name} ADD {constraint}"));
         } else if let Some(index) = own.indexes.iter().find(|index| index.name == full).and_then(Object::as_index) {
             let mut index = index.clone();
-            if let Some(attached) = index.clauses.value(clause::ATTACHED_TO) {
-                whole = Name::new(attached, attached);
+            if let Some(attached) = index.clauses.get(clause::ATTACHED_TO) {
+                whole = attached.clone();
             }
             if table.clauses.has(clause::PARTITION_BY) {
                 index.clauses.say(clause::ONLY, "");
@@ -339,7 +340,7 @@ pub fn named_parts(name: &Name, table: &Table) -> Vec<String> {
 }
 
 /// What only ALTER can say of a column, where it differs from `have`.
-pub fn column_extras(table: &Name, column: &Column, have: Option<&Column>) -> Vec<String> {
+pub fn column_extras(table: &QualifiedName, column: &Column, have: Option<&Column>) -> Vec<String> {
     let mut out = Vec::new();
     let nothing = Clauses::default();
     let before = have.map_or(&nothing, |have| &have.clauses);
@@ -386,7 +387,7 @@ pub fn column_extras(table: &Name, column: &Column, have: Option<&Column>) -> Ve
 }
 
 /// NOT NULL as a table's constraint, as PostgreSQL 18 and later take it.
-pub fn not_null_constraint(table: &Name, column: &Column) -> String {
+pub fn not_null_constraint(table: &QualifiedName, column: &Column) -> String {
     let inherit = if column.clauses.has(clause::NOT_NULL_NO_INHERIT) { " NO INHERIT" } else { "" };
     let valid = if column.clauses.has(clause::NOT_NULL_NOT_VALID) { " NOT VALID" } else { "" };
     let (name, own) = (quoted(not_null_name(table, column).canonical()), quoted(column.name.canonical()));
@@ -394,7 +395,7 @@ pub fn not_null_constraint(table: &Name, column: &Column) -> String {
 }
 
 /// What a column's NOT NULL is called, if nobody said otherwise.
-pub fn not_null_name(table: &Name, column: &Column) -> Name {
+pub fn not_null_name(table: &QualifiedName, column: &Column) -> Name {
     let made_up = || names::made_up(&names::identifier(table), column.name.canonical(), "not_null");
     column.not_null_name.0.clone().unwrap_or_else(|| names::simple(&made_up()))
 }

@@ -94,7 +94,7 @@ fn what_code_names_is_left_alone() {
         &source[..source.find("DO $$").expect("a block")]
     );
     let (have, mut want) = (model(&live), built(source));
-    let kept = unread::keep(postgres(), &want.unread, &have, &mut want.model);
+    let kept = unread::keep(&want.unread, &have, &mut want.model);
     let mut names: Vec<&str> = kept.iter().map(|kept| kept.what.as_str()).collect();
     names.sort_unstable();
     assert_eq!(names, ["foreign key hives_site of table public.hives", "index public.\"Hives by site\""]);
@@ -105,5 +105,5 @@ fn what_code_names_is_left_alone() {
     assert_eq!(differing, ["table public.hives", "index public.forgotten"]);
     // Nothing is kept for a source without code.
     let mut plain = built("CREATE TABLE hives (id integer PRIMARY KEY, site integer);");
-    assert!(unread::keep(postgres(), &plain.unread, &have, &mut plain.model).is_empty());
+    assert!(unread::keep(&plain.unread, &have, &mut plain.model).is_empty());
 }

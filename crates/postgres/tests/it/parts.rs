@@ -2,7 +2,7 @@
 
 use wevrun_core::EngineVersion;
 use wevrun_core::adopt;
-use wevrun_core::model::{Kind, Model, Name, Table};
+use wevrun_core::model::{Kind, Model, QualifiedName, Table};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_postgres::{POSTGRES, Postgres};
 
@@ -14,7 +14,7 @@ const LOTS: &str = "CREATE TABLE Lots (id integer PRIMARY KEY, weight integer) P
 
 /// Of each part that is called otherwise than usual the partition, the whole and the name.
 fn names(model: &Model) -> Vec<String> {
-    let of_table = |(table, definition): (&Name, &Table)| {
+    let of_table = |(table, definition): (&QualifiedName, &Table)| {
         let parts = definition.part_names.iter().map(|(whole, part)| format!("{table} {whole} {part}"));
         parts.collect::<Vec<_>>()
     };

@@ -3,7 +3,7 @@
 use super::super::canonical::expression;
 use super::table::column;
 use super::{a_name, on_conflict, qualified_name};
-use wevrun_core::model::{Check, Clauses, Kind};
+use wevrun_core::model::{Check, Clauses, Kind, QualifiedName};
 use wevrun_core::parse::{AlterTable, Constraints, Parsed, Reader, StatementKind};
 
 /// The rest of ALTER.
@@ -11,7 +11,7 @@ pub fn alter(mut reader: Reader<'_>) -> Parsed<StatementKind> {
     reader.expect("TABLE")?;
     let (_, table) = qualified_name(&mut reader)?;
     let action = if reader.take(&["RENAME", "TO"]) {
-        AlterTable::Rename(a_name(&mut reader, "the new name")?)
+        AlterTable::Rename(QualifiedName::plain(a_name(&mut reader, "the new name")?))
     } else if reader.take(&["RENAME"]) {
         reader.take(&["COLUMN"]);
         let from = a_name(&mut reader, "the column's name")?;

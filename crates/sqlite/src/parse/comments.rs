@@ -4,7 +4,7 @@ use super::super::names;
 use super::super::tokens::Rules;
 use super::table::ColumnSpans;
 use wevrun_core::diagnostics::{Code, Diagnostic, Severity};
-use wevrun_core::model::{Formerly, Kind, Name};
+use wevrun_core::model::{Formerly, Kind, Name, QualifiedName};
 use wevrun_core::parse::{Reader, Token, TokenKind, token};
 use wevrun_core::source::Location;
 
@@ -27,7 +27,7 @@ pub fn formerly(
             continue;
         };
         match subject(reader, comment, spans) {
-            Subject::Table => formerly.table = Some(old),
+            Subject::Table => formerly.table = Some(QualifiedName::plain(old)),
             Subject::Column(column) => formerly.columns.push((column, old)),
             Subject::Nothing => diagnostics.push(
                 Diagnostic::new(Code::WV009, "this comment stands on no column")

@@ -10,7 +10,7 @@ pub use table::settle;
 use super::names::{self, unquoted};
 use super::tokens::Rules;
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Definition, Formerly, Kind, Name, Object, OnConflict};
+use wevrun_core::model::{Clauses, Definition, Formerly, Kind, Name, Object, OnConflict, QualifiedName};
 use wevrun_core::parse::{Parsed, Reader, StatementKind, Token, TokenKind, token};
 
 /// What a statement says.
@@ -128,7 +128,7 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
 }
 
 /// The name that a CREATE statement tries to give, even if the rest can't be read.
-pub fn created_name(tokens: &[Token], text: &str) -> Option<Name> {
+pub fn created_name(tokens: &[Token], text: &str) -> Option<QualifiedName> {
     let mut reader = Reader { text, tokens, position: 0, source: 0 };
     reader.take(&["CREATE"]).then_some(())?;
     while ["TEMP", "TEMPORARY", "UNIQUE", "VIRTUAL"].iter().any(|word| reader.take(&[word])) {}
@@ -155,11 +155,11 @@ fn a_name(reader: &mut Reader<'_>, what: &str) -> Parsed<Name> {
 }
 
 /// `[schema.]name`, which must come next.
-fn qualified_name(reader: &mut Reader<'_>) -> Parsed<(Option<Name>, Name)> {
+fn qualified_name(reader: &mut Reader<'_>) -> Parsed<(Option<Name>, QualifiedName)> {
     let start = reader.position;
     let first = a_name(reader, "a name")?;
     if !reader.take_symbol(".") {
-        return Ok((None, first));
+        return Ok((None, QualifiedName::plain(first)));
     }
     let second = a_name(reader, "a name")?;
     if !matches!(first.canonical(), "main" | "temp") {
@@ -169,7 +169,7 @@ fn qualified_name(reader: &mut Reader<'_>) -> Parsed<(Option<Name>, Name)> {
                 .help("a project is the schema of one database; leave the qualifier out, or move the object"),
         ));
     }
-    Ok((Some(first), second))
+    Ok((Some(first), QualifiedName::plain(second)))
 }
 
 /// `(a, b, …)`, which must come next.

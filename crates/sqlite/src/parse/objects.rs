@@ -7,13 +7,13 @@ use super::super::names;
 use super::super::references::relations;
 use super::table::ColumnSpans;
 use super::{a_name, name_list};
-use wevrun_core::model::{Beside, Clauses, Event, Index, IndexPart, Name, Timing, Trigger, View, VirtualTable};
+use wevrun_core::model::{Beside, Clauses, Event, Index, IndexPart, QualifiedName, Timing, Trigger, View, VirtualTable};
 use wevrun_core::parse::{Parsed, Reader, TokenKind};
 
 /// The rest of CREATE INDEX, after the name (<https://sqlite.org/lang_createindex.html>).
 pub fn index(reader: &mut Reader<'_>, unique: bool) -> Parsed<Index> {
     reader.expect("ON")?;
-    let table = a_name(reader, "the table's name")?;
+    let table = QualifiedName::plain(a_name(reader, "the table's name")?);
     let list = reader.parenthesised()?;
     let mut parts = Vec::new();
     for item in split(reader, list.clone(), ",") {
@@ -44,7 +44,7 @@ fn index_part(reader: &Reader<'_>, item: Range<usize>) -> IndexPart {
     }
     let mut collation = None;
     if end > item.start + 2 && is(end - 2, "COLLATE") {
-        collation = Some(super::names::name(&super::unquoted(reader.tokens[end - 1], reader.text)));
+        collation = Some(super::names::object_name(&super::unquoted(reader.tokens[end - 1], reader.text)));
         end -= 2;
     }
     let collation = collation.filter(|name| name.canonical() != "binary");
@@ -84,7 +84,7 @@ fn split(reader: &Reader<'_>, range: Range<usize>, separator: &str) -> Vec<Range
 }
 
 /// The rest of CREATE VIEW, after the name (<https://sqlite.org/lang_createview.html>).
-pub fn view(reader: &mut Reader<'_>, uses: &mut Vec<Name>) -> Parsed<View> {
+pub fn view(reader: &mut Reader<'_>, uses: &mut Vec<QualifiedName>) -> Parsed<View> {
     let columns = if reader.sees_symbol("(") { name_list(reader, "a column's name")? } else { Vec::new() };
     reader.expect("AS")?;
     if !["SELECT", "VALUES", "WITH"].iter().any(|word| reader.sees(word)) {
@@ -98,7 +98,7 @@ pub fn view(reader: &mut Reader<'_>, uses: &mut Vec<Name>) -> Parsed<View> {
 }
 
 /// The rest of CREATE TRIGGER, after the name (<https://sqlite.org/lang_createtrigger.html>).
-pub fn trigger(reader: &mut Reader<'_>, uses: &mut Vec<Name>) -> Parsed<Trigger> {
+pub fn trigger(reader: &mut Reader<'_>, uses: &mut Vec<QualifiedName>) -> Parsed<Trigger> {
     let timing = if reader.take(&["AFTER"]) {
         Timing::After
     } else if reader.take(&["INSTEAD"]) {
@@ -167,6 +167,7 @@ pub fn trigger(reader: &mut Reader<'_>, uses: &mut Vec<Name>) -> Parsed<Trigger>
         expression(reader, condition_start..condition_end)
     });
     uses.sort();
+    let table = QualifiedName::plain(table);
     Ok(Trigger { table, timing, event, columns, condition, body: expression(reader, start..end) })
 }
 

@@ -4,9 +4,7 @@ use super::super::canonical::{expression, type_name};
 use super::{a_name, name_list, on_conflict};
 use crate::names;
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{
-    Action, Check, Clauses, Column, Expression, ForeignKey, Generated, Key, KeyPart, Name, OnConflict, Table, Unordered,
-};
+use wevrun_core::model::{Action, Check, Clauses, Column, Expression, ForeignKey, Generated, Key, KeyPart, Name, OnConflict, QualifiedName, Table, Unordered};
 use wevrun_core::parse::{Constraints, Parsed, Reader, TokenKind};
 
 /// Where the columns stand, for the comments on them.
@@ -247,8 +245,8 @@ fn column_constraint(
 }
 
 /// BINARY is what the engine takes where nothing is said.
-fn collation(reader: &mut Reader<'_>) -> Parsed<Option<Name>> {
-    let name = a_name(reader, "a collation's name")?;
+fn collation(reader: &mut Reader<'_>) -> Parsed<Option<QualifiedName>> {
+    let name = QualifiedName::plain(a_name(reader, "a collation's name")?);
     Ok((name.canonical() != "binary").then_some(name))
 }
 
@@ -356,7 +354,7 @@ fn key_parts(reader: &mut Reader<'_>) -> Parsed<(Vec<KeyPart>, bool)> {
 
 /// What follows REFERENCES.
 fn references(reader: &mut Reader<'_>, columns: Vec<Name>, name: Option<Name>) -> Parsed<ForeignKey> {
-    let parent = a_name(reader, "the referenced table's name")?;
+    let parent = QualifiedName::plain(a_name(reader, "the referenced table's name")?);
     let parent_columns = if reader.sees_symbol("(") { name_list(reader, "a column's name")? } else { Vec::new() };
     let mut key = ForeignKey {
         name: silent(name),

@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use super::super::names::{literal, quoted};
 use super::guards;
 use wevrun_core::compare::Change;
-use wevrun_core::model::{ForeignKey, Kind, Model, Name, ObjectKey, Table};
+use wevrun_core::model::{ForeignKey, Kind, Model, Name, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::Planning;
 
 /// The statements of a script that check foreign keys.
@@ -72,7 +72,7 @@ pub fn checks(planning: &Planning<'_>) -> Checks {
 }
 
 /// Tables, by want's names, that are changed, renamed or removed.
-fn touched(planning: &Planning<'_>) -> BTreeSet<Name> {
+fn touched(planning: &Planning<'_>) -> BTreeSet<QualifiedName> {
     let differences = planning.comparison.differences.iter().filter(|difference| difference.key.kind == Kind::Table);
     let changed = differences.filter(|difference| !matches!(difference.change, Change::Create(_)));
     changed.map(|difference| difference.key.name.clone()).collect()
@@ -84,9 +84,9 @@ fn label(table: &Name, columns: &[Name], parent: &Name) -> String {
 }
 
 /// What a foreign key of have is called after the renames.
-fn label_in_want(planning: &Planning<'_>, table: &Name, key: &ForeignKey) -> String {
+fn label_in_want(planning: &Planning<'_>, table: &QualifiedName, key: &ForeignKey) -> String {
     let renames = &planning.comparison.renames;
-    let table_name = |name: &Name| renames.key_in_want(&ObjectKey::new(Kind::Table, name.clone())).name;
+    let table_name = |name: &QualifiedName| renames.key_in_want(&ObjectKey::new(Kind::Table, name.clone())).name;
     let table = table_name(table);
     let renamed = renames.columns_of(&table);
     let column = |name: &Name| {
@@ -123,7 +123,7 @@ fn without_parent(model: &Model, name: &Name, key: &ForeignKey) -> Option<String
 }
 
 /// The parent's columns, if they are a unique key.
-fn referenced(model: &Model, name: &Name, parent: &Table, key: &ForeignKey) -> Option<Vec<Name>> {
+fn referenced(model: &Model, name: &QualifiedName, parent: &Table, key: &ForeignKey) -> Option<Vec<Name>> {
     let columns = key.referenced_columns(parent);
     let owned: Vec<_> = model.of_kind(Kind::Index).filter(|index| index.definition.owner() == Some(name)).collect();
     let valid = columns.len() == key.columns.len() && !columns.is_empty() && parent.is_unique(&columns, &owned);

@@ -22,7 +22,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::names::quoted;
 use super::write::create_statement;
 use wevrun_core::compare::Change;
-use wevrun_core::model::{Definition, Kind, Name, Object, ObjectKey, Table};
+use wevrun_core::model::{Definition, Kind, Name, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::{Plan, Planning, Probe, Risk, RiskKind, Step};
 
 /// What must be known of the data.
@@ -53,7 +53,7 @@ pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {
 struct TableChange<'p> {
     planning: &'p Planning<'p>,
     /// Its name in have, for questions about rows.
-    original: &'p Name,
+    original: &'p QualifiedName,
     /// As it is, with want's names.
     have: &'p Table,
     /// As it shall be.
@@ -152,11 +152,11 @@ struct Planner<'p> {
     /// Objects of want that are the same in have, but were dropped on the way and must come again.
     recreated: BTreeSet<ObjectKey>,
     /// The indexes and triggers of want's tables and views.
-    owned: BTreeMap<&'p Name, Vec<&'p Object>>,
+    owned: BTreeMap<&'p QualifiedName, Vec<&'p Object>>,
     /// Whether a step can break a foreign key.
     touches_rows: bool,
     /// Tables, by want's names, whose rows are written again.
-    rebuilt: BTreeSet<Name>,
+    rebuilt: BTreeSet<QualifiedName>,
     /// Virtual tables that index what is only created by this script.
     late: Vec<Step>,
     /// Objects, by want's keys, that must be written again so that they mean what they do.
@@ -166,7 +166,7 @@ struct Planner<'p> {
 impl Planner<'_> {
     fn plan(&mut self) {
         let planning = self.planning;
-        let removed_names: BTreeSet<&Name> = planning
+        let removed_names: BTreeSet<&QualifiedName> = planning
             .comparison
             .differences
             .iter()
@@ -189,9 +189,9 @@ impl Planner<'_> {
     }
 
     /// Drops what changes or goes, and what a rename would trip over.
-    fn clear_away(&mut self, kind: Kind, in_the_way: &BTreeSet<ObjectKey>, removed_relations: &BTreeSet<&Name>) {
+    fn clear_away(&mut self, kind: Kind, in_the_way: &BTreeSet<ObjectKey>, removed_relations: &BTreeSet<&QualifiedName>) {
         let word = kind.title().to_uppercase();
-        let drop = |planner: &mut Self, name: &Name, title: String| {
+        let drop = |planner: &mut Self, name: &QualifiedName, title: String| {
             let statement = format!("DROP {word} {}", quoted(name.written()));
             planner.steps.push(Step::new(title, vec![statement]));
         };
@@ -292,7 +292,7 @@ impl Planner<'_> {
     }
 
     /// The indexes and triggers of a table that stay as they are, and that a rebuild must make again.
-    fn kept_with(&self, table: &Name) -> Vec<&Object> {
+    fn kept_with(&self, table: &QualifiedName) -> Vec<&Object> {
         let planning = self.planning;
         let owned = self.owned.get(table).into_iter().flatten().copied();
         owned
@@ -384,7 +384,7 @@ fn looks_through_everything(planning: &Planning<'_>) -> bool {
 /// A view that is made anew takes its triggers with it when it goes.
 fn triggers_of_changed_views(planning: &Planning<'_>) -> Vec<ObjectKey> {
     let views = planning.comparison.differences.iter().filter(|d| d.key.kind == Kind::View);
-    let changed: BTreeSet<&Name> =
+    let changed: BTreeSet<&QualifiedName> =
         views.filter(|d| matches!(d.change, Change::Change { .. })).map(|d| &d.key.name).collect();
     let triggers = planning.have.of_kind(Kind::Trigger);
     triggers.filter(|t| t.definition.owner().is_some_and(|o| changed.contains(o))).map(Object::key).collect()
@@ -397,7 +397,7 @@ fn create_as(object: &Object, name: &str) -> String {
     let (tokens, _) = token::tokenize(&super::tokens::Rules, text, 0);
     let tokens: Vec<_> = tokens.into_iter().filter(|token| token.kind != TokenKind::Comment).collect();
     let Some(word) = tokens.iter().position(|token| token.is_word(text, "TABLE")) else {
-        return create_statement(&Object { name: super::names::name(name), ..object.clone() });
+        return create_statement(&Object { name: super::names::object_name(name), ..object.clone() });
     };
     let is = |at: usize, word: &str| tokens.get(at).is_some_and(|token| token.is_word(text, word));
     let mut at = word + 1 + if is(word + 1, "IF") && is(word + 2, "NOT") { 3 } else { 0 };
@@ -409,10 +409,10 @@ fn create_as(object: &Object, name: &str) -> String {
 }
 
 /// A name for a table's or column's stand-in that nothing else has.
-fn stand_in(planning: &Planning<'_>, name: &Name) -> String {
+fn stand_in(planning: &Planning<'_>, name: &QualifiedName) -> String {
     let mut candidate = format!("wevrun_new_{}", name.written());
     let taken = |candidate: &str| {
-        let name = super::names::name(candidate);
+        let name = super::names::object_name(candidate);
         let any = |model: &wevrun_core::model::Model| {
             model.relation(&name).is_some() || model.find(Kind::Index, &name).is_some()
         };

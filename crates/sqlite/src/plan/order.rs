@@ -3,7 +3,7 @@
 use petgraph::graphmap::DiGraphMap;
 use petgraph::visit::DfsPostOrder;
 
-use wevrun_core::model::{Name, Object};
+use wevrun_core::model::{Object, QualifiedName};
 
 /// Tables, each after the tables that its foreign keys point at. In a circle the names decide.
 pub fn parents_first<'m>(tables: &[&'m Object]) -> Vec<&'m Object> {
@@ -18,7 +18,7 @@ pub fn used_first<'m>(views: &[&'m Object]) -> Vec<&'m Object> {
     ordered(views, |object| object.uses.iter().collect())
 }
 
-fn ordered<'m>(objects: &[&'m Object], needs: impl Fn(&'m Object) -> Vec<&'m Name>) -> Vec<&'m Object> {
+fn ordered<'m>(objects: &[&'m Object], needs: impl Fn(&'m Object) -> Vec<&'m QualifiedName>) -> Vec<&'m Object> {
     let mut sorted = objects.to_vec();
     sorted.sort_by_key(|object| &object.name);
     let mut graph: DiGraphMap<usize, ()> = DiGraphMap::new();

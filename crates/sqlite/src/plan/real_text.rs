@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use super::super::affinity::Affinity;
 use super::super::tokens::Rules;
 use wevrun_core::compare::Change;
-use wevrun_core::model::{Column, Definition, Expression, Kind, Name, ObjectKey, Table};
+use wevrun_core::model::{Column, Definition, Expression, Kind, Name, ObjectKey, QualifiedName, Table};
 use wevrun_core::parse::token::tokenize;
 use wevrun_core::parse::{Token, TokenKind};
 use wevrun_core::plan::{Planning, Probe};
@@ -37,9 +37,9 @@ pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {
 }
 
 /// Why only the version that the database is used with can run the script; nothing if any can.
-pub fn reasons(planning: &Planning<'_>, rebuilt: &BTreeSet<Name>, recreated: &BTreeSet<ObjectKey>) -> Vec<String> {
+pub fn reasons(planning: &Planning<'_>, rebuilt: &BTreeSet<QualifiedName>, recreated: &BTreeSet<ObjectKey>) -> Vec<String> {
     let mut reasons = Vec::new();
-    let is_made = |key: &ObjectKey, table: &Name| {
+    let is_made = |key: &ObjectKey, table: &QualifiedName| {
         let differs = || planning.comparison.differences.binary_search_by(|other| other.key.cmp(key)).is_ok();
         rebuilt.contains(table) || key.kind == Kind::Index && (differs() || recreated.contains(key))
     };
@@ -61,7 +61,7 @@ pub fn reasons(planning: &Planning<'_>, rebuilt: &BTreeSet<Name>, recreated: &BT
 }
 
 /// Whether have's column holds a REAL value; none if it is new, or can't.
-fn probe(planning: &Planning<'_>, table: &Name, column: &Column) -> Option<Probe> {
+fn probe(planning: &Planning<'_>, table: &QualifiedName, column: &Column) -> Option<Probe> {
     let renames = &planning.comparison.renames;
     let present = planning.renamed.table(table)?.column(&column.name)?;
     present.generated.is_none().then_some(())?;
@@ -77,7 +77,7 @@ struct Made {
 }
 
 /// Calls `found` for each object that makes text of a column that can hold REAL values, until that says true for the object.
-fn visit(planning: &Planning<'_>, found: &mut dyn FnMut(&Made, &Name, &Column) -> bool) {
+fn visit(planning: &Planning<'_>, found: &mut dyn FnMut(&Made, &QualifiedName, &Column) -> bool) {
     let changed = planning.comparison.differences.iter().filter_map(|difference| match &difference.change {
         Change::Create(object) | Change::Change { want: object, .. } => match &object.definition {
             Definition::Table(_) => Some(&object.name),
@@ -86,7 +86,7 @@ fn visit(planning: &Planning<'_>, found: &mut dyn FnMut(&Made, &Name, &Column) -
         },
         Change::Remove(_) => None,
     });
-    let tables: BTreeSet<&Name> = changed.collect();
+    let tables: BTreeSet<&QualifiedName> = changed.collect();
     let owned = planning.want.by_owner();
     for name in tables {
         // A table that is new holds nothing yet.

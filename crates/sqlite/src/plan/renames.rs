@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::super::Sqlite;
 use super::super::names::quoted;
 use wevrun_core::compare::Change;
-use wevrun_core::model::{Identifiers, Kind, Name, ObjectKey};
+use wevrun_core::model::{Identifiers, Kind, ObjectKey, QualifiedName};
 use wevrun_core::plan::{Clearance, Planning, Risk, RiskKind, Step};
 
 /// Views and triggers that must be dropped before names change, and made again after.
@@ -17,7 +17,7 @@ use wevrun_core::plan::{Clearance, Planning, Risk, RiskKind, Step};
 pub fn dependents(planning: &Planning<'_>, looks_through: bool) -> BTreeSet<ObjectKey> {
     let renames = &planning.comparison.renames;
     let have = planning.have;
-    let mut touched: BTreeSet<Name> = renames.tables.iter().map(|(_, from, _)| from.clone()).collect();
+    let mut touched: BTreeSet<QualifiedName> = renames.tables.iter().map(|(_, from, _)| from.clone()).collect();
     for (table, _, _) in &renames.columns {
         let old = renames.table_in_have(&ObjectKey::new(Kind::Table, table.clone()));
         touched.insert(old.unwrap_or_else(|| table.clone()));

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::super::names::literal;
-use wevrun_core::model::{Definition, Kind, Model, Name};
+use wevrun_core::model::{Definition, Kind, Model, QualifiedName};
 
 /// Every object with what it is on: a table, or itself.
 const OBJECTS: &str = "SELECT lower(tbl_name) AS owner, type || ' ' || lower(name) || ' on ' || lower(tbl_name) AS object, \
@@ -16,11 +16,11 @@ pub fn view() -> String {
 }
 
 /// A query for the facts about some relations and all that is on them: one text a row. `exact`: with the stored definitions.
-pub fn query(names: &BTreeSet<Name>, exact: bool) -> String {
+pub fn query(names: &BTreeSet<QualifiedName>, exact: bool) -> String {
     facts_in(&format!("({OBJECTS})"), names, exact)
 }
 
-fn facts_in(objects: &str, names: &BTreeSet<Name>, exact: bool) -> String {
+fn facts_in(objects: &str, names: &BTreeSet<QualifiedName>, exact: bool) -> String {
     let list: Vec<String> = names.iter().map(|name| literal(name.canonical())).collect();
     let these = format!("FROM {objects} AS o WHERE o.owner IN ({})", list.join(", "));
     if exact {
@@ -35,7 +35,7 @@ fn facts_in(objects: &str, names: &BTreeSet<Name>, exact: bool) -> String {
 }
 
 /// What that query gives, not exact, for a database with the structure of a model.
-pub fn facts(model: &Model, names: &BTreeSet<Name>) -> Vec<String> {
+pub fn facts(model: &Model, names: &BTreeSet<QualifiedName>) -> Vec<String> {
     let mut facts = Vec::new();
     for object in model.objects() {
         let (own, on) = (&object.name, object.definition.owner().unwrap_or(&object.name));
@@ -58,7 +58,7 @@ pub fn facts(model: &Model, names: &BTreeSet<Name>) -> Vec<String> {
 }
 
 /// A statement that fails where there is anything but these facts about the names.
-pub fn guard(names: &BTreeSet<Name>, exact: bool, facts: &[String]) -> String {
+pub fn guard(names: &BTreeSet<QualifiedName>, exact: bool, facts: &[String]) -> String {
     let mut sorted = facts.to_vec();
     sorted.sort();
     let rows: Vec<String> = sorted.iter().map(|fact| format!("({})", literal(fact))).collect();

@@ -1,10 +1,10 @@
 //! Virtual tables that change. No ALTER TABLE can change one, so a new one is made and filled from the old one.
 
 use super::super::affinity::Affinity;
-use super::super::names::{name, quoted};
+use super::super::names::{object_name, quoted};
 use super::rebuild::row_id_column;
 use super::{create_as, guards, stand_in};
-use wevrun_core::model::{Column, Definition, Kind, Model, Name, Object, Table, VirtualTable};
+use wevrun_core::model::{Column, Definition, Kind, Model, Object, QualifiedName, Table, VirtualTable};
 use wevrun_core::plan::{Planning, Probe, Risk, RiskKind, Step};
 
 /// Where a virtual table's rows come from.
@@ -12,7 +12,7 @@ enum Content {
     /// It holds them itself, in these columns.
     Own(Vec<String>),
     /// It indexes another table, from which it can be filled again.
-    Elsewhere(Name),
+    Elsewhere(QualifiedName),
     /// They can't be read back, or this is a module that Wevrun does not know.
     Unreadable,
 }
@@ -20,7 +20,7 @@ enum Content {
 /// The step that replaces a virtual table.
 pub fn step(
     planning: &Planning<'_>,
-    original: &Name,
+    original: &QualifiedName,
     have: &VirtualTable,
     object: &Object,
     want: &VirtualTable,
@@ -80,7 +80,7 @@ pub fn step(
 }
 
 /// What fills a new virtual table that indexes another table, if that is there.
-pub fn fill(want: &Model, table: &Name, definition: &VirtualTable) -> Option<String> {
+pub fn fill(want: &Model, table: &QualifiedName, definition: &VirtualTable) -> Option<String> {
     let Content::Elsewhere(content) = content(definition) else { return None };
     let table = quoted(table.written());
     want.relation(&content).map(|_| format!("INSERT INTO {table} ({table}) VALUES ('rebuild')"))
@@ -101,7 +101,7 @@ pub fn content_is_created(planning: &Planning<'_>, table: &VirtualTable) -> bool
 
 /// The steps that fill the indexes of text over a table again whose rows have other numbers or other values by now
 /// (<https://sqlite.org/fts5.html#external_content_table_pitfalls>).
-pub fn stale_after(planning: &Planning<'_>, name: &Name, have: &Table, want: &Table) -> Vec<Step> {
+pub fn stale_after(planning: &Planning<'_>, name: &QualifiedName, have: &Table, want: &Table) -> Vec<Step> {
     let mut steps = Vec::new();
     for object in planning.want.of_kind(Kind::VirtualTable) {
         let Definition::VirtualTable(definition) = &object.definition else { continue };
@@ -141,7 +141,7 @@ fn content(table: &VirtualTable) -> Content {
             None => Content::Own(columns(table)),
             Some((_, value)) => match value.trim().trim_matches(['\'', '"', '`', '[', ']']) {
                 "" => Content::Unreadable,
-                content => Content::Elsewhere(name(content)),
+                content => Content::Elsewhere(object_name(content)),
             },
         },
         "rtree" | "rtree_i32" => Content::Own(columns(table)),
@@ -152,5 +152,5 @@ fn content(table: &VirtualTable) -> Content {
 /// An argument's column without quotes and without the mark of an auxiliary column (<https://sqlite.org/rtree.html>).
 fn column_name(argument: &str) -> String {
     let bare = argument.trim_start_matches('+').trim_matches(['"', '`', '[', ']', '\'']);
-    name(bare).canonical().to_owned()
+    super::super::names::name(bare).canonical().to_owned()
 }

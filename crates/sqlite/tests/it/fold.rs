@@ -2,7 +2,7 @@
 
 use wevrun_core::model::Kind;
 
-use super::{built, codes, model, name, names, object};
+use super::{built, codes, model, name, names, object, object_name};
 
 #[test]
 fn creates_of_all_files_come_before_alters() {
@@ -44,7 +44,7 @@ fn a_rename_reaches_everything_that_refers_to_it() {
          ALTER TABLE apiaries RENAME TO sites;\nALTER TABLE sites RENAME COLUMN name TO label;\nALTER TABLE sites RENAME id TO site;\n",
     );
     let hives = object(&model, Kind::Table, "hives").as_table().expect("a table");
-    assert_eq!(hives.foreign_keys[0].parent, name("sites"));
+    assert_eq!(hives.foreign_keys[0].parent, object_name("sites"));
     assert_eq!(hives.foreign_keys[0].parent_columns, [name("site")]);
     assert_eq!(object(&model, Kind::Index, "by_name").text, "CREATE INDEX by_name ON sites (label) WHERE label <> ''");
     let view = &object(&model, Kind::View, "v").text;
@@ -55,7 +55,7 @@ fn a_rename_reaches_everything_that_refers_to_it() {
     let trigger = &object(&model, Kind::Trigger, "t").text;
     assert!(trigger.contains("UPDATE OF label ON sites") && trigger.contains("new.site WHERE old.label"), "{trigger}");
     let sites = object(&model, Kind::Table, "sites");
-    assert_eq!(sites.formerly.table, Some(name("apiaries")), "the plan will rename");
+    assert_eq!(sites.formerly.table, Some(object_name("apiaries")), "the plan will rename");
     assert_eq!(sites.formerly.columns, [(name("label"), name("name")), (name("site"), name("id"))]);
 }
 

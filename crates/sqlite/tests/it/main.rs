@@ -12,7 +12,7 @@ mod splitting;
 use wevrun_core::Dialect;
 use wevrun_core::EngineVersion;
 use wevrun_core::build::{Build, build};
-use wevrun_core::model::{Kind, Model, Name, Object};
+use wevrun_core::model::{Kind, Model, Name, Object, QualifiedName};
 use wevrun_core::source::Source;
 use wevrun_sqlite::Sqlite;
 
@@ -42,11 +42,15 @@ fn codes(text: &str) -> Vec<&'static str> {
 }
 
 fn object<'m>(model: &'m Model, kind: Kind, name: &str) -> &'m Object {
-    model.find(kind, &sqlite().name(name)).unwrap_or_else(|| panic!("no {} {name}", kind.title()))
+    model.find(kind, &sqlite().object_name(name)).unwrap_or_else(|| panic!("no {} {name}", kind.title()))
 }
 
 fn names(model: &Model, kind: Kind) -> Vec<&str> {
     model.of_kind(kind).map(|object| object.name.written()).collect()
+}
+
+fn object_name(text: &str) -> QualifiedName {
+    sqlite().object_name(text)
 }
 
 fn name(text: &str) -> Name {

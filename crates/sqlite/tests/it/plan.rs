@@ -4,7 +4,7 @@ use wevrun_core::compare::compare;
 use wevrun_core::plan::{Clearance, Evidence, Probe, Waiver, WaiverFile, Wishes, read_waivers};
 use wevrun_core::script::{Script, make_script};
 
-use super::{VERSION, model, name, sqlite};
+use super::{VERSION, model, name, object_name, sqlite};
 
 fn script(have: &str, want: &str, evidence: &[(Probe, bool)]) -> Script {
     let (have, want) = (model(have), model(want));
@@ -142,13 +142,13 @@ fn rowids_are_kept_unless_they_can_not_be() {
 fn losses_are_named_unless_the_data_is_known_to_have_none() {
     let want = "CREATE TABLE lots (id INTEGER PRIMARY KEY, grams INTEGER)";
     assert_eq!(risks(&script(LOTS, want, &[])), ["loses-column column lots.note"]);
-    let values = Probe::HasValues(name("lots"), name("note"));
+    let values = Probe::HasValues(object_name("lots"), name("note"));
     assert_eq!(risks(&script(LOTS, want, &[(values.clone(), true)])), ["loses-column column lots.note"]);
     let known = script(LOTS, want, &[(values, false)]);
     assert!(risks(&known).is_empty());
     assert!(known.plan.parts[0].steps[0].statements[0].contains("wevrun_guard"), "it is checked again when it runs");
     assert_eq!(risks(&script(LOTS, "", &[])), ["loses-table table lots"]);
-    assert!(risks(&script(LOTS, "", &[(Probe::HasRows(name("lots")), false)])).is_empty());
+    assert!(risks(&script(LOTS, "", &[(Probe::HasRows(object_name("lots")), false)])).is_empty());
     let want = "CREATE TABLE lots (id INTEGER PRIMARY KEY, grams TEXT, note TEXT)";
     assert_eq!(risks(&script(LOTS, want, &[])), ["changes-values column lots.grams"]);
     let want = "CREATE TABLE lots (id INTEGER PRIMARY KEY, grams BIGINT, note TEXT)";
@@ -164,8 +164,8 @@ fn missing_values_are_impossible_only_if_rows_are_known() {
         script(LOTS, want, evidence).held_back_by().first().map(|risk| risk.clearance.clone())
     };
     assert_eq!(clearance(&[]), Some(Clearance::Missing));
-    assert_eq!(clearance(&[(Probe::HasRows(name("lots")), true)]), Some(Clearance::Impossible));
-    assert_eq!(clearance(&[(Probe::HasRows(name("lots")), false)]), None);
+    assert_eq!(clearance(&[(Probe::HasRows(object_name("lots")), true)]), Some(Clearance::Impossible));
+    assert_eq!(clearance(&[(Probe::HasRows(object_name("lots")), false)]), None);
 }
 
 #[test]
