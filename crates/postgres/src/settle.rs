@@ -4,7 +4,7 @@ use super::canonical::{exclusion_expressions, index_column, not_null_names};
 use super::{mentions, names, write};
 use crate::clause;
 use wevrun_core::fold::{Held, Taken};
-use wevrun_core::model::{Check, Clauses, Column, Definition, Expression, Index, Key, Kind, Name, Object, OnConflict, Plain, QualifiedName, Table};
+use wevrun_core::model::{Check, Clauses, Column, Definition, Expression, Flag, Index, Key, Kind, Name, Object, OnConflict, Plain, QualifiedName, Table};
 
 /// Whether something of the object has no name yet.
 pub fn is_incomplete(object: &Object) -> bool {
@@ -277,7 +277,7 @@ fn serial_columns(table_name: &QualifiedName, table: &mut Table, taken: &Taken) 
             clauses.say(clause::AS, data_type);
         }
         if unlogged {
-            clauses.say(clause::UNLOGGED, "");
+            clauses.set(clause::UNLOGGED, Flag);
         }
         sequences.push((name, Plain { kind: Kind::Sequence, owner: Some(table_name.clone()), clauses }));
     }

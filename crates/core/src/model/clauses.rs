@@ -174,9 +174,16 @@ impl Clauses {
         self.values.get(name)?.expression()
     }
 
-    /// The canonical form of the clause of this name, if it is an expression.
+    /// The canonical form of the clause of this name, if it is no list; of a flag an empty text.
     pub fn value_named(&self, name: &str) -> Option<&str> {
-        self.expression_named(name).map(|value| value.canonical.as_str())
+        match self.values.get(name)? {
+            Value::Flag => Some(""),
+            Value::Text(text) => Some(text),
+            Value::Identifier(name) => Some(name.canonical()),
+            Value::Object(name) => Some(name.canonical()),
+            Value::Expression(expression) => Some(&expression.canonical),
+            Value::Identifiers(_) | Value::Objects(_) | Value::List(_) => None,
+        }
     }
 
     /// The clause of this name as it was written, if it is an expression; else nothing.

@@ -17,8 +17,8 @@ use crate::model::{Clauses, Definition, Fingerprint, Formerly, Model, Object, Qu
 use crate::render::Writer;
 use crate::source::Source;
 
-/// The version of the form that this code writes, and the newest that it reads.
-pub const FORMAT: u32 = 1;
+/// The version of the form that this code writes, and the only one that it reads.
+pub const FORMAT: u32 = 2;
 
 /// A snapshot: a model, and where it came from.
 #[derive(Debug, Clone)]
@@ -73,11 +73,14 @@ pub enum SnapshotError {
     /// Whole, but not what was written.
     #[error("the snapshot was altered after it was built: its seal does not fit its content; build it again")]
     Altered,
+    /// Written by an older Wevrun.
+    #[error("the snapshot has format {0}, and this Wevrun reads format {FORMAT}; build it again")]
+    Older(u64),
     /// For an engine that this build of Wevrun does not have.
     #[error("{0}")]
     UnknownEngine(String),
     /// Written by a newer Wevrun.
-    #[error("the snapshot has format {0}, and this Wevrun reads formats up to {FORMAT}; use a newer Wevrun")]
+    #[error("the snapshot has format {0}, and this Wevrun reads format {FORMAT}; use a newer Wevrun")]
     Newer(u64),
 }
 
@@ -249,6 +252,7 @@ impl Snapshot {
         match head.wevrun_snapshot {
             None => return Err(SnapshotError::Foreign),
             Some(format) if format > u64::from(FORMAT) => return Err(SnapshotError::Newer(format)),
+            Some(format) if format < u64::from(FORMAT) => return Err(SnapshotError::Older(format)),
             Some(_) => {}
         }
         if !seal::holds(text) {

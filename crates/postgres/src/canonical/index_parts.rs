@@ -160,7 +160,7 @@ fn partitions(model: &Model) -> HashMap<QualifiedName, Vec<&QualifiedName>> {
 
 /// Whether two indexes index the same in the same way, whatever their tables and names.
 pub fn says_the_same(index: &Index, other: &Index) -> bool {
-    let clause = |name: &str| index.clauses.value_named(name) == other.clauses.value_named(name);
+    let clause = |name: &str| index.clauses.get_named(name) == other.clauses.get_named(name);
     index.unique == other.unique
         && index.parts == other.parts
         && index.predicate == other.predicate

@@ -10,7 +10,7 @@ use super::super::sameness::Constraint;
 use super::super::{attributes, names, settle};
 use super::{index_parts, not_null_names, part_names};
 use wevrun_core::fold::Taken;
-use wevrun_core::model::{Beside, Check, Clauses, Column, Definition, Expression, ForeignKey, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
+use wevrun_core::model::{Beside, Check, Clauses, Column, Definition, Expression, Flag, ForeignKey, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 
 /// Completes all tables that have a parent or a type.
 pub fn expand(model: &mut Model) {
@@ -227,18 +227,18 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         // A child can't say the expression again: https://www.postgresql.org/docs/current/ddl-generated-columns.html
         let expression = |column: &Column| column.generated.as_ref().map(|g| g.expression.written().to_owned());
         if parent.generated.is_some() && expression(&result) == expression(parent) {
-            result.clauses.say(clause::GENERATED_BY_THE_PARENT, "");
+            result.clauses.set(clause::GENERATED_BY_THE_PARENT, Flag);
         }
         result.default = result.default.filter(|default| !is_null(default));
         result.not_null = own.not_null.or(parent.not_null);
         result.not_null_inherited = Beside(own.not_null.is_none() && parent.not_null.is_some());
         for clause in ["storage", "compression"] {
-            if let Some(value) = parent.clauses.expression_named(clause).filter(|_| !own.clauses.has_named(clause)) {
+            if let Some(value) = parent.clauses.get_named(clause).filter(|_| !own.clauses.has_named(clause)) {
                 result.clauses.set_named(clause, value.clone());
             }
         }
         if result.default.is_none() && parent.default.is_some() {
-            result.clauses.say(clause::NO_DEFAULT, "");
+            result.clauses.set(clause::NO_DEFAULT, Flag);
         }
         return result;
     };
@@ -246,7 +246,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
     let method = |column: &Column| column.clauses.value(clause::COMPRESSION).map(str::to_owned);
     let mut differs = Vec::new();
     if result.default.is_none() && inherited.default.is_some() {
-        result.clauses.say(clause::NO_DEFAULT, "");
+        result.clauses.set(clause::NO_DEFAULT, Flag);
         differs.push("without a default");
     } else if written(&result) != written(&inherited) || partition && !in_key && result.not_null != inherited.not_null {
         differs.push("with another default");

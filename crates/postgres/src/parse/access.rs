@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::{grants, identifier, names, objects, operators, own_name, path, routine};
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Definition, Kind, Name, Object, QualifiedName, Table};
+use wevrun_core::model::{Clauses, Definition, Flag, Kind, Name, Object, QualifiedName, Table};
 use wevrun_core::parse::{Amendment, Parsed, Reader, Session, StatementKind, TokenKind};
 
 /// An object that exists, as `TABLE hives` or `FUNCTION weigh(integer)` or `TRIGGER touch ON hives` names it.
@@ -172,6 +172,7 @@ pub fn say(object: &mut Object, clause: &str, value: Option<&str>) {
         Definition::VirtualTable(_) | Definition::Trigger(_) => return,
     };
     match value {
+        Some("") => clauses.set_named(clause, Flag),
         Some(value) => clauses.say_named(clause, value),
         None => {
             clauses.remove_named(clause);

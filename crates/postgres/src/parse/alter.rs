@@ -10,7 +10,7 @@ use super::{
     text_search,
 };
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Object, ObjectKey, Plain, QualifiedName};
+use wevrun_core::model::{Clauses, Definition, Expression, Flag, Kind, Object, ObjectKey, Plain, QualifiedName};
 use wevrun_core::parse::{Amendment, Parsed, Reader, Session, StatementKind};
 
 pub type Outcome = Result<(), Box<Diagnostic>>;
@@ -366,7 +366,7 @@ fn domain(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<
     } else if reader.take(&["DROP", "DEFAULT"]) {
         removed.push("default".to_owned());
     } else if reader.take(&["SET", "NOT", "NULL"]) {
-        added.say(clause::NOT_NULL, "");
+        added.set(clause::NOT_NULL, Flag);
     } else if reader.take(&["DROP", "NOT", "NULL"]) {
         removed.push("not null".to_owned());
     } else if reader.take(&["ADD"]) {

@@ -9,7 +9,7 @@ use super::alter::{Change, Outcome, enabled, unknown};
 use super::constraints::{Found, sees_table_constraint, table_constraint};
 use super::{children, definitions, expression, identifier, identity, names, own_name, path, run, table};
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, OnConflict, QualifiedName, Table};
+use wevrun_core::model::{Clauses, Column, Definition, Expression, Flag, Kind, Model, Name, Object, ObjectKey, OnConflict, QualifiedName, Table};
 use wevrun_core::parse::{Amendment, Parsed, Reader, Session, StatementKind};
 
 /// The clause of a column that says which default the children have from it, if it is another one. It is gone when they have it.
@@ -224,7 +224,7 @@ fn action(
                 if inherit {
                     column.clauses.remove(clause::NOT_NULL_NO_INHERIT);
                 } else if clauses.has(clause::NO_INHERIT) {
-                    column.clauses.say(clause::NOT_NULL_NO_INHERIT, "");
+                    column.clauses.set(clause::NOT_NULL_NO_INHERIT, Flag);
                 }
             }
             for key in table.foreign_keys.iter_mut().filter(|key| key.name == constraint) {

@@ -85,8 +85,8 @@ fn pass_on_below(model: &mut Model, parent: &QualifiedName, changed: &[(Column, 
                 own.generated.clone_from(&new.generated);
             }
             for clause in ["storage", "compression"] {
-                match new.clauses.expression_named(clause) {
-                    value if value == old.clauses.expression_named(clause) => {}
+                match new.clauses.get_named(clause) {
+                    value if value == old.clauses.get_named(clause) => {}
                     Some(value) => own.clauses.set_named(clause, value.clone()),
                     None => drop(own.clauses.remove_named(clause)),
                 }

@@ -2,7 +2,7 @@
 
 use super::{column_list, expression, identifier, names, normalised, reference, run, storage_parameters};
 use crate::clause;
-use wevrun_core::model::{Action, Beside, Check, Clauses, Column, ForeignKey, Key, KeyPart, Name, OnConflict};
+use wevrun_core::model::{Action, Beside, Check, Clauses, Column, Flag, ForeignKey, Key, KeyPart, Name, OnConflict};
 use wevrun_core::parse::{Constraints, Parsed, Reader};
 
 /// Everything that a list of constraints can hold.
@@ -35,7 +35,7 @@ impl NotNull {
         column.not_null_name = Beside(self.name.clone());
         for attribute in ["no inherit", "not valid"] {
             if self.attributes.has_named(attribute) {
-                column.clauses.say_named(&format!("not null {attribute}"), "");
+                column.clauses.set_named(&format!("not null {attribute}"), Flag);
             }
         }
     }
@@ -71,7 +71,7 @@ pub fn table_constraint(reader: &mut Reader<'_>, found: &mut Found) -> Parsed<()
         let distinct = nulls_not_distinct(reader);
         let mut key = key(reader, name)?;
         if distinct {
-            key.clauses.say(clause::NULLS_NOT_DISTINCT, "");
+            key.clauses.set(clause::NULLS_NOT_DISTINCT, Flag);
         }
         found.constraints.unique_keys.push(key);
     } else if reader.take(&["CHECK"]) {
@@ -83,7 +83,7 @@ pub fn table_constraint(reader: &mut Reader<'_>, found: &mut Found) -> Parsed<()
         let (columns, period) = period_list(reader)?;
         let mut key = references(reader, name, columns)?;
         if period {
-            key.clauses.say(clause::PERIOD, "");
+            key.clauses.set(clause::PERIOD, Flag);
         }
         found.constraints.foreign_keys.push(key);
     } else if reader.take(&["EXCLUDE"]) {
@@ -127,7 +127,7 @@ fn key(reader: &mut Reader<'_>, name: Option<Name>) -> Parsed<Key> {
             let column = names::simple(&identifier(reader, "a column's name")?);
             key.parts.push(KeyPart { column, collation: None, descending: false });
             if reader.take(&["WITHOUT", "OVERLAPS"]) {
-                key.clauses.say(clause::WITHOUT_OVERLAPS, "");
+                key.clauses.set(clause::WITHOUT_OVERLAPS, Flag);
             }
             if !reader.take_symbol(",") {
                 break;
@@ -171,11 +171,11 @@ pub fn attributes(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> 
         } else if reader.take(&["INITIALLY", "DEFERRED"]) {
             clauses.say(clause::DEFERRABLE, "initially deferred");
         } else if reader.take(&["NOT", "VALID"]) {
-            clauses.say(clause::NOT_VALID, "");
+            clauses.set(clause::NOT_VALID, Flag);
         } else if reader.take(&["NO", "INHERIT"]) {
-            clauses.say(clause::NO_INHERIT, "");
+            clauses.set(clause::NO_INHERIT, Flag);
         } else if reader.take(&["NOT", "ENFORCED"]) {
-            clauses.say(clause::NOT_ENFORCED, "");
+            clauses.set(clause::NOT_ENFORCED, Flag);
         } else {
             return Ok(());
         }

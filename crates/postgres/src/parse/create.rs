@@ -7,7 +7,7 @@ use super::{
 };
 use crate::clause;
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Expression, Formerly, Kind, Name, Object, ObjectKey};
+use wevrun_core::model::{Clauses, Expression, Flag, Formerly, Kind, Name, Object, ObjectKey};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
 pub fn create(
@@ -154,8 +154,8 @@ pub fn create(
     if unlogged {
         for object in &mut objects {
             match &mut object.definition {
-                wevrun_core::model::Definition::Table(table) => table.clauses.say(clause::UNLOGGED, ""),
-                wevrun_core::model::Definition::Plain(plain) => plain.clauses.say(clause::UNLOGGED, ""),
+                wevrun_core::model::Definition::Table(table) => table.clauses.set(clause::UNLOGGED, Flag),
+                wevrun_core::model::Definition::Plain(plain) => plain.clauses.set(clause::UNLOGGED, Flag),
                 _ => {}
             }
         }

@@ -8,7 +8,7 @@ use super::{
     path, plain, reference, rest, run, storage_parameters, text_or_null, whole,
 };
 use super::{constraints, table};
-use wevrun_core::model::{Beside, Clauses, Definition, Expression, Index, IndexPart, Kind, Name, Object, QualifiedName, View, is};
+use wevrun_core::model::{Beside, Clauses, Definition, Expression, Flag, Index, IndexPart, Kind, Name, Object, QualifiedName, View, is};
 use wevrun_core::parse::{Parsed, Reader, Session, TokenKind};
 
 /// The rest of the statement, kept whole.
@@ -103,7 +103,7 @@ pub fn index(reader: &mut Reader<'_>, session: &Session, unique: bool) -> Parsed
     reader.expect("ON")?;
     let mut clauses = Clauses::default();
     if reader.take(&["ONLY"]) {
-        clauses.say(clause::ONLY, "");
+        clauses.set(clause::ONLY, Flag);
     }
     let table = own_name(reader, session, "the table's name")?;
     if let Some(method) = after_keyword(reader, &["USING"], "an index method")?
@@ -119,7 +119,7 @@ pub fn index(reader: &mut Reader<'_>, session: &Session, unique: bool) -> Parsed
         clauses.say(clause::INCLUDE, columns.join(", "));
     }
     if constraints::nulls_not_distinct(reader) {
-        clauses.say(clause::NULLS_NOT_DISTINCT, "");
+        clauses.set(clause::NULLS_NOT_DISTINCT, Flag);
     }
     if reader.take(&["WITH"]) {
         storage_parameters(reader, &mut clauses)?;
@@ -277,7 +277,7 @@ pub fn data_type(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
             clauses.set_named(&format!("base.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
         }
     } else {
-        clauses.say(clause::SHELL, "");
+        clauses.set(clause::SHELL, Flag);
     }
     Ok(plain(reader, Kind::Type, name, None, clauses))
 }
@@ -303,7 +303,7 @@ pub fn domain_constraint(
     clauses: &mut Clauses,
 ) -> Parsed<()> {
     if reader.take(&["NOT", "NULL"]) {
-        clauses.say(clause::NOT_NULL, "");
+        clauses.set(clause::NOT_NULL, Flag);
     } else if reader.take(&["NULL"]) {
     } else if reader.take(&["COLLATE"]) {
         if let Some(collation) = table::collation(&path(reader, "a collation's name")?) {
@@ -378,7 +378,7 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     reader.expect("ON")?;
     let table = own_name(reader, session, "the table's name")?;
     if constraint {
-        clauses.say(clause::CONSTRAINT, "");
+        clauses.set(clause::CONSTRAINT, Flag);
     }
     loop {
         if reader.take(&["FROM"]) {
@@ -467,7 +467,7 @@ pub fn rule(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     }
     reader.expect("DO")?;
     if reader.take(&["INSTEAD"]) {
-        clauses.say(clause::INSTEAD, "");
+        clauses.set(clause::INSTEAD, Flag);
     } else {
         reader.take(&["ALSO"]);
     }
@@ -484,7 +484,7 @@ pub fn policy(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let table = own_name(reader, session, "the table's name")?;
     let mut clauses = Clauses::default();
     if reader.take(&["AS", "RESTRICTIVE"]) {
-        clauses.say(clause::RESTRICTIVE, "");
+        clauses.set(clause::RESTRICTIVE, Flag);
     } else {
         reader.take(&["AS", "PERMISSIVE"]);
     }

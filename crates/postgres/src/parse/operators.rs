@@ -9,7 +9,7 @@ use super::{
     data_type as read_type, definitions, identifier, names, own_name, path, plain, reference, reference_of, routine,
 };
 use crate::clause;
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object, QualifiedName};
+use wevrun_core::model::{Clauses, Definition, Expression, Flag, Kind, Name, Object, QualifiedName};
 use smol_str::SmolStr;
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
 
@@ -236,7 +236,7 @@ pub fn cast(reader: &mut Reader<'_>) -> Parsed<Object> {
     if reader.take(&["WITH", "FUNCTION"]) {
         clauses.say(clause::WITH_FUNCTION, function_reference(reader)?);
     } else if reader.take(&["WITH", "INOUT"]) {
-        clauses.say(clause::WITH_INOUT, "");
+        clauses.set(clause::WITH_INOUT, Flag);
     } else if !reader.take(&["WITHOUT", "FUNCTION"]) {
         return Err(reader.expected("WITH FUNCTION, WITHOUT FUNCTION or WITH INOUT"));
     }

@@ -5,7 +5,7 @@ use super::alter::unknown;
 use super::{identifier, own_name, plain, storage_parameters, whole};
 use crate::clause;
 use crate::{names, tokens};
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Object};
+use wevrun_core::model::{Clauses, Definition, Expression, Flag, Kind, Object};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
 
 /// What follows CREATE PUBLICATION.
@@ -13,7 +13,7 @@ pub fn publication(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object>
     let name = names::global(&identifier(reader, "the publication's name")?);
     let mut clauses = Clauses::default();
     if reader.take(&["FOR", "ALL", "TABLES"]) {
-        clauses.say(clause::ALL_TABLES, "");
+        clauses.set(clause::ALL_TABLES, Flag);
     } else if reader.take(&["FOR"]) {
         publication_members(reader, session, &mut clauses)?;
     }

@@ -2,7 +2,7 @@
 
 use super::{data_type, names, own_name, path, plain, reference};
 use crate::clause;
-use wevrun_core::model::{Clauses, Kind, Object, QualifiedName};
+use wevrun_core::model::{Clauses, Flag, Kind, Object, QualifiedName};
 use wevrun_core::parse::{Parsed, Reader, Session, Token, TokenKind};
 
 /// What follows CREATE SEQUENCE.
@@ -65,7 +65,7 @@ pub fn option(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     } else if reader.take(&["NO", "CYCLE"]) {
         clauses.remove(clause::CYCLE);
     } else if reader.take(&["CYCLE"]) {
-        clauses.say(clause::CYCLE, "");
+        clauses.set(clause::CYCLE, Flag);
     } else if reader.take(&["OWNED", "BY"]) {
         let path = path(reader, "table.column or NONE")?;
         let path: Vec<String> = path.iter().map(|part| names::quoted(part)).collect();
@@ -77,9 +77,9 @@ pub fn option(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     } else if reader.take(&["SEQUENCE", "NAME"]) {
         clauses.set(clause::NAME, reference(reader, "the sequence's name")?);
     } else if reader.take(&["LOGGED"]) {
-        clauses.say(clause::LOGGED, "");
+        clauses.set(clause::LOGGED, Flag);
     } else if reader.take(&["UNLOGGED"]) {
-        clauses.say(clause::UNLOGGED, "");
+        clauses.set(clause::UNLOGGED, Flag);
     } else {
         return Err(reader.expected("an option of a sequence"));
     }

@@ -11,7 +11,7 @@ use super::{
 use super::{names, sequences};
 use crate::clause;
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Column, Definition, Expression, Generated, Key, Name, Object, OnConflict, QualifiedName, Table, is};
+use wevrun_core::model::{Clauses, Column, Definition, Expression, Flag, Generated, Key, Name, Object, OnConflict, QualifiedName, Table, is};
 use wevrun_core::parse::{Parsed, Reader, Session};
 
 /// Where the columns of a CREATE TABLE stand, for the comments on them.
@@ -72,11 +72,15 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
     }
     take_constraints(&mut table, found);
     // A new table has no rows that could break a rule: NOT VALID says nothing (`transformCheckConstraints()` of parse_utilcmd.c).
-    table.columns.iter_mut().for_each(|column| drop(column.clauses.remove(clause::NOT_NULL_NOT_VALID)));
+    for column in table.columns.iter_mut() {
+        column.clauses.remove(clause::NOT_NULL_NOT_VALID);
+    }
     if !table.clauses.has(is::SERVER) {
         let checks = table.checks.iter_mut().map(|check| &mut check.clauses);
         let keys = table.foreign_keys.iter_mut().map(|key| &mut key.clauses);
-        checks.chain(keys).for_each(|clauses| drop(clauses.remove(clause::NOT_VALID)));
+        for clauses in checks.chain(keys) {
+            clauses.remove(clause::NOT_VALID);
+        }
     }
     merge_keys(&mut table);
     Ok((object(reader, name, Definition::Table(table)), spans))
@@ -290,7 +294,7 @@ pub fn column(reader: &mut Reader<'_>, found: &mut Found, typed: bool) -> Parsed
             let mut key = key_of(name, own);
             constraints::key_parameters(reader, &mut key.clauses)?;
             if distinct {
-                key.clauses.say(clause::NULLS_NOT_DISTINCT, "");
+                key.clauses.set(clause::NULLS_NOT_DISTINCT, Flag);
             }
             found.constraints.unique_keys.push(key);
         } else if reader.take(&["PRIMARY", "KEY"]) {

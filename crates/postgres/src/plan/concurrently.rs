@@ -11,7 +11,7 @@ use super::dependents::touched_columns;
 use super::path_for;
 use super::table::has_key;
 use wevrun_core::compare::{Change, Renames};
-use wevrun_core::model::{Definition, Expression, Index, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
+use wevrun_core::model::{Definition, Expression, Flag, Index, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::{Mode, Outcome, Part, Planning, Step};
 
 /// What comes after the transaction, and what the transaction leads to instead of want.
@@ -321,7 +321,7 @@ fn build_keys(object: &Object, keys: &[(&'static str, &Key)]) -> Step {
 fn on(index: &Index, table: &QualifiedName, branch: bool) -> Index {
     let mut index = Index { table: table.clone(), ..index.clone() };
     if branch {
-        index.clauses.say(clause::ONLY, "");
+        index.clauses.set(clause::ONLY, Flag);
     }
     index
 }

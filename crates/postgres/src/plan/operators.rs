@@ -57,7 +57,7 @@ fn settings(differing: &[&str], want: &Clauses, prefix: &str, keys: &[&str]) -> 
 fn only(differing: &[&str], clauses: &Clauses) -> Clauses {
     let mut some = Clauses::default();
     for clause in differing {
-        if let Some(value) = clauses.expression_named(clause) {
+        if let Some(value) = clauses.get_named(clause) {
             some.set_named(clause, value.clone());
         }
     }

@@ -4,7 +4,7 @@ use super::super::names::{self, quoted};
 use super::super::sameness::Constraint;
 use super::*;
 use crate::clause;
-use wevrun_core::model::{Check, Clauses, Column, Expression, ForeignKey, Key, Name, QualifiedName, Table, is};
+use wevrun_core::model::{Check, Clauses, Column, Expression, Flag, ForeignKey, Key, Name, QualifiedName, Table, is};
 
 /// The comment on a foreign key.
 pub fn foreign_key_comment(table: &Name, key: &ForeignKey) -> Option<String> {
@@ -328,7 +328,7 @@ pub fn named_parts(name: &QualifiedName, table: &Table) -> Vec<String> {
                 whole = attached.clone();
             }
             if table.clauses.has(clause::PARTITION_BY) {
-                index.clauses.say(clause::ONLY, "");
+                index.clauses.set(clause::ONLY, Flag);
             }
             out.push(create_index(&full, &index, false));
         } else {
@@ -437,7 +437,7 @@ pub fn postpone_settings(want: &mut Clauses, have: &Clauses) {
     let names: Vec<String> = want.iter().chain(have.iter()).map(|(name, _)| name.to_owned()).collect();
     for name in names.iter().filter(|name| is_late(name)) {
         want.remove_named(name);
-        if let Some(value) = have.expression_named(name) {
+        if let Some(value) = have.get_named(name) {
             want.set_named(name, value.clone());
         }
     }
