@@ -54,6 +54,18 @@ fn no_stage_uses_a_later_one() {
     assert!(unlisted.is_empty(), "not in STAGES: {unlisted:?}");
 }
 
+/// Statements and changes are data: what they do can be printed, compared and looked into.
+#[test]
+fn no_statement_holds_a_function() {
+    let crates = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
+    let places = ["core/src/parse/statement.rs", "core/src/change", "postgres/src/change"];
+    for file in places.iter().flat_map(|place| rust_files(&crates.join(place))) {
+        let text = fs::read_to_string(&file).expect("a source file");
+        let found = ["dyn Fn", "fn("].into_iter().find(|word| text.contains(word));
+        assert_eq!(found, None, "{}", file.display());
+    }
+}
+
 #[test]
 fn what_a_text_uses_is_found() {
     let text = "use crate::model::{Name, Kind};\nuse crate::{plan, script::Script};\nfn f() -> crate::check::Rules {}";

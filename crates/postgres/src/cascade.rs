@@ -5,8 +5,10 @@ use std::collections::BTreeSet;
 
 use super::rename::{any_expression, drop_constraint, same};
 use super::types::is_of;
-use super::{canonical, mentions, names, parse, split_list};
-use wevrun_core::model::{Clause, Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table, is};
+use super::{canonical, change, mentions, names, split_list};
+use wevrun_core::model::{
+    Clause, Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table, is,
+};
 
 /// Takes out what depends on an object, for DROP … CASCADE, and the object itself; gives what went with it
 /// (<https://www.postgresql.org/docs/current/ddl-depend.html>).
@@ -35,7 +37,7 @@ pub fn drop_with_dependents(model: &mut Model, key: &ObjectKey) -> Vec<ObjectKey
     for (table, column) in columns {
         drop_dependents_of_column(model, &table, &column, true);
         if let Some(Definition::Table(table)) = model.get_mut(&table).map(|object| &mut object.definition) {
-            parse::drop_column(table, &column);
+            change::drop_column(table, &column);
         }
     }
     gone.into_iter().collect()
@@ -76,7 +78,7 @@ pub fn drop_dependents_of_column(model: &mut Model, table: &ObjectKey, column: &
     for reader in readers {
         drop_dependents_of_column(model, table, &reader, true);
         if let Some(table) = model.table_mut(table) {
-            parse::drop_column(table, &reader);
+            change::drop_column(table, &reader);
         }
     }
     let in_primary_key = model.get(table).and_then(Object::as_table).and_then(|table| table.primary_key.as_ref());
@@ -138,9 +140,7 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
             match gone.kind {
                 Kind::Server => says(is::SERVER),
                 Kind::Type => says(clause::OF),
-                kind => {
-                    kind.is_relation() && (says(clause::PARTITION_OF) || inherits())
-                }
+                kind => kind.is_relation() && (says(clause::PARTITION_OF) || inherits()),
             }
         }
         Definition::Plain(plain) if plain.kind == Kind::Server => {

@@ -6,6 +6,7 @@
 mod access;
 mod canonical;
 mod cascade;
+mod change;
 mod clause;
 mod client;
 mod engine;

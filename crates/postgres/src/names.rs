@@ -4,8 +4,8 @@
 //! looked up yet. The name of a routine has its argument types, `public.weigh(integer)`; one of something that stands on a
 //! table has the table, `touch ON public.hives`. Names of columns and constraints are the identifiers themselves.
 
-use wevrun_core::model::{Kind, Name, NameParts, QualifiedName};
 use smol_str::SmolStr;
+use wevrun_core::model::{Kind, Name, NameParts, QualifiedName};
 
 /// Words that `quote_identifier()` of the server puts in quotes: all but the unreserved keywords of versions 13 to 18
 /// (`pg_get_keywords()`).

@@ -5,8 +5,8 @@ use super::parse::identifier_of;
 use super::{names, rename_schema};
 use super::{tokens, write};
 use crate::clause;
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 use smol_str::{SmolStr, format_smolstr};
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::parse::{TokenKind, token};
 
 /// Renames an object or moves it into another schema, with what moves along: what is in a schema, indexes, the sequences of columns
@@ -84,15 +84,7 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
                 *name = to.clone();
                 touched = true;
             }
-            for clause in [
-                "function",
-                "from",
-                "as",
-                "support",
-                "wrapper",
-                "handler",
-                "validator",
-            ] {
+            for clause in ["function", "from", "as", "support", "wrapper", "handler", "validator"] {
                 let Some(value) = clauses.value_named(clause).map(str::to_owned) else { continue };
                 // A trigger names its function without arguments, as it has none; it may not have been looked up yet.
                 let of_trigger = clause == "function" && names::signature(&from) == "()";

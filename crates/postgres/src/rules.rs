@@ -1,9 +1,9 @@
 //! The engine's own rules and its versions' limits.
 
-use crate::names;
 use super::rename::same;
 use super::{Postgres, parents_of};
 use crate::clause;
+use crate::names;
 use wevrun_core::check::{Checks, Rules};
 use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::engine::EngineVersion;

@@ -69,7 +69,13 @@ impl Semantics for Postgres {
         rename::column(model, table, from, to);
     }
 
-    fn renamed_with(&self, key: &ObjectKey, renamed: Kind, from: &QualifiedName, to: &QualifiedName) -> Option<ObjectKey> {
+    fn renamed_with(
+        &self,
+        key: &ObjectKey,
+        renamed: Kind,
+        from: &QualifiedName,
+        to: &QualifiedName,
+    ) -> Option<ObjectKey> {
         let name = match renamed {
             Kind::Schema => rename_schema::name(&key.name, from, to),
             _ => rename::signature(key, from, to)?,

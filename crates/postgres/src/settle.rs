@@ -4,7 +4,10 @@ use super::canonical::{exclusion_expressions, index_column, not_null_names};
 use super::{mentions, names, write};
 use crate::clause;
 use wevrun_core::fold::{Held, Taken};
-use wevrun_core::model::{Check, Clauses, Column, Definition, Expression, Flag, Index, Key, Kind, Name, Object, OnConflict, Plain, QualifiedName, Table};
+use wevrun_core::model::{
+    Check, Clauses, Column, Definition, Expression, Flag, Index, Key, Kind, Name, Object, OnConflict, Plain,
+    QualifiedName, Table,
+};
 
 /// Whether something of the object has no name yet.
 pub fn is_incomplete(object: &Object) -> bool {

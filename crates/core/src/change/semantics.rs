@@ -1,6 +1,6 @@
 //! What a change of a model asks of an engine.
 
-use crate::model::{Kind, Model, Name, Object, QualifiedName, ObjectKey};
+use crate::model::{Kind, Model, Name, Object, ObjectKey, QualifiedName};
 use crate::render::Writer;
 
 /// What an engine's ALTER and DROP do to a model.
@@ -30,7 +30,13 @@ pub trait Semantics: Writer {
 
     /// The new key of an object whose own name changes with the rename of another one: what is in a schema, a routine that takes
     /// values of a type.
-    fn renamed_with(&self, _: &ObjectKey, _renamed: Kind, _from: &QualifiedName, _to: &QualifiedName) -> Option<ObjectKey> {
+    fn renamed_with(
+        &self,
+        _: &ObjectKey,
+        _renamed: Kind,
+        _from: &QualifiedName,
+        _to: &QualifiedName,
+    ) -> Option<ObjectKey> {
         None
     }
 

@@ -3,8 +3,8 @@
 use std::fmt::Display;
 
 use crate::model::{
-    Check, Clauses, Column, Definition, ForeignKey, Index, Key, Name, Object, Plain, QualifiedName, Table, Trigger, Unordered, Value,
-    View, VirtualTable,
+    Check, Clauses, Column, Definition, ForeignKey, Index, Key, Name, Object, Plain, QualifiedName, Table, Trigger,
+    Unordered, Value, View, VirtualTable,
 };
 
 /// One property that differs. Where a side is none, the property is not there.
@@ -25,7 +25,12 @@ impl Property {
 }
 
 /// Everything that differs between two objects of one kind.
-pub fn properties(have: &Object, want: &Object, formerly: Option<&QualifiedName>, columns: &[(Name, Name)]) -> Vec<Property> {
+pub fn properties(
+    have: &Object,
+    want: &Object,
+    formerly: Option<&QualifiedName>,
+    columns: &[(Name, Name)],
+) -> Vec<Property> {
     let mut found = Vec::new();
     if let Some(formerly) = formerly {
         found.push(Property::new("name", Some(formerly.to_string()), Some(want.name.to_string())));

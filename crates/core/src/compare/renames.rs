@@ -91,7 +91,8 @@ impl<'m, N: Ord + ToString> Claims<'m, N> {
                 break;
             }
         }
-        let mut waiting: Vec<Claim<'m, N>> = std::mem::take(&mut self.open).into_iter().map(|(claim, _)| claim).collect();
+        let mut waiting: Vec<Claim<'m, N>> =
+            std::mem::take(&mut self.open).into_iter().map(|(claim, _)| claim).collect();
         let mut followed = Vec::new();
         while !waiting.is_empty() {
             let old: BTreeSet<&N> = waiting.iter().map(|claim| claim.old).collect();

@@ -1,28 +1,26 @@
-//! ALTER TABLE, applied to the model.
+//! ALTER, applied to the model.
 
 use super::{Folder, head};
+use crate::change::{Change, Refused, TableChange};
 use crate::diagnostics::{Code, Diagnostic};
-use crate::model::{Definition, Kind, Name, ObjectKey, QualifiedName, Table};
-use crate::parse::AlterTable;
+use crate::model::{Definition, Name, ObjectKey, QualifiedName};
+use crate::parse::Alter;
 use crate::source::Location;
 
 impl Folder<'_> {
-    pub(super) fn alter(&mut self, name: &QualifiedName, action: &AlterTable, location: Location) {
-        if self.folded.unreadable.contains(name) {
+    pub(super) fn alter(&mut self, alter: &Alter, location: Location) {
+        let Some(key) = self.find(&alter.kinds, &alter.name) else {
+            let name = &alter.name;
+            if !alter.if_exists && !self.folded.unreadable.contains(name) && !self.dialect.is_built_in(name) {
+                self.unknown(alter.kinds[0], name, location);
+            }
             return;
-        }
-        let virtual_table = ObjectKey::new(Kind::VirtualTable, name.clone());
-        if let (AlterTable::Rename(to), Some(_)) = (action, self.folded.model.get(&virtual_table)) {
-            return self.rename_table(virtual_table, to, location);
-        }
-        let key = ObjectKey::new(Kind::Table, name.clone());
-        if self.folded.model.get(&key).is_none() {
-            return self.unknown(Kind::Table, name, location);
-        }
-        match action {
-            AlterTable::Rename(to) => self.rename_table(key, to, location),
-            AlterTable::RenameColumn { from, to } => self.rename_column(&key, from, to, location),
-            _ => self.change_table(&key, action, location),
+        };
+        match &alter.change {
+            Change::Rename(to) => self.rename_table(key, to, location),
+            Change::RenameColumn { from, to } => self.rename_column(&key, from, to, location),
+            Change::Table(change) => self.change_table(&key, change, location),
+            Change::Engine(change) => self.change(key, &**change, location),
         }
     }
 
@@ -62,10 +60,10 @@ impl Folder<'_> {
     }
 
     /// What changes one table only: its text is written anew.
-    fn change_table(&mut self, key: &ObjectKey, action: &AlterTable, location: Location) {
+    fn change_table(&mut self, key: &ObjectKey, change: &TableChange, location: Location) {
         let mut object = self.take_out(key).expect("the caller found it");
         let Definition::Table(table) = &mut object.definition else { unreachable!("the key says table") };
-        let missing = apply(table, action);
+        let missing = change.apply(table);
         self.settle(&mut object);
         object.text = self.dialect.create_statement(&object);
         self.put(object);
@@ -95,52 +93,4 @@ impl Folder<'_> {
             .suggest(column.written(), columns);
         self.folded.diagnostics.push(diagnostic);
     }
-}
-
-enum Refused {
-    NoColumn(Name),
-    ColumnExists(Name),
-    NoConstraint(Name),
-}
-
-fn apply(table: &mut Table, action: &AlterTable) -> Result<(), Refused> {
-    let found = |table: &Table, name: &Name| {
-        table.columns.iter().position(|column| column.name == *name).ok_or_else(|| Refused::NoColumn(name.clone()))
-    };
-    match action {
-        AlterTable::AddColumn { column, constraints } => {
-            if table.column(&column.name).is_some() {
-                return Err(Refused::ColumnExists(column.name.clone()));
-            }
-            table.columns.push((**column).clone());
-            table.unique_keys.extend(constraints.unique_keys.iter().cloned());
-            table.checks.extend(constraints.checks.iter().cloned());
-            table.foreign_keys.extend(constraints.foreign_keys.iter().cloned());
-        }
-        AlterTable::DropColumn(name) => {
-            let index = found(table, name)?;
-            table.columns.remove(index);
-            // The engine refuses to drop a column that the table's own constraints use; those of the column go with it.
-            table.checks.retain(|check| !check.condition.mentions(name));
-            table.foreign_keys.retain(|key| !(key.columns.len() == 1 && key.columns[0] == *name));
-        }
-        AlterTable::SetNotNull(name, on_conflict) => {
-            let index = found(table, name)?;
-            table.columns[index].not_null = Some(*on_conflict);
-        }
-        AlterTable::DropNotNull(name) => {
-            let index = found(table, name)?;
-            table.columns[index].not_null = None;
-        }
-        AlterTable::AddCheck(check) => table.checks.push(check.clone()),
-        AlterTable::DropConstraint(name) => {
-            let before = table.checks.len();
-            table.checks.retain(|check| check.name.as_ref() != Some(name));
-            if table.checks.len() == before {
-                return Err(Refused::NoConstraint(name.clone()));
-            }
-        }
-        AlterTable::Rename(_) | AlterTable::RenameColumn { .. } => unreachable!("renames touch more than one table"),
-    }
-    Ok(())
 }

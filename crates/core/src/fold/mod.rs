@@ -10,9 +10,10 @@ mod taken;
 
 use std::collections::{BTreeSet, HashMap, HashSet};
 
+use crate::change::{EngineChange, Scope};
 use crate::diagnostics::{Code, Diagnostic, Severity};
 use crate::model::{Kind, Model, Object, ObjectKey, QualifiedName};
-use crate::parse::{AlterTable, Amendment, ParsedSource, Statement, StatementKind};
+use crate::parse::{Alter, ParsedSource, Statement, StatementKind};
 use crate::source::Location;
 pub use completion::Completion;
 pub use taken::{Held, Taken};
@@ -34,14 +35,7 @@ pub struct Folded {
 
 /// Folds all sources, in order, into one model.
 pub fn fold(dialect: &dyn Completion, sources: Vec<ParsedSource>) -> Folded {
-    let mut folder = Folder {
-        dialect,
-        folded: Folded::default(),
-        names: HashMap::new(),
-        vacated: HashSet::new(),
-        taken: None,
-        along: Default::default(),
-    };
+    let mut folder = Folder::new(dialect, Folded::default());
     let mut deferred: Vec<Statement> = Vec::new();
     for source in sources {
         folder.folded.diagnostics.extend(source.diagnostics);
@@ -67,25 +61,20 @@ pub fn fold(dialect: &dyn Completion, sources: Vec<ParsedSource>) -> Folded {
                     let if_not_exists = if_not_exists || if_missing;
                     created.extend(folder.create(*object, if_not_exists, or_replace));
                 }
-                kind @ (StatementKind::Alter { .. } | StatementKind::Amend(_)) if if_missing => {
+                kind @ StatementKind::Alter(_) if if_missing => {
                     deferred.push(Statement { location, kind: StatementKind::IfMissing(Box::new(kind)) });
-                }
-                StatementKind::Alter { table, action } if created.contains(&table) => {
-                    if let AlterTable::Rename(to) = &*action {
-                        created.insert(to.clone());
-                    }
-                    folder.alter(&table, &action, location);
                 }
                 StatementKind::Drop { kind, name, if_exists, cascade }
                     if folder.is_of(location.source, &created, dropped(kind), &name) =>
                 {
                     folder.drop(kind, &name, (if_exists, cascade), location);
                 }
-                StatementKind::Amend(amendment)
-                    if folder.is_of(location.source, &created, &amendment.kinds, &amendment.name)
-                        && !folder.is_waiting(&amendment) =>
+                StatementKind::Alter(alter)
+                    if folder.is_of(location.source, &created, &alter.kinds, &alter.name)
+                        && !folder.is_waiting(&alter) =>
                 {
-                    folder.amend(&amendment, location);
+                    folder.alter(&alter, location);
+                    created.extend(alter.new_name);
                 }
                 StatementKind::Drop { kind, name, cascade, .. }
                     if last_create.get(&name).is_some_and(|last| *last > index) =>
@@ -97,13 +86,12 @@ pub fn fold(dialect: &dyn Completion, sources: Vec<ParsedSource>) -> Folded {
                 // The file that creates it comes later.
                 StatementKind::Drop { kind, name, if_exists: true, .. } if !folder.has(dropped(kind), &name) => {}
                 StatementKind::Grant(grant) => {
-                    let own = |object: &Object| object.location.is_some_and(|other| other.source == location.source);
-                    (grant.apply)(&mut folder.folded.model, &own);
+                    grant.change.apply(&mut folder.folded.model, Scope::Source(location.source));
                     if grant.of_many {
                         deferred.push(Statement { location, kind: StatementKind::Grant(grant) });
                     }
                 }
-                kind @ (StatementKind::Alter { .. } | StatementKind::Drop { .. } | StatementKind::Amend(_)) => {
+                kind @ (StatementKind::Alter(_) | StatementKind::Drop { .. }) => {
                     deferred.push(Statement { location, kind });
                 }
                 StatementKind::Aside { note, runs_code, .. } => {
@@ -127,15 +115,13 @@ pub fn fold(dialect: &dyn Completion, sources: Vec<ParsedSource>) -> Folded {
     }
     for Statement { location, kind } in deferred {
         match kind {
-            StatementKind::Alter { table, action } => folder.alter(&table, &action, location),
+            StatementKind::Alter(alter) => folder.alter(&alter, location),
             StatementKind::Drop { kind, name, if_exists, cascade } => {
                 folder.drop(kind, &name, (if_exists, cascade), location);
             }
-            StatementKind::Amend(amendment) => folder.amend(&amendment, location),
             StatementKind::IfMissing(kind) => folder.if_missing(*kind, location),
             StatementKind::Grant(grant) => {
-                let others = |object: &Object| object.location.is_none_or(|other| other.source != location.source);
-                (grant.apply)(&mut folder.folded.model, &others);
+                grant.change.apply(&mut folder.folded.model, Scope::OtherSources(location.source));
             }
             _ => {}
         }
@@ -155,6 +141,13 @@ struct Folder<'d> {
     taken: Option<Taken>,
     /// What a DROP has named and what went along with it, and where that stands: the same DROP may name it again.
     along: (Option<Location>, HashSet<QualifiedName>),
+}
+
+impl<'d> Folder<'d> {
+    fn new(dialect: &'d dyn Completion, folded: Folded) -> Folder<'d> {
+        let (names, vacated, along) = Default::default();
+        Folder { dialect, folded, names, vacated, taken: None, along }
+    }
 }
 
 impl Folder<'_> {
@@ -302,15 +295,8 @@ impl Folder<'_> {
         }
     }
 
-    fn amend(&mut self, amendment: &Amendment, location: Location) {
-        let Amendment { kinds, name, if_exists, apply, .. } = amendment;
-        let found = kinds.iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name));
-        let Some(key) = found else {
-            if !if_exists && !self.folded.unreadable.contains(name) && !self.dialect.is_built_in(name) {
-                self.unknown(kinds[0], name, location);
-            }
-            return;
-        };
+    /// Makes a change that only the engine knows: it may be one of more than this object.
+    fn change(&mut self, key: ObjectKey, change: &dyn EngineChange, location: Location) {
         if self.folded.model.get(&key).is_some_and(|object| self.dialect.copies(object)) {
             self.copy(&key, None);
         }
@@ -322,7 +308,7 @@ impl Folder<'_> {
             let keys = partitions.iter().chain([&key]);
             keys.filter_map(|key| held(key, &self.folded.model)).for_each(|held| taken.remove(held));
         }
-        if let Err(diagnostic) = apply(&mut self.folded.model, &key) {
+        if let Err(diagnostic) = change.apply(&mut self.folded.model, &key) {
             let placed = diagnostic.primary.is_some();
             self.folded.diagnostics.push(if placed {
                 *diagnostic
@@ -369,18 +355,13 @@ impl Folder<'_> {
     /// Makes a change that says nothing if what it makes is there already.
     fn if_missing(&mut self, kind: StatementKind, location: Location) {
         let found = match &kind {
-            StatementKind::Alter { table, .. } => Some(ObjectKey::new(Kind::Table, table.clone())),
-            StatementKind::Amend(Amendment { kinds, name, .. }) => {
-                kinds.iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name))
-            }
+            StatementKind::Alter(alter) => self.find(&alter.kinds, &alter.name),
             _ => None,
         };
         let before = found.and_then(|key| self.folded.model.get(&key).cloned());
         let said = self.folded.diagnostics.len();
-        match &kind {
-            StatementKind::Alter { table, action } => self.alter(table, action, location),
-            StatementKind::Amend(amendment) => self.amend(amendment, location),
-            _ => {}
+        if let StatementKind::Alter(alter) = &kind {
+            self.alter(alter, location);
         }
         let Some(before) = before else { return };
         let after = self.folded.model.get(&before.key());
@@ -401,6 +382,11 @@ impl Folder<'_> {
         }
     }
 
+    /// The object that a name means, of the first kind that has one.
+    fn find(&self, kinds: &[Kind], name: &QualifiedName) -> Option<ObjectKey> {
+        kinds.iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name))
+    }
+
     /// Whether the name is, or means, something that this source creates: a routine without its arguments, what was renamed.
     fn is_of(&self, source: u32, created: &HashSet<QualifiedName>, kinds: &[Kind], name: &QualifiedName) -> bool {
         let is_here = |key: ObjectKey| {
@@ -411,10 +397,9 @@ impl Folder<'_> {
         created.contains(name) || kinds.iter().filter_map(meant).any(is_here)
     }
 
-    /// Whether what is amended has yet to copy something from a source that comes later.
-    fn is_waiting(&self, amendment: &Amendment) -> bool {
-        let meant = |kind: &Kind| self.dialect.resolve(&self.folded.model, *kind, &amendment.name);
-        let object = amendment.kinds.iter().find_map(meant).and_then(|key| self.folded.model.get(&key));
+    /// Whether what changes has yet to copy something from a source that is read later.
+    fn is_waiting(&self, alter: &Alter) -> bool {
+        let object = self.find(&alter.kinds, &alter.name).and_then(|key| self.folded.model.get(&key));
         object.is_some_and(|object| self.dialect.copies(object))
     }
 
@@ -427,9 +412,15 @@ impl Folder<'_> {
     }
 
     /// Takes an object out with what it owns; whether it was there.
-    fn drop(&mut self, kind: Kind, name: &QualifiedName, (if_exists, cascade): (bool, bool), location: Location) -> bool {
+    fn drop(
+        &mut self,
+        kind: Kind,
+        name: &QualifiedName,
+        (if_exists, cascade): (bool, bool),
+        location: Location,
+    ) -> bool {
         let kinds = dropped(kind);
-        match kinds.iter().find_map(|kind| self.dialect.resolve(&self.folded.model, *kind, name)) {
+        match self.find(kinds, name) {
             Some(found) if kinds.contains(&found.kind) => {
                 let mut along = Vec::new();
                 if cascade {

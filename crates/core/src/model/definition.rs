@@ -78,6 +78,28 @@ impl Definition {
         }
     }
 
+    /// The clauses of the object itself; none of a definition that has no clauses.
+    pub fn clauses(&self) -> Option<&Clauses> {
+        match self {
+            Definition::Table(table) => Some(&table.clauses),
+            Definition::Index(index) => Some(&index.clauses),
+            Definition::View(view) => Some(&view.clauses),
+            Definition::Plain(plain) => Some(&plain.clauses),
+            Definition::VirtualTable(_) | Definition::Trigger(_) => None,
+        }
+    }
+
+    /// The same, to change them.
+    pub fn clauses_mut(&mut self) -> Option<&mut Clauses> {
+        match self {
+            Definition::Table(table) => Some(&mut table.clauses),
+            Definition::Index(index) => Some(&mut index.clauses),
+            Definition::View(view) => Some(&mut view.clauses),
+            Definition::Plain(plain) => Some(&mut plain.clauses),
+            Definition::VirtualTable(_) | Definition::Trigger(_) => None,
+        }
+    }
+
     /// The table or view that the object belongs to, if it can't live without one.
     pub fn owner(&self) -> Option<&QualifiedName> {
         match self {

@@ -11,7 +11,7 @@ mod words;
 
 pub use grammar::Grammar;
 pub use reader::{Parsed, Reader};
-pub use statement::{AlterTable, Amendment, Constraints, Grant, Session, Statement, StatementKind};
+pub use statement::{Alter, Grant, Session, Statement, StatementKind};
 pub use token::{Token, TokenKind};
 pub use words::words;
 

@@ -1,13 +1,13 @@
 //! What one statement of a source says.
 
 use std::collections::BTreeMap;
-use std::fmt;
 use std::sync::Arc;
 
 use smol_str::SmolStr;
 
+use crate::change::{Change, PrivilegeChange};
 use crate::diagnostics::Diagnostic;
-use crate::model::{Check, Column, ForeignKey, Key, Kind, Model, Name, Object, ObjectKey, OnConflict, QualifiedName};
+use crate::model::{Kind, Object, QualifiedName};
 use crate::source::Location;
 
 /// A statement and where it stands.
@@ -29,8 +29,8 @@ impl Statement {
 impl StatementKind {
     fn is_about(&self, name: &QualifiedName) -> bool {
         match self {
-            StatementKind::Alter { table: subject, .. } | StatementKind::Drop { name: subject, .. } => subject == name,
-            StatementKind::Amend(amendment) => amendment.name == *name,
+            StatementKind::Alter(alter) => alter.name == *name,
+            StatementKind::Drop { name: subject, .. } => subject == name,
             StatementKind::IfMissing(kind) => kind.is_about(name),
             StatementKind::Create { .. }
             | StatementKind::Grant(_)
@@ -52,13 +52,8 @@ pub enum StatementKind {
         /// OR REPLACE: what there is of this name goes.
         or_replace: bool,
     },
-    /// ALTER TABLE.
-    Alter {
-        /// The table.
-        table: QualifiedName,
-        /// What changes.
-        action: Box<AlterTable>,
-    },
+    /// ALTER, COMMENT, and GRANT on objects that are named.
+    Alter(Box<Alter>),
     /// DROP.
     Drop {
         /// The kind of object. `Kind::Table` stands for virtual tables too.
@@ -70,11 +65,9 @@ pub enum StatementKind {
         /// CASCADE: with all that depends on it.
         cascade: bool,
     },
-    /// Any other change of an object that was created before.
-    Amend(Amendment),
     /// One of these that says nothing if what it makes is there already.
     IfMissing(Box<StatementKind>),
-    /// A change of who may do what with many objects, or with what is no part of the structure.
+    /// GRANT on many objects, or on what is no part of the structure.
     Grant(Grant),
     /// Something that is no part of a schema.
     Aside {
@@ -100,89 +93,27 @@ pub struct Session {
     pub granted: BTreeMap<QualifiedName, Object>,
 }
 
-/// A change of an object that was created before, as the dialect that read it makes it.
-#[derive(Clone)]
-pub struct Amendment {
+/// A change of an object that was created before.
+#[derive(Debug, Clone)]
+pub struct Alter {
     /// What kinds of object the statement may mean, the likeliest first.
     pub kinds: Vec<Kind>,
     /// The object.
     pub name: QualifiedName,
     /// What it is called afterwards, if that changes.
-    pub becomes: Option<QualifiedName>,
+    pub new_name: Option<QualifiedName>,
     /// IF EXISTS, or the object need not be there for another reason.
     pub if_exists: bool,
-    /// Makes the change. It gets the model and the key of the object that was found.
-    pub apply: Apply,
+    /// What changes.
+    pub change: Change,
 }
 
-/// A change of who may do what, as the dialect that read it makes it.
-#[derive(Clone)]
+/// A change of privileges on many objects, or on what is no part of the structure.
+#[derive(Debug, Clone)]
 pub struct Grant {
     /// Whether it is about many objects: it is made for those that its own file has created before, and once all files are read
     /// for those of other files.
     pub of_many: bool,
-    /// Makes the change, for the objects that it is about.
-    pub apply: ApplyGrant,
-}
-
-/// The change of a grant. It gets the model, and which objects it is about.
-pub type ApplyGrant = Arc<dyn Fn(&mut Model, &dyn Fn(&Object) -> bool) + Send + Sync>;
-
-impl fmt::Debug for Grant {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Grant").field("of_many", &self.of_many).finish_non_exhaustive()
-    }
-}
-
-/// The change itself.
-pub type Apply = Arc<dyn Fn(&mut Model, &ObjectKey) -> Result<(), Box<Diagnostic>> + Send + Sync>;
-
-impl fmt::Debug for Amendment {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Amendment").field("kinds", &self.kinds).field("name", &self.name).finish_non_exhaustive()
-    }
-}
-
-/// What ALTER TABLE does.
-#[derive(Debug, Clone)]
-pub enum AlterTable {
-    /// RENAME TO.
-    Rename(QualifiedName),
-    /// RENAME COLUMN … TO.
-    RenameColumn {
-        /// The present name.
-        from: Name,
-        /// The new name.
-        to: Name,
-    },
-    /// ADD COLUMN, with the constraints that were written with the column.
-    AddColumn {
-        /// The column.
-        column: Box<Column>,
-        /// Constraints of the column that the model keeps with the table.
-        constraints: Constraints,
-    },
-    /// DROP COLUMN.
-    DropColumn(Name),
-    /// ALTER COLUMN … SET NOT NULL (SQLite 3.53).
-    SetNotNull(Name, OnConflict),
-    /// ALTER COLUMN … DROP NOT NULL (SQLite 3.53).
-    DropNotNull(Name),
-    /// ADD CHECK (SQLite 3.53).
-    AddCheck(Check),
-    /// DROP CONSTRAINT (SQLite 3.53).
-    DropConstraint(Name),
-}
-
-/// Constraints that were met while reading a column or a table.
-#[derive(Debug, Clone, Default)]
-pub struct Constraints {
-    /// PRIMARY KEY; more than one is an error of the table's.
-    pub primary_keys: Vec<Key>,
-    /// UNIQUE.
-    pub unique_keys: Vec<Key>,
-    /// CHECK.
-    pub checks: Vec<Check>,
-    /// REFERENCES and FOREIGN KEY.
-    pub foreign_keys: Vec<ForeignKey>,
+    /// What changes.
+    pub change: Arc<dyn PrivilegeChange>,
 }

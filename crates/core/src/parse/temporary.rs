@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::{AlterTable, StatementKind};
+use super::StatementKind;
 use crate::model::QualifiedName;
 
 /// The temporary objects that there are by now in a source.
@@ -28,20 +28,17 @@ impl Temporary {
                 !stands_on_one
             }
             StatementKind::Drop { name, .. } => !self.0.remove(name),
-            StatementKind::Alter { table, action } => {
-                self.is_other_than(table, if let AlterTable::Rename(to) = &**action { Some(to) } else { None })
-            }
-            StatementKind::Amend(amendment) => self.is_other_than(&amendment.name, amendment.becomes.as_ref()),
+            StatementKind::Alter(alter) => self.is_other_than(&alter.name, alter.new_name.as_ref()),
             StatementKind::IfMissing(kind) => self.is_other(kind),
             StatementKind::Grant(_) | StatementKind::Session => true,
         }
     }
 
-    fn is_other_than(&mut self, name: &QualifiedName, becomes: Option<&QualifiedName>) -> bool {
+    fn is_other_than(&mut self, name: &QualifiedName, new_name: Option<&QualifiedName>) -> bool {
         if !self.0.contains(name) {
             return true;
         }
-        if let Some(new) = becomes {
+        if let Some(new) = new_name {
             self.0.remove(name);
             self.0.insert(new.clone());
         }

@@ -32,7 +32,8 @@ impl Provenance {
 /// The risks of removing what nobody knows of, and of undoing what was done by hand.
 pub fn risks(dialect: &dyn Planner, planning: &Planning<'_>) -> Vec<Risk> {
     let differences = &planning.comparison.differences;
-    let removed: BTreeSet<&QualifiedName> = differences.iter().filter_map(removed_object).map(|object| &object.name).collect();
+    let removed: BTreeSet<&QualifiedName> =
+        differences.iter().filter_map(removed_object).map(|object| &object.name).collect();
     // What is on a removed table or view is removed with it, and needs no risk of its own.
     let alone = |object: &&Object| object.definition.owner().is_none_or(|owner| !removed.contains(owner));
     match &planning.evidence.provenance {

@@ -41,8 +41,9 @@ pub fn second_opinion(model: &Model) -> Vec<Refusal> {
 
 /// Whether an object uses, directly or through others, one of these.
 fn depends_on(model: &Model, key: &ObjectKey, refused: &BTreeSet<ObjectKey>) -> bool {
-    let used =
-        |object: &Object| -> Vec<QualifiedName> { object.uses.iter().chain(object.definition.owner()).cloned().collect() };
+    let used = |object: &Object| -> Vec<QualifiedName> {
+        object.uses.iter().chain(object.definition.owner()).cloned().collect()
+    };
     let mut waiting = model.get(key).map(used).unwrap_or_default();
     let mut seen = BTreeSet::new();
     while let Some(name) = waiting.pop() {

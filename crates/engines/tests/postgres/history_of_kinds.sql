@@ -37,6 +37,19 @@ CREATE SEQUENCE tickets AS smallint MINVALUE -32768;
 ALTER SEQUENCE tickets AS integer;
 CREATE SEQUENCE down AS smallint INCREMENT BY -1;
 ALTER SEQUENCE down AS integer;
+-- Options that are as usual again.
+CREATE SEQUENCE turns MAXVALUE 9 CYCLE;
+ALTER SEQUENCE turns NO CYCLE NO MAXVALUE;
+CREATE TABLE counted (id int);
+CREATE SEQUENCE counts OWNED BY counted.id;
+ALTER SEQUENCE counts OWNED BY NONE;
+DROP TABLE counted;
+CREATE DOMAIN grams AS int CONSTRAINT positive CHECK (VALUE > 0);
+ALTER DOMAIN grams ADD CONSTRAINT small CHECK (VALUE < 100) NOT VALID;
+ALTER DOMAIN grams DROP CONSTRAINT small;
+ALTER DOMAIN grams ADD CONSTRAINT small CHECK (VALUE < 90);
+CREATE FUNCTION swarms() RETURNS int LANGUAGE sql STRICT COST 7 SET work_mem = '1MB' AS 'SELECT 1';
+ALTER FUNCTION swarms() CALLED ON NULL INPUT COST 8 RESET work_mem;
 -- Dictionaries replaced in a configuration and in a copy.
 CREATE TEXT SEARCH DICTIONARY plain_words (TEMPLATE = simple, accept = false);
 CREATE TEXT SEARCH CONFIGURATION words (COPY = english);

@@ -5,7 +5,10 @@ use super::super::rename::same;
 use super::super::{names, split_list, write};
 use super::{self as canonical, inheritance, not_null_names};
 use crate::clause;
-use wevrun_core::model::{Beside, Check, Clauses, Column, Definition, Expression, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
+use wevrun_core::model::{
+    Beside, Check, Clauses, Column, Definition, Expression, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName,
+    Table,
+};
 
 /// Whether a table says LIKE of something.
 pub fn copies(object: &Object) -> bool {
@@ -67,7 +70,12 @@ fn likes(model: &Model, object: &Object, within: Option<u32>) -> Option<Vec<Like
     .collect()
 }
 
-fn pattern(model: &Model, copy: &QualifiedName, from: &QualifiedName, within: Option<u32>) -> Option<(QualifiedName, Pattern)> {
+fn pattern(
+    model: &Model,
+    copy: &QualifiedName,
+    from: &QualifiedName,
+    within: Option<u32>,
+) -> Option<(QualifiedName, Pattern)> {
     let candidates = if names::is_unresolved(from) {
         let own = names::identifier(from);
         let schema = names::schema(copy).unwrap_or_else(|| "public".to_owned());

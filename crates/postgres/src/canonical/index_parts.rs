@@ -4,7 +4,10 @@ use crate::clause;
 use std::collections::{HashMap, HashSet};
 
 use super::super::names;
-use wevrun_core::model::{Clauses, Definition, Expression, Index, IndexPart, Key, KeyPart, Kind, Model, Object, ObjectKey, QualifiedName, Table};
+use wevrun_core::model::{
+    Clauses, Definition, Expression, Index, IndexPart, Key, KeyPart, Kind, Model, Object, ObjectKey, QualifiedName,
+    Table,
+};
 
 /// An index of a partition that is part of its parent's comes and goes with that: one that was attached, and the first that says
 /// the same, which the server attaches by itself (`DefineIndex()` of indexcmds.c). Where partitions lack their part, the index is
@@ -134,7 +137,8 @@ fn partial_indexes(model: &Model) -> HashSet<QualifiedName> {
         let mut partitions = partitions.get(&index.table).into_iter().flatten();
         partitions.any(|own| !parts.contains(&((**name).clone(), *own)) && !has_key(own, index))
     };
-    let mut partial: HashSet<QualifiedName> = only.iter().filter(lacks_a_part).map(|(name, _)| (*name).clone()).collect();
+    let mut partial: HashSet<QualifiedName> =
+        only.iter().filter(lacks_a_part).map(|(name, _)| (*name).clone()).collect();
     let mut next: Vec<QualifiedName> = partial.iter().cloned().collect();
     while let Some(name) = next.pop() {
         let above = only.get(&name).and_then(|index| attached_to(index));

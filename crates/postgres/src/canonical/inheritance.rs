@@ -10,7 +10,10 @@ use super::super::sameness::Constraint;
 use super::super::{attributes, names, settle};
 use super::{index_parts, not_null_names, part_names};
 use wevrun_core::fold::Taken;
-use wevrun_core::model::{Beside, Check, Clauses, Column, Definition, Expression, Flag, ForeignKey, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
+use wevrun_core::model::{
+    Beside, Check, Clauses, Column, Definition, Expression, Flag, ForeignKey, Key, Kind, Model, Name, Object,
+    ObjectKey, QualifiedName, Table,
+};
 
 /// Completes all tables that have a parent or a type.
 pub fn expand(model: &mut Model) {

@@ -200,7 +200,11 @@ impl Known {
                         known.default_classes.insert(format!("{data_type} USING {method}"), name.clone());
                     }
                     if let Kind::Operator = object.definition.kind() {
-                        known.operators.entry(object.name.identifier().to_owned()).or_default().push(object.name.clone());
+                        known
+                            .operators
+                            .entry(object.name.identifier().to_owned())
+                            .or_default()
+                            .push(object.name.clone());
                     }
                     known.others.insert(name.clone());
                 }
@@ -389,10 +393,8 @@ impl Known {
             Some(_) => symbol.to_owned(),
             None => {
                 let same = self.operators.get(symbol).map_or(&[][..], Vec::as_slice);
-                let same: Vec<QualifiedName> = same
-                    .iter()
-                    .map(|name| self.qualified_signature(Kind::Operator, name, own))
-                    .collect();
+                let same: Vec<QualifiedName> =
+                    same.iter().map(|name| self.qualified_signature(Kind::Operator, name, own)).collect();
                 [own, "public"]
                     .into_iter()
                     .map(|schema| format!("{}.{symbol}", names::quoted(schema)))

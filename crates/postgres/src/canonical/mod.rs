@@ -4,6 +4,7 @@ mod bounds;
 mod casts;
 mod constants;
 mod copies;
+mod defaults;
 mod exclusion;
 mod expression;
 mod follow;
@@ -48,8 +49,9 @@ pub use standalone::{above, standalone, without_parent, without_type};
 pub use text_search::replace_dictionary;
 pub use type_names::multirange;
 
+use super::names;
 use super::rename::{all_clauses, expressions_mut, types_mut};
-use super::{names};
+use defaults::{remove_definition_defaults, remove_routine_defaults, remove_type_defaults};
 use known::Known;
 use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, OnConflict, QualifiedName};
 
@@ -79,8 +81,8 @@ pub fn finish(model: &mut Model) {
     model.extend(objects);
 }
 
-pub use operators::method_of;
 pub use neighbours::around;
+pub use operators::method_of;
 pub use type_names::is_plainly_built_in;
 
 /// A canonical copy of a model that is still being folded.
@@ -186,7 +188,7 @@ fn resolve(object: &mut Object, known: &Known) {
                     for (name, _) in options.iter() {
                         column.clauses.remove_named(&format!("identity.{name}"));
                     }
-                    super::parse::set_identity_options(column, options);
+                    super::change::set_identity_options(column, options);
                     column.clauses.remove(if unlogged { clause::IDENTITY_UNLOGGED } else { clause::IDENTITY_LOGGED });
                     column.not_null = Some(OnConflict::Abort);
                 }
@@ -215,7 +217,7 @@ fn resolve(object: &mut Object, known: &Known) {
                     plain.clauses.remove(clause::COMMENT);
                 }
                 Kind::Type => {
-                    settle_type(&object.name, &mut plain.clauses);
+                    remove_type_defaults(&object.name, &mut plain.clauses);
                     if let Some(class) = plain.clauses.value(clause::RANGE_SUBTYPE_OPCLASS) {
                         let class = known.operator_class(class, "btree", &own);
                         plain.clauses.say(clause::RANGE_SUBTYPE_OPCLASS, class);
@@ -226,8 +228,8 @@ fn resolve(object: &mut Object, known: &Known) {
                         plain.clauses.say(clause::RANGE_COLLATION, found);
                     }
                 }
-                Kind::Function | Kind::Procedure => settle_routine(&mut plain.clauses),
-                Kind::Aggregate | Kind::Operator => settle_definition(plain.kind, &mut plain.clauses),
+                Kind::Function | Kind::Procedure => remove_routine_defaults(&mut plain.clauses),
+                Kind::Aggregate | Kind::Operator => remove_definition_defaults(plain.kind, &mut plain.clauses),
                 Kind::Collation if plain.clauses.value(clause::WITH_PROVIDER) == Some("libc") => {
                     plain.clauses.remove(clause::WITH_PROVIDER);
                 }
@@ -346,106 +348,6 @@ fn identity_options(clauses: &Clauses) -> Clauses {
         }
     }
     options
-}
-
-/// What the server takes for granted in a type.
-fn settle_type(name: &QualifiedName, clauses: &mut Clauses) {
-    let own = names::identifier(name);
-    // The multirange of int_range is int_multirange: https://www.postgresql.org/docs/current/rangetypes.html
-    let usual =
-        if own.contains("range") { own.replacen("range", "multirange", 1) } else { format!("{own}_multirange") };
-    let given =
-        clauses.value(clause::RANGE_MULTIRANGE_TYPE_NAME).map(|given| names::parts(given).pop().unwrap_or_default());
-    if let Some(given) = given {
-        clauses.remove(clause::RANGE_MULTIRANGE_TYPE_NAME);
-        if given != usual {
-            let schema = names::schema(name).unwrap_or_else(|| "public".to_owned());
-            clauses.say(clause::RANGE_MULTIRANGE_TYPE_NAME, names::qualified(&schema, &given).canonical());
-        }
-    }
-    operators::like(clauses);
-    for (clause, same, usual) in [
-        ("base.internallength", "- 1", "variable"),
-        ("base.internallength", "-1", "variable"),
-        ("base.alignment", "float8", "double"),
-        ("base.alignment", "bpchar", "char"),
-    ] {
-        if clauses.value_named(clause) == Some(same) {
-            clauses.say_named(clause, usual);
-        }
-    }
-    // https://www.postgresql.org/docs/current/sql-createtype.html
-    for (clause, usual) in [
-        ("base.storage", "plain"),
-        ("base.alignment", "int4"),
-        ("base.internallength", "variable"),
-        ("base.category", "U"),
-        ("base.delimiter", ","),
-        ("base.preferred", "false"),
-        ("base.collatable", "false"),
-    ] {
-        if clauses.value_named(clause) == Some(usual) {
-            clauses.remove_named(clause);
-        }
-    }
-    // What a type of a fixed length and with elements has if nothing is said (`DefineType()`).
-    if clauses.has(clause::BASE_ELEMENT)
-        && clauses.value(clause::BASE_SUBSCRIPT).is_some_and(|own| own.ends_with("raw_array_subscript_handler"))
-    {
-        clauses.remove(clause::BASE_SUBSCRIPT);
-    }
-    if clauses.value(clause::RANGE_COLLATION).is_some_and(|collation| collation.ends_with("\"default\"")) {
-        clauses.remove(clause::RANGE_COLLATION);
-    }
-}
-
-/// What the server takes for granted in a routine (<https://www.postgresql.org/docs/current/sql-createfunction.html>).
-fn settle_routine(clauses: &mut Clauses) {
-    let compiled = matches!(clauses.value(clause::LANGUAGE), Some("c" | "internal"));
-    if clauses.value(clause::COST) == Some(if compiled { "1" } else { "100" }) {
-        clauses.remove(clause::COST);
-    }
-    if clauses.value(clause::ROWS) == Some("1000") {
-        clauses.remove(clause::ROWS);
-    }
-    // Both are of type real, and 1e-07 is what the server says of 0.0000001.
-    for clause in ["cost", "rows"] {
-        if let Some(number) = clauses.value_named(clause).and_then(|value| value.parse::<f32>().ok()) {
-            clauses.say_named(clause, number.to_string());
-        }
-    }
-}
-
-/// What the server takes for granted in an aggregate or operator.
-fn settle_definition(kind: Kind, clauses: &mut Clauses) {
-    for flag in ["with.finalfunc_extra", "with.mfinalfunc_extra", "with.hypothetical"] {
-        match clauses.value_named(flag).map(str::to_ascii_lowercase).as_deref() {
-            Some("true" | "on" | "yes" | "1") => clauses.say_named(flag, ""),
-            Some("false" | "off" | "no" | "0") => drop(clauses.remove_named(flag)),
-            _ => {}
-        }
-    }
-    let modifies = if clauses.has(clause::ORDERED) { "read_write" } else { "read_only" };
-    for (key, value) in [
-        ("with.finalfunc_modify", modifies),
-        ("with.mfinalfunc_modify", modifies),
-        ("with.parallel", "unsafe"),
-        ("with.sspace", "0"),
-    ] {
-        if kind == Kind::Aggregate && clauses.value_named(key) == Some(value) {
-            clauses.remove_named(key);
-        }
-    }
-    if kind == Kind::Aggregate {
-        for (old, new) in
-            [("with.sfunc1", "with.sfunc"), ("with.stype1", "with.stype"), ("with.initcond1", "with.initcond")]
-        {
-            if let Some(value) = clauses.remove_named(old) {
-                clauses.set_named(new, value);
-            }
-        }
-        clauses.remove(clause::WITH_BASETYPE);
-    }
 }
 
 /// A foreign key that names no columns of its parent means the primary key.

@@ -81,7 +81,11 @@ fn say(name: &QualifiedName, table: &mut Table, which: impl Fn(&Column) -> bool)
 }
 
 /// The columns whose NOT NULL is called so, by the name that it was given or that the server makes up.
-pub fn called<'t>(table: &QualifiedName, within: &'t mut Table, constraint: &Name) -> impl Iterator<Item = &'t mut Column> {
+pub fn called<'t>(
+    table: &QualifiedName,
+    within: &'t mut Table,
+    constraint: &Name,
+) -> impl Iterator<Item = &'t mut Column> {
     let is_called = |own: &&mut Column| own.not_null.is_some() && write::not_null_name(table, own) == *constraint;
     within.columns.iter_mut().filter(is_called)
 }

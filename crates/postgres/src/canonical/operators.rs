@@ -125,7 +125,8 @@ pub fn place_members(model: &mut Model) {
         let data_type = plain.clauses.value(clause::FOR_TYPE).unwrap_or_default();
         classes.entry((family(class), format!("({data_type}, {data_type})"))).or_insert(class.name.clone());
     }
-    let families: BTreeSet<QualifiedName> = model.of_kind(Kind::OperatorFamily).map(|family| family.name.clone()).collect();
+    let families: BTreeSet<QualifiedName> =
+        model.of_kind(Kind::OperatorFamily).map(|family| family.name.clone()).collect();
     let mut wrong: Vec<(Kind, QualifiedName, String, Expression)> = Vec::new();
     let mut dropped: Vec<(QualifiedName, String)> = Vec::new();
     for object in model.objects_mut() {

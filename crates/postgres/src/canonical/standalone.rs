@@ -9,7 +9,9 @@ use super::inheritance::columns_of;
 use super::not_null_names;
 use crate::clause;
 use wevrun_core::fold::Taken;
-use wevrun_core::model::{Beside, Check, Clauses, Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
+use wevrun_core::model::{
+    Beside, Check, Clauses, Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table,
+};
 
 /// The table and its indexes when it is detached; none if it is no partition. The model is canonical.
 pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
@@ -49,7 +51,11 @@ pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
         if above.contains(&index.table) && !indexes.iter().any(is_there) {
             let schema = names::schema(&key.name).unwrap_or_default();
             let part = part_names.get(&parent.name).map(|part| names::qualified(&schema, part.canonical()));
-            let mut copy = Object { name: part.unwrap_or_else(|| QualifiedName::plain(Name::none())), text: String::new(), ..parent.clone() };
+            let mut copy = Object {
+                name: part.unwrap_or_else(|| QualifiedName::plain(Name::none())),
+                text: String::new(),
+                ..parent.clone()
+            };
             if let Definition::Index(index) = &mut copy.definition {
                 index.table = key.name.clone();
                 index.clauses.remove(clause::COMMENT);

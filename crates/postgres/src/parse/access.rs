@@ -1,12 +1,13 @@
 //! What a statement is about, and COMMENT, SECURITY LABEL, OWNER.
 
-use crate::clause;
 use std::sync::Arc;
 
-use super::{grants, identifier, names, objects, operators, own_name, path, routine};
-use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Definition, Flag, Kind, Name, Object, QualifiedName, Table};
-use wevrun_core::parse::{Amendment, Parsed, Reader, Session, StatementKind, TokenKind};
+use super::{identifier, names, objects, operators, own_name, path, routine};
+use crate::change::{AccessChange, Change, GrantedOnly, ObjectChange};
+use crate::clause;
+use wevrun_core::change::{self, ClauseChanges};
+use wevrun_core::model::{Expression, Kind, QualifiedName};
+use wevrun_core::parse::{Alter, Grant, Parsed, Reader, Session, StatementKind, TokenKind};
 
 /// An object that exists, as `TABLE hives` or `FUNCTION weigh(integer)` or `TRIGGER touch ON hives` names it.
 pub struct Subject {
@@ -14,6 +15,27 @@ pub struct Subject {
     pub kinds: Vec<Kind>,
     /// The object.
     pub name: QualifiedName,
+}
+
+impl Subject {
+    /// A table.
+    pub fn table(name: QualifiedName) -> Subject {
+        Subject { kinds: vec![Kind::Table, Kind::ForeignTable], name }
+    }
+
+    /// A change of it.
+    pub fn alter(self, if_exists: bool, change: Change) -> StatementKind {
+        let Subject { kinds, name } = self;
+        let change = change::Change::Engine(Arc::new(change));
+        StatementKind::Alter(Box::new(Alter { kinds, name, new_name: None, if_exists, change }))
+    }
+
+    /// A change that gives it another name.
+    pub fn rename(self, new_name: QualifiedName, if_exists: bool, change: Change) -> StatementKind {
+        let Subject { kinds, name } = self;
+        let change = change::Change::Engine(Arc::new(change));
+        StatementKind::Alter(Box::new(Alter { kinds, name, new_name: Some(new_name), if_exists, change }))
+    }
 }
 
 /// The kinds by their words; longer ones first.
@@ -125,59 +147,18 @@ pub fn subject_name(reader: &mut Reader<'_>, session: &Session, kinds: &[Kind]) 
     })
 }
 
-/// A change of one object; its text is written anew afterwards.
-pub fn amend(
-    subject: Subject,
-    if_exists: bool,
-    change: impl Fn(&mut Object) -> Result<(), Box<Diagnostic>> + Send + Sync + 'static,
-) -> StatementKind {
-    StatementKind::Amend(Amendment {
-        becomes: None,
-        kinds: subject.kinds,
-        name: subject.name,
-        if_exists,
-        apply: Arc::new(move |model, key| {
-            let Some(object) = model.get_mut(key) else { return Ok(()) };
-            object.text.clear();
-            change(object)
-        }),
-    })
+/// A change of an object's clauses.
+pub fn set_clauses(subject: Subject, if_exists: bool, changes: ClauseChanges) -> StatementKind {
+    subject.alter(if_exists, Change::Object(ObjectChange::Clauses(changes)))
 }
 
-/// A change of whose an object is or who may do what with it, which is no part of its text. That of the schema that every
-/// database has is kept apart.
-pub fn change_access(subject: Subject, change: impl Fn(&mut Object) + Send + Sync + 'static) -> StatementKind {
+/// A change of an object's owner, privileges or labels. Those of the schema that every database has are kept apart.
+pub fn change_access(subject: Subject, change: AccessChange) -> StatementKind {
     if subject.kinds == [Kind::Schema] && subject.name.canonical() == "public" {
-        return grants::change_granted_only(super::public_schema(), change);
+        let change = Arc::new(GrantedOnly { object: super::public_schema(), change });
+        return StatementKind::Grant(Grant { of_many: false, change });
     }
-    StatementKind::Amend(Amendment {
-        becomes: None,
-        kinds: subject.kinds,
-        name: subject.name,
-        if_exists: true,
-        apply: Arc::new(move |model, key| {
-            model.get_mut(key).into_iter().for_each(&change);
-            Ok(())
-        }),
-    })
-}
-
-/// Says a clause of whatever the object is; an empty one is said no more.
-pub fn say(object: &mut Object, clause: &str, value: Option<&str>) {
-    let clauses = match &mut object.definition {
-        Definition::Table(table) => &mut table.clauses,
-        Definition::Index(index) => &mut index.clauses,
-        Definition::View(view) => &mut view.clauses,
-        Definition::Plain(plain) => &mut plain.clauses,
-        Definition::VirtualTable(_) | Definition::Trigger(_) => return,
-    };
-    match value {
-        Some("") => clauses.set_named(clause, Flag),
-        Some(value) => clauses.say_named(clause, value),
-        None => {
-            clauses.remove_named(clause);
-        }
-    }
+    subject.alter(true, Change::Access(change))
 }
 
 /// What follows COMMENT.
@@ -193,20 +174,8 @@ pub fn comment(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<Statemen
         let text = objects::comment_text(&mut reader)?;
         reader.finish()?;
         let kinds = vec![Kind::Table, Kind::View, Kind::MaterializedView, Kind::ForeignTable, Kind::Type, Kind::Index];
-        return Ok(vec![amend(Subject { kinds, name }, false, move |object| {
-            match &mut object.definition {
-                Definition::Table(table) if table.column(&column).is_some() => {
-                    let found = table.columns.iter_mut().find(|other| other.name == column).expect("just seen");
-                    match &text {
-                        Some(text) => found.clauses.say(clause::COMMENT, text.as_str()),
-                        None => drop(found.clauses.remove(clause::COMMENT)),
-                    }
-                }
-                // The columns of a partition or of a copy may be its parent's, which are not known yet.
-                _ => say(object, &format!("comment on {}", names::quoted(column.canonical())), text.as_deref()),
-            }
-            Ok(())
-        })]);
+        let change = ObjectChange::CommentOnColumn(column, text);
+        return Ok(vec![Subject { kinds, name }.alter(false, Change::Object(change))]);
     }
     if reader.take(&["CONSTRAINT"]) {
         let constraint = names::simple(&identifier(&mut reader, "a constraint's name")?);
@@ -216,10 +185,8 @@ pub fn comment(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<Statemen
         let text = objects::comment_text(&mut reader)?;
         reader.finish()?;
         let kinds = if domain { vec![Kind::Domain] } else { vec![Kind::Table, Kind::ForeignTable] };
-        return Ok(vec![amend(Subject { kinds, name }, false, move |object| {
-            comment_on_constraint(object, &constraint, text.as_deref());
-            Ok(())
-        })]);
+        let change = ObjectChange::CommentOnConstraint(constraint, text);
+        return Ok(vec![Subject { kinds, name }.alter(false, Change::Object(change))]);
     }
     if ["DATABASE", "ROLE", "TABLESPACE"].iter().any(|word| reader.take(&[word])) {
         return Ok(vec![StatementKind::Session]);
@@ -234,46 +201,10 @@ pub fn comment(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<Statemen
     // What every database has is no part of a schema under version control.
     let built_in = matches!((kinds[0], name.canonical()), (Kind::Extension, "plpgsql") | (Kind::Schema, "public"))
         || kinds[0] == Kind::Language;
-    let subject = Subject { kinds: kinds.to_vec(), name: name.clone() };
-    Ok(vec![amend(subject, built_in, move |object| {
-        say_of_index(object, &name, "comment", text.as_deref());
-        Ok(())
-    })])
-}
-
-/// Says a clause of an index, which may be that of a table's constraint; of anything else, of the object itself.
-pub fn say_of_index(object: &mut Object, index: &QualifiedName, clause: &str, value: Option<&str>) {
-    let constraint = names::simple(&names::identifier(index));
-    let clauses = match &mut object.definition {
-        Definition::Table(table) if object.name != *index => constraint_clauses(table, &constraint),
-        _ => return say(object, clause, value),
-    };
-    let clause = if clause == "comment" { "index comment" } else { clause };
-    match (clauses, value) {
-        (Some(clauses), Some(value)) => clauses.say_named(clause, value),
-        (Some(clauses), None) => drop(clauses.remove_named(clause)),
-        (None, _) => {}
-    }
-}
-
-/// The clauses of the constraint of this name.
-fn constraint_clauses<'t>(table: &'t mut Table, name: &Name) -> Option<&'t mut Clauses> {
-    let keys = table.primary_key.iter_mut().chain(table.unique_keys.iter_mut());
-    let mut clauses = keys.filter(|key| key.name == *name).map(|key| &mut key.clauses).next();
-    clauses = clauses.or(table.foreign_keys.iter_mut().find(|key| key.name == *name).map(|key| &mut key.clauses));
-    let checks = table.checks.iter_mut().chain(table.exclusions.iter_mut());
-    clauses.or(checks.filter(|check| check.name.as_ref() == Some(name)).map(|check| &mut check.clauses).next())
-}
-
-fn comment_on_constraint(object: &mut Object, name: &Name, text: Option<&str>) {
-    let Definition::Table(table) = &mut object.definition else {
-        return say(object, &format!("comment on {}", names::quoted(name.canonical())), text);
-    };
-    match (constraint_clauses(table, name), text) {
-        (Some(clauses), Some(text)) => clauses.say(clause::COMMENT, text),
-        (Some(clauses), None) => drop(clauses.remove(clause::COMMENT)),
-        (None, _) => say(object, &format!("comment on constraint {}", names::quoted(name.canonical())), text),
-    }
+    let mut changes = ClauseChanges::default();
+    changes.change(clause::COMMENT, text.map(Expression::plain));
+    let change = ObjectChange::IndexClauses { index: name.clone(), changes };
+    Ok(vec![Subject { kinds: kinds.to_vec(), name }.alter(built_in, Change::Object(change))])
 }
 
 /// What follows SECURITY LABEL.
@@ -294,13 +225,9 @@ pub fn label(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementK
     };
     let text = objects::comment_text(&mut reader)?;
     let on = column.map_or_else(String::new, |column| format!(" on {}", names::quoted(&column)));
-    Ok(vec![change_access(subject, move |object| {
-        let clause = format!("label {provider}{on}");
-        match &text {
-            Some(text) => object.access.say_named(&clause, text.as_str()),
-            None => drop(object.access.remove_named(&clause)),
-        }
-    })])
+    let mut changes = ClauseChanges::default();
+    changes.change(clause::LABEL.of(&format!("{provider}{on}")), text.map(Expression::plain));
+    Ok(vec![change_access(subject, AccessChange::Clauses(changes))])
 }
 
 /// `OWNER TO role`.
@@ -309,10 +236,7 @@ pub fn owner(reader: &mut Reader<'_>, subject: Subject) -> Parsed<StatementKind>
         Some(token) if token.kind != TokenKind::Symbol => names::quoted(&super::identifier_of(token, reader.text)),
         _ => return Err(reader.expected("a role")),
     };
-    Ok(change_access(subject, move |object| object.access.say(clause::OWNER, role.as_str())))
-}
-
-/// An unknown part of an object, as a finding.
-pub fn missing(what: &str, object: &Object, name: &Name) -> Box<Diagnostic> {
-    Box::new(Diagnostic::new(Code::WV111, format!("{} has no {what} `{name}`", object.key())))
+    let mut changes = ClauseChanges::default();
+    changes.say(clause::OWNER, role);
+    Ok(change_access(subject, AccessChange::Clauses(changes)))
 }

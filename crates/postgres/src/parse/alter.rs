@@ -1,20 +1,16 @@
 //! ALTER and DROP: changes of what was created before.
 
-use crate::clause;
-use std::sync::Arc;
-
-use super::super::canonical::part_names;
-use super::access::{self, Subject, amend, kinds, say, say_of_index, subject_name};
+use super::access::{self, Subject, kinds, set_clauses, subject_name};
 use super::{
-    definitions, expression, foreign, grants, identifier, names, objects, operators, own_name, replication, sequences,
-    text_search,
+    definitions, expression, foreign, grants, identifier, names, objects, operators, own_name, policy, replication,
+    sequences, text_search,
 };
+use crate::change::{AttributeChange, Change, ObjectChange, Place, Rename, SequenceChange};
+use crate::{clause, tokens};
+use wevrun_core::change::ClauseChanges;
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Definition, Expression, Flag, Kind, Object, ObjectKey, Plain, QualifiedName};
-use wevrun_core::parse::{Amendment, Parsed, Reader, Session, StatementKind};
-
-pub type Outcome = Result<(), Box<Diagnostic>>;
-pub type Change = Box<dyn Fn(&mut Object) -> Outcome + Send + Sync>;
+use wevrun_core::model::{Clauses, Expression, Flag, Kind, ObjectKey};
+use wevrun_core::parse::{Parsed, Reader, Session, StatementKind};
 
 /// What follows ALTER.
 pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<StatementKind>> {
@@ -36,15 +32,15 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
         return Ok(vec![access::owner(&mut reader, subject())?]);
     }
     if reader.take(&["RENAME", "TO"]) {
-        let to = identifier(&mut reader, "the new name")?;
+        let identifier = Some(identifier(&mut reader, "the new name")?);
         // ALTER INDEX renames tables and the like as well: https://www.postgresql.org/docs/current/sql-alterindex.html
         let relations = [Kind::Index, Kind::Table, Kind::View, Kind::MaterializedView, Kind::Sequence];
-        let kinds = if *kinds == [Kind::Index] { &relations } else { kinds };
-        return Ok(vec![rename(kinds, &name, if_exists, move |old| renamed(old, None, Some(&to)))]);
+        let kinds = if *kinds == [Kind::Index] { relations.to_vec() } else { kinds.to_vec() };
+        return Ok(vec![rename(Subject { kinds, name }, if_exists, Rename { identifier, ..Rename::default() })]);
     }
     if reader.take(&["SET", "SCHEMA"]) {
-        let to = identifier(&mut reader, "a schema")?;
-        return Ok(vec![rename(kinds, &name, if_exists, move |old| renamed(old, Some(&to), None))]);
+        let schema = Some(identifier(&mut reader, "a schema")?);
+        return Ok(vec![rename(subject(), if_exists, Rename { schema, ..Rename::default() })]);
     }
     if reader.take(&["DEPENDS", "ON"]) || reader.take(&["NO", "DEPENDS", "ON"]) {
         return Ok(vec![StatementKind::Session]);
@@ -55,46 +51,34 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
         }
         Kind::Sequence => {
             if reader.take(&["SET"]) {
-                let unlogged = reader.take(&["UNLOGGED"]);
-                if !unlogged {
+                let mut changes = ClauseChanges::default();
+                if reader.take(&["UNLOGGED"]) {
+                    changes.set(clause::UNLOGGED, Flag);
+                } else {
                     reader.expect("LOGGED")?;
+                    changes.remove(clause::UNLOGGED);
                 }
-                return Ok(vec![amend(subject(), if_exists, move |object| {
-                    say(object, "unlogged", unlogged.then_some(""));
-                    Ok(())
-                })]);
+                return Ok(vec![set_clauses(subject(), if_exists, changes)]);
             }
-            let mut options = Clauses::default();
+            let mut options = ClauseChanges::default();
             sequences::options(&mut reader, &mut options)?;
-            Ok(vec![sequence(subject(), if_exists, options, session)])
+            let owner = sequences::take_owner(&mut options, session);
+            let change = ObjectChange::Sequence(SequenceChange { options, owner });
+            Ok(vec![subject().alter(if_exists, Change::Object(change))])
         }
         Kind::Type => data_type(&mut reader, subject(), session),
         Kind::Domain => domain(&mut reader, subject(), if_exists),
         Kind::Index => index(&mut reader, session, subject(), if_exists),
         Kind::Function | Kind::Procedure => {
-            let mut fixed = Vec::new();
-            let start = reader.position;
-            let (text, tokens) = (reader.text.to_owned(), reader.tokens[start..].to_vec());
-            // Read it once now, so that what is wrong is said here.
-            super::routine::attributes(&mut reader, &mut Clauses::default())?;
-            let source = reader.source;
-            fixed.push(amend(subject(), if_exists, move |object| {
-                let Definition::Plain(Plain { clauses, .. }) = &mut object.definition else { return Ok(()) };
-                let mut again = Reader { text: &text, tokens: &tokens, position: 0, source };
-                super::routine::attributes(&mut again, clauses)
-            }));
-            Ok(fixed)
+            let mut changes = ClauseChanges::default();
+            super::routine::attributes(&mut reader, &mut changes)?;
+            Ok(vec![set_clauses(subject(), if_exists, changes)])
         }
         Kind::Policy => {
-            let mut clauses = Clauses::default();
-            objects::policy_clauses(&mut reader, &mut clauses)?;
+            let mut changes = ClauseChanges::default();
+            policy::clauses(&mut reader, &mut changes)?;
             reader.finish()?;
-            Ok(vec![amend(subject(), if_exists, move |object| {
-                if let Definition::Plain(plain) = &mut object.definition {
-                    clauses.iter().for_each(|(name, value)| plain.clauses.set_named(name, value.clone()));
-                }
-                Ok(())
-            })])
+            Ok(vec![set_clauses(subject(), if_exists, changes)])
         }
         Kind::Publication => replication::alter_publication(&mut reader, session, subject()),
         Kind::Operator => operators::alter_operator(&mut reader, subject(), if_exists),
@@ -103,29 +87,26 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
         Kind::Statistics if reader.take(&["SET", "STATISTICS"]) => {
             let range = super::rest(&mut reader, "a number")?;
             let value = super::normalised(&reader, range);
-            Ok(vec![amend(subject(), if_exists, move |object| {
-                say(object, "statistics", Some(value.as_str()).filter(|value| *value != "- 1" && *value != "-1"));
-                Ok(())
-            })])
+            let mut changes = ClauseChanges::default();
+            let is_usual = value == "- 1" || value == "-1";
+            changes.change(clause::STATISTICS, (!is_usual).then(|| Expression::plain(value)));
+            Ok(vec![set_clauses(subject(), if_exists, changes)])
         }
         Kind::Server | Kind::ForeignDataWrapper | Kind::UserMapping => {
             foreign::alter(&mut reader, subject(), if_exists)
         }
         Kind::TextSearchDictionary => {
-            let options = super::definitions(&mut reader)?;
-            Ok(vec![amend(subject(), if_exists, move |object| {
-                for (key, value) in &options {
-                    say(object, &format!("with.{key}"), value.as_ref().map(|value| value.canonical.as_str()));
-                }
-                Ok(())
-            })])
+            let mut changes = ClauseChanges::default();
+            for (key, value) in definitions(&mut reader)? {
+                changes.change(clause::WITH.of(&key), value);
+            }
+            Ok(vec![set_clauses(subject(), if_exists, changes)])
         }
         Kind::EventTrigger | Kind::Trigger | Kind::Rule => {
             let state = enabled(&mut reader)?;
-            Ok(vec![amend(subject(), if_exists, move |object| {
-                say(object, "enabled", state);
-                Ok(())
-            })])
+            let mut changes = ClauseChanges::default();
+            changes.change(clause::ENABLED, state.map(Expression::plain));
+            Ok(vec![set_clauses(subject(), if_exists, changes)])
         }
         Kind::Extension | Kind::Collation | Kind::Subscription | Kind::Language => Ok(vec![StatementKind::Session]),
         _ => Err(unknown(&reader)),
@@ -157,285 +138,159 @@ pub fn enabled(reader: &mut Reader<'_>) -> Parsed<Option<&'static str>> {
     })
 }
 
-/// The same name in another schema, or another name in the same schema.
-fn renamed(old: &ObjectKey, schema: Option<&str>, identifier: Option<&str>) -> QualifiedName {
-    let name = &old.name;
-    names::moved(old.kind, name, schema.or(name.schema()), identifier.unwrap_or(name.identifier()))
-}
-
-fn rename(
-    kinds: &[Kind],
-    name: &QualifiedName,
-    if_exists: bool,
-    to: impl Fn(&ObjectKey) -> QualifiedName + Send + Sync + 'static,
-) -> StatementKind {
-    let index = kinds.contains(&Kind::Index).then(|| name.clone());
-    StatementKind::Amend(Amendment {
-        becomes: Some(to(&ObjectKey::new(kinds[0], name.clone()))),
-        kinds: kinds.to_vec(),
-        name: name.clone(),
-        if_exists,
-        apply: Arc::new(move |model, key| {
-            let new = to(key);
-            // The index of a constraint has the constraint's name.
-            if key.kind == Kind::Table && index.as_ref().is_some_and(|index| *index != key.name) {
-                if let Some(index) = &index {
-                    let [from, to] = [index, &new].map(|name| names::simple(name.identifier()));
-                    super::super::rename::constraint_or_part(model, key, &from, &to);
-                    if let Some(object) = model.get_mut(key) {
-                        object.text.clear();
-                    }
-                }
-                return Ok(());
-            }
-            super::super::rename::say_identity_sequences(model, key);
-            part_names::say_all(model, key);
-            super::super::rename::object(model, key, &new);
-            if let Some(mut object) = model.remove(&ObjectKey::new(key.kind, new)) {
-                object.formerly.table.get_or_insert(key.name.clone());
-                object.formerly.table.take_if(|old| *old == object.name);
-                model.insert(object);
-            }
-            Ok(())
-        }),
-    })
-}
-
-fn sequence(subject: Subject, if_exists: bool, mut options: Clauses, session: &Session) -> StatementKind {
-    let owner = sequences::take_owner(&mut options, session);
-    amend(subject, if_exists, move |object| {
-        let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
-        if let Some(data_type) = options.value(clause::AS) {
-            sequences::change_type(&mut plain.clauses, data_type);
-        }
-        options.iter().for_each(|(name, value)| plain.clauses.set_named(name, value.clone()));
-        if owner.is_some() {
-            plain.owner.clone_from(&owner);
-        }
-        let data_type = plain.clauses.value(clause::AS).unwrap_or("bigint").to_owned();
-        sequences::settle(&mut plain.clauses, &data_type);
-        Ok(())
-    })
+fn rename(subject: Subject, if_exists: bool, mut rename: Rename) -> StatementKind {
+    rename.index = subject.kinds.contains(&Kind::Index).then(|| subject.name.clone());
+    let new_name = rename.new_name(&ObjectKey::new(subject.kinds[0], subject.name.clone()));
+    subject.rename(new_name, if_exists, Change::Rename(rename))
 }
 
 /// What follows ALTER TYPE name.
 fn data_type(reader: &mut Reader<'_>, subject: Subject, _: &Session) -> Parsed<Vec<StatementKind>> {
     let literal = |reader: &mut Reader<'_>| -> Parsed<String> {
-        Ok(super::super::tokens::literal(&super::text_or_null(reader)?.unwrap_or_default()))
-    };
-    let labels = |object: &mut Object, change: &dyn Fn(&mut Vec<String>)| {
-        if let Definition::Plain(plain) = &mut object.definition {
-            let mut list = super::super::enum_labels(&plain.clauses);
-            change(&mut list);
-            plain.clauses.say(clause::ENUM, list.join(", "));
-        }
+        Ok(tokens::literal(&super::text_or_null(reader)?.unwrap_or_default()))
     };
     if reader.take(&["ADD", "VALUE"]) {
         reader.take(&["IF", "NOT", "EXISTS"]);
         let label = literal(reader)?;
-        let before = reader.take(&["BEFORE"]);
-        let neighbour = if before || reader.take(&["AFTER"]) { Some(literal(reader)?) } else { None };
-        return Ok(vec![amend(subject, false, move |object| {
-            labels(object, &|list| {
-                if list.contains(&label) {
-                    return;
-                }
-                let at = neighbour.as_ref().and_then(|other| list.iter().position(|label| label == other));
-                list.insert(at.map_or(list.len(), |at| at + usize::from(!before)), label.clone());
-            });
-            Ok(())
-        })]);
+        let place = if reader.take(&["BEFORE"]) {
+            Some(Place::Before)
+        } else {
+            reader.take(&["AFTER"]).then_some(Place::After)
+        };
+        let neighbour = match place {
+            Some(place) => Some((place, literal(reader)?)),
+            None => None,
+        };
+        return Ok(vec![subject.alter(false, Change::Object(ObjectChange::AddLabel { label, neighbour }))]);
     }
     if reader.take(&["RENAME", "VALUE"]) {
         let from = literal(reader)?;
         reader.expect("TO")?;
-        let to = literal(reader)?;
-        return Ok(vec![StatementKind::Amend(Amendment {
-            becomes: None,
-            kinds: subject.kinds,
-            name: subject.name,
-            if_exists: false,
-            apply: Arc::new(move |model, key| {
-                if let Some(object) = model.get_mut(key) {
-                    labels(object, &|list| {
-                        list.iter_mut().filter(|label| **label == from).for_each(|label| *label = to.clone())
-                    });
-                }
-                super::super::rename::label(model, &key.name, &from, &to);
-                Ok(())
-            }),
-        })]);
+        return Ok(vec![subject.alter(false, Change::RenameLabel { from, to: literal(reader)? })]);
     }
     if reader.take(&["SET"]) {
-        let mut set = Clauses::default();
+        let mut changes = ClauseChanges::default();
         for (key, value) in definitions(reader)? {
             let value = value.unwrap_or_else(|| Expression::plain("true"));
-            set.set_named(&format!("base.{key}"), value);
+            let is_none = value.canonical.eq_ignore_ascii_case("none");
+            changes.change(clause::BASE.of(&key), (!is_none).then_some(value));
         }
-        return Ok(vec![amend(subject, false, move |object| {
-            let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
-            for (clause, value) in set.expressions() {
-                if value.canonical.eq_ignore_ascii_case("none") {
-                    plain.clauses.remove_named(clause);
-                } else {
-                    plain.clauses.set_named(clause, value.clone());
-                }
-            }
-            Ok(())
-        })]);
+        return Ok(vec![set_clauses(subject, false, changes)]);
     }
-    let mut changes: Vec<Change> = Vec::new();
+    let mut changes = Vec::new();
     loop {
-        if reader.take(&["ADD", "ATTRIBUTE"]) {
-            let name = names::quoted(&identifier(reader, "an attribute")?);
-            let data_type = super::data_type(reader)?.canonical;
-            let _ = reader.take(&["CASCADE"]) || reader.take(&["RESTRICT"]);
-            changes.push(attributes(move |list| list.push((name.clone(), data_type.clone()))));
-        } else if reader.take(&["DROP", "ATTRIBUTE"]) {
-            reader.take(&["IF", "EXISTS"]);
-            let name = names::quoted(&identifier(reader, "an attribute")?);
-            let _ = reader.take(&["CASCADE"]) || reader.take(&["RESTRICT"]);
-            changes.push(attributes(move |list| list.retain(|(other, _)| *other != name)));
-        } else if reader.take(&["ALTER", "ATTRIBUTE"]) {
-            let name = names::quoted(&identifier(reader, "an attribute")?);
-            reader.take(&["SET", "DATA"]);
-            reader.expect("TYPE")?;
-            let mut data_type = super::data_type(reader)?.canonical;
-            if reader.take(&["COLLATE"])
-                && let Some(collation) = super::table::collation(&super::path(reader, "a collation")?)
-            {
-                data_type += &format!(" COLLATE {collation}");
-            }
-            let _ = reader.take(&["CASCADE"]) || reader.take(&["RESTRICT"]);
-            changes.push(attributes(move |list| {
-                list.iter_mut().filter(|(other, _)| *other == name).for_each(|(_, rest)| rest.clone_from(&data_type));
-            }));
-        } else if reader.take(&["RENAME", "ATTRIBUTE"]) {
-            let name = names::quoted(&identifier(reader, "an attribute")?);
-            reader.expect("TO")?;
-            let to = names::quoted(&identifier(reader, "the new name")?);
-            let _ = reader.take(&["CASCADE"]) || reader.take(&["RESTRICT"]);
-            changes.push(attributes(move |list| {
-                list.iter_mut().filter(|(other, _)| *other == name).for_each(|(own, _)| own.clone_from(&to));
-            }));
-        } else {
-            return Err(unknown(reader));
-        }
+        changes.push(attribute_change(reader)?);
         if !reader.take_symbol(",") {
             break;
         }
     }
-    Ok(vec![amend(subject, false, move |object| changes.iter().try_for_each(|change| change(object)))])
+    Ok(vec![subject.alter(false, Change::Object(ObjectChange::Attributes(changes)))])
 }
 
-/// A change of the attributes of a composite type, each its name and its type.
-fn attributes(change: impl Fn(&mut Vec<(String, String)>) + Send + Sync + 'static) -> Change {
-    Box::new(move |object| {
-        if let Definition::Plain(plain) = &mut object.definition {
-            let mut list = super::super::attributes(&plain.clauses);
-            change(&mut list);
-            let words: Vec<String> = list.iter().map(|(name, rest)| format!("{name} {rest}")).collect();
-            plain.clauses.say(clause::ATTRIBUTES, words.join(", "));
+/// One action of ALTER TYPE on a composite type.
+fn attribute_change(reader: &mut Reader<'_>) -> Parsed<AttributeChange> {
+    let name = |reader: &mut Reader<'_>| -> Parsed<String> { Ok(names::quoted(&identifier(reader, "an attribute")?)) };
+    let change = if reader.take(&["ADD", "ATTRIBUTE"]) {
+        let name = name(reader)?;
+        AttributeChange::Add(name, super::data_type(reader)?.canonical)
+    } else if reader.take(&["DROP", "ATTRIBUTE"]) {
+        reader.take(&["IF", "EXISTS"]);
+        AttributeChange::Drop(name(reader)?)
+    } else if reader.take(&["ALTER", "ATTRIBUTE"]) {
+        let name = name(reader)?;
+        reader.take(&["SET", "DATA"]);
+        reader.expect("TYPE")?;
+        let mut data_type = super::data_type(reader)?.canonical;
+        if reader.take(&["COLLATE"])
+            && let Some(collation) = super::table::collation(&super::path(reader, "a collation")?)
+        {
+            data_type += &format!(" COLLATE {collation}");
         }
-        Ok(())
-    })
+        AttributeChange::SetType(name, data_type)
+    } else if reader.take(&["RENAME", "ATTRIBUTE"]) {
+        let from = name(reader)?;
+        reader.expect("TO")?;
+        AttributeChange::Rename(from, names::quoted(&identifier(reader, "the new name")?))
+    } else {
+        return Err(unknown(reader));
+    };
+    let _ = reader.take(&["CASCADE"]) || reader.take(&["RESTRICT"]);
+    Ok(change)
 }
 
 /// What follows ALTER DOMAIN name.
 fn domain(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
     if reader.take(&["RENAME", "CONSTRAINT"]) {
-        let old = identifier(reader, "the constraint's name")?;
+        let from = identifier(reader, "the constraint's name")?;
         reader.expect("TO")?;
-        let new = identifier(reader, "the new name")?;
-        return Ok(vec![amend(subject, if_exists, move |object| {
-            if let Definition::Plain(plain) = &mut object.definition {
-                for what in ["check", "not valid", "comment on"] {
-                    if let Some(value) = plain.clauses.remove_named(&format!("{what} {old}")) {
-                        plain.clauses.set_named(&format!("{what} {new}"), value);
-                    }
-                }
-            }
-            Ok(())
-        })]);
+        let to = identifier(reader, "the new name")?;
+        let change = ObjectChange::RenameDomainConstraint { from, to };
+        return Ok(vec![subject.alter(if_exists, Change::Object(change))]);
     }
-    let mut added = Clauses::default();
-    let mut removed = Vec::new();
+    let mut changes = ClauseChanges::default();
     if reader.take(&["SET", "DEFAULT"]) {
         let range = super::rest(reader, "an expression")?;
-        added.set(clause::DEFAULT, expression(reader, range));
+        changes.set(clause::DEFAULT, expression(reader, range));
     } else if reader.take(&["DROP", "DEFAULT"]) {
-        removed.push("default".to_owned());
+        changes.remove(clause::DEFAULT);
     } else if reader.take(&["SET", "NOT", "NULL"]) {
-        added.set(clause::NOT_NULL, Flag);
+        changes.set(clause::NOT_NULL, Flag);
     } else if reader.take(&["DROP", "NOT", "NULL"]) {
-        removed.push("not null".to_owned());
+        changes.remove(clause::NOT_NULL);
     } else if reader.take(&["ADD"]) {
         let name = super::constraints::constraint_name(reader)?;
+        let mut added = Clauses::default();
         objects::domain_constraint(reader, &subject.name, name, &mut added)?;
+        changes = ClauseChanges::from(&added);
     } else if reader.take(&["DROP", "CONSTRAINT"]) {
         reader.take(&["IF", "EXISTS"]);
-        removed.push(format!("check {}", identifier(reader, "a constraint")?));
+        let name = identifier(reader, "a constraint")?;
+        for family in [clause::CHECK, clause::NOT_VALID_CHECK, clause::COMMENT_ON] {
+            changes.remove(family.of(&name));
+        }
     } else if reader.take(&["VALIDATE", "CONSTRAINT"]) {
-        removed.push(format!("not valid {}", identifier(reader, "a constraint")?));
+        changes.remove(clause::NOT_VALID_CHECK.of(&identifier(reader, "a constraint")?));
     } else {
         return Err(unknown(reader));
     }
-    Ok(vec![amend(subject, if_exists, move |object| {
-        if let Definition::Plain(plain) = &mut object.definition {
-            added.iter().for_each(|(name, value)| plain.clauses.set_named(name, value.clone()));
-            removed.iter().for_each(|name| drop(plain.clauses.remove_named(name)));
-        }
-        Ok(())
-    })])
+    Ok(vec![set_clauses(subject, if_exists, changes)])
 }
 
 /// What follows ALTER INDEX name.
 fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
+    let mut changes = ClauseChanges::default();
     if reader.take(&["ATTACH", "PARTITION"]) {
-        let child = own_name(reader, session, "an index")?;
-        let parent = subject.name;
-        let subject = Subject { kinds: vec![Kind::Index], name: child };
+        let name = own_name(reader, session, "an index")?;
+        changes.set(clause::ATTACHED_TO, subject.name);
         // The index of a partition's key belongs to a constraint, which is attached with the partition.
-        return Ok(vec![amend(subject, true, move |object| {
-            if let Definition::Index(index) = &mut object.definition {
-                index.clauses.set(clause::ATTACHED_TO, parent.clone());
-            }
-            Ok(())
-        })]);
+        let subject = Subject { kinds: vec![Kind::Index], name };
+        return Ok(vec![subject.alter(true, Change::Object(ObjectChange::OwnIndexClauses(changes)))]);
     }
     // What the catalogue says of an index whose concurrent build failed. Nobody can wish for one.
     if reader.take(&["INVALID"]) {
-        return Ok(vec![amend(subject, true, |object| {
-            if let Definition::Index(index) = &mut object.definition {
-                index.clauses.set(clause::INVALID, Expression::unsure("invalid", "its build failed"));
-            }
-            Ok(())
-        })]);
+        changes.set(clause::INVALID, Expression::unsure("invalid", "its build failed"));
+        return Ok(vec![subject.alter(true, Change::Object(ObjectChange::OwnIndexClauses(changes)))]);
     }
-    let mut clauses = Clauses::default();
-    let mut removed: Vec<String> = Vec::new();
     if reader.take(&["SET", "TABLESPACE"]) {
-        clauses.say(clause::TABLESPACE, identifier(reader, "a tablespace")?);
+        changes.say(clause::TABLESPACE, identifier(reader, "a tablespace")?);
     } else if reader.take(&["SET"]) {
-        super::storage_parameters(reader, &mut clauses)?;
+        let mut parameters = Clauses::default();
+        super::storage_parameters(reader, &mut parameters)?;
+        changes = ClauseChanges::from(&parameters);
     } else if reader.take(&["RESET"]) {
-        removed.extend(definitions(reader)?.into_iter().map(|(key, _)| format!("with.{key}")));
+        definitions(reader)?.iter().for_each(|(key, _)| changes.remove(clause::WITH.of(key)));
     } else if reader.take(&["ALTER"]) {
         reader.take(&["COLUMN"]);
         let number = reader.take_any().map_or("", |token| token.text(reader.text)).to_owned();
         reader.expect("SET")?;
         reader.expect("STATISTICS")?;
         let range = super::rest(reader, "a number")?;
-        clauses.say_named(&format!("statistics {number}"), super::normalised(reader, range));
+        changes.say(clause::STATISTICS_OF.of(&number), super::normalised(reader, range));
     } else {
         return Err(unknown(reader));
     }
-    let index = subject.name.clone();
-    Ok(vec![amend(subject, if_exists, move |object| {
-        clauses.expressions().for_each(|(name, value)| say_of_index(object, &index, name, Some(&value.canonical)));
-        removed.iter().for_each(|name| say_of_index(object, &index, name, None));
-        Ok(())
-    })])
+    let change = ObjectChange::IndexClauses { index: subject.name.clone(), changes };
+    Ok(vec![subject.alter(if_exists, Change::Object(change))])
 }
 
 /// What follows DROP.

@@ -1,45 +1,10 @@
 //! Constraints of tables and domains.
 
 use super::{column_list, expression, identifier, names, normalised, reference, run, storage_parameters};
+use crate::change::{NewConstraints, NotNull};
 use crate::clause;
-use wevrun_core::model::{Action, Beside, Check, Clauses, Column, Flag, ForeignKey, Key, KeyPart, Name, OnConflict};
-use wevrun_core::parse::{Constraints, Parsed, Reader};
-
-/// Everything that a list of constraints can hold.
-#[derive(Debug, Default, Clone)]
-pub struct Found {
-    /// Keys, checks and foreign keys.
-    pub constraints: Constraints,
-    /// EXCLUDE constraints.
-    pub exclusions: Vec<Check>,
-    /// `CONSTRAINT name NOT NULL column` of a table (PostgreSQL 18).
-    pub not_null: Vec<NotNull>,
-}
-
-/// A NOT NULL constraint.
-#[derive(Debug, Clone)]
-pub struct NotNull {
-    /// Of which column.
-    pub column: Name,
-    name: Option<Name>,
-    attributes: Clauses,
-}
-
-impl NotNull {
-    /// What it says of its column (<https://www.postgresql.org/docs/current/sql-createtable.html>).
-    pub fn apply(&self, column: &mut Column) {
-        if self.column != column.name {
-            return;
-        }
-        column.not_null = Some(OnConflict::Abort);
-        column.not_null_name = Beside(self.name.clone());
-        for attribute in ["no inherit", "not valid"] {
-            if self.attributes.has_named(attribute) {
-                column.clauses.set_named(&format!("not null {attribute}"), Flag);
-            }
-        }
-    }
-}
+use wevrun_core::model::{Action, Check, Clauses, Flag, ForeignKey, Key, KeyPart, Name, OnConflict};
+use wevrun_core::parse::{Parsed, Reader};
 
 /// `NOT NULL` of a column that has been read so far, with what follows it.
 pub fn not_null(reader: &mut Reader<'_>, column: Name, name: Option<Name>) -> Parsed<NotNull> {
@@ -62,7 +27,7 @@ pub fn sees_table_constraint(reader: &Reader<'_>) -> bool {
 }
 
 /// `[CONSTRAINT name] …` of a table.
-pub fn table_constraint(reader: &mut Reader<'_>, found: &mut Found) -> Parsed<()> {
+pub fn table_constraint(reader: &mut Reader<'_>, found: &mut NewConstraints) -> Parsed<()> {
     let name = constraint_name(reader)?;
     if reader.take(&["PRIMARY", "KEY"]) {
         let key = key(reader, name)?;

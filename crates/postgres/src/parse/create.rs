@@ -3,7 +3,8 @@
 use super::super::canonical;
 use super::table::ColumnSpans;
 use super::{
-    comments, foreign, identifier, names, objects, operators, own_name, plain, replication, routine, sequences, table,
+    comments, foreign, identifier, names, objects, operators, own_name, plain, policy, replication, routine, sequences,
+    table,
 };
 use crate::clause;
 use wevrun_core::diagnostics::{Code, Diagnostic};
@@ -78,7 +79,7 @@ pub fn create(
     } else if reader.take(&["RULE"]) {
         vec![objects::rule(reader, session)?]
     } else if reader.take(&["POLICY"]) {
-        vec![objects::policy(reader, session)?]
+        vec![policy::create(reader, session)?]
     } else if reader.take(&["COLLATION"]) {
         if_not_exists |= reader.take(&["IF", "NOT", "EXISTS"]);
         vec![objects::defined(reader, session, Kind::Collation)?]

@@ -1,11 +1,12 @@
 //! CREATE and ALTER of foreign-data wrappers, servers and user mappings
 //! (<https://www.postgresql.org/docs/current/ddl-foreign-data.html>). Options that are secrets are not kept.
 
-use super::access::{Subject, amend};
+use super::access::{Subject, set_clauses};
 use super::{identifier, names, plain, reference, text_or_null};
 use crate::clause;
+use wevrun_core::change::ClauseChanges;
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Definition, Kind, Object};
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, Object};
 use wevrun_core::parse::{Parsed, Reader, StatementKind, TokenKind};
 use wevrun_core::source::Location;
 
@@ -13,11 +14,7 @@ use wevrun_core::source::Location;
 pub fn object(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
     let name = names::global(&identifier(reader, "a name")?);
     let mut clauses = Clauses::default();
-    for (clause, value) in changes(reader, kind)? {
-        if let Some(value) = value {
-            clauses.say_named(&clause, value);
-        }
-    }
+    changes(reader, kind)?.apply(&mut clauses);
     Ok(plain(reader, kind, name, None, clauses))
 }
 
@@ -37,40 +34,35 @@ pub fn user_mapping(reader: &mut Reader<'_>) -> Parsed<Object> {
 
 /// What follows ALTER of a wrapper, a server or a user mapping, and its name.
 pub fn alter(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
-    let changes = changes(reader, subject.kinds[0])?;
-    Ok(vec![amend(subject, if_exists, move |object| {
-        if let Definition::Plain(plain) = &mut object.definition {
-            change(&mut plain.clauses, &changes);
-        }
-        Ok(())
-    })])
+    let changes = without_left_out(changes(reader, subject.kinds[0])?);
+    Ok(vec![set_clauses(subject, if_exists, changes)])
 }
 
-/// Clauses, each with what it becomes; none if it goes.
-type Changes = Vec<(String, Option<String>)>;
-
 /// The clauses that such an object can have, to the end of the statement.
-fn changes(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Changes> {
-    let mut changes = Changes::new();
+fn changes(reader: &mut Reader<'_>, kind: Kind) -> Parsed<ClauseChanges> {
+    let mut changes = ClauseChanges::default();
     let is_server = kind == Kind::Server;
     while !reader.at_end() {
         if reader.take(&["OPTIONS"]) {
-            changes.extend(option_changes(reader)?);
+            read_options(reader, &mut changes)?;
         } else if is_server && reader.take(&["FOREIGN", "DATA", "WRAPPER"]) {
-            changes.push(("wrapper".to_owned(), Some(names::quoted(&identifier(reader, "a wrapper's name")?))));
+            changes.say(clause::WRAPPER, names::quoted(&identifier(reader, "a wrapper's name")?));
         } else if is_server && reader.take(&["TYPE"]) {
-            changes.push(("type".to_owned(), text_or_null(reader)?));
+            changes.change(clause::TYPE, text_or_null(reader)?.map(Expression::plain));
         } else if is_server && reader.take(&["VERSION"]) {
-            changes.push(("version".to_owned(), text_or_null(reader)?));
+            changes.change(clause::VERSION, text_or_null(reader)?.map(Expression::plain));
         } else if kind != Kind::ForeignDataWrapper {
             return Err(reader.expected("`OPTIONS`"));
         } else {
-            let goes = reader.take(&["NO"]);
-            let clause =
-                if reader.take(&["HANDLER"]) { "handler" } else { reader.expect("VALIDATOR").map(|_| "validator")? };
-            let function =
-                if goes { None } else { Some(reference(reader, "a function's name")?.canonical().to_owned()) };
-            changes.push((clause.to_owned(), function));
+            let is_removed = reader.take(&["NO"]);
+            let key = if reader.take(&["HANDLER"]) {
+                clause::HANDLER
+            } else {
+                reader.expect("VALIDATOR")?;
+                clause::VALIDATOR
+            };
+            let function = if is_removed { None } else { Some(reference(reader, "a function's name")?) };
+            changes.change(key, function.map(|function| Expression::plain(function.canonical())));
         }
     }
     Ok(changes)
@@ -78,24 +70,35 @@ fn changes(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Changes> {
 
 /// `(name 'value', …)` of something new.
 pub fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
-    for (clause, value) in option_changes(reader)? {
-        clauses.say_named(&clause, value.unwrap_or_default());
-    }
+    let mut changes = ClauseChanges::default();
+    read_options(reader, &mut changes)?;
+    changes.apply(clauses);
     Ok(())
 }
 
+/// Changes of the options of something that is there.
+pub fn option_changes(reader: &mut Reader<'_>) -> Parsed<ClauseChanges> {
+    let mut changes = ClauseChanges::default();
+    read_options(reader, &mut changes)?;
+    Ok(without_left_out(changes))
+}
+
+/// The changes without what only says that an option is left out.
+fn without_left_out(changes: ClauseChanges) -> ClauseChanges {
+    changes.filter(|clause| !clause::LEFT_OUT.has(clause))
+}
+
 /// `(ADD name 'value', SET name 'value', DROP name)`, ADD being what is meant if nothing is said.
-pub fn option_changes(reader: &mut Reader<'_>) -> Parsed<Changes> {
-    let mut changes = Changes::new();
+fn read_options(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<()> {
     reader.expect_symbol("(")?;
     while !reader.sees_symbol(")") {
         // An option may be called as one of these words.
         let named = reader.peek_at(1).is_some_and(|token| token.kind == TokenKind::Text);
-        let goes = !named && reader.take(&["DROP"]);
-        let _ = !named && !goes && (reader.take(&["ADD"]) || reader.take(&["SET"]));
+        let is_removed = !named && reader.take(&["DROP"]);
+        let _ = !named && !is_removed && (reader.take(&["ADD"]) || reader.take(&["SET"]));
         let key = identifier(reader, "an option's name")?;
         let value = match reader.peek() {
-            _ if goes => None,
+            _ if is_removed => None,
             Some(token) if token.kind == TokenKind::Text => {
                 reader.position += 1;
                 Some(super::identifier_of(token, reader.text))
@@ -103,19 +106,16 @@ pub fn option_changes(reader: &mut Reader<'_>) -> Parsed<Changes> {
             _ => return Err(reader.expected("a text")),
         };
         if SHOWN.contains(&key.to_lowercase().as_str()) {
-            changes.push((format!("options.{key}"), value));
-        } else if !goes {
-            changes.push((clause::LEFT_OUT.of(&key).name().into(), Some(String::new())));
+            changes.change(clause::OPTIONS.of(&key), value.map(Expression::plain));
+        } else if !is_removed {
+            changes.say(clause::LEFT_OUT.of(&key), "");
         }
         if !reader.take_symbol(",") {
             break;
         }
     }
-    reader.expect_symbol(")")?;
-    Ok(changes)
+    reader.expect_symbol(")")
 }
-
-/// What a clause begins with that only says that an option is left out.
 
 /// The options that may stand in snapshots and scripts: those of the wrappers that come with the server
 /// (<https://www.postgresql.org/docs/current/postgres-fdw.html>, <https://www.postgresql.org/docs/current/file-fdw.html>,
@@ -158,16 +158,6 @@ pub fn left_out(object: &mut Object, place: Location, diagnostics: &mut Vec<Diag
                     .at(place, "has the option")
                     .help("it is neither compared nor changed; set it in the database by hand"),
             );
-        }
-    }
-}
-
-/// Makes the changes.
-pub fn change(clauses: &mut Clauses, changes: &[(String, Option<String>)]) {
-    for (clause, value) in changes.iter().filter(|(clause, _)| !clause::LEFT_OUT.has(clause)) {
-        match value {
-            Some(value) => clauses.say_named(clause, value.as_str()),
-            None => drop(clauses.remove_named(clause)),
         }
     }
 }

@@ -1,11 +1,9 @@
 //! What ALTER COLUMN says of an identity column: SET and RESTART
 //! (<https://www.postgresql.org/docs/current/sql-altertable.html#SQL-ALTERTABLE-DESC-GENERATED-IDENTITY>).
 
-use super::alter_table::OnColumn;
 use super::sequences;
-use super::table::set_identity_options;
 use crate::clause;
-use wevrun_core::model::{Clauses, Column};
+use wevrun_core::change::ClauseChanges;
 use wevrun_core::parse::{Parsed, Reader};
 
 /// Whether a change of an identity column begins here.
@@ -16,25 +14,8 @@ pub fn sees_change(reader: &Reader<'_>) -> bool {
 }
 
 /// `SET GENERATED ALWAYS SET INCREMENT BY 2 RESTART`, in any order.
-pub fn change(reader: &mut Reader<'_>) -> Parsed<OnColumn> {
-    let start = reader.position;
-    // Read it once now, so that what is wrong is said here.
-    options(reader, &mut Clauses::default())?;
-    let (text, tokens) = (reader.text.to_owned(), reader.tokens[start..reader.position].to_vec());
-    let source = reader.source;
-    Ok(Box::new(move |column| {
-        let mut clauses = take(column);
-        let mut again = Reader { text: &text, tokens: &tokens, position: 0, source };
-        if options(&mut again, &mut clauses).is_ok() {
-            if let Some(generated) = clauses.remove(clause::GENERATED) {
-                column.clauses.set(clause::IDENTITY, generated);
-            }
-            set_identity_options(column, clauses);
-        }
-    }))
-}
-
-fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
+pub fn change(reader: &mut Reader<'_>) -> Parsed<ClauseChanges> {
+    let mut changes = ClauseChanges::default();
     while sees_change(reader) {
         reader.take(&["SET"]);
         if reader.take(&["GENERATED"]) {
@@ -42,23 +23,10 @@ fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             if !by_default {
                 reader.expect("ALWAYS")?;
             }
-            clauses.say(clause::GENERATED, if by_default { "by default" } else { "always" });
+            changes.say(clause::GENERATED, if by_default { "by default" } else { "always" });
         } else {
-            sequences::option(reader, clauses)?;
+            sequences::option(reader, &mut changes)?;
         }
     }
-    Ok(())
-}
-
-/// Takes out all that makes the column an identity column: how it is generated, and the options of its sequence.
-pub fn take(column: &mut Column) -> Clauses {
-    let said = column.clauses.iter().map(|(name, _)| name.to_owned()).filter(|name| name.starts_with("identity"));
-    let mut taken = Clauses::default();
-    for name in said.collect::<Vec<_>>() {
-        let option = name.strip_prefix("identity.").unwrap_or("generated");
-        if let Some(value) = column.clauses.remove_named(&name) {
-            taken.set_named(option, value);
-        }
-    }
-    taken
+    Ok(changes)
 }

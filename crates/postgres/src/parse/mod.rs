@@ -3,7 +3,6 @@
 mod access;
 mod alter;
 mod alter_table;
-mod children;
 mod comments;
 mod constraints;
 mod create;
@@ -13,6 +12,7 @@ mod grants;
 mod identity;
 mod objects;
 mod operators;
+mod policy;
 mod replication;
 mod routine;
 mod sequences;
@@ -28,9 +28,7 @@ use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object, Plain, QualifiedName, is};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
-pub use alter_table::drop_column;
 pub use objects::canonical_type;
-pub use table::set_identity_options;
 
 /// What a statement says.
 pub fn statement(
@@ -460,7 +458,13 @@ fn object(reader: &Reader<'_>, name: QualifiedName, definition: Definition) -> O
     Object { text, location: Some(location), ..Object::new(name, definition) }
 }
 
-fn plain(reader: &Reader<'_>, kind: Kind, name: QualifiedName, owner: Option<QualifiedName>, clauses: Clauses) -> Object {
+fn plain(
+    reader: &Reader<'_>,
+    kind: Kind,
+    name: QualifiedName,
+    owner: Option<QualifiedName>,
+    clauses: Clauses,
+) -> Object {
     object(reader, name, Definition::Plain(Plain { kind, owner, clauses }))
 }
 

@@ -8,7 +8,9 @@ use super::{
     path, plain, reference, rest, run, storage_parameters, text_or_null, whole,
 };
 use super::{constraints, table};
-use wevrun_core::model::{Beside, Clauses, Definition, Expression, Flag, Index, IndexPart, Kind, Name, Object, QualifiedName, View, is};
+use wevrun_core::model::{
+    Beside, Clauses, Definition, Expression, Flag, Index, IndexPart, Kind, Name, Object, QualifiedName, View, is,
+};
 use wevrun_core::parse::{Parsed, Reader, Session, TokenKind};
 
 /// The rest of the statement, kept whole.
@@ -475,52 +477,6 @@ pub fn rule(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let inner = super::without_parentheses(reader, range);
     clauses.set(clause::DO, Expression::plain(reader.written(inner)));
     Ok(plain(reader, Kind::Rule, names::standing_on(&name, &table), Some(table), clauses))
-}
-
-/// What follows CREATE POLICY.
-pub fn policy(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
-    let name = identifier(reader, "the policy's name")?;
-    reader.expect("ON")?;
-    let table = own_name(reader, session, "the table's name")?;
-    let mut clauses = Clauses::default();
-    if reader.take(&["AS", "RESTRICTIVE"]) {
-        clauses.set(clause::RESTRICTIVE, Flag);
-    } else {
-        reader.take(&["AS", "PERMISSIVE"]);
-    }
-    policy_clauses(reader, &mut clauses)?;
-    Ok(plain(reader, Kind::Policy, names::standing_on(&name, &table), Some(table), clauses))
-}
-
-/// FOR, TO, USING and WITH CHECK.
-pub fn policy_clauses(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
-    loop {
-        if reader.take(&["FOR"]) {
-            let command = identifier(reader, "a command")?;
-            if command != "all" {
-                clauses.say(clause::FOR, command);
-            }
-        } else if reader.take(&["TO"]) {
-            let mut roles = vec![names::quoted(&identifier(reader, "a role")?)];
-            while reader.take_symbol(",") {
-                roles.push(names::quoted(&identifier(reader, "a role")?));
-            }
-            roles.sort();
-            if roles == ["public"] {
-                clauses.remove(clause::TO);
-            } else {
-                clauses.say(clause::TO, roles.join(", "));
-            }
-        } else if reader.take(&["USING"]) {
-            let inner = reader.parenthesised()?;
-            clauses.set(clause::USING, expression(reader, inner));
-        } else if reader.take(&["WITH", "CHECK"]) {
-            let inner = reader.parenthesised()?;
-            clauses.set(clause::WITH_CHECK, expression(reader, inner));
-        } else {
-            return Ok(());
-        }
-    }
 }
 
 /// `name (key = value, …)` or `name FROM other`: collations and text search objects.

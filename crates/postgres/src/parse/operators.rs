@@ -4,13 +4,15 @@
 //! `bttextcmp(text, text)`. A class may leave the types out, which are told once the whole schema is known.
 
 use super::super::types;
-use super::access::{Subject, amend};
+use super::access::{Subject, set_clauses};
 use super::{
     data_type as read_type, definitions, identifier, names, own_name, path, plain, reference, reference_of, routine,
 };
+use crate::change::{Change, ObjectChange};
 use crate::clause;
-use wevrun_core::model::{Clauses, Definition, Expression, Flag, Kind, Name, Object, QualifiedName};
 use smol_str::SmolStr;
+use wevrun_core::change::ClauseChanges;
+use wevrun_core::model::{Clauses, Expression, Flag, Kind, Name, Object, QualifiedName};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
 
 /// An operator's name as it is written, with the schema if there is one: `+` or `schema.+`.
@@ -74,18 +76,13 @@ fn properties(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
 /// What follows ALTER OPERATOR name: SET (…).
 pub fn alter_operator(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
     reader.expect("SET")?;
+    let mut changes = ClauseChanges::default();
+    definitions(&mut reader.clone())?.iter().for_each(|(key, _)| changes.remove(clause::WITH.of(key)));
     let mut set = Clauses::default();
-    let mut probe = reader.clone();
-    let gone: Vec<String> = definitions(&mut probe)?.into_iter().map(|(key, _)| format!("with.{key}")).collect();
     properties(reader, &mut set)?;
     reader.finish()?;
-    Ok(vec![amend(subject, if_exists, move |object| {
-        if let Definition::Plain(plain) = &mut object.definition {
-            gone.iter().for_each(|clause| drop(plain.clauses.remove_named(clause)));
-            set.iter().for_each(|(clause, value)| plain.clauses.set_named(clause, value.clone()));
-        }
-        Ok(())
-    })])
+    set.iter().for_each(|(name, value)| changes.set_named(name, value.clone()));
+    Ok(vec![set_clauses(subject, if_exists, changes)])
 }
 
 /// What follows CREATE OPERATOR CLASS: the class, and the family that the server makes if none is named and none of the
@@ -111,7 +108,8 @@ pub fn operator_class(reader: &mut Reader<'_>, session: &Session) -> Parsed<Vec<
     let key = |kind: Kind, name: &QualifiedName| names::with_signature(kind, name, vec![method.clone()]);
     let mut objects = vec![plain(reader, Kind::OperatorClass, key(Kind::OperatorClass, &base), None, clauses)];
     if !named {
-        let mut made = plain(reader, Kind::OperatorFamily, key(Kind::OperatorFamily, &family), None, Clauses::default());
+        let mut made =
+            plain(reader, Kind::OperatorFamily, key(Kind::OperatorFamily, &family), None, Clauses::default());
         made.text.clear();
         objects.push(made);
     }
@@ -140,18 +138,8 @@ pub fn alter_family(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) 
     }
     let mut found = Clauses::default();
     members(reader, &mut found)?;
-    Ok(vec![amend(subject, if_exists, move |object| {
-        let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
-        for (member, value) in found.iter() {
-            if adds {
-                plain.clauses.remove(clause::DROPPED.of(member));
-                plain.clauses.set_named(member, value.clone());
-            } else if plain.clauses.remove_named(member).is_none() {
-                plain.clauses.say(clause::DROPPED.of(member), "");
-            }
-        }
-        Ok(())
-    })])
+    let change = if adds { ObjectChange::AddMembers(found) } else { ObjectChange::DropMembers(found) };
+    Ok(vec![subject.alter(if_exists, Change::Object(change))])
 }
 
 /// `OPERATOR 1 = (t, t) FOR ORDER BY f, FUNCTION 1 (t, t) f(t, t), STORAGE t`.

@@ -1,11 +1,11 @@
 //! Publications and subscriptions.
 
-use super::access::{Subject, amend};
+use super::access::Subject;
 use super::alter::unknown;
 use super::{identifier, own_name, plain, storage_parameters, whole};
-use crate::clause;
-use crate::{names, tokens};
-use wevrun_core::model::{Clauses, Definition, Expression, Flag, Kind, Object};
+use crate::change::{Change, MemberChange, ObjectChange, take_usual_of_publication};
+use crate::{clause, names, tokens};
+use wevrun_core::model::{Clauses, Expression, Flag, Kind, Object};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
 
 /// What follows CREATE PUBLICATION.
@@ -20,18 +20,8 @@ pub fn publication(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object>
     if reader.take(&["WITH"]) {
         storage_parameters(reader, &mut clauses)?;
     }
-    forget_usual(&mut clauses);
+    take_usual_of_publication(&mut clauses);
     Ok(plain(reader, Kind::Publication, name, None, clauses))
-}
-
-/// Takes out what is the default.
-fn forget_usual(clauses: &mut Clauses) {
-    let defaults = [("with.publish", "insert, update, delete, truncate"), ("with.publish_via_partition_root", "false")];
-    for (key, value) in defaults {
-        if clauses.value_named(key) == Some(value) {
-            clauses.remove_named(key);
-        }
-    }
 }
 
 /// `TABLE a, b (c) WHERE (…), TABLES IN SCHEMA s`: each member a clause.
@@ -44,7 +34,8 @@ fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: &mut
             schemas = false;
         }
         if schemas {
-            clauses.say_named(&format!("schema {}", names::quoted(&identifier(reader, "a schema")?)), "");
+            let schema = names::quoted(&identifier(reader, "a schema")?);
+            clauses.say(clause::PUBLISHED_SCHEMA.of(&schema), "");
         } else {
             reader.take(&["ONLY"]);
             let table = own_name(reader, session, "a table's name")?;
@@ -56,7 +47,7 @@ fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: &mut
             if reader.take(&["WHERE"]) {
                 reader.parenthesised()?;
             }
-            clauses.set_named(&format!("table {table}"), whole(reader, start..reader.position));
+            clauses.set(clause::PUBLISHED_TABLE.of(table.canonical()), whole(reader, start..reader.position));
         }
         if !reader.take_symbol(",") {
             return Ok(());
@@ -66,30 +57,23 @@ fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: &mut
 
 /// What follows ALTER PUBLICATION name.
 pub fn alter_publication(reader: &mut Reader<'_>, session: &Session, subject: Subject) -> Parsed<Vec<StatementKind>> {
-    const CHANGES: [&str; 3] = ["ADD", "DROP", "SET"];
-    let change = CHANGES.into_iter().find(|word| reader.take(&[word])).ok_or_else(|| unknown(reader))?;
-    let options = change == "SET" && reader.sees_symbol("(");
-    let mut said = Clauses::default();
-    if options {
-        storage_parameters(reader, &mut said)?;
+    let change = if reader.take(&["ADD"]) {
+        MemberChange::Add
+    } else if reader.take(&["DROP"]) {
+        MemberChange::Drop
+    } else if reader.take(&["SET"]) {
+        if reader.sees_symbol("(") { MemberChange::SetOptions } else { MemberChange::Set }
     } else {
-        publication_members(reader, session, &mut said)?;
+        return Err(unknown(reader));
+    };
+    let mut clauses = Clauses::default();
+    if change == MemberChange::SetOptions {
+        storage_parameters(reader, &mut clauses)?;
+    } else {
+        publication_members(reader, session, &mut clauses)?;
     }
     reader.finish()?;
-    Ok(vec![amend(subject, false, move |object| {
-        let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
-        let is_member = |clause: &str| clause.starts_with("table ") || clause.starts_with("schema ");
-        plain.clauses.retain(|clause, _| match change {
-            "DROP" => !said.has_named(clause),
-            "SET" if !options => !is_member(clause),
-            _ => true,
-        });
-        if change != "DROP" {
-            said.iter().for_each(|(clause, value)| plain.clauses.set_named(clause, value.clone()));
-        }
-        forget_usual(&mut plain.clauses);
-        Ok(())
-    })])
+    Ok(vec![subject.alter(false, Change::Object(ObjectChange::Publication(change, clauses)))])
 }
 
 /// What follows CREATE SUBSCRIPTION. Where the rows come from is beside the structure: it differs from one environment to the

@@ -2,6 +2,7 @@
 
 use super::{data_type, definitions, identifier, in_schema, names, normalised, path, plain, reference, run, whole};
 use crate::clause;
+use wevrun_core::change::ClauseChanges;
 use wevrun_core::model::{Clauses, Expression, Kind, Object, QualifiedName};
 use wevrun_core::parse::{Parsed, Reader, Session, TokenKind};
 
@@ -141,7 +142,9 @@ pub fn routine(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
             clauses.set_named(&format!("default {number}"), default);
         }
     }
-    attributes(reader, &mut clauses)?;
+    let mut changes = ClauseChanges::default();
+    attributes(reader, &mut changes)?;
+    changes.apply(&mut clauses);
     // The symbol in a library is the routine's name, if nothing else is said.
     if clauses.value(clause::LANGUAGE) == Some("c") && clauses.has(clause::AS) && !clauses.has(clause::SYMBOL) {
         clauses.say(clause::SYMBOL, names::identifier(&base));
@@ -151,7 +154,7 @@ pub fn routine(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
 }
 
 /// The attributes of a routine, in any order (<https://www.postgresql.org/docs/current/sql-createfunction.html>).
-pub fn attributes(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
+pub fn attributes(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<()> {
     const FLAGS: [(&[&str], &str, &str); 19] = [
         (&["IMMUTABLE"], "volatility", "immutable"),
         (&["STABLE"], "volatility", "stable"),
@@ -176,33 +179,33 @@ pub fn attributes(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> 
     while !reader.at_end() {
         if let Some((_, clause, value)) = FLAGS.into_iter().find(|(words, _, _)| reader.take(words)) {
             if value.is_empty() {
-                clauses.remove_named(clause);
+                changes.remove_named(clause);
             } else {
-                clauses.say_named(clause, value);
+                changes.say_named(clause, value);
             }
         } else if reader.take(&["LANGUAGE"]) {
             let language = match reader.take_any() {
                 Some(token) => super::identifier_of(token, reader.text).to_lowercase(),
                 None => return Err(reader.expected("a language")),
             };
-            clauses.say(clause::LANGUAGE, language);
+            changes.say(clause::LANGUAGE, language);
         } else if reader.take(&["COST"]) {
-            number(reader, clauses, "cost")?;
+            number(reader, changes, "cost")?;
         } else if reader.take(&["ROWS"]) {
-            number(reader, clauses, "rows")?;
+            number(reader, changes, "rows")?;
         } else if reader.take(&["SUPPORT"]) {
-            clauses.say(clause::SUPPORT, reference(reader, "a function")?.canonical());
+            changes.say(clause::SUPPORT, reference(reader, "a function")?.canonical());
         } else if reader.take(&["TRANSFORM"]) {
             let start = reader.position;
             while reader.take_symbol(",") || reader.take(&["FOR", "TYPE"]) {
                 super::types::type_name(reader)?;
             }
-            clauses.say(clause::TRANSFORM, normalised(reader, start..reader.position));
+            changes.say(clause::TRANSFORM, normalised(reader, start..reader.position));
         } else if reader.take(&["SET"]) {
-            setting(reader, clauses)?;
+            setting(reader, changes)?;
         } else if reader.take(&["RESET"]) {
             let name = path(reader, "a setting")?.join(".");
-            clauses.remove_named(&format!("set.{name}"));
+            changes.remove_named(&format!("set.{name}"));
         } else if reader.take(&["AS"]) {
             let mut texts = Vec::new();
             loop {
@@ -211,24 +214,24 @@ pub fn attributes(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> 
                     break;
                 }
             }
-            clauses.say(clause::AS, texts.swap_remove(0));
+            changes.say(clause::AS, texts.swap_remove(0));
             if let Some(symbol) = texts.pop() {
-                clauses.say(clause::SYMBOL, symbol);
+                changes.say(clause::SYMBOL, symbol);
             }
         } else if reader.take(&["WITH"]) {
             // Long outdated: WITH (isStrict).
             for (flag, _) in definitions(reader)? {
                 if flag == "isstrict" {
-                    clauses.say(clause::STRICT, "strict");
+                    changes.say(clause::STRICT, "strict");
                 } else if flag == "iscachable" {
-                    clauses.say(clause::VOLATILITY, "immutable");
+                    changes.say(clause::VOLATILITY, "immutable");
                 }
             }
         } else if reader.sees("RETURN") || (reader.sees("BEGIN") && reader.sees_at(1, "ATOMIC")) {
             let range = super::rest(reader, "a body")?;
-            clauses.set(clause::BODY, whole(reader, range));
-            if !clauses.has(clause::LANGUAGE) {
-                clauses.say(clause::LANGUAGE, "sql");
+            changes.set(clause::BODY, whole(reader, range));
+            if changes.get(clause::LANGUAGE).is_none() {
+                changes.say(clause::LANGUAGE, "sql");
             }
         } else {
             return Err(reader.expected("an attribute of a routine"));
@@ -237,10 +240,10 @@ pub fn attributes(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> 
     Ok(())
 }
 
-fn number(reader: &mut Reader<'_>, clauses: &mut Clauses, name: &str) -> Parsed<()> {
+fn number(reader: &mut Reader<'_>, changes: &mut ClauseChanges, name: &str) -> Parsed<()> {
     match reader.take_any() {
         Some(token) if token.kind == TokenKind::Number => {
-            clauses.say_named(name, token.text(reader.text));
+            changes.say_named(name, token.text(reader.text));
             Ok(())
         }
         _ => Err(reader.expected("a number")),
@@ -248,13 +251,13 @@ fn number(reader: &mut Reader<'_>, clauses: &mut Clauses, name: &str) -> Parsed<
 }
 
 /// What follows SET: a setting of the routine.
-fn setting(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
+fn setting(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<()> {
     let name =
         if reader.take(&["TIME", "ZONE"]) { "timezone".to_owned() } else { path(reader, "a setting")?.join(".") };
     if reader.take(&["FROM", "CURRENT"]) {
         // What that is when the function is made, is not in the source: the usual one, as in the engine's own client.
         if name == "search_path" {
-            clauses.say(clause::SET_SEARCH_PATH, "$user, public");
+            changes.say(clause::SET_SEARCH_PATH, "$user, public");
         }
         return Ok(());
     }
@@ -270,7 +273,7 @@ fn setting(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
         }
     }
     // Names of settings know no letter case.
-    clauses.say_named(&format!("set.{}", name.to_lowercase()), values.join(", "));
+    changes.say_named(&format!("set.{}", name.to_lowercase()), values.join(", "));
     Ok(())
 }
 

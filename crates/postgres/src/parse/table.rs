@@ -1,17 +1,19 @@
 //! CREATE TABLE.
 
 use super::super::sameness::Constraint;
-use super::constraints::{
-    self, Found, check, constraint_name, key_of, references, sees_table_constraint, table_constraint,
-};
+use super::constraints::{self, check, constraint_name, key_of, references, sees_table_constraint, table_constraint};
 use super::{
     after_keyword, data_type, expression, foreign, identifier, normalised, object, own_name, path, reference,
     reference_of, run, storage_parameters,
 };
 use super::{names, sequences};
+use crate::change::{NewConstraints, set_identity_options};
 use crate::clause;
+use wevrun_core::change::ClauseChanges;
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Column, Definition, Expression, Flag, Generated, Key, Name, Object, OnConflict, QualifiedName, Table, is};
+use wevrun_core::model::{
+    Clauses, Column, Definition, Expression, Flag, Generated, Key, Name, Object, OnConflict, QualifiedName, Table, is,
+};
 use wevrun_core::parse::{Parsed, Reader, Session};
 
 /// Where the columns of a CREATE TABLE stand, for the comments on them.
@@ -29,7 +31,7 @@ pub struct ColumnSpans {
 pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parsed<(Object, ColumnSpans)> {
     let name = own_name(reader, session, "the table's name")?;
     let mut table = Table::default();
-    let mut found = Found::default();
+    let mut found = NewConstraints::default();
     let mut spans = ColumnSpans::default();
     if reader.take(&["PARTITION", "OF"]) {
         table.clauses.set(clause::PARTITION_OF, own_name(reader, session, "the parent's name")?);
@@ -70,7 +72,7 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
             Diagnostic::new(Code::WV131, twice).at(location, "this table").help("remove or rename one of them"),
         ));
     }
-    take_constraints(&mut table, found);
+    found.apply(&mut table);
     // A new table has no rows that could break a rule: NOT VALID says nothing (`transformCheckConstraints()` of parse_utilcmd.c).
     for column in table.columns.iter_mut() {
         column.clauses.remove(clause::NOT_NULL_NOT_VALID);
@@ -87,7 +89,7 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
 }
 
 /// What a new table says twice and can have once only.
-fn said_twice(table: &Table, found: &Found) -> Option<String> {
+fn said_twice(table: &Table, found: &NewConstraints) -> Option<String> {
     let first_double = |names: Vec<&Name>| {
         let double = names.iter().enumerate().find(|(index, name)| name.is_given() && names[..*index].contains(name));
         double.map(|(_, name)| (*name).clone())
@@ -177,7 +179,7 @@ pub fn bound(reader: &mut Reader<'_>) -> Parsed<Expression> {
 fn elements(
     reader: &mut Reader<'_>,
     table: &mut Table,
-    found: &mut Found,
+    found: &mut NewConstraints,
     spans: &mut ColumnSpans,
     typed: bool,
 ) -> Parsed<()> {
@@ -262,7 +264,7 @@ fn sees_column_constraint(reader: &Reader<'_>) -> bool {
 }
 
 /// One column with its constraints; those that the model keeps with the table go to `found`.
-pub fn column(reader: &mut Reader<'_>, found: &mut Found, typed: bool) -> Parsed<Column> {
+pub fn column(reader: &mut Reader<'_>, found: &mut NewConstraints, typed: bool) -> Parsed<Column> {
     let mut column = Column::named(names::simple(&identifier(reader, "a column's name")?));
     let bare = reader.sees_symbol(",") || reader.sees_symbol(")");
     if typed && (reader.take(&["WITH", "OPTIONS"]) || bare || sees_column_constraint(reader)) {
@@ -340,10 +342,10 @@ pub fn generated(reader: &mut Reader<'_>, column: &mut Column) -> Parsed<()> {
         if reader.sees_symbol("(") {
             let inner = reader.parenthesised()?;
             let mut options = Reader { tokens: &reader.tokens[inner], position: 0, ..reader.clone() };
-            let mut clauses = Clauses::default();
-            sequences::options(&mut options, &mut clauses)?;
+            let mut changes = ClauseChanges::default();
+            sequences::options(&mut options, &mut changes)?;
             options.finish()?;
-            set_identity_options(column, clauses);
+            set_identity_options(column, changes.into_clauses());
         }
     } else {
         let inner = reader.parenthesised()?;
@@ -354,38 +356,6 @@ pub fn generated(reader: &mut Reader<'_>, column: &mut Column) -> Parsed<()> {
         column.generated = Some(Generated { expression, stored });
     }
     Ok(())
-}
-
-/// The options of an identity column's sequence, each a clause of the column: `identity.start`.
-pub fn set_identity_options(column: &mut Column, mut options: Clauses) {
-    let bigint = Expression::plain("bigint");
-    let data_type = column.data_type.as_ref().unwrap_or(&bigint).canonical.clone();
-    sequences::settle(&mut options, &data_type);
-    options.remove(clause::AS);
-    for (name, value) in options.iter() {
-        column.clauses.set_named(&format!("identity.{name}"), value.clone());
-    }
-}
-
-/// Puts what was found into the table's lists.
-pub fn take_constraints(table: &mut Table, found: Found) {
-    let Found { constraints, exclusions, not_null } = found;
-    table.primary_key = constraints.primary_keys.into_iter().next().or(table.primary_key.take());
-    table.unique_keys.extend(constraints.unique_keys);
-    table.checks.extend(constraints.checks);
-    table.foreign_keys.extend(constraints.foreign_keys);
-    table.exclusions.extend(exclusions);
-    // What a column is that comes from elsewhere can be said without the column.
-    if crate::has_columns_from_elsewhere(table) {
-        for constraint in &not_null {
-            if table.column(&constraint.column).is_none() {
-                table.columns.push(Column::named(constraint.column.clone()));
-            }
-        }
-    }
-    for column in table.columns.iter_mut() {
-        not_null.iter().for_each(|constraint| constraint.apply(column));
-    }
 }
 
 /// Keys of one statement that say the same are one key, which takes the first name that is given

@@ -1,10 +1,10 @@
 //! ALTER TEXT SEARCH CONFIGURATION (<https://www.postgresql.org/docs/current/sql-altertsconfig.html>).
 
-use super::super::canonical::replace_dictionary;
-use super::access::{Subject, amend, say};
+use super::access::{Subject, set_clauses};
 use super::identifier;
+use crate::change::{Change, ObjectChange};
 use crate::clause;
-use wevrun_core::model::Definition;
+use wevrun_core::change::ClauseChanges;
 use wevrun_core::parse::{Parsed, Reader, StatementKind};
 
 /// `ADD|ALTER MAPPING FOR token, … WITH dictionary, …`, `ALTER MAPPING FOR token, … REPLACE dictionary WITH dictionary`, or `DROP MAPPING FOR token, …`, of a text search configuration.
@@ -22,25 +22,11 @@ pub fn mapping(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Pa
         }
     }
     if !drops && reader.take(&["REPLACE"]) {
-        let old = dictionary(reader)?;
+        let from = dictionary(reader)?;
         reader.expect("WITH")?;
-        let new = dictionary(reader)?;
-        return Ok(vec![amend(subject, if_exists, move |object| {
-            let Definition::Plain(plain) = &mut object.definition else { return Ok(()) };
-            // What a copy will have is not there yet.
-            if plain.clauses.has(clause::WITH_COPY) && tokens.is_empty() {
-                let before =
-                    plain.clauses.value(clause::REPLACED).map_or_else(String::new, |before| format!("{before}, "));
-                plain.clauses.say(clause::REPLACED, format!("{before}{old}, {new}"));
-            }
-            let is_meant = |token: &str| tokens.is_empty() || tokens.iter().any(|named| named == token);
-            let listed = plain
-                .clauses
-                .expressions_mut()
-                .filter(|(clause, _)| clause.strip_prefix("mapping ").is_some_and(is_meant));
-            listed.for_each(|(_, listed)| replace_dictionary(listed, &old, &new));
-            Ok(())
-        })]);
+        let to = dictionary(reader)?;
+        let change = ObjectChange::ReplaceDictionary { tokens, from, to };
+        return Ok(vec![subject.alter(if_exists, Change::Object(change))]);
     }
     if tokens.is_empty() {
         return Err(reader.expected("`FOR`"));
@@ -55,10 +41,9 @@ pub fn mapping(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Pa
     }
     // None at all is said, since the configuration may be the copy of one that has the mapping.
     let listed = dictionaries.join(", ");
-    Ok(vec![amend(subject, if_exists, move |object| {
-        tokens.iter().for_each(|token| say(object, &format!("mapping {token}"), Some(&listed)));
-        Ok(())
-    })])
+    let mut changes = ClauseChanges::default();
+    tokens.iter().for_each(|token| changes.say(clause::MAPPING.of(token), listed.as_str()));
+    Ok(vec![set_clauses(subject, if_exists, changes)])
 }
 
 /// A text search dictionary that is named; the engine's own ones without their schema.

@@ -15,9 +15,9 @@ pub fn obstacle(model: &Model, object: &Object) -> Option<&'static str> {
     let table = object.as_table()?;
     let clauses = &table.clauses;
     let is_parent = || {
-        model.tables().any(|(_, other)| {
-            other.clauses.get(clause::INHERITS).is_some_and(|parents| parents.contains(&object.name))
-        })
+        model
+            .tables()
+            .any(|(_, other)| other.clauses.get(clause::INHERITS).is_some_and(|parents| parents.contains(&object.name)))
     };
     let published = || model.of_kind(Kind::Publication).any(|publication| publication.uses.contains(&object.name));
     if clauses.has(clause::PARTITION_OF) || clauses.has(clause::PARTITION_BY) {

@@ -170,8 +170,9 @@ impl TableChange<'_> {
             }
         }
         let default = |model: &Model, table: &QualifiedName| model.table(table)?.column(column)?.default.clone();
-        let alike =
-            |model: &Model, below: &[QualifiedName]| below.iter().all(|table| default(model, table) == default(model, &root));
+        let alike = |model: &Model, below: &[QualifiedName]| {
+            below.iter().all(|table| default(model, table) == default(model, &root))
+        };
         let (there, wanted) = (descendants(have, &root), descendants(want, &root));
         if there.is_empty() && wanted.is_empty() {
             Reach::Usual

@@ -11,7 +11,9 @@ use super::dependents::touched_columns;
 use super::path_for;
 use super::table::has_key;
 use wevrun_core::compare::{Change, Renames};
-use wevrun_core::model::{Definition, Expression, Flag, Index, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
+use wevrun_core::model::{
+    Definition, Expression, Flag, Index, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table,
+};
 use wevrun_core::plan::{Mode, Outcome, Part, Planning, Step};
 
 /// What comes after the transaction, and what the transaction leads to instead of want.

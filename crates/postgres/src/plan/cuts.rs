@@ -9,7 +9,9 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::write;
 use super::table::has_foreign_key;
-use wevrun_core::model::{Column, Definition, Fingerprint, ForeignKey, Kind, Model, Object, ObjectKey, QualifiedName, Table};
+use wevrun_core::model::{
+    Column, Definition, Fingerprint, ForeignKey, Kind, Model, Object, ObjectKey, QualifiedName, Table,
+};
 use wevrun_core::plan::Planning;
 
 /// The locks that a server with its default settings has room for: 64 for each of 100 connections.

@@ -6,7 +6,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::super::names;
 use super::super::rename::expressions_mut;
 use super::super::types::is_of;
-use wevrun_core::model::{Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Plain, QualifiedName, Table};
+use wevrun_core::model::{
+    Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, Plain, QualifiedName, Table,
+};
 
 /// What is not there for a while, or for good.
 pub struct Going<'g> {

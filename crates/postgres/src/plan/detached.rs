@@ -103,7 +103,13 @@ fn keeps_values(column: &Column, want: &Table) -> bool {
 
 /// Takes defaults, generated columns and checks away that name one of these routines and columns, and defaults of columns of these
 /// types. Gives the statements for that.
-fn without(name: &QualifiedName, table: &mut Table, want: &Table, named: &[Name], swapped: &BTreeSet<QualifiedName>) -> Vec<String> {
+fn without(
+    name: &QualifiedName,
+    table: &mut Table,
+    want: &Table,
+    named: &[Name],
+    swapped: &BTreeSet<QualifiedName>,
+) -> Vec<String> {
     let calls = |expression: &Expression| named.iter().any(|name| names_column(expression, name));
     let (mut statements, mut actions) = (Vec::new(), Vec::new());
     for column in table.columns.iter_mut().filter(|column| is_computed(column, named)) {

@@ -14,8 +14,9 @@ impl Planner<'_> {
     /// Foreign keys that go, change, or point at a table that goes.
     pub(super) fn drop_foreign_keys(&mut self, removed: &BTreeSet<ObjectKey>) {
         let planning = self.planning;
-        let gone =
-            |name: &QualifiedName| removed.iter().chain(&self.again).any(|key| key.kind == Kind::Table && key.name == *name);
+        let gone = |name: &QualifiedName| {
+            removed.iter().chain(&self.again).any(|key| key.kind == Kind::Table && key.name == *name)
+        };
         let mut steps = Vec::new();
         for (name, table) in self.have().tables() {
             // With its table goes every foreign key, but not before other tables that point back.
@@ -90,7 +91,8 @@ impl Planner<'_> {
 
     /// Whether a table at either end becomes unlogged or logged: the server wants both to be alike at every moment.
     fn moves_between_logs(&self, table: &QualifiedName, key: &ForeignKey) -> bool {
-        let unlogged = |model: &Model, name: &QualifiedName| model.table(name).map(|table| table.clauses.has(clause::UNLOGGED));
+        let unlogged =
+            |model: &Model, name: &QualifiedName| model.table(name).map(|table| table.clauses.has(clause::UNLOGGED));
         [table, &key.parent].into_iter().any(|name| {
             let (have, want) = (unlogged(self.have(), name), unlogged(self.planning.want, name));
             have.zip(want).is_some_and(|(have, want)| have != want)

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 
 use super::super::canonical::{self, ancestors};
 use super::super::names::{self, quoted};
-use super::super::{write};
+use super::super::write;
 use super::columns::has_column;
 use super::table::TableChange;
 use wevrun_core::model::{Check, Column, Kind, Model, Name, ObjectKey, QualifiedName, Table};

@@ -1,7 +1,7 @@
 //! Changes in place of operators, the members of their families and classes, and the functions of base types.
 
-use crate::clause;
 use crate::canonical;
+use crate::clause;
 use crate::members::{self, Member};
 use wevrun_core::model::{Clauses, Kind, Plain, QualifiedName};
 

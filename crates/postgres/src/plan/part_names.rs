@@ -20,8 +20,9 @@ pub fn step<'m>(want: &'m Model, have: &'m Model, again: &BTreeSet<ObjectKey>) -
             || have.table(partition).and_then(parent) != parent(table);
         let above = above(want, table);
         // The server builds the indexes of a column that gets another type again, with the usual names.
-        let retyped =
-            |top: &QualifiedName| have.table(top).zip(want.table(top)).is_some_and(|(have, want)| is_retyped(have, want));
+        let retyped = |top: &QualifiedName| {
+            have.table(top).zip(want.table(top)).is_some_and(|(have, want)| is_retyped(have, want))
+        };
         let comes = comes || above.iter().any(retyped);
         let is_made = |whole: &QualifiedName| {
             let index = ObjectKey::new(Kind::Index, whole.clone());
@@ -53,7 +54,11 @@ fn is_retyped(have: &Table, want: &Table) -> bool {
 }
 
 /// The constraint of a table that has this index: a key, or one of exclusion.
-fn constraint_of<'t>(name: &QualifiedName, table: &'t Table, index: &QualifiedName) -> Option<(Option<&'t Key>, Option<&'t Check>)> {
+fn constraint_of<'t>(
+    name: &QualifiedName,
+    table: &'t Table,
+    index: &QualifiedName,
+) -> Option<(Option<&'t Key>, Option<&'t Check>)> {
     let is_it = |constraint: &Name| write::index_of(name, constraint) == *index;
     let key = table.primary_key.iter().chain(table.unique_keys.iter()).find(|key| is_it(&key.name));
     let exclusion = table.exclusions.iter().find(|check| check.name.as_ref().is_some_and(is_it));

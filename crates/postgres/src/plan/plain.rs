@@ -294,7 +294,10 @@ fn domain_change(name: &str, clause: &str, before: &Plain, after: &Plain) -> Opt
             Some(default) => format!("ALTER DOMAIN {name} SET DEFAULT {}", default.written()),
             None => format!("ALTER DOMAIN {name} DROP DEFAULT"),
         }],
-        "not null" => vec![format!("ALTER DOMAIN {name} {} NOT NULL", if after.clauses.has_named(clause) { "SET" } else { "DROP" })],
+        "not null" => vec![format!(
+            "ALTER DOMAIN {name} {} NOT NULL",
+            if after.clauses.has_named(clause) { "SET" } else { "DROP" }
+        )],
         _ => {
             if let Some(check) = clause.strip_prefix("not valid ") {
                 return match value {

@@ -41,7 +41,11 @@ pub fn is_swapped(planning: &Planning<'_>, key: &ObjectKey) -> bool {
 }
 
 /// The checks of domains that step aside go first where they call what goes, too: the server would keep it for them.
-pub fn without_checks(planning: &Planning<'_>, swapped: &BTreeSet<QualifiedName>, gone: &BTreeSet<&QualifiedName>) -> Vec<Step> {
+pub fn without_checks(
+    planning: &Planning<'_>,
+    swapped: &BTreeSet<QualifiedName>,
+    gone: &BTreeSet<&QualifiedName>,
+) -> Vec<Step> {
     let mut steps = Vec::new();
     for object in swapped.iter().filter_map(|name| planning.renamed.find(Kind::Domain, name)) {
         if !object.uses.iter().any(|used| gone.contains(used)) {
@@ -117,7 +121,11 @@ fn cannot_step_aside(name: &QualifiedName) -> Risk {
 }
 
 /// The columns take the new types, those of tables that stay.
-pub fn after(planning: &Planning<'_>, swapped: &BTreeSet<QualifiedName>, stays: impl Fn(&QualifiedName) -> bool) -> Vec<Step> {
+pub fn after(
+    planning: &Planning<'_>,
+    swapped: &BTreeSet<QualifiedName>,
+    stays: impl Fn(&QualifiedName) -> bool,
+) -> Vec<Step> {
     let mut steps = Vec::new();
     for (name, have, want) in tables(planning, swapped).into_iter().filter(|(name, ..)| stays(name)) {
         let (mut actions, mut risks, mut guards, mut notes) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
@@ -321,7 +329,10 @@ fn kind(planning: &Planning<'_>, name: &QualifiedName) -> Kind {
 }
 
 /// The tables of both sides that have columns of these types.
-fn tables<'p>(planning: &'p Planning<'_>, swapped: &BTreeSet<QualifiedName>) -> Vec<(&'p QualifiedName, &'p Table, &'p Table)> {
+fn tables<'p>(
+    planning: &'p Planning<'_>,
+    swapped: &BTreeSet<QualifiedName>,
+) -> Vec<(&'p QualifiedName, &'p Table, &'p Table)> {
     planning
         .renamed
         .tables()

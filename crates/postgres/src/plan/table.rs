@@ -327,7 +327,11 @@ fn has_exclusion(table: &Table, check: &Check) -> bool {
 /// Constraints that are the same but for their names: the name that there is, and the one that is wanted.
 ///
 /// A foreign key to a table with partitions has one to each of them, whose names are in the way of new ones: it is left out.
-pub fn constraint_renames(have: &Table, want: &Table, partitioned: impl Fn(&QualifiedName) -> bool) -> Vec<(Name, Name)> {
+pub fn constraint_renames(
+    have: &Table,
+    want: &Table,
+    partitioned: impl Fn(&QualifiedName) -> bool,
+) -> Vec<(Name, Name)> {
     let names = |table: &Table| -> Vec<Name> {
         let keys = table.primary_key.iter().chain(table.unique_keys.iter()).map(|key| key.name.clone());
         let checks = table.checks.iter().chain(table.exclusions.iter()).filter_map(|check| check.name.clone());

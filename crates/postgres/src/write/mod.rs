@@ -10,11 +10,13 @@ pub use extras::*;
 pub use tables::*;
 
 use super::members;
-use crate::canonical;
 use super::names::{self, quoted};
 use super::tokens::literal;
+use crate::canonical;
 use crate::clause;
-use wevrun_core::model::{ClauseFamily, Clauses, Definition, Expression, Index, Kind, Name, Object, Plain, QualifiedName, View, is};
+use wevrun_core::model::{
+    ClauseFamily, Clauses, Definition, Expression, Index, Kind, Name, Object, Plain, QualifiedName, View, is,
+};
 
 /// Everything that makes the object, statement by statement.
 pub fn statements(object: &Object) -> Vec<String> {
@@ -491,13 +493,7 @@ fn events(text: &str) -> String {
 
 /// The clauses of an object, whatever it is.
 pub fn clauses(object: &Object) -> &Clauses {
-    match &object.definition {
-        Definition::Table(table) => &table.clauses,
-        Definition::Index(index) => &index.clauses,
-        Definition::View(view) => &view.clauses,
-        Definition::Plain(plain) => &plain.clauses,
-        Definition::VirtualTable(_) | Definition::Trigger(_) => unreachable!("PostgreSQL has no such definitions"),
-    }
+    object.definition.clauses().expect("every definition that PostgreSQL has")
 }
 
 /// The statement that says which index orders the rows of a materialised view, once the index is there.

@@ -557,6 +557,17 @@ fn a_limit_of_the_old_type_becomes_the_new_types() {
     );
 }
 
+#[test]
+fn options_of_a_sequence_can_be_as_usual_again() {
+    let tables = "CREATE TABLE hives (id int); CREATE SEQUENCE turns";
+    let changed = model(&format!(
+        "{tables} MAXVALUE 9 CYCLE OWNED BY hives.id; ALTER SEQUENCE turns NO CYCLE NO MAXVALUE OWNED BY NONE;"
+    ));
+    assert!(changed == model(&format!("{tables};")));
+    let moved = model(&format!("{tables} OWNED BY hives.id; ALTER SEQUENCE turns CACHE 5;"));
+    assert!(moved == model(&format!("{tables} CACHE 5 OWNED BY hives.id;")));
+}
+
 /// With ONLY the children keep what they had; else a column that a child lists as well changes with the parent's.
 #[test]
 fn a_parents_columns_change_with_its_childrens_or_without() {

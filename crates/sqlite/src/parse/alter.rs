@@ -3,20 +3,21 @@
 use super::super::canonical::expression;
 use super::table::column;
 use super::{a_name, on_conflict, qualified_name};
+use wevrun_core::change::{Change, NewConstraints, TableChange};
 use wevrun_core::model::{Check, Clauses, Kind, QualifiedName};
-use wevrun_core::parse::{AlterTable, Constraints, Parsed, Reader, StatementKind};
+use wevrun_core::parse::{Alter, Parsed, Reader, StatementKind};
 
 /// The rest of ALTER.
 pub fn alter(mut reader: Reader<'_>) -> Parsed<StatementKind> {
     reader.expect("TABLE")?;
     let (_, table) = qualified_name(&mut reader)?;
-    let action = if reader.take(&["RENAME", "TO"]) {
-        AlterTable::Rename(QualifiedName::plain(a_name(&mut reader, "the new name")?))
+    let change = if reader.take(&["RENAME", "TO"]) {
+        Change::Rename(QualifiedName::plain(a_name(&mut reader, "the new name")?))
     } else if reader.take(&["RENAME"]) {
         reader.take(&["COLUMN"]);
         let from = a_name(&mut reader, "the column's name")?;
         reader.expect("TO")?;
-        AlterTable::RenameColumn { from, to: a_name(&mut reader, "the new name")? }
+        Change::RenameColumn { from, to: a_name(&mut reader, "the new name")? }
     } else if reader.sees("ADD") && (reader.sees_at(1, "CONSTRAINT") || reader.sees_at(1, "CHECK")) {
         reader.position += 1;
         let name =
@@ -25,24 +26,24 @@ pub fn alter(mut reader: Reader<'_>) -> Parsed<StatementKind> {
         let range = reader.parenthesised()?;
         let condition = expression(&reader, range);
         on_conflict(&mut reader)?;
-        AlterTable::AddCheck(Check { condition, name, clauses: Clauses::default() })
+        Change::Table(TableChange::AddCheck(Check { condition, name, clauses: Clauses::default() }))
     } else if reader.take(&["ADD"]) {
         reader.take(&["COLUMN"]);
-        let mut constraints = Constraints::default();
+        let mut constraints = NewConstraints::default();
         let column = column(&mut reader, &mut constraints)?;
-        AlterTable::AddColumn { column: Box::new(column), constraints }
+        Change::Table(TableChange::AddColumn { column: Box::new(column), constraints })
     } else if reader.take(&["DROP", "CONSTRAINT"]) {
-        AlterTable::DropConstraint(a_name(&mut reader, "the constraint's name")?)
+        Change::Table(TableChange::DropConstraint(a_name(&mut reader, "the constraint's name")?))
     } else if reader.take(&["DROP"]) {
         reader.take(&["COLUMN"]);
-        AlterTable::DropColumn(a_name(&mut reader, "the column's name")?)
+        Change::Table(TableChange::DropColumn(a_name(&mut reader, "the column's name")?))
     } else if reader.take(&["ALTER"]) {
         reader.take(&["COLUMN"]);
         let name = a_name(&mut reader, "the column's name")?;
         if reader.take(&["SET", "NOT", "NULL"]) {
-            AlterTable::SetNotNull(name, on_conflict(&mut reader)?)
+            Change::Table(TableChange::SetNotNull(name, on_conflict(&mut reader)?))
         } else if reader.take(&["DROP", "NOT", "NULL"]) {
-            AlterTable::DropNotNull(name)
+            Change::Table(TableChange::DropNotNull(name))
         } else {
             return Err(reader.expected("`SET NOT NULL` or `DROP NOT NULL`"));
         }
@@ -50,7 +51,12 @@ pub fn alter(mut reader: Reader<'_>) -> Parsed<StatementKind> {
         return Err(reader.expected("`RENAME`, `ADD`, `DROP` or `ALTER`"));
     };
     reader.finish()?;
-    Ok(StatementKind::Alter { table, action: Box::new(action) })
+    // Of a virtual table nothing can change but its name.
+    let (kinds, new_name) = match &change {
+        Change::Rename(to) => (vec![Kind::Table, Kind::VirtualTable], Some(to.clone())),
+        _ => (vec![Kind::Table], None),
+    };
+    Ok(StatementKind::Alter(Box::new(Alter { kinds, name: table, new_name, if_exists: false, change })))
 }
 
 /// The rest of DROP.

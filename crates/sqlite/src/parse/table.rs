@@ -3,9 +3,13 @@
 use super::super::canonical::{expression, type_name};
 use super::{a_name, name_list, on_conflict};
 use crate::names;
+use wevrun_core::change::NewConstraints;
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Action, Check, Clauses, Column, Expression, ForeignKey, Generated, Key, KeyPart, Name, OnConflict, QualifiedName, Table, Unordered};
-use wevrun_core::parse::{Constraints, Parsed, Reader, TokenKind};
+use wevrun_core::model::{
+    Action, Check, Clauses, Column, Expression, ForeignKey, Generated, Key, KeyPart, Name, OnConflict, QualifiedName,
+    Table, Unordered,
+};
+use wevrun_core::parse::{Parsed, Reader, TokenKind};
 
 /// Where the columns stand, for the comments on them.
 pub struct ColumnSpans {
@@ -31,7 +35,7 @@ pub fn table(reader: &mut Reader<'_>) -> Parsed<(Table, ColumnSpans)> {
     reader.expect_symbol("(")?;
     let mut columns: Vec<Column> = Vec::new();
     let mut spans: Vec<(Name, u32)> = Vec::new();
-    let mut constraints = Constraints::default();
+    let mut constraints = NewConstraints::default();
     loop {
         if starts_table_constraint(reader) {
             break;
@@ -112,7 +116,7 @@ pub fn table(reader: &mut Reader<'_>) -> Parsed<(Table, ColumnSpans)> {
 const MOST_COLUMNS: usize = 2000;
 
 /// Adds what was read with the columns or after them. A constraint that says what another one says is left out.
-pub fn add_constraints(table: &mut Table, constraints: Constraints) {
+pub fn add_constraints(table: &mut Table, constraints: NewConstraints) {
     table.primary_key = table.primary_key.take().or(constraints.primary_keys.into_iter().next());
     push_new(&mut table.unique_keys, constraints.unique_keys);
     push_new(&mut table.checks, constraints.checks);
@@ -145,7 +149,7 @@ fn starts_table_constraint(reader: &Reader<'_>) -> bool {
 }
 
 /// A column definition with its constraints.
-pub fn column(reader: &mut Reader<'_>, constraints: &mut Constraints) -> Parsed<Column> {
+pub fn column(reader: &mut Reader<'_>, constraints: &mut NewConstraints) -> Parsed<Column> {
     let mut column = Column::named(a_name(reader, "a column's name")?);
     column.data_type = data_type(reader)?;
     let mut name = None;
@@ -199,7 +203,7 @@ fn column_constraint(
     reader: &mut Reader<'_>,
     column: &mut Column,
     name: Option<Name>,
-    constraints: &mut Constraints,
+    constraints: &mut NewConstraints,
 ) -> Parsed<bool> {
     let part = || KeyPart { column: column.name.clone(), collation: None, descending: false };
     if reader.take(&["PRIMARY"]) {
@@ -298,7 +302,7 @@ fn default(reader: &mut Reader<'_>) -> Parsed<Expression> {
 const CONSTANTS: [&str; 6] = ["null", "true", "false", "current_time", "current_date", "current_timestamp"];
 
 /// A table constraint, which comes next.
-fn table_constraint(reader: &mut Reader<'_>, columns: &[Column], constraints: &mut Constraints) -> Parsed<()> {
+fn table_constraint(reader: &mut Reader<'_>, columns: &[Column], constraints: &mut NewConstraints) -> Parsed<()> {
     let mut name = None;
     if reader.take(&["CONSTRAINT"]) {
         name = Some(a_name(reader, "the constraint's name")?);

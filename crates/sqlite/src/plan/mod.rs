@@ -189,7 +189,12 @@ impl Planner<'_> {
     }
 
     /// Drops what changes or goes, and what a rename would trip over.
-    fn clear_away(&mut self, kind: Kind, in_the_way: &BTreeSet<ObjectKey>, removed_relations: &BTreeSet<&QualifiedName>) {
+    fn clear_away(
+        &mut self,
+        kind: Kind,
+        in_the_way: &BTreeSet<ObjectKey>,
+        removed_relations: &BTreeSet<&QualifiedName>,
+    ) {
         let word = kind.title().to_uppercase();
         let drop = |planner: &mut Self, name: &QualifiedName, title: String| {
             let statement = format!("DROP {word} {}", quoted(name.written()));

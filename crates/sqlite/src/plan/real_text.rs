@@ -37,7 +37,11 @@ pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {
 }
 
 /// Why only the version that the database is used with can run the script; nothing if any can.
-pub fn reasons(planning: &Planning<'_>, rebuilt: &BTreeSet<QualifiedName>, recreated: &BTreeSet<ObjectKey>) -> Vec<String> {
+pub fn reasons(
+    planning: &Planning<'_>,
+    rebuilt: &BTreeSet<QualifiedName>,
+    recreated: &BTreeSet<ObjectKey>,
+) -> Vec<String> {
     let mut reasons = Vec::new();
     let is_made = |key: &ObjectKey, table: &QualifiedName| {
         let differs = || planning.comparison.differences.binary_search_by(|other| other.key.cmp(key)).is_ok();

@@ -1,0 +1,105 @@
+//! Clauses that say what the server takes by default.
+
+use super::operators;
+use crate::{clause, names};
+use wevrun_core::model::{Clauses, Kind, QualifiedName};
+
+/// Removes the clauses of a type that say what the server takes by default.
+pub fn remove_type_defaults(name: &QualifiedName, clauses: &mut Clauses) {
+    let own = names::identifier(name);
+    // The multirange of int_range is int_multirange: https://www.postgresql.org/docs/current/rangetypes.html
+    let usual =
+        if own.contains("range") { own.replacen("range", "multirange", 1) } else { format!("{own}_multirange") };
+    let given =
+        clauses.value(clause::RANGE_MULTIRANGE_TYPE_NAME).map(|given| names::parts(given).pop().unwrap_or_default());
+    if let Some(given) = given {
+        clauses.remove(clause::RANGE_MULTIRANGE_TYPE_NAME);
+        if given != usual {
+            let schema = names::schema(name).unwrap_or_else(|| "public".to_owned());
+            clauses.say(clause::RANGE_MULTIRANGE_TYPE_NAME, names::qualified(&schema, &given).canonical());
+        }
+    }
+    operators::like(clauses);
+    for (clause, same, usual) in [
+        ("base.internallength", "- 1", "variable"),
+        ("base.internallength", "-1", "variable"),
+        ("base.alignment", "float8", "double"),
+        ("base.alignment", "bpchar", "char"),
+    ] {
+        if clauses.value_named(clause) == Some(same) {
+            clauses.say_named(clause, usual);
+        }
+    }
+    // https://www.postgresql.org/docs/current/sql-createtype.html
+    for (clause, usual) in [
+        ("base.storage", "plain"),
+        ("base.alignment", "int4"),
+        ("base.internallength", "variable"),
+        ("base.category", "U"),
+        ("base.delimiter", ","),
+        ("base.preferred", "false"),
+        ("base.collatable", "false"),
+    ] {
+        if clauses.value_named(clause) == Some(usual) {
+            clauses.remove_named(clause);
+        }
+    }
+    // What a type of a fixed length and with elements has if nothing is said (`DefineType()`).
+    if clauses.has(clause::BASE_ELEMENT)
+        && clauses.value(clause::BASE_SUBSCRIPT).is_some_and(|own| own.ends_with("raw_array_subscript_handler"))
+    {
+        clauses.remove(clause::BASE_SUBSCRIPT);
+    }
+    if clauses.value(clause::RANGE_COLLATION).is_some_and(|collation| collation.ends_with("\"default\"")) {
+        clauses.remove(clause::RANGE_COLLATION);
+    }
+}
+
+/// Removes those of a routine (<https://www.postgresql.org/docs/current/sql-createfunction.html>).
+pub fn remove_routine_defaults(clauses: &mut Clauses) {
+    let compiled = matches!(clauses.value(clause::LANGUAGE), Some("c" | "internal"));
+    if clauses.value(clause::COST) == Some(if compiled { "1" } else { "100" }) {
+        clauses.remove(clause::COST);
+    }
+    if clauses.value(clause::ROWS) == Some("1000") {
+        clauses.remove(clause::ROWS);
+    }
+    // Both are of type real, and 1e-07 is what the server says of 0.0000001.
+    for clause in ["cost", "rows"] {
+        if let Some(number) = clauses.value_named(clause).and_then(|value| value.parse::<f32>().ok()) {
+            clauses.say_named(clause, number.to_string());
+        }
+    }
+}
+
+/// Removes those of an aggregate or an operator.
+pub fn remove_definition_defaults(kind: Kind, clauses: &mut Clauses) {
+    for flag in ["with.finalfunc_extra", "with.mfinalfunc_extra", "with.hypothetical"] {
+        match clauses.value_named(flag).map(str::to_ascii_lowercase).as_deref() {
+            Some("true" | "on" | "yes" | "1") => clauses.say_named(flag, ""),
+            Some("false" | "off" | "no" | "0") => drop(clauses.remove_named(flag)),
+            _ => {}
+        }
+    }
+    let modifies = if clauses.has(clause::ORDERED) { "read_write" } else { "read_only" };
+    for (key, value) in [
+        ("with.finalfunc_modify", modifies),
+        ("with.mfinalfunc_modify", modifies),
+        ("with.parallel", "unsafe"),
+        ("with.sspace", "0"),
+    ] {
+        if kind == Kind::Aggregate && clauses.value_named(key) == Some(value) {
+            clauses.remove_named(key);
+        }
+    }
+    if kind == Kind::Aggregate {
+        for (old, new) in
+            [("with.sfunc1", "with.sfunc"), ("with.stype1", "with.stype"), ("with.initcond1", "with.initcond")]
+        {
+            if let Some(value) = clauses.remove_named(old) {
+                clauses.set_named(new, value);
+            }
+        }
+        clauses.remove(clause::WITH_BASETYPE);
+    }
+}
