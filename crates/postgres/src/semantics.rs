@@ -3,9 +3,10 @@
 use crate::clause;
 use wevrun_core::change::Semantics;
 use wevrun_core::fold::{Completion, Held, Taken};
+use wevrun_core::parse::Alter;
 use wevrun_core::model::{Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName};
 
-use crate::{Postgres, canonical, cascade, enum_labels, names, rename, rename_schema, settle, unfolded, write};
+use crate::{Postgres, canonical, cascade, change, enum_labels, names, rename, rename_schema, settle, unfolded, write};
 
 impl Semantics for Postgres {
     fn resolve(&self, model: &Model, kind: Kind, name: &QualifiedName) -> Option<ObjectKey> {
@@ -93,6 +94,26 @@ impl Completion for Postgres {
     fn completes(&self, first: &Object, _: &Object) -> bool {
         // CREATE TYPE name; makes the shell of a base type.
         matches!(&first.definition, Definition::Plain(plain) if plain.kind == Kind::Type && plain.clauses.has(clause::SHELL))
+    }
+
+    fn keep_replaced(&self, first: &Object, object: &mut Object) {
+        change::keep_replaced(first, object);
+    }
+
+    fn inherit_present(&self, model: &Model, object: &mut Object) {
+        change::inherit_present(model, object);
+    }
+
+    fn forget(&self, model: &mut Model, dropped: &Object) {
+        change::forget_index(model, dropped);
+    }
+
+    fn alter_generated(&self, model: &mut Model, alter: &Alter) -> bool {
+        change::rename_multirange(model, alter)
+    }
+
+    fn is_generated(&self, model: &Model, kinds: &[Kind], name: &QualifiedName) -> bool {
+        canonical::is_generated(model, kinds, name)
     }
 
     fn partitions(&self, model: &Model, table: &QualifiedName) -> Vec<ObjectKey> {

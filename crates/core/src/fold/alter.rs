@@ -11,6 +11,9 @@ impl Folder<'_> {
     pub(super) fn alter(&mut self, alter: &Alter, location: Location) {
         let Some(key) = self.find(&alter.kinds, &alter.name) else {
             let name = &alter.name;
+            if self.dialect.alter_generated(&mut self.folded.model, alter) {
+                return;
+            }
             if !alter.if_exists && !self.folded.unreadable.contains(name) && !self.dialect.is_built_in(name) {
                 self.unknown(alter.kinds[0], name, location);
             }

@@ -1,13 +1,34 @@
 //! What folding asks of an engine: what it adds to an object that a statement creates.
 
 use super::{Held, Taken};
-use crate::model::{Model, Object, ObjectKey, QualifiedName};
-use crate::parse::Grammar;
+use crate::model::{Kind, Model, Object, ObjectKey, QualifiedName};
+use crate::parse::{Alter, Grammar};
 
 /// What an engine adds to what statements say.
 pub trait Completion: Grammar {
     /// Whether the second definition of a name completes the first, which only announced it.
     fn completes(&self, _first: &Object, _second: &Object) -> bool {
+        false
+    }
+
+    /// Keeps what OR REPLACE keeps of the first object. `first` was defined before `object`.
+    fn keep_replaced(&self, first: &Object, object: &mut Object) {
+        object.access.clone_from(&first.access);
+    }
+
+    /// Lets a new object have what its parents have now, where earlier statements have changed them for objects to come only.
+    fn inherit_present(&self, _: &Model, _object: &mut Object) {}
+
+    /// Removes what other objects say of one that is dropped, where that does not prevent the DROP.
+    fn forget(&self, _: &mut Model, _dropped: &Object) {}
+
+    /// Changes an object that the engine has generated with another one, which says how it is. Returns whether it is such a one.
+    fn alter_generated(&self, _: &mut Model, _: &Alter) -> bool {
+        false
+    }
+
+    /// Whether the engine has generated an object of this name with another one. The model does not list it.
+    fn is_generated(&self, _: &Model, _: &[Kind], _name: &QualifiedName) -> bool {
         false
     }
 

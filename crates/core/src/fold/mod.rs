@@ -6,6 +6,7 @@
 
 mod alter;
 mod completion;
+mod run;
 mod taken;
 
 use std::collections::{BTreeSet, HashMap, HashSet};
@@ -16,6 +17,7 @@ use crate::model::{Kind, Model, Object, ObjectKey, QualifiedName};
 use crate::parse::{Alter, ParsedSource, Statement, StatementKind};
 use crate::source::Location;
 pub use completion::Completion;
+pub use run::Run;
 pub use taken::{Held, Taken};
 
 /// The model that the sources describe.
@@ -156,6 +158,7 @@ impl Folder<'_> {
         if self.dialect.is_internal(&object.name) {
             return Some(object.name);
         }
+        self.dialect.inherit_present(&self.folded.model, &mut object);
         let kind = object.definition.kind();
         let taken = self
             .names
@@ -181,6 +184,7 @@ impl Folder<'_> {
         let announced = self.dialect.completes(&first, &object);
         if (or_replace || announced) && other == kind {
             let name = object.name.clone();
+            self.dialect.keep_replaced(&first, &mut object);
             self.settle(&mut object);
             self.put(object);
             return Some(name);
@@ -426,6 +430,9 @@ impl Folder<'_> {
                 if cascade {
                     along = self.dialect.drop_with_dependents(&mut self.folded.model, &found);
                     self.count_names();
+                }
+                if let Some(object) = self.folded.model.get(&found).cloned() {
+                    self.dialect.forget(&mut self.folded.model, &object);
                 }
                 along.extend(self.take_out_with_all(&found));
                 if self.along.0 != Some(location) {

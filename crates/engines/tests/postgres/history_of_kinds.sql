@@ -50,6 +50,37 @@ ALTER DOMAIN grams DROP CONSTRAINT small;
 ALTER DOMAIN grams ADD CONSTRAINT small CHECK (VALUE < 90);
 CREATE FUNCTION swarms() RETURNS int LANGUAGE sql STRICT COST 7 SET work_mem = '1MB' AS 'SELECT 1';
 ALTER FUNCTION swarms() CALLED ON NULL INPUT COST 8 RESET work_mem;
+-- What OR REPLACE keeps.
+CREATE VIEW heavy AS SELECT 1 AS kg;
+COMMENT ON VIEW heavy IS 'kept';
+COMMENT ON COLUMN heavy.kg IS 'kept as well';
+ALTER VIEW heavy ALTER kg SET DEFAULT 5;
+CREATE OR REPLACE VIEW heavy AS SELECT 2 AS kg, 3 AS more;
+COMMENT ON FUNCTION swarms() IS 'kept';
+CREATE OR REPLACE FUNCTION swarms() RETURNS int LANGUAGE sql AS 'SELECT 2';
+-- A default that a child has not, and a child that is made after its parent has lost one.
+CREATE TABLE insects (name text DEFAULT 'nobody', legs int);
+CREATE TABLE moths (name text) INHERITS (insects);
+ALTER TABLE moths ALTER name DROP DEFAULT;
+ALTER TABLE ONLY insects ALTER name DROP DEFAULT;
+CREATE TABLE wasps (wings int) INHERITS (insects);
+CREATE TABLE ants (legs int DEFAULT 6) INHERITS (insects);
+ALTER TABLE ants ALTER legs DROP DEFAULT;
+-- A multirange type has a name of its own.
+CREATE TYPE spans AS RANGE (subtype = int);
+ALTER TYPE spans RENAME TO ranges_of_days;
+CREATE TYPE heaviness AS RANGE (subtype = numeric);
+ALTER TYPE heaviness_multirange RENAME TO many_weights;
+-- Settings that name an index that is dropped, and defaults said as such.
+CREATE TABLE stores (id int NOT NULL, code text COMPRESSION pglz, CONSTRAINT stores_pkey PRIMARY KEY (id));
+CREATE UNIQUE INDEX stores_code ON stores (id, code);
+ALTER TABLE stores ALTER code SET STORAGE external;
+ALTER TABLE stores CLUSTER ON stores_code;
+ALTER TABLE stores REPLICA IDENTITY USING INDEX stores_pkey;
+ALTER TABLE stores DROP CONSTRAINT stores_pkey;
+ALTER TABLE stores ADD CONSTRAINT stores_pkey PRIMARY KEY (id);
+DROP INDEX stores_code;
+ALTER TABLE stores ALTER code SET COMPRESSION default;
 -- Dictionaries replaced in a configuration and in a copy.
 CREATE TEXT SEARCH DICTIONARY plain_words (TEMPLATE = simple, accept = false);
 CREATE TEXT SEARCH CONFIGURATION words (COPY = english);

@@ -116,9 +116,11 @@ fn complete(model: &mut Model, key: &ObjectKey, types: &HashMap<String, Table>) 
                 columns.push(completed(column, own.iter().find(|other| other.name == column.name), partition, in_key));
             }
         }
-        let rest: Vec<Column> =
-            own.into_iter().filter(|column| !columns.iter().any(|other| other.name == column.name)).collect();
-        columns.extend(rest);
+        own.retain(|column| !columns.iter().any(|other| other.name == column.name));
+        for column in own.iter_mut() {
+            column.clauses.remove(clause::NO_DEFAULT);
+        }
+        columns.extend(own);
         for column in columns.iter_mut().filter(|_| of_parent.is_some()) {
             let usual = of_parent.as_ref().and_then(|names| names.get(&column.name));
             column.not_null_name.0.take_if(|name| Some(&*name) == usual);
@@ -177,6 +179,11 @@ pub fn ancestors(model: &Model, table: &Table) -> Vec<Table> {
 fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: bool) -> Column {
     let mut inherited = parent.clone();
     let mut own = own.cloned();
+    if let Some(own) = &mut own
+        && own.clauses.remove(clause::NO_DEFAULT).is_some()
+    {
+        own.default = Some(Expression::plain("NULL"));
+    }
     if let Some(kept) = inherited.clauses.remove(clause::DEFAULT_OF_CHILDREN)
         && !(partition && own.as_ref().is_some_and(|own| own.data_type.is_some()))
     {

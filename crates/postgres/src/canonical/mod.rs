@@ -47,7 +47,7 @@ pub use outputs::index_column;
 use rayon::prelude::*;
 pub use standalone::{above, standalone, without_parent, without_type};
 pub use text_search::replace_dictionary;
-pub use type_names::multirange;
+pub use type_names::{is_generated, multirange};
 
 use super::names;
 use super::rename::{all_clauses, expressions_mut, types_mut};

@@ -9,7 +9,7 @@ use super::super::parse::identifier_of;
 use super::super::{names, tokens, types};
 use super::known::Known;
 use smol_str::SmolStr;
-use wevrun_core::model::{Clauses, Kind, QualifiedName};
+use wevrun_core::model::{Clauses, Definition, Kind, Model, QualifiedName};
 use wevrun_core::parse::{Token, TokenKind, token};
 
 /// The types of `pg_catalog` that have no spelling of their own in the grammar.
@@ -211,6 +211,19 @@ pub fn multirange(name: &QualifiedName, clauses: &Clauses) -> String {
         None => format!("{own}_multirange"),
     };
     names::qualified(schema.as_deref().unwrap_or("public"), &own).canonical().to_owned()
+}
+
+/// Whether a range type brings a type or function of this name: its multirange, and the functions that make values of both
+/// (<https://www.postgresql.org/docs/current/rangetypes.html>).
+pub fn is_generated(model: &Model, kinds: &[Kind], name: &QualifiedName) -> bool {
+    let [is_type, is_function] = [Kind::Type, Kind::Function].map(|kind| kinds.contains(&kind));
+    let base = names::of(Kind::Type, names::parts_of(name.schema(), name.identifier()));
+    model.of_kind(Kind::Type).any(|object| {
+        let Definition::Plain(plain) = &object.definition else { return false };
+        plain.clauses.has(clause::RANGE_SUBTYPE)
+            && (is_function && object.name == base
+                || (is_function || is_type) && base.canonical() == multirange(&object.name, &plain.clauses))
+    })
 }
 
 /// Whether a word is one of the engine's types.

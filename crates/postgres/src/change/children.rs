@@ -3,9 +3,11 @@
 
 use super::super::rename::same;
 use super::super::sameness::Constraint;
-use super::super::{canonical, write};
+use super::super::{canonical, parents_of, write};
 use crate::clause;
-use wevrun_core::model::{Beside, Column, Expression, Kind, Model, Name, ObjectKey, QualifiedName, Table};
+use wevrun_core::model::{
+    Beside, Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table,
+};
 
 /// What the children keep that the parent alone has lost: a default, a NOT NULL, a column.
 pub fn keep(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
@@ -48,6 +50,25 @@ pub fn keep(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
             match child.columns.iter_mut().find(|own| own.name == column.name) {
                 Some(own) => own.data_type = own.data_type.take().or(column.data_type.clone()),
                 None => child.columns.insert(0, column.clone()),
+            }
+        }
+    }
+}
+
+/// Gives a table that is created the defaults that its parents have now, where their other children keep older ones.
+pub fn inherit_present(model: &Model, object: &mut Object) {
+    let source = object.location.map(|location| location.source);
+    let Definition::Table(table) = &mut object.definition else { return };
+    for parent in parents_of(table) {
+        let found = model.find(Kind::Table, &parent).filter(|parent| parent.location.map(|place| place.source) == source);
+        let Some(parent) = found.and_then(|object| object.as_table()) else { continue };
+        for column in parent.columns.iter().filter(|column| column.clauses.has(clause::DEFAULT_OF_CHILDREN)) {
+            if table.column(&column.name).is_none() {
+                table.columns.push(Column::named(column.name.clone()));
+            }
+            let own = table.columns.iter_mut().find(|own| own.name == column.name).expect("it is there by now");
+            if own.default.is_none() && own.generated.is_none() {
+                own.default = Some(column.default.clone().unwrap_or_else(|| Expression::plain("NULL")));
             }
         }
     }

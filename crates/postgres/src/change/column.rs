@@ -1,7 +1,7 @@
 //! Changes of columns (`ALTER TABLE … ALTER COLUMN`).
 
 use wevrun_core::change::{ClauseChanges, Outcome};
-use wevrun_core::model::{Column, Definition, Expression, Name, Object, OnConflict, QualifiedName};
+use wevrun_core::model::{Column, Definition, Expression, Flag, Name, Object, OnConflict, QualifiedName};
 
 use super::sequence::{change_identity, take_identity};
 use crate::{canonical, clause, names};
@@ -41,7 +41,10 @@ pub enum ColumnChange {
 impl ColumnChange {
     pub(super) fn apply(&self, column: &mut Column) {
         match self {
-            ColumnChange::SetDefault(default) => column.default = Some(default.clone()),
+            ColumnChange::SetDefault(default) => {
+                column.default = Some(default.clone());
+                column.clauses.remove(clause::NO_DEFAULT);
+            }
             // Of a column that is its parent's, that it has none of the parent's.
             ColumnChange::DropDefault => {
                 column.default = column.data_type.is_none().then(|| Expression::plain("NULL"));
@@ -76,7 +79,13 @@ impl ColumnChange {
         let key = object.key();
         match &mut object.definition {
             Definition::Table(table) => match table.columns.iter().position(|column| column.name == *name) {
-                Some(place) => self.apply(&mut table.columns[place]),
+                Some(place) => {
+                    self.apply(&mut table.columns[place]);
+                    // Nor has it the default of a parent's column of this name.
+                    if matches!(self, ColumnChange::DropDefault) && table.clauses.has(clause::INHERITS) {
+                        table.columns[place].clauses.set(clause::NO_DEFAULT, Flag);
+                    }
+                }
                 // It may be one of the parent's: then this is an override.
                 None if crate::has_columns_from_elsewhere(table) => {
                     let mut column = Column::named(name.clone());

@@ -7,17 +7,20 @@ mod granted;
 mod object;
 mod privileges;
 mod rename;
+mod replace;
 mod sequence;
 mod table;
 
+pub use children::inherit_present;
 pub use column::ColumnChange;
 pub use constraints::{NewConstraints, NotNull};
 pub use granted::{GrantOnAll, GrantedOnly};
 pub use object::{AttributeChange, MemberChange, ObjectChange, Place, take_usual_of_publication};
 pub use privileges::{AccessChange, Privileges};
-pub use rename::Rename;
+pub use rename::{Rename, rename_multirange};
+pub use replace::keep_replaced;
 pub use sequence::{SequenceChange, set_identity_options, take_usual};
-pub use table::{TableChange, drop_column};
+pub use table::{TableChange, drop_column, forget_index, forget_index_name};
 
 use wevrun_core::change::{EngineChange, Outcome};
 use wevrun_core::diagnostics::{Code, Diagnostic};

@@ -1,9 +1,10 @@
 //! New names of objects and columns.
 
-use wevrun_core::model::{Kind, Model, Name, ObjectKey, QualifiedName};
+use wevrun_core::model::{Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName};
+use wevrun_core::parse::Alter;
 
-use crate::canonical::part_names;
-use crate::{names, rename};
+use crate::canonical::{self, part_names};
+use crate::{clause, names, rename};
 
 /// The same name in another schema, or another name in the same schema.
 #[derive(Debug, Clone, Default)]
@@ -37,12 +38,39 @@ impl Rename {
         }
         rename::say_identity_sequences(model, key);
         part_names::say_all(model, key);
+        if self.identifier.is_some() {
+            say_multirange(model, key);
+        }
         rename::object(model, key, &new);
         if let Some(mut object) = model.remove(&ObjectKey::new(key.kind, new)) {
             object.formerly.table.get_or_insert(key.name.clone());
             object.formerly.table.take_if(|old| *old == object.name);
             model.insert(object);
         }
+    }
+}
+
+/// Gives the multirange type of a range type another name.
+pub fn rename_multirange(model: &mut Model, alter: &Alter) -> bool {
+    let Some(new) = alter.new_name.as_ref().filter(|_| alter.kinds.contains(&Kind::Type)) else { return false };
+    let found = model.objects_mut().find_map(|object| {
+        let Definition::Plain(plain) = &mut object.definition else { return None };
+        let is_range = plain.kind == Kind::Type && plain.clauses.has(clause::RANGE_SUBTYPE);
+        (is_range && canonical::multirange(&object.name, &plain.clauses) == alter.name.canonical()).then_some(plain)
+    });
+    let is_one = found.is_some();
+    found.into_iter().for_each(|range| range.clauses.say(clause::RANGE_MULTIRANGE_TYPE_NAME, new.canonical()));
+    is_one
+}
+
+/// Lets a range type say the name of its multirange type, which stays when the range type gets another name.
+fn say_multirange(model: &mut Model, key: &ObjectKey) {
+    let object = model.get_mut(key).filter(|object| object.definition.kind() == Kind::Type);
+    if let Some(Object { name, definition: Definition::Plain(plain), .. }) = object
+        && plain.clauses.has(clause::RANGE_SUBTYPE)
+    {
+        let multirange = canonical::multirange(name, &plain.clauses);
+        plain.clauses.say(clause::RANGE_MULTIRANGE_TYPE_NAME, multirange);
     }
 }
 

@@ -258,9 +258,12 @@ fn column_change(reader: &mut Reader<'_>) -> Parsed<ColumnChange> {
         let is_usual = value == "-1" || value == "default";
         clauses.change(clause::STATISTICS, (!is_usual).then(|| Expression::plain(value)));
     } else if reader.take(&["SET", "STORAGE"]) {
-        clauses.say(clause::STORAGE, identifier(reader, "a storage mode")?);
+        // DEFAULT is the type's own (since version 16).
+        let storage = identifier(reader, "a storage mode")?;
+        clauses.change(clause::STORAGE, (storage != "default").then(|| Expression::plain(storage)));
     } else if reader.take(&["SET", "COMPRESSION"]) {
-        clauses.say(clause::COMPRESSION, identifier(reader, "a compression method")?);
+        let method = identifier(reader, "a compression method")?;
+        clauses.change(clause::COMPRESSION, (method != "default").then(|| Expression::plain(method)));
     } else if reader.take(&["RESET"]) {
         definitions(reader)?.iter().for_each(|(key, _)| clauses.remove(clause::WITH.of(key)));
     } else if reader.take(&["SET"]) && reader.sees_symbol("(") {
