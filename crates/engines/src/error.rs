@@ -30,7 +30,7 @@ pub enum LiveError {
     #[error("{0} can't be reached: {1}")]
     Unreachable(String, String),
     /// The server does not let this role in.
-    #[error("{0} lets nobody in like this: {1}")]
+    #[error("{0} refused the login: {1}")]
     Refused(String, String),
     /// The connection ended.
     #[error("the connection to the server was lost: {0}")]

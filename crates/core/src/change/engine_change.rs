@@ -1,5 +1,6 @@
 //! Changes that only one engine knows.
 
+use std::any::Any;
 use std::fmt::Debug;
 
 use crate::diagnostics::Diagnostic;
@@ -9,7 +10,7 @@ use crate::model::{Model, Object, ObjectKey};
 pub type Outcome = Result<(), Box<Diagnostic>>;
 
 /// A change of one object, with what it means for others.
-pub trait EngineChange: Debug + Send + Sync {
+pub trait EngineChange: Any + Debug + Send + Sync {
     /// Changes the model. `key` is an object that is there; the change may rename it or remove it.
     fn apply(&self, model: &mut Model, key: &ObjectKey) -> Outcome;
 }

@@ -29,6 +29,7 @@ impl<'d> Run<'d> {
             object.location = None;
             if let Some(before) = model.get(&object.key()) {
                 object.access.clone_from(&before.access);
+                object.names_in.clone_from(&before.names_in);
             }
         }
         let mut folder = Folder::new(dialect, Folded { model: start.model, ..Folded::default() });
@@ -41,8 +42,14 @@ impl<'d> Run<'d> {
     /// Returns what was found wrong with them; such a statement has changed nothing.
     pub fn statements(&mut self, text: &str) -> Vec<Diagnostic> {
         let parsed = parse_source(self.folder.dialect, &Source::new("", text), 0);
-        self.folder.folded.diagnostics = parsed.diagnostics;
-        parsed.statements.into_iter().for_each(|statement| self.folder.run(statement));
+        let mut found = parsed.diagnostics;
+        found.extend(self.apply(parsed.statements));
+        found
+    }
+
+    /// The same for statements that have been read.
+    pub fn apply(&mut self, statements: Vec<Statement>) -> Vec<Diagnostic> {
+        statements.into_iter().for_each(|statement| self.folder.run(statement));
         std::mem::take(&mut self.folder.folded.diagnostics)
     }
 

@@ -60,7 +60,8 @@ pub fn inherit_present(model: &Model, object: &mut Object) {
     let source = object.location.map(|location| location.source);
     let Definition::Table(table) = &mut object.definition else { return };
     for parent in parents_of(table) {
-        let found = model.find(Kind::Table, &parent).filter(|parent| parent.location.map(|place| place.source) == source);
+        let found =
+            model.find(Kind::Table, &parent).filter(|parent| parent.location.map(|place| place.source) == source);
         let Some(parent) = found.and_then(|object| object.as_table()) else { continue };
         for column in parent.columns.iter().filter(|column| column.clauses.has(clause::DEFAULT_OF_CHILDREN)) {
             if table.column(&column.name).is_none() {

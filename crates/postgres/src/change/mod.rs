@@ -3,6 +3,7 @@
 mod children;
 mod column;
 mod constraints;
+mod forget;
 mod granted;
 mod object;
 mod privileges;
@@ -14,13 +15,14 @@ mod table;
 pub use children::inherit_present;
 pub use column::ColumnChange;
 pub use constraints::{NewConstraints, NotNull};
+pub use forget::{forget, forget_index};
 pub use granted::{GrantOnAll, GrantedOnly};
 pub use object::{AttributeChange, MemberChange, ObjectChange, Place, take_usual_of_publication};
 pub use privileges::{AccessChange, Privileges};
 pub use rename::{Rename, rename_multirange};
 pub use replace::keep_replaced;
 pub use sequence::{SequenceChange, set_identity_options, take_usual};
-pub use table::{TableChange, drop_column, forget_index, forget_index_name};
+pub use table::{TableChange, drop_column};
 
 use wevrun_core::change::{EngineChange, Outcome};
 use wevrun_core::diagnostics::{Code, Diagnostic};

@@ -2,10 +2,10 @@
 
 use wevrun_core::change::{ClauseChanges, Outcome};
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Column, Definition, Flag, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
+use wevrun_core::model::{Clauses, Column, Definition, Flag, Model, Name, Object, ObjectKey, QualifiedName, Table};
 
 use super::{ColumnChange, NewConstraints, children, missing};
-use crate::{canonical, clause, mentions, names, rename, using_index};
+use crate::{canonical, clause, mentions, rename, using_index};
 
 /// One action of ALTER TABLE.
 #[derive(Debug, Clone)]
@@ -153,27 +153,6 @@ fn validate(table_name: &QualifiedName, table: &mut Table, name: &Name) {
     }
     for column in canonical::not_null_names::called(table_name, table, name) {
         column.clauses.remove(clause::NOT_NULL_NOT_VALID);
-    }
-}
-
-/// Removes what a table says of an index that is dropped: that it orders the rows, or identifies them for replicas.
-pub fn forget_index(model: &mut Model, dropped: &Object) {
-    let Definition::Index(index) = &dropped.definition else { return };
-    for kind in [Kind::Table, Kind::MaterializedView] {
-        let object = model.get_mut(&ObjectKey::new(kind, index.table.clone()));
-        if let Some(clauses) = object.and_then(|object| object.definition.clauses_mut()) {
-            forget_index_name(clauses, dropped.name.identifier());
-        }
-    }
-}
-
-/// The same of an index by its name, in the clauses of the table.
-pub fn forget_index_name(clauses: &mut Clauses, index: &str) {
-    if clauses.value(clause::CLUSTER_ON) == Some(index) {
-        clauses.remove(clause::CLUSTER_ON);
-    }
-    if clauses.value(clause::REPLICA_IDENTITY) == Some(&format!("using index {}", names::quoted(index))) {
-        clauses.remove(clause::REPLICA_IDENTITY);
     }
 }
 

@@ -72,7 +72,7 @@ pub fn step_aside(model: &Model, name: &QualifiedName, table: &Table) -> Step {
         let old = aside(&sequence);
         statements.push(format!("ALTER SEQUENCE {sequence} RENAME TO {}", quoted(&names::identifier(&old))));
     }
-    Step::new(format!("set table {name} aside, to order its columns"), statements)
+    Step::new(format!("rename table {name} temporarily, to reorder its columns"), statements)
 }
 
 /// The new table takes the rows, as long as all arrive, and the numbers that come next; the old one goes.

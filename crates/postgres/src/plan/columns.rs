@@ -1,7 +1,6 @@
 //! Changes of the columns of a table.
 
 use crate::clause;
-use std::collections::BTreeSet;
 
 use super::super::names::quoted;
 use super::super::{parents_of, write};
@@ -21,7 +20,9 @@ impl TableChange<'_> {
         let (kept, computed): (Vec<&Column>, Vec<&Column>) = computed.partition(stays);
         for column in &kept {
             let action = format!("ALTER COLUMN {} DROP EXPRESSION", quoted(column.name.canonical()));
-            steps.push(self.step(format!("let column {table}.{} be computed no more", column.name), vec![action]));
+            steps.push(
+                self.step(format!("turn generated column {table}.{} into a plain column", column.name), vec![action]),
+            );
         }
         // The parent's steps drop and add those of a parent.
         for column in computed.iter().filter(|column| !self.is_of_a_parent(column)) {
@@ -245,7 +246,7 @@ impl TableChange<'_> {
             } else if want.generated.is_some() {
                 // Before version 17 the server can't give a column another expression: the column is created again.
                 let mut step = self.step(
-                    format!("make generated column {table}.{} anew", want.name),
+                    format!("create generated column {table}.{} again", want.name),
                     vec![format!("DROP COLUMN {own}"), format!("ADD COLUMN {}", write::column(want))],
                 );
                 step.risks.extend((!self.has_no_rows()).then(|| self.rewrites()));
@@ -319,7 +320,7 @@ impl TableChange<'_> {
                     Conversion::Lossy | Conversion::Explicit | Conversion::ByText => {
                         let object = format!("column {table}.{}", want.name);
                         let by_text = if conversion == Conversion::ByText {
-                            "; no cast leads there, so each goes through its text"
+                            "; there is no cast, so each value is converted through its text"
                         } else {
                             ""
                         };
@@ -460,11 +461,6 @@ enum Reach {
 pub(super) fn has_column(model: &Model, table: &QualifiedName, column: &Name) -> bool {
     let table = model.table(table).or_else(|| model.find(Kind::ForeignTable, table)?.as_table());
     table.is_some_and(|table| table.column(column).is_some())
-}
-
-/// The names of the tables and types from which tables have columns.
-pub fn with_children(model: &Model) -> BTreeSet<QualifiedName> {
-    model.tables().flat_map(|(_, table)| parents_of(table)).collect()
 }
 
 /// The tables that have columns from this one, directly or through others.

@@ -4,12 +4,12 @@ use super::super::canonical;
 use super::super::{access, write};
 use super::{Planner, column_order, order, partitions, path_for};
 use crate::clause;
-use wevrun_core::model::{Beside, Check, Definition, Kind, Name, Object, ObjectKey, QualifiedName};
+use wevrun_core::model::{Beside, Check, Definition, Kind, Name, Object, ObjectKey};
 use wevrun_core::plan::{Risk, RiskKind, Step};
 
 impl Planner<'_> {
     /// Creates an object; gives the steps that add the checks of a table whose routines need the table.
-    pub(super) fn create_without_late_checks(&mut self, object: &Object) -> Vec<(Step, QualifiedName, Check)> {
+    pub(super) fn create_without_late_checks(&mut self, object: &Object) -> Vec<Step> {
         let Some(table) = object.as_table() else {
             self.create(object);
             return Vec::new();
@@ -29,7 +29,7 @@ impl Planner<'_> {
                 statements.push(write::constraint_comment(name, constraint, Some(comment)));
             }
             let called = check.name.as_ref().map_or("", Name::canonical);
-            (Step::new(format!("add check {called} of {name}"), statements).of(object.key()), name.clone(), check)
+            Step::new(format!("add check {called} of {name}"), statements).of(object.key())
         });
         added.collect()
     }
@@ -98,10 +98,9 @@ impl Planner<'_> {
             if index.unique {
                 step.risks.push(equal_rows(&key));
             }
-            step.notes.push(format!("nobody can write to {} while the index is built", index.table));
+            step.notes.push(format!("no other session can write to {} while the index is built", index.table));
         }
         self.push(step);
-        self.progress.becomes(object);
         self.pause();
     }
 

@@ -1,192 +1,154 @@
 //! Where a script that takes more locks than the server has room for is cut into transactions.
 //!
 //! A transaction keeps the locks of all that it makes, changes and drops until it ends, and all sessions share one table of locks
-//! (<https://www.postgresql.org/docs/current/runtime-config-locks.html>). A cut is made where it is known what there is then, and where
-//! nothing is gone that comes again.
+//! (<https://www.postgresql.org/docs/current/runtime-config-locks.html>). The state at each cut is computed by running the steps
+//! on the model.
 
-use crate::clause;
-use std::collections::{BTreeMap, BTreeSet};
+use std::any::Any;
+use std::collections::BTreeSet;
 
-use super::super::write;
-use super::table::has_foreign_key;
+use rayon::prelude::*;
+use wevrun_core::change::Change;
+use wevrun_core::fold::Run;
 use wevrun_core::model::{
-    Column, Definition, Fingerprint, ForeignKey, Kind, Model, Object, ObjectKey, QualifiedName, Table,
+    Column, Definition, Expression, Fingerprint, Kind, Model, Object, ObjectKey, QualifiedName, Table,
 };
-use wevrun_core::plan::Planning;
+use wevrun_core::parse::{Statement, StatementKind, parse_source};
+use wevrun_core::plan::{Part, Planning, Step};
+use wevrun_core::source::Source;
+
+use crate::change::{self, TableChange};
+use crate::{Postgres, clause};
 
 /// The locks that a server with its default settings has room for: 64 for each of 100 connections.
 const USUAL_ROOM: usize = 6_400;
 
-/// What the steps so far have made of have.
-pub struct Progress {
-    /// Whether it only counts.
-    only_counts: bool,
-    /// What there is now; none where that is not known, or not asked.
-    state: Option<Model>,
-    /// What stands on what, at the beginning.
-    standing: BTreeMap<QualifiedName, Vec<ObjectKey>>,
-    /// What the state of a part leaves out.
-    unproven: Vec<String>,
-    /// How many locks a transaction may take.
-    room: usize,
-    /// How many all steps take.
-    total: usize,
-    /// How many the steps since the last cut take.
-    taken: usize,
-    /// What is gone for the moment, or there by half.
-    away: BTreeSet<ObjectKey>,
-    /// Before which step a part begins, and in what state.
-    pub cuts: Vec<(usize, Fingerprint)>,
+/// How many locks a transaction may take: the rest is for other sessions.
+fn room(planning: &Planning<'_>) -> usize {
+    planning.evidence.lock_room().unwrap_or(USUAL_ROOM) / 4 * 3
 }
 
-impl Progress {
-    /// One that only counts.
-    pub fn counting(planning: &Planning<'_>) -> Progress {
-        // The rest is for other sessions.
-        let room = planning.evidence.lock_room().unwrap_or(USUAL_ROOM) / 4 * 3;
-        let (standing, unproven, away, cuts) = Default::default();
-        Progress { only_counts: true, state: None, standing, unproven, room, total: 0, taken: 0, away, cuts }
-    }
+/// Whether one transaction has room for the locks of all steps.
+pub fn fits(planning: &Planning<'_>, steps: &[Step]) -> bool {
+    let parsed: Vec<Vec<Statement>> = steps.par_iter().map(statements).collect();
+    let mut held = Held { planning, keys: BTreeSet::new() };
+    parsed.iter().flatten().map(|statement| held.take(&statement.kind)).sum::<usize>() <= room(planning)
+}
 
-    /// Whether one transaction is enough.
-    pub fn fits(&self) -> bool {
-        self.total <= self.room
-    }
-
-    /// One that cuts, once it is told the state.
-    pub fn cutting(planning: &Planning<'_>) -> Progress {
-        Progress {
-            only_counts: false,
-            unproven: planning.left_out(&super::super::Postgres),
-            ..Progress::counting(planning)
+/// Before which of the steps a part begins, and in what state. Cuts are made only after as many steps as `pauses` lists, and where
+/// everything is there that both sides have. `first` are the parts before these steps; `unproven` is left out of the states.
+pub fn places(
+    planning: &Planning<'_>,
+    first: &[Part],
+    steps: &[Step],
+    pauses: &[usize],
+    unproven: &[String],
+) -> Vec<(usize, Fingerprint)> {
+    let room = room(planning);
+    let mut cuts: Vec<(usize, Fingerprint)> = Vec::new();
+    let mut run = after(planning, first);
+    let mut held = Held { planning, keys: BTreeSet::new() };
+    let (mut taken, mut enough) = (0, room);
+    for (index, step) in steps.iter().enumerate() {
+        let statements = statements(step);
+        taken += statements.iter().map(|statement| held.take(&statement.kind)).sum::<usize>();
+        if run.apply(statements).iter().any(|found| found.is_error()) {
+            break; // From here on the state is not known.
         }
-    }
-
-    /// From here on the state is known.
-    pub fn begin(&mut self, state: &Model) {
-        if self.only_counts {
-            return;
+        if taken < enough || pauses.binary_search(&(index + 1)).is_err() {
+            continue;
         }
-        let keys = |objects: Vec<&Object>| objects.into_iter().map(Object::key).collect();
-        self.standing = state.by_owner().into_iter().map(|(owner, objects)| (owner.clone(), keys(objects))).collect();
-        self.state = Some(state.clone());
-    }
-
-    /// From here on the state is not known: no more cuts.
-    pub fn lose(&mut self) {
-        self.state = None;
-    }
-
-    fn take(&mut self, locks: usize) {
-        self.total += locks;
-        self.taken += locks;
-    }
-
-    /// An object is there by half: no cut before it is whole.
-    pub fn waits_for(&mut self, key: ObjectKey) {
-        self.away.insert(key);
-    }
-
-    /// An object is made or changed, but for what comes after all tables are there.
-    pub fn becomes(&mut self, object: &Object) {
-        let key = object.key();
-        self.take(locks_of(object));
-        self.away.remove(&key);
-        let Some(state) = &mut self.state else { return };
-        let before = state.get(&key).cloned();
-        let mut object = object.clone();
-        match (&mut object.definition, before.as_ref().map(|before| &before.definition)) {
-            (Definition::Table(table), before) => {
-                let before = if let Some(Definition::Table(before)) = before { before } else { &Table::default() };
-                table.foreign_keys.retain(|key| has_foreign_key(before, key));
-                write::postpone_settings(&mut table.clauses, &before.clauses);
-            }
-            (Definition::Plain(sequence), before) if sequence.kind == Kind::Sequence => {
-                sequence.owner = before.and_then(Definition::owner).cloned();
-                match before {
-                    Some(Definition::Plain(before)) if before.clauses.has(clause::OWNED_BY) => {
-                        sequence
-                            .clauses
-                            .say(clause::OWNED_BY, before.clauses.value(clause::OWNED_BY).unwrap_or_default());
-                    }
-                    _ => drop(sequence.clauses.remove(clause::OWNED_BY)),
-                }
-            }
-            _ => {}
-        }
-        state.insert(object);
-    }
-
-    /// An object is as want has it, with all that comes late.
-    pub fn is_settled(&mut self, object: &Object) {
-        self.take(2);
-        if let Some(state) = &mut self.state {
-            state.insert(object.clone());
-        }
-    }
-
-    /// An object goes, and with it what stands on it; `again` says whether something comes again.
-    pub fn leaves(&mut self, object: &Object, again: impl Fn(&ObjectKey) -> bool) {
-        self.take(2 * locks_of(object) + 5);
-        if object.definition.kind() == Kind::Operator {
-            // Its negator and its commutator forget it.
-            self.lose();
-        }
-        let Some(state) = &mut self.state else { return };
-        let mut going = vec![object.key()];
-        while let Some(key) = going.pop() {
-            state.remove(&key);
-            if key.kind.is_relation() {
-                going.extend(self.standing.get(&key.name).into_iter().flatten().cloned());
-            }
-            if again(&key) {
-                self.away.insert(key);
-            }
-        }
-    }
-
-    /// A table has one foreign key less; `again` says whether it comes again.
-    pub fn drop_foreign_key(&mut self, table: &QualifiedName, gone: &ForeignKey, again: bool) {
-        self.take(8);
-        if again {
-            self.lose();
-        }
-        self.amend(table, |table| table.foreign_keys.retain(|key| key.name != gone.name));
-    }
-
-    /// A table has one foreign key more.
-    pub fn add_foreign_key(&mut self, table: &QualifiedName, key: &ForeignKey) {
-        self.take(8);
-        self.amend(table, |table| table.foreign_keys.push(key.clone()));
-    }
-
-    /// Something else about a table changes.
-    pub fn amend(&mut self, table: &QualifiedName, change: impl FnOnce(&mut Table)) {
-        let key = ObjectKey::new(Kind::Table, table.clone());
-        let object = self.state.as_mut().and_then(|state| state.get_mut(&key));
-        if let Some(Definition::Table(table)) = object.map(|object| &mut object.definition) {
-            change(table);
-        }
-    }
-
-    /// Whether a part ends after so many steps.
-    pub fn cuts_after(&mut self, steps: usize) -> bool {
-        if self.taken < self.room || !self.away.is_empty() {
-            return false;
-        }
-        let Some(state) = &self.state else { return false };
-        let fingerprint = state.without(&self.unproven).fingerprint();
+        let state = run.state();
+        let fingerprint = state.without(unproven).fingerprint();
         // What makes no difference to the structure can't be told from what was before.
-        if self.cuts.last().is_some_and(|(_, last)| *last == fingerprint) {
-            return false;
+        let is_other = cuts.last().is_none_or(|(_, last)| *last != fingerprint);
+        if is_other && is_whole(planning, &state) {
+            cuts.push((index + 1, fingerprint));
+            held.keys.clear();
+            (taken, enough) = (0, room);
+        } else {
+            enough = taken + room / 8;
         }
-        self.cuts.push((steps, fingerprint));
-        self.taken = 0;
-        true
+    }
+    cuts
+}
+
+/// The state that parts leave, without what is unproven or not managed.
+pub fn state_after(planning: &Planning<'_>, parts: &[Part]) -> Fingerprint {
+    after(planning, parts).state().without(&planning.left_out(&Postgres)).fingerprint()
+}
+
+fn after(planning: &Planning<'_>, parts: &[Part]) -> Run<'static> {
+    let mut run = Run::new(&Postgres, planning.have);
+    for step in parts.iter().flat_map(|part| &part.steps) {
+        run.apply(statements(step));
+    }
+    run
+}
+
+fn statements(step: &Step) -> Vec<Statement> {
+    let text: String = step.statements.iter().map(|statement| format!("{statement};\n")).collect();
+    parse_source(&Postgres, &Source::new("", &text), 0).statements
+}
+
+/// What a transaction holds locks of.
+struct Held<'p> {
+    planning: &'p Planning<'p>,
+    keys: BTreeSet<ObjectKey>,
+}
+
+impl Held<'_> {
+    /// How many more locks a statement takes, about: rather too many, as counted on versions 15 and 18.
+    fn take(&mut self, statement: &StatementKind) -> usize {
+        match statement {
+            StatementKind::Create { object, .. } => {
+                self.keys.insert(object.key());
+                locks_of(object)
+            }
+            StatementKind::Drop { kind, name, .. } => {
+                2 * self.object(&[*kind], name).map_or(2, |(_, object)| locks_of(object)) + 5
+            }
+            StatementKind::Alter(alter) => {
+                let Some((key, object)) = self.object(&alter.kinds, &alter.name) else { return 2 };
+                let all = locks_of(object);
+                let first = self.keys.insert(key);
+                8 * foreign_keys(&alter.change) + if first { all } else { 2 }
+            }
+            StatementKind::IfMissing(kind) => self.take(kind),
+            StatementKind::Grant(_) | StatementKind::Aside { .. } | StatementKind::Session => 1,
+        }
+    }
+
+    /// The object of this name, with its key, in want or in have.
+    fn object(&self, kinds: &[Kind], name: &QualifiedName) -> Option<(ObjectKey, &Object)> {
+        let models = [self.planning.want, &self.planning.renamed, self.planning.have];
+        let keys = kinds.iter().map(|kind| ObjectKey::new(*kind, name.clone()));
+        let mut found =
+            keys.flat_map(|key| models.into_iter().filter_map(move |model| Some((key.clone(), model.get(&key)?))));
+        found.next()
     }
 }
 
-/// About how many locks making or changing an object takes, rather too many: as counted on versions 15 and 18.
+/// How many constraints a change adds or drops that lock another table as well.
+fn foreign_keys(change: &Change) -> usize {
+    let Change::Engine(change) = change else { return 0 };
+    match (&**change as &dyn Any).downcast_ref() {
+        Some(change::Change::Table { changes, .. }) => changes.iter().map(locks_others).sum(),
+        _ => 0,
+    }
+}
+
+fn locks_others(change: &TableChange) -> usize {
+    match change {
+        TableChange::AddConstraints(added) | TableChange::AddColumn { constraints: added, .. } => {
+            added.constraints.foreign_keys.len()
+        }
+        TableChange::DropConstraint { .. } | TableChange::DropColumn { .. } => 1,
+        _ => 0,
+    }
+}
+
+/// About how many locks making or changing an object takes.
 fn locks_of(object: &Object) -> usize {
     match &object.definition {
         Definition::Table(table) => {
@@ -200,4 +162,42 @@ fn locks_of(object: &Object) -> usize {
         }
         _ => 2,
     }
+}
+
+/// Whether a state has everything that both sides have: nothing is gone that the rest of the script creates again.
+fn is_whole(planning: &Planning<'_>, state: &Model) -> bool {
+    planning.renamed.objects().all(|have| {
+        let key = have.key();
+        let Some(want) = planning.want.get(&key) else { return true };
+        let Some(now) = state.get(&key) else { return false };
+        match (&have.definition, &now.definition, &want.definition) {
+            (Definition::Table(have), Definition::Table(now), Definition::Table(want)) => {
+                has_what_both_have(have, now, want)
+            }
+            // To which column it belongs is set at the end.
+            (Definition::Plain(plain), ..) if plain.kind == Kind::Sequence => true,
+            (have, now, want) => now == have || now == want,
+        }
+    }) && !state.objects().any(is_shell)
+}
+
+fn is_shell(object: &Object) -> bool {
+    matches!(&object.definition, Definition::Plain(plain) if plain.clauses.has(clause::SHELL))
+}
+
+fn has_what_both_have(have: &Table, now: &Table, want: &Table) -> bool {
+    fn of_both<T: PartialEq>(have: &[T], now: &[T], want: &[T]) -> bool {
+        have.iter().filter(|item| want.contains(item)).all(|item| now.contains(item))
+    }
+    let column = |now: &Column| {
+        let default = |table: &Table| table.column(&now.name).and_then(|column| column.default.clone());
+        let [have, want]: [Option<Expression>; 2] = [default(have), default(want)];
+        now.default.is_some() || have.is_none() || want.is_none()
+    };
+    (have.primary_key != want.primary_key || now.primary_key == want.primary_key)
+        && of_both(&have.unique_keys.0, &now.unique_keys.0, &want.unique_keys.0)
+        && of_both(&have.foreign_keys.0, &now.foreign_keys.0, &want.foreign_keys.0)
+        && of_both(&have.checks.0, &now.checks.0, &want.checks.0)
+        && of_both(&have.exclusions.0, &now.exclusions.0, &want.exclusions.0)
+        && now.columns.iter().all(column)
 }

@@ -66,7 +66,7 @@ impl Planner<'_> {
             if statements.is_empty() {
                 continue;
             }
-            detached.push(Step::new(format!("take defaults and conditions from {key} for now"), statements));
+            detached.push(Step::new(format!("drop defaults and checks of {key} temporarily"), statements));
             alterations.retain(|(other, _)| *other != key);
             if let Method::Alter(steps) = self.method(&object, want, outputs) {
                 alterations.push((key, steps));

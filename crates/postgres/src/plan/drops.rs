@@ -42,10 +42,7 @@ impl Planner<'_> {
         let called = if detached.is_empty() { BTreeSet::new() } else { self.called_by_tables(&early) };
         let (called, others): (Vec<_>, Vec<_>) = early.into_iter().partition(|key| called.contains(key));
         self.drop_all(&others, &gone);
-        if !detached.is_empty() {
-            self.steps.extend(detached);
-            self.progress.lose();
-        }
+        self.steps.extend(detached);
         self.drop_all(&called, &gone);
     }
 
@@ -66,11 +63,8 @@ impl Planner<'_> {
                 && owner.is_some_and(|(table, column)| goes(table, &names::simple(column)))
             {
                 let statement = format!("ALTER SEQUENCE {} OWNED BY NONE", object.name);
-                steps.push(Step::new(format!("let {} belong to no column", object.key()), vec![statement]));
+                steps.push(Step::new(format!("remove the owning column of {}", object.key()), vec![statement]));
             }
-        }
-        if !steps.is_empty() {
-            self.progress.lose();
         }
         self.steps.extend(steps);
     }
@@ -155,9 +149,6 @@ impl Planner<'_> {
                 }
             }
         }
-        if !steps.is_empty() {
-            self.progress.lose();
-        }
         self.steps.extend(steps);
     }
 
@@ -181,7 +172,7 @@ impl Planner<'_> {
                         super::sequences::keep_count(&sequence, name, column.name.canonical()),
                         format!("ALTER TABLE {name} ALTER COLUMN {own} DROP IDENTITY"),
                     ];
-                    let title = format!("let column {name}.{} be no identity any more", column.name);
+                    let title = format!("drop the identity of column {name}.{}", column.name);
                     steps.push(Step::new(title, statements));
                 }
                 if !column.clauses.has(clause::IDENTITY)
@@ -204,14 +195,11 @@ impl Planner<'_> {
                         }
                     }
                     steps.push(Step::new(
-                        format!("make room for the identity of column {name}.{}", column.name),
+                        format!("free the sequence name for the identity of column {name}.{}", column.name),
                         statements,
                     ));
                 }
             }
-        }
-        if !steps.is_empty() {
-            self.progress.lose();
         }
         self.steps.extend(steps);
         gone
@@ -286,7 +274,7 @@ impl Planner<'_> {
 
     pub(super) fn drop_object(&mut self, object: &Object) {
         let key = object.key();
-        let anew = if self.again.contains(&key) { ", to make it anew" } else { "" };
+        let anew = if self.again.contains(&key) { ", to create it again" } else { "" };
         let mut step = Step::new(format!("drop {key}{anew}"), Vec::new());
         if matches!(key.kind, Kind::Table) {
             let original = self.original(&key);
@@ -324,17 +312,10 @@ impl Planner<'_> {
             let functions = self.have().of_kind(Kind::Function).filter(|f| object.uses.contains(&f.name));
             let functions: Vec<ObjectKey> = functions.map(Object::key).collect();
             let words: Vec<String> = functions.iter().map(ToString::to_string).collect();
-            step.notes.push(format!("with it go {}", words.join(", ")));
-            for function in &functions {
-                if let Some(function) = self.have().get(function).cloned() {
-                    self.progress.leaves(&function, |_| false);
-                }
-            }
+            step.notes.push(format!("also dropped: {}", words.join(", ")));
             self.dropped.extend(functions);
         }
         self.push(step);
-        let again = &self.again;
-        self.progress.leaves(object, |key| again.contains(key));
         self.pause();
     }
 }

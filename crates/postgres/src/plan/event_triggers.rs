@@ -32,13 +32,11 @@ impl Planner<'_> {
         for key in &disabled {
             let name = self.original(key);
             let mut step = Step::new(
-                format!("disable event trigger {name} for now"),
+                format!("disable event trigger {name} temporarily"),
                 vec![format!("ALTER EVENT TRIGGER {name} DISABLE")],
             );
             step.notes.push("its function, or what the function names, changes in this script".to_owned());
             self.push(step);
-            // No part may end with it disabled.
-            self.progress.waits_for(key.clone());
         }
         self.firing = firing.iter().map(|key| self.original(key)).collect();
         disabled

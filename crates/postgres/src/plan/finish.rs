@@ -39,15 +39,14 @@ impl Planner<'_> {
                     let own = tokens::literal(object.name.canonical());
                     statements.push(sequences::continue_counting(&own, owner, column));
                 }
-                let step = Step::new(format!("let {} belong to its column", object.key()), statements);
+                let step = Step::new(format!("set the owning column of {}", object.key()), statements);
                 self.push(step.of(object.key()));
             } else if !same && before.and_then(write::owned_by).is_some() {
                 let statement = format!("ALTER SEQUENCE {} OWNED BY NONE", object.name);
-                self.push(Step::new(format!("let {} belong to no column", object.key()), vec![statement]));
+                self.push(Step::new(format!("remove the owning column of {}", object.key()), vec![statement]));
             } else {
                 continue;
             }
-            self.progress.is_settled(object);
             self.pause();
         }
     }
@@ -65,8 +64,7 @@ impl Planner<'_> {
                 continue;
             }
             let statements = write::clustered(&object.name, view).into_iter().collect();
-            self.push(Step::new(format!("settle {}", object.key()), statements).of(object.key()));
-            self.progress.is_settled(object);
+            self.push(Step::new(format!("set the clustering index of {}", object.key()), statements).of(object.key()));
             self.pause();
         }
     }
@@ -94,11 +92,8 @@ impl Planner<'_> {
             if statements.is_empty() {
                 continue;
             }
-            let step = Step::new(format!("settle table {name}"), statements);
+            let step = Step::new(format!("apply the remaining settings of table {name}"), statements);
             self.push(step.of(ObjectKey::new(Kind::Table, name.clone())));
-            if let Some(object) = planning.want.get(&ObjectKey::new(Kind::Table, name.clone())) {
-                self.progress.is_settled(object);
-            }
             self.pause();
         }
     }

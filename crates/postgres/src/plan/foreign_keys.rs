@@ -32,13 +32,12 @@ impl Planner<'_> {
                     let statement = format!("ALTER TABLE {name} DROP CONSTRAINT {}", quoted(key.name.canonical()));
                     let again = if wanted { ", to add it again" } else { "" };
                     let step = Step::new(format!("drop foreign key {} of {name}{again}", key.name), vec![statement]);
-                    steps.push((step, name.clone(), key.clone(), wanted && stays));
+                    steps.push(step);
                 }
             }
         }
-        for (step, table, key, again) in steps {
+        for step in steps {
             self.push(step);
-            self.progress.drop_foreign_key(&table, &key, again);
             self.pause();
         }
     }
@@ -125,12 +124,11 @@ impl Planner<'_> {
                         format!("rows that refer to nothing in {} stop the script", key.parent),
                     ));
                 }
-                steps.push((step, name, key));
+                steps.push(step);
             }
         }
-        for (step, table, key) in steps {
+        for step in steps {
             self.push(step);
-            self.progress.add_foreign_key(table, key);
             self.pause();
         }
     }

@@ -43,7 +43,7 @@ pub fn steps(planning: &Planning<'_>) -> Vec<Step> {
     let steps = steps.into_iter().filter(|(_, statements)| !statements.is_empty());
     steps
         .map(|(key, statements)| {
-            let mut step = Step::new(format!("settle who may do what with {key}"), statements);
+            let mut step = Step::new(format!("set privileges on {key}"), statements);
             step.notes.push("owners, grants and labels are no part of the proof".to_owned());
             step
         })

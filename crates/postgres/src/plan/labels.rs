@@ -1,8 +1,7 @@
 //! Labels of enums that the rest of the script uses: they are added before it, in a transaction of their own.
 
 use super::super::{enum_labels, write};
-use crate::clause;
-use wevrun_core::model::{Clauses, Definition, Fingerprint, Model, Name, Object, ObjectKey};
+use wevrun_core::model::{Clauses, Name, Object, ObjectKey};
 use wevrun_core::plan::{Part, Planning, Step};
 
 /// The statements that add labels to an enum: none if labels go or change places.
@@ -38,25 +37,8 @@ pub fn first(planning: &Planning<'_>, types: &[ObjectKey]) -> Option<Part> {
     let steps: Vec<Step> = types
         .filter_map(|(have, want)| {
             let additions = additions(&have.name, write::clauses(have), write::clauses(want))?;
-            Some(Step::new(format!("add labels to {}, for what comes next", have.key()), additions))
+            Some(Step::new(format!("add labels to {}, which later steps use", have.key()), additions))
         })
         .collect();
     (!steps.is_empty()).then(|| Part { steps, ..Part::default() })
-}
-
-/// The state that the part before the main one leaves.
-pub fn state_after(planning: &Planning<'_>, types: &[ObjectKey]) -> Fingerprint {
-    let mut model: Model = planning.have.without(&planning.left_out(&super::super::Postgres));
-    for (have, want) in types.iter().filter_map(|key| in_have(planning, key)) {
-        let mut object = have.clone();
-        if let (Definition::Plain(plain), Some(labels)) =
-            (&mut object.definition, write::clauses(want).get(clause::ENUM))
-        {
-            plain.clauses.set(clause::ENUM, labels.clone());
-        }
-        if model.get(&object.key()).is_some() {
-            model.insert(object);
-        }
-    }
-    model.fingerprint()
 }

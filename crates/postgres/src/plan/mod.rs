@@ -42,7 +42,6 @@ use super::canonical;
 use super::names::quoted;
 use super::write;
 pub use column_order::obstacle as order_obstacle;
-use cuts::Progress;
 use dependents::{Going, in_the_way};
 pub use frame::frame;
 pub use guards::{must_not_hold, probe_query, stop_if};
@@ -67,7 +66,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
 
 /// The parts of a plan that needs no preparation.
 fn parts(planning: &Planning<'_>) -> Plan {
-    let planner = Planner::planned(planning, Progress::counting(planning));
+    let planner = Planner::planned(planning, false);
     let Some(late) = concurrently::find(planning, &planner.have, &planner.again) else {
         return transactions(planning, planner, planning);
     };
@@ -76,7 +75,7 @@ fn parts(planning: &Planning<'_>) -> Plan {
     let sides = (planning.have, &late.goal);
     let first = Planning::new(&Postgres, sides, &comparison, planning.version, planning.evidence);
     let first = Planning { wishes: planning.wishes.clone(), ..first };
-    let planner = Planner::planned(&first, Progress::counting(planning));
+    let planner = Planner::planned(&first, false);
     let mut plan = transactions(&first, planner, planning);
     plan.parts.push(late.part(planning));
     plan
@@ -85,18 +84,21 @@ fn parts(planning: &Planning<'_>) -> Plan {
 /// The parts that are transactions: more than one if labels must be there first, or if it takes too many locks.
 /// `whole` is what all parts together lead to.
 fn transactions<'p>(planning: &'p Planning<'p>, planner: Planner<'p>, whole: &Planning<'_>) -> Plan {
-    let mut planner = planner;
-    if !planner.progress.fits() {
-        planner = Planner::planned(planning, Progress::cutting(whole));
-    }
-    planner.steps.extend(grants::steps(whole));
+    let must_be_cut = !cuts::fits(planning, &planner.steps);
+    let mut planner = if must_be_cut { Planner::planned(planning, true) } else { planner };
     let labels = labels::first(planning, &planner.early_labels);
-    // A plan's first part begins in have, which its head says.
-    let from = labels.as_ref().map(|_| labels::state_after(planning, &planner.early_labels));
     let mut parts: Vec<Part> = labels.into_iter().collect();
+    // A plan's first part begins in have, which its head says.
+    let from = (!parts.is_empty()).then(|| cuts::state_after(planning, &parts));
+    let cuts = if must_be_cut {
+        cuts::places(planning, &parts, &planner.steps, &planner.pauses, &whole.left_out(&Postgres))
+    } else {
+        Vec::new()
+    };
+    planner.steps.extend(grants::steps(whole));
     let swapped = planner.swapped.iter().flat_map(|name| planning.want.named(name)).map(Object::key);
     let recreated = planner.again.iter().cloned().chain(swapped).collect();
-    parts.extend(planner.transactions(from));
+    parts.extend(planner.transactions(from, cuts));
     Plan { recreated, parts, ..Plan::default() }
 }
 
@@ -126,8 +128,10 @@ type Outputs = (canonical::Outputs, canonical::Outputs);
 
 struct Planner<'p> {
     planning: &'p Planning<'p>,
-    /// What the steps so far have made, and where they are cut.
-    progress: Progress,
+    /// Whether the steps are to be cut into more than one transaction.
+    must_be_cut: bool,
+    /// After how many steps they can be cut, as far as the steps themselves allow it.
+    pauses: Vec<usize>,
     /// What there is, under want's names: also those of constraints.
     have: Cow<'p, Model>,
     steps: Vec<Step>,
@@ -148,10 +152,11 @@ struct Planner<'p> {
 }
 
 impl<'p> Planner<'p> {
-    fn planned(planning: &'p Planning<'p>, progress: Progress) -> Planner<'p> {
+    fn planned(planning: &'p Planning<'p>, must_be_cut: bool) -> Planner<'p> {
         let mut planner = Planner {
             planning,
-            progress,
+            must_be_cut,
+            pauses: Vec::new(),
             have: Cow::Borrowed(&*planning.renamed),
             steps: Vec::new(),
             again: BTreeSet::new(),
@@ -166,11 +171,12 @@ impl<'p> Planner<'p> {
         planner
     }
 
-    /// The steps as transactions. `from` is the state in which the first begins, if its place in the script does not say so.
-    fn transactions(self, from: Option<Fingerprint>) -> Vec<Part> {
+    /// The steps as transactions: `cuts` says where each but the first begins, and in what state. `from` is the state in which the
+    /// first begins, if its place in the script does not say so.
+    fn transactions(self, from: Option<Fingerprint>, cuts: Vec<(usize, Fingerprint)>) -> Vec<Part> {
         let mut steps = self.steps;
         let mut parts = Vec::new();
-        for (start, state) in self.progress.cuts.into_iter().rev() {
+        for (start, state) in cuts.into_iter().rev() {
             parts.push(Part { from: Some(state), steps: steps.split_off(start), ..Part::default() });
         }
         parts.push(Part { from, steps, ..Part::default() });
@@ -185,8 +191,9 @@ impl<'p> Planner<'p> {
 
     /// Between what was done and what comes next the script may be cut.
     fn pause(&mut self) {
-        if self.progress.cuts_after(self.steps.len()) {
+        if self.must_be_cut {
             self.path = USUAL_PATH.to_owned();
+            self.pauses.push(self.steps.len());
         }
     }
 
@@ -200,11 +207,6 @@ impl<'p> Planner<'p> {
         self.renames();
         self.rename_constraints();
         self.find_early_labels();
-        self.progress.begin(&self.have);
-        // An index may get its last part, or lose the partition that lacked one, on the way.
-        if [self.have(), planning.want].into_iter().any(canonical::has_partial_indexes) {
-            self.progress.lose();
-        }
         let outputs = OnceCell::new();
         let mut removed: BTreeSet<ObjectKey> = BTreeSet::new();
         let mut alterations: Vec<(ObjectKey, Vec<Step>)> = Vec::new();
@@ -239,9 +241,6 @@ impl<'p> Planner<'p> {
         self.ordered = to_order.iter().filter(|key| !self.again.contains(key)).map(|key| key.name.clone()).collect();
         self.again.extend(to_order);
         self.find_what_stands(&removed);
-        if !self.swapped.is_empty() || !self.ordered.is_empty() {
-            self.progress.lose();
-        }
         // What is made anew is not altered as well.
         alterations.retain(|(key, _)| !self.again.contains(key));
         let detached = self.detach(&removed, &mut alterations, &outputs);
@@ -389,27 +388,17 @@ impl<'p> Planner<'p> {
         let mut shells: Vec<ObjectKey> = keys.iter().filter(is_new_base_type).cloned().collect();
         let mut waiting = self.swapped.clone();
         let (mut late, mut event_triggers) = (Vec::new(), Vec::new());
-        let mut parents = columns::with_children(self.have());
-        parents.extend(columns::with_children(planning.want));
         for key in order::used_first(planning.want, &keys) {
             if !matches!(key.kind, Kind::Schema | Kind::Extension | Kind::AccessMethod) {
                 for shell in shells.drain(..) {
                     let statement = format!("CREATE TYPE {}", shell.name);
                     let step = Step::new(format!("create the shell of {shell}"), vec![statement]);
                     self.push(step.of(shell.clone()));
-                    self.progress.waits_for(shell);
                 }
             }
             if let Some((_, steps)) = alterations.iter().find(|(altered, _)| *altered == key) {
                 for step in steps {
                     self.push(step.clone());
-                }
-                if let Some(object) = planning.want.get(&key) {
-                    self.progress.becomes(object);
-                }
-                // What becomes of its columns, becomes of its children's before their own steps.
-                if parents.contains(&key.name) {
-                    self.progress.lose();
                 }
                 self.pause();
                 continue;
@@ -427,10 +416,7 @@ impl<'p> Planner<'p> {
                 self.steps.extend(swap::after(planning, &self.swapped, stays));
             }
         }
-        for (step, table, check) in late {
-            self.push(step);
-            self.progress.amend(&table, |table| table.checks.push(check));
-        }
+        self.steps.extend(late);
         event_triggers
     }
 }
@@ -445,7 +431,7 @@ pub fn rewrites(table: &QualifiedName) -> Risk {
     Risk::new(
         RiskKind::RewritesTable,
         format!("table {table}"),
-        "every row is written anew, and nobody else can read or write it meanwhile",
+        "every row is rewritten; no other session can read or write the table meanwhile",
     )
 }
 

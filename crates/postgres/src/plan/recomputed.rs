@@ -64,7 +64,7 @@ fn of_index(planning: &Planning<'_>, function: &Object, object: &Object, index: 
     }
     let mut step = Step::new(title, vec![format!("REINDEX INDEX {}", object.name)]);
     step.risks.extend(index.unique.then(|| equal_rows(&object.key())));
-    step.notes.push(format!("nobody can write to {} while the index is built", index.table));
+    step.notes.push(format!("no other session can write to {} while the index is built", index.table));
     Some(step)
 }
 

@@ -55,7 +55,7 @@ pub fn without_checks(
         let statements: Vec<String> =
             checks.map(|check| format!("ALTER DOMAIN {} DROP CONSTRAINT {}", object.name, quoted(check))).collect();
         if !statements.is_empty() {
-            steps.push(Step::new(format!("take the checks from the old domain {}", object.name), statements));
+            steps.push(Step::new(format!("drop the checks of the old domain {}", object.name), statements));
         }
     }
     steps
@@ -100,7 +100,7 @@ pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<QualifiedName>) -> Vec
             }
             statements.push(format!("ALTER TYPE {multirange} RENAME TO {many}"));
         }
-        let mut step = Step::new(format!("let the old {} {name} step aside", kind.title()), statements);
+        let mut step = Step::new(format!("rename old {} {name} temporarily", kind.title()), statements);
         if planning.renamed.find(kind, name).is_some_and(is_base_type) {
             step.risks.push(cannot_step_aside(name));
         }
@@ -164,7 +164,7 @@ pub fn after(
             continue;
         }
         let statement = format!("ALTER TABLE {name}\n    {}", actions.join(",\n    "));
-        let mut step = Step::new(format!("give columns of {name} the new type"), vec![statement]);
+        let mut step = Step::new(format!("change columns of {name} to the new type"), vec![statement]);
         if !guards.is_empty() {
             guards.insert(0, format!("LOCK TABLE {name} IN ACCESS EXCLUSIVE MODE"));
             step.statements.splice(0..0, guards);
