@@ -13,7 +13,7 @@ use crate::output::Format;
 /// A SIDE is anything that has a structure: a folder of DDL files, a snapshot (.wsnap), a SQL file (.sql, .sql.gz, .sql.zst),
 /// a target's name from wevrun.toml, a URL (sqlite:PATH), or `empty`.
 ///
-/// Exit status: 0 done, or no difference; 1 failed; 2 wrong usage; 3 differences or drift found; 4 held back by a rule or an
+/// Exit status: 0 done, or no difference; 1 failed; 2 wrong usage; 3 differences or drift found; 4 blocked by a rule or an
 /// unwaived risk; 5 the target is no longer in the state that the script was made for.
 #[derive(Debug, Parser)]
 #[command(name = "wevrun", version, arg_required_else_help = true, max_term_width = 100)]

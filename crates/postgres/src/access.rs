@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::names;
 use super::tokens::literal;
 use super::write;
-use wevrun_core::compare::{EVERYBODY, Property};
+use wevrun_core::compare::{Aspect, Fact, Property};
 use wevrun_core::model::{Clauses, Kind, Object};
 
 /// What ALL means for an object of the kind. MAINTAIN, which tables have since 17, is a part of all or said by itself.
@@ -82,17 +82,17 @@ pub fn at_birth<'o>(defaults: impl Iterator<Item = &'o Object>, object: &Object)
 
 const WITH_OPTION: &str = " with grant option";
 
-/// The facts, each under what it is about: `owner`, `granted to ida`, `label of a provider`.
-pub fn facts(object: &Object) -> BTreeMap<String, String> {
+/// The owner, the privileges of each role, and the labels of an object.
+pub fn facts(object: &Object) -> BTreeMap<Fact, String> {
     let kind = kind_granted_on(object);
     let owner = object.access.value(clause::OWNER).or_else(|| write::clauses(object).value(clause::ROLE));
     let mut facts = BTreeMap::new();
     let mut granted: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     for (clause, value) in object.access.expressions() {
         if clause == "owner" {
-            facts.insert("owner".to_owned(), value.canonical.clone());
+            facts.insert((Aspect::Owner, String::new()), value.canonical.clone());
         } else if let Some(label) = clause.strip_prefix("label ") {
-            facts.insert(format!("label of {label}"), value.canonical.clone());
+            facts.insert((Aspect::SecurityLabel, label.to_owned()), value.canonical.clone());
         } else if let Some((privilege, role)) = clause.strip_prefix("grant ").and_then(|rest| rest.rsplit_once(" to "))
         {
             let option = if value.canonical.is_empty() { "" } else { WITH_OPTION };
@@ -105,13 +105,13 @@ pub fn facts(object: &Object) -> BTreeMap<String, String> {
     if let Some(usual) = usual_for_everybody(kind).filter(|_| !in_schema) {
         let everybody = granted.remove("public").unwrap_or_default();
         if !everybody.contains(usual) && from_nothing {
-            facts.insert("granted to public".to_owned(), "nothing".to_owned());
+            facts.insert((Aspect::Privileges, "public".to_owned()), "nothing".to_owned());
         }
     } else if from_nothing {
         // What everybody may do in a schema that every database has depends on the version, if nothing is said.
         let everybody: Vec<String> = granted.remove("public").unwrap_or_default().into_iter().collect();
         let list = if everybody.is_empty() { "nothing".to_owned() } else { everybody.join(", ") };
-        facts.insert(EVERYBODY.to_owned(), list);
+        facts.insert((Aspect::Privileges, String::new()), list);
     }
     // What the owner may do is the owner's by right.
     for (role, mut privileges) in granted.into_iter().filter(|(role, _)| owner != Some(role)) {
@@ -124,7 +124,7 @@ pub fn facts(object: &Object) -> BTreeMap<String, String> {
             }
         }
         let list: Vec<String> = privileges.into_iter().collect();
-        facts.insert(format!("granted to {role}"), list.join(", "));
+        facts.insert((Aspect::Privileges, role), list.join(", "));
     }
     facts
 }
@@ -163,9 +163,10 @@ fn granted(object: &Object) -> (String, String) {
     (String::new(), what)
 }
 
-/// The role that a fact is about: of `granted to ida`, ida.
-fn role_of(fact: &str) -> Option<&str> {
-    if fact == EVERYBODY { Some("public") } else { fact.strip_prefix("granted to ") }
+/// The role whose privileges a property is about.
+fn role_of(property: &Property) -> Option<&str> {
+    let role = (property.aspect == Aspect::Privileges).then_some(&*property.detail)?;
+    Some(if role.is_empty() { "public" } else { role })
 }
 
 /// The statements that make these facts of an object what want says. A role whose grants differ loses all of them first.
@@ -174,23 +175,23 @@ pub fn changes(want: &Object, differing: &[Property]) -> Vec<String> {
     let (before, what) = granted(want);
     let mut changes = Vec::new();
     for property in differing {
-        if let Some(role) = role_of(&property.name) {
+        if let Some(role) = role_of(property) {
             if property.have.is_some() || role == "public" {
                 changes.push(format!("{before}REVOKE ALL ON {what} FROM {role}"));
             }
             let usual = usual_for_everybody(kind).filter(|_| role == "public" && property.want.is_none());
             changes.extend(usual.map(|usual| format!("{before}GRANT {} ON {what} TO public", usual.to_uppercase())));
-        } else if let (Some(label), None) = (property.name.strip_prefix("label of "), &property.want) {
-            changes.push(label_statement(want, label, "NULL"));
+        } else if property.aspect == Aspect::SecurityLabel && property.want.is_none() {
+            changes.push(label_statement(want, &property.detail, "NULL"));
         }
     }
     let is_wanted = |clause: &str| {
-        differing.iter().any(|property| match (role_of(&property.name), property.name.strip_prefix("label of ")) {
-            (Some(role), _) => {
-                clause.rsplit_once(" to ").is_some_and(|(head, to)| head.starts_with("grant ") && to == role)
-            }
-            (None, Some(label)) => clause.strip_prefix("label ") == Some(label),
-            (None, None) => clause == property.name,
+        differing.iter().any(|property| match property.aspect {
+            Aspect::Privileges => clause
+                .rsplit_once(" to ")
+                .is_some_and(|(head, to)| head.starts_with("grant ") && Some(to) == role_of(property)),
+            Aspect::SecurityLabel => clause.strip_prefix("label ") == Some(&*property.detail),
+            _ => clause::OWNER.is(clause),
         })
     };
     let mut only = want.clone();
@@ -266,7 +267,7 @@ mod tests {
             let Change::Change { properties, .. } = &difference.change else { panic!("nothing comes or goes") };
             for property in properties {
                 let [have, want] = [&property.have, &property.want].map(|side| side.as_deref().unwrap_or("-"));
-                found.push(format!("{}: {}: {have} -> {want}", difference.key, property.name));
+                found.push(format!("{}: {}: {have} -> {want}", difference.key, property.name()));
             }
         }
         found
@@ -297,7 +298,7 @@ mod tests {
         );
         assert_eq!(
             differing("GRANT SELECT (id) ON hives TO ida;", "GRANT SELECT ON hives TO ida WITH GRANT OPTION;"),
-            ["table public.hives: granted to ida: select (id) -> select with grant option"]
+            ["table public.hives: privileges of ida: select (id) -> select with grant option"]
         );
     }
 
@@ -307,7 +308,7 @@ mod tests {
             differing("", "GRANT EXECUTE ON FUNCTION f() TO public; GRANT USAGE ON TYPE mood TO public;"),
             [""; 0]
         );
-        let told = ["function public.f(): granted to public: - -> nothing"];
+        let told = ["function public.f(): privileges of public: - -> nothing"];
         assert_eq!(differing("", "REVOKE ALL ON FUNCTION f() FROM public;"), told);
         assert_eq!(differing("", "REVOKE EXECUTE ON FUNCTION f() FROM public;"), told);
         assert_eq!(
@@ -331,7 +332,7 @@ mod tests {
     fn labels_count() {
         assert_eq!(
             differing("", "SECURITY LABEL FOR shelf ON COLUMN hives.note IS 'secret';"),
-            ["table public.hives: label of shelf on note: - -> secret"]
+            ["table public.hives: security label shelf on note: - -> secret"]
         );
     }
 }

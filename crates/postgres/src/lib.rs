@@ -4,6 +4,7 @@
 //! `privileges`, `planning`, `client`.
 
 mod access;
+mod aspects;
 mod canonical;
 mod cascade;
 mod change;

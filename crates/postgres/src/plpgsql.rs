@@ -111,7 +111,7 @@ impl Walk<'_> {
             None => "the end of the body".to_owned(),
         };
         let token = self.tokens[opening];
-        let message = format!("{here} comes before the {closing} of this {what}");
+        let message = format!("{here} is found before the {closing} of this {what}");
         Problem { message, start: token.start as usize, end: token.end as usize }
     }
 
@@ -290,13 +290,13 @@ mod tests {
     #[test]
     fn blocks_that_do_not_close_are_shown_where_they_begin() {
         for (body, expected) in [
-            ("BEGIN IF a THEN NULL; END;", "IF | `END` comes before the END IF of this IF"),
-            ("BEGIN IF a NULL; END IF; END;", "IF | `;` comes before the THEN of this IF"),
-            ("BEGIN LOOP NULL; END IF; END;", "LOOP | `END` comes before the END LOOP of this LOOP"),
+            ("BEGIN IF a THEN NULL; END;", "IF | `END` is found before the END IF of this IF"),
+            ("BEGIN IF a NULL; END IF; END;", "IF | `;` is found before the THEN of this IF"),
+            ("BEGIN LOOP NULL; END IF; END;", "LOOP | `END` is found before the END LOOP of this LOOP"),
             ("BEGIN NULL; ELSE NULL; END", "ELSE | `ELSE` belongs to nothing here"),
             ("BEGIN NULL; END IF; END", "END | this follows the END of the outermost block"),
             ("BEGIN RETURN 1", "RETURN | this statement has no semicolon, or a block before it is not closed"),
-            ("BEGIN RETURN 1;", "BEGIN | the end of the body comes before the END of this BEGIN"),
+            ("BEGIN RETURN 1;", "BEGIN | the end of the body is found before the END of this BEGIN"),
             ("DECLARE a int; RETURN 1; END", "END | DECLARE is not followed by BEGIN"),
             ("RETURN 1;", "RETURN | it does not begin with BEGIN or DECLARE"),
             ("BEGIN IF a THEN NULL; END IF END", "END | there is no semicolon after END IF"),

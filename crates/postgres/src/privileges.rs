@@ -1,15 +1,19 @@
-//! Owners, privileges and labels, as a comparison sees them.
+//! Owners, privileges and labels, and to which aspect clauses belong.
 
 use std::collections::BTreeMap;
 
-use wevrun_core::compare::Privileges;
-use wevrun_core::model::Object;
+use wevrun_core::compare::{Aspect, Fact, Privileges};
+use wevrun_core::model::{Kind, Object};
 
-use crate::{Postgres, access};
+use crate::{Postgres, access, aspects};
 
 impl Privileges for Postgres {
-    fn access_facts(&self, object: &Object) -> BTreeMap<String, String> {
+    fn access_facts(&self, object: &Object) -> BTreeMap<Fact, String> {
         access::facts(object)
+    }
+
+    fn aspect_of(&self, kind: Kind, clause: &str) -> Aspect {
+        aspects::aspect_of(kind, clause)
     }
 
     fn may_be_those_of(&self, nameless: &Object, other: &Object) -> bool {

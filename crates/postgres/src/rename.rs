@@ -4,7 +4,7 @@ use super::canonical::{self, Renamed, What, not_null_names};
 use super::parse::identifier_of;
 use super::{names, rename_schema};
 use super::{tokens, write};
-use crate::change::forget_index_name;
+use crate::change::forget_index;
 use crate::clause;
 use smol_str::{SmolStr, format_smolstr};
 use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
@@ -419,7 +419,7 @@ pub fn drop_constraint(table: &mut Table, name: &Name) -> bool {
     let before = count(table);
     table.primary_key.take_if(|key| key.name == *name);
     table.unique_keys.retain(|key| key.name != *name);
-    forget_index_name(&mut table.clauses, name.canonical());
+    forget_index(&mut table.clauses, name.canonical());
     table.foreign_keys.retain(|key| key.name != *name);
     table.checks.retain(|check| check.name.as_ref() != Some(name));
     table.exclusions.retain(|check| check.name.as_ref() != Some(name));

@@ -3,8 +3,8 @@
 use crate::clause;
 use wevrun_core::change::Semantics;
 use wevrun_core::fold::{Completion, Held, Taken};
-use wevrun_core::parse::Alter;
 use wevrun_core::model::{Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName};
+use wevrun_core::parse::Alter;
 
 use crate::{Postgres, canonical, cascade, change, enum_labels, names, rename, rename_schema, settle, unfolded, write};
 
@@ -105,7 +105,7 @@ impl Completion for Postgres {
     }
 
     fn forget(&self, model: &mut Model, dropped: &Object) {
-        change::forget_index(model, dropped);
+        change::forget(model, dropped);
     }
 
     fn alter_generated(&self, model: &mut Model, alter: &Alter) -> bool {

@@ -65,7 +65,7 @@ pub struct Sides {
     #[arg(long, value_name = "SIDE")]
     pub have: Option<String>,
 
-    /// The state wished for [default: the project's source]
+    /// Desired schema [default: the project's source]
     #[arg(long, value_name = "SIDE")]
     pub want: Option<String>,
 

@@ -74,8 +74,8 @@ const SQLITE: Play = Play {
     rows: include_str!("../../demo/sqlite/rows.sql"),
     by_hand: include_str!("../../demo/sqlite/by-hand.sql"),
     waivers: include_str!("../../demo/sqlite/waivers.toml"),
-    news: "Besides, a column is renamed, one gets a default, a CHECK knows one more kind of hive, a view and a trigger are new, \
-           and the paint's colour goes.",
+    news: "It also renames a column, adds one with a default, lets a CHECK accept one more kind of hive, adds a view and a \
+           trigger, and drops column paint_colour.",
 };
 
 const POSTGRES: Play = Play {
@@ -93,8 +93,8 @@ const POSTGRES: Play = Play {
     rows: include_str!("../../demo/postgres/rows.sql"),
     by_hand: include_str!("../../demo/postgres/by-hand.sql"),
     waivers: include_str!("../../demo/postgres/waivers.toml"),
-    news: "Besides, a column is renamed, labels may be longer, an enum knows one more kind of hive, a partition, a view and a \
-           trigger with its function are new, and the paint's colour goes.",
+    news: "It also renames a column, allows longer labels, adds a value to the enum of hive kinds, adds a partition, a view and a \
+           trigger with its function, and drops column paint_colour.",
 };
 
 impl Demo {
@@ -197,13 +197,13 @@ impl Stage {
         self.client("by-hand.sql", play.by_hand)?;
         self.wevrun(&["drift", "production"], 3)?;
 
-        self.say(&format!("Release 2: both are taken into the source. {}", play.news));
+        self.say(&format!("Release 2 keeps both changes: they are written into the source. {}", play.news));
         self.write_all("schema", play.release_2)?;
         self.wevrun(&["build"], 0)?;
         self.wevrun(&["compare", "production"], 3)?;
         self.wevrun(&["script", "production", "--out", "release-2.sql", "--undo", "release-2-undo.sql"], 4)?;
 
-        self.say("The colours would be lost, and what is new, if the release is undone. Somebody accepts that, in writing, in waivers.toml.");
+        self.say("The release destroys the values of paint_colour, and the undo script destroys those of the new column. The waivers for both risks are written into waivers.toml.");
         self.write("waivers.toml", play.waivers)?;
         self.wevrun(&["script", "production", "--out", "release-2.sql", "--undo", "release-2-undo.sql"], 0)?;
         self.wevrun(&["deploy", "release-2.sql", "production"], 0)?;
@@ -218,7 +218,7 @@ impl Stage {
     }
 
     fn prompt(&self, line: &str) {
-        anstream::println!("\n{} {}", paint(style::FAINT, "$"), paint(style::COMES, line));
+        anstream::println!("\n{} {}", paint(style::FAINT, "$"), paint(style::ADDED, line));
     }
 
     /// Runs this very program, as a person would.

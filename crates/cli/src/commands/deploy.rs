@@ -40,7 +40,7 @@ pub struct Deploy {
     #[arg(value_name = "[SCRIPT] TARGET", num_args = 1..=2, required = true)]
     pub arguments: Vec<String>,
 
-    /// The state wished for, when no script is given [default: the project's source]
+    /// Desired schema, when no script is given [default: the project's source]
     #[arg(long, value_name = "SIDE")]
     pub want: Option<String>,
 
@@ -72,7 +72,7 @@ struct Report<'r> {
     target: &'r str,
     have: &'r str,
     want: &'r str,
-    /// Objects of which it can't be told that they are as wished.
+    /// Objects that can't be compared without the engine.
     unproven: Vec<&'r str>,
     steps: Vec<StepTime>,
     milliseconds: f64,
@@ -125,7 +125,7 @@ impl Deploy {
             _ => unreachable!("clap takes one or two"),
         };
         if script.is_some() && self.want.is_some() {
-            return Err(Failure::usage("a script already says what is wanted; --want goes without one"));
+            return Err(Failure::usage("a script already says what is wanted; --want can't be used with one"));
         }
         if script.is_some() && !self.wishes.is_empty() {
             let options =
@@ -291,7 +291,7 @@ impl Deploy {
                 "the connection was lost at the commit of part {}, so it is not known whether it was done; the parts before it are",
                 done + 1
             ))
-            .help("deploy the same script again: it finds out, and goes on where it is needed")),
+            .help("deploy the same script again: it continues where needed")),
             Err(LiveError::Halfway { done, parts, cause }) => {
                 let left = match done {
                     0 => "What the steps before it have made, stays".to_owned(),
@@ -305,10 +305,10 @@ impl Deploy {
                     let words =
                         format!("{target} changed meanwhile: it is not in the state in which part {next} begins");
                     return Err(Failure::new(format!("{words}. {left}"))
-                        .help("look at what it is now with `wevrun compare`, and make the script anew"));
+                        .help("look at its current state with `wevrun compare`, and make a new script"));
                 }
                 let again =
-                    "deploy the same script again, and it goes on there; or make it anew from what the target is now";
+                    "deploy the same script again to continue there; or make a new script from the target's current state";
                 failed(to, script, &cause, &left).map_err(|failure| failure.help(again))
             }
             Err(error @ (LiveError::NotCommitted { .. } | LiveError::NotReadBack(_) | LiveError::TransactionEnded)) => {
@@ -322,7 +322,7 @@ impl Deploy {
             // What a person reads of it is on standard output, too.
             Err(LiveError::StateDiffers { .. }) if self.format == Format::Json => {
                 let message = format!("{target} is not in the state that the script was made for; nothing was changed");
-                let help = ["write the script again from what the target is now".to_owned()];
+                let help = ["make a new script from the target's current state".to_owned()];
                 let diagnostics = vec![JsonDiagnostic::error(&message, &help)];
                 json::print(&Held { ok: false, risks: Vec::new(), diagnostics });
                 Ok(Outcome::StateChanged)
@@ -342,7 +342,7 @@ fn lost_at_commit(error: &LiveError) -> bool {
 fn report(event: Event<'_>) {
     let mut out = anstream::stdout().lock();
     let _ = match event {
-        Event::StateConfirmed => writeln!(out, "the target has the state that the script starts from"),
+        Event::StateConfirmed => writeln!(out, "target matches the script's starting state"),
         Event::Resumed(part, parts) => {
             writeln!(out, "the target has what the parts before have made; going on with part {part} of {parts}")
         }
@@ -350,7 +350,7 @@ fn report(event: Event<'_>) {
             write!(out, "step {number} of {count}: {title} ").and_then(|()| out.flush())
         }
         Event::StepDone(_, took) => writeln!(out, "{}", paint(style::FAINT, milliseconds(took))),
-        Event::Checked => writeln!(out, "the outcome is what was wanted; committing"),
+        Event::Checked => writeln!(out, "result verified before the commit; committing"),
         Event::Committed | Event::Verified => Ok(()),
     };
 }
@@ -378,7 +378,7 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
             } else {
                 since_the_script(to, found);
             }
-            anstream::eprintln!("{}: write the script again from what the target is now", paint(style::HELP, "help"));
+            anstream::eprintln!("{}: make a new script from the target's current state", paint(style::HELP, "help"));
             Ok(Outcome::StateChanged)
         }
         LiveError::StepFailed { number, title, statement, message, cause } => {
@@ -397,10 +397,10 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
                 }
                 LiveError::WouldLoseRows => {
                     failure =
-                        failure.help("write the script anew from what the target is now, and look at its risks again");
+                        failure.help("make a new script from the target's current state, and look at its risks again");
                 }
                 LiveError::AnotherStructure => {
-                    failure = failure.help("write the script again from what the target is now");
+                    failure = failure.help("make a new script from the target's current state");
                 }
                 LiveError::Locked => failure = failure.help("try again when the other connection is done"),
                 LiveError::DiskFull(_) => failure = failure.help("make room and try again"),
@@ -420,7 +420,7 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
                 expected.short()
             ));
             Err(match to.want {
-                None => failure.help("`wevrun script` writes a new one from what the target is now"),
+                None => failure.help("`wevrun script` makes a new one from the target's current state"),
                 Some(want) => not_as_wanted(failure, &compare(dialect(script.engine), found, want)),
             })
         }
@@ -466,7 +466,7 @@ fn since_the_script(to: &Target<'_>, found: &Model) {
     let view = View {
         have: (format!("released {}", entry.released_at), released.model.fingerprint().short().to_owned()),
         want: (target.to_owned(), found.fingerprint().short().to_owned()),
-        heads: ["Added since", "Changed since", "Removed since"],
+        heads: ["Added since the release", "Changed since the release", "Removed since the release"],
         dialect: dialect(released.engine),
         sides: ["then", "now"],
         details: false,

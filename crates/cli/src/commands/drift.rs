@@ -87,7 +87,7 @@ impl Drift {
             let view = View {
                 have: (released_name, released.fingerprint().short().to_owned()),
                 want: (live.name.clone(), live.model.fingerprint().short().to_owned()),
-                heads: ["Added since", "Changed since", "Removed since"],
+                heads: ["Added since the release", "Changed since the release", "Removed since the release"],
                 dialect,
                 sides: ["then", "now"],
                 details: self.details,

@@ -31,7 +31,7 @@ use crate::side::{Context, Loaded};
 /// Write the ordered steps that bring have to want
 ///
 /// The script is plain SQL, one transaction wherever the engine can, which the engine's own client runs as well as
-/// `wevrun deploy`. A step that can lose rows or values is held back (exit status 4) unless waivers.toml permits it.
+/// `wevrun deploy`. A step that can lose rows or values is blocked (exit status 4) unless waivers.toml permits it.
 #[derive(Debug, Args)]
 pub struct Script {
     /// The sides

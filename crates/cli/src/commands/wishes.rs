@@ -16,7 +16,7 @@ pub struct Wishes {
     #[arg(long, value_name = "WHAT")]
     pub column_order: Option<ColumnOrder>,
 
-    /// How to build indexes and keys of tables that are in use, and to drop indexes [default: in the transaction, while nobody can write]
+    /// How to build indexes and keys of tables that are in use, and to drop indexes [default: in the transaction, which blocks writes]
     #[arg(long, value_name = "HOW")]
     pub index_builds: Option<IndexBuilds>,
 

@@ -2,7 +2,7 @@
 
 use similar::{ChangeTag, TextDiff};
 use wevrun_core::Dialect;
-use wevrun_core::compare::{Change, Comparison, Difference, Property, Reordered, aligned};
+use wevrun_core::compare::{Aspect, Change, Comparison, Difference, Property, Reordered, aligned};
 use wevrun_core::diagnostics::Diagnostic;
 use wevrun_core::model::{Name, Object, ObjectKey};
 
@@ -14,7 +14,7 @@ pub struct View<'v> {
     pub have: (String, String),
     /// The same for want.
     pub want: (String, String),
-    /// The heads of the three groups: what comes, what changes, what goes.
+    /// The heads of the three groups: added, changed, removed objects.
     pub heads: [&'v str; 3],
     /// Lays out definitions, so that their layout is no difference.
     pub dialect: &'static dyn Dialect,
@@ -34,24 +34,36 @@ pub fn print_drift(comparison: &Comparison<'_>, view: &View<'_>) {
     }
     body(comparison, view);
     anstream::println!();
-    let (added, removed, changed) = comparison.counts();
-    let same = super::count(comparison.same, "object");
-    if added + removed + changed == 0 {
-        let unproven = and_unproven(comparison);
-        anstream::println!("{}: {same} as released{unproven}.", paint(style::GOOD, "No drift found"));
+    summary(comparison, "No drift found", ["added", "changed", "removed"], "the release", "");
+}
+
+/// `2 differ from want: create 1, change 1; 14 match.`
+fn summary(comparison: &Comparison<'_>, verdict: &str, words: [&str; 3], from: &str, order: &str) {
+    let (create, remove, change) = comparison.counts();
+    let differing = create + remove + change;
+    let unproven = if comparison.unproven.is_empty() {
+        String::new()
     } else {
-        let drift = paint(style::WARNING, "Drift");
-        anstream::println!(
-            "{drift}: {added} added, {changed} changed, {removed} removed since the release; {same} as released{}.",
-            and_unproven(comparison)
-        );
+        format!(", {} unproven", comparison.unproven.len())
+    };
+    if differing == 0 {
+        let objects = super::count(comparison.same, "object");
+        let verb = if comparison.same == 1 { "matches" } else { "match" };
+        anstream::println!("{}: {objects} {verb} {from}{order}{unproven}.", paint(style::GOOD, verdict));
+        return;
     }
+    let parts = words.into_iter().zip([create, change, remove]).filter(|(_, number)| *number > 0);
+    let parts: Vec<String> = parts.map(|(word, number)| format!("{word} {number}")).collect();
+    let verb = if differing == 1 { "differs" } else { "differ" };
+    let same = if comparison.same == 1 { "1 matches".to_owned() } else { format!("{} match", comparison.same) };
+    let head = paint(style::WARNING, format!("{differing} {verb} from {from}"));
+    anstream::println!("{head}: {}; {same}{unproven}.", parts.join(", "));
 }
 
 fn body(comparison: &Comparison<'_>, view: &View<'_>) {
-    group(comparison, view, 0, style::COMES, |change| matches!(change, Change::Create(_)));
-    group(comparison, view, 1, style::CHANGES, |change| matches!(change, Change::Change { .. }));
-    group(comparison, view, 2, style::GOES, |change| matches!(change, Change::Remove(_)));
+    group(comparison, view, 0, style::ADDED, |change| matches!(change, Change::Create(_)));
+    group(comparison, view, 1, style::CHANGED, |change| matches!(change, Change::Change { .. }));
+    group(comparison, view, 2, style::REMOVED, |change| matches!(change, Change::Remove(_)));
     unproven(&comparison.unproven);
     reordered(&comparison.reordered, view.column_order);
 }
@@ -65,7 +77,7 @@ fn unproven(objects: &[ObjectKey]) {
         anstream::println!("  {:<13} {}", key.kind.title(), paint(style::WARNING, &key.name));
     }
     anstream::println!(
-        "{:17}Only a server can tell whether these differ: --scratch URL asks one. A script leaves them as they are.",
+        "{:17}These can't be compared without the engine: --scratch URL lets a server decide. A script does not change them.",
         ""
     );
 }
@@ -78,11 +90,6 @@ pub fn print_left_out(number: usize) {
     }
 }
 
-/// `, 2 unproven`, if there are any.
-fn and_unproven(comparison: &Comparison<'_>) -> String {
-    if comparison.unproven.is_empty() { String::new() } else { format!(", {} unproven", comparison.unproven.len()) }
-}
-
 /// Prints a comparison on standard output.
 pub fn print(comparison: &Comparison<'_>, hints: &[Diagnostic], view: &View<'_>) {
     for (word, (name, fingerprint)) in [("have", &view.have), ("want", &view.want)] {
@@ -93,23 +100,11 @@ pub fn print(comparison: &Comparison<'_>, hints: &[Diagnostic], view: &View<'_>)
         anstream::println!("\n{}: {}", paint(style::WARNING, "hint"), hint.message);
         hint.help.iter().for_each(|help| anstream::println!("      {help}"));
     }
-    let (create, remove, change) = comparison.counts();
     anstream::println!();
-    if create + remove + change == 0 {
-        let order =
-            if view.column_order && !comparison.reordered.is_empty() { ", but for the order of columns" } else { "" };
-        let all = super::count(comparison.same, "object");
-        let unproven = and_unproven(comparison);
-        let verdict = if comparison.unproven.is_empty() { "The same" } else { "No difference found" };
-        anstream::println!("{}: {all}{order}{unproven}.", paint(style::GOOD, verdict));
-    } else {
-        let [comes, changes, goes] = view.heads.map(|head| head.to_lowercase());
-        let unproven = and_unproven(comparison);
-        anstream::println!(
-            "{create} {comes}, {change} {changes}, {remove} {goes}; {} the same{unproven}.",
-            comparison.same
-        );
-    }
+    let order =
+        if view.column_order && !comparison.reordered.is_empty() { ", except for the column order" } else { "" };
+    let verdict = if comparison.unproven.is_empty() { "Identical" } else { "No difference found" };
+    summary(comparison, verdict, ["create", "change", "remove"], "want", order);
 }
 
 fn group(
@@ -131,39 +126,48 @@ fn group(
         anstream::println!("  {kind:<13} {}", paint(color, &difference.key.name));
         match &difference.change {
             Change::Change { have, want, properties, .. } => {
-                properties.iter().for_each(property);
+                properties.iter().for_each(|one| property(one, view.sides));
                 if view.details {
-                    diff(&laid_out(&aligned(have, want)), &laid_out(want), view.sides);
+                    diff(&laid_out(&aligned(have, want)), &laid_out(want), 3, view.sides);
                 }
             }
-            Change::Create(object) if view.details => diff("", &laid_out(object), view.sides),
-            Change::Remove(object) if view.details => diff(&laid_out(object), "", view.sides),
+            Change::Create(object) if view.details => diff("", &laid_out(object), 3, view.sides),
+            Change::Remove(object) if view.details => diff(&laid_out(object), "", 3, view.sides),
             _ => {}
         }
     }
 }
 
-fn property(property: &Property) {
-    let name = &property.name;
+fn property(property: &Property, sides: [&str; 2]) {
+    let name = property.name();
     let line = match (&property.have, &property.want) {
-        (None, Some(want)) => format!("{name}: {} {want}", paint(style::COMES, "comes:")),
-        (Some(have), None) => format!("{name}: {} {have}", paint(style::GOES, "goes:")),
-        (Some(have), Some(want)) => format!("{name}: {have} {} {want}", paint(style::CHANGES, "→")),
+        (None, Some(want)) => format!("{name} {}: {want}", paint(style::ADDED, "added")),
+        (Some(have), None) => format!("{name} {}: {have}", paint(style::REMOVED, "removed")),
+        (Some(have), Some(_)) if property.aspect == Aspect::Name => {
+            let part = property.part.to_string();
+            let colon = if part.is_empty() { "" } else { ": " };
+            format!("{part}{colon}{} {have}", paint(style::CHANGED, "renamed from"))
+        }
+        (Some(have), Some(want)) if have.contains('\n') || want.contains('\n') => {
+            anstream::println!("{:17}{name} {}:", "", paint(style::CHANGED, "changed"));
+            return diff(have, want, 1, sides);
+        }
+        (Some(have), Some(want)) => format!("{name}: {have} {} {want}", paint(style::CHANGED, "→")),
         (None, None) => return,
     };
     anstream::println!("{:17}{line}", "");
 }
 
 /// Both definitions, line by line, with the words that differ in bold.
-fn diff(have: &str, want: &str, [have_name, want_name]: [&str; 2]) {
+fn diff(have: &str, want: &str, context: usize, [have_name, want_name]: [&str; 2]) {
     let diff = TextDiff::from_lines(have, want);
     let width = 16;
-    for group in diff.grouped_ops(3) {
+    for group in diff.grouped_ops(context) {
         for op in group {
             for change in diff.iter_inline_changes(&op) {
                 let (side, color) = match change.tag() {
-                    ChangeTag::Delete => (have_name, style::GOES),
-                    ChangeTag::Insert => (want_name, style::COMES),
+                    ChangeTag::Delete => (have_name, style::REMOVED),
+                    ChangeTag::Insert => (want_name, style::ADDED),
                     ChangeTag::Equal => ("", style::FAINT),
                 };
                 let mark = format!("{side:>4} │");
@@ -185,8 +189,8 @@ fn reordered(tables: &[Reordered], counts: bool) {
     if tables.is_empty() {
         return;
     }
-    let note = if counts { "" } else { ", which does not count as a difference" };
-    anstream::println!("\n{}{}", paint(style::STRONG, "Only the order of columns differs"), paint(style::FAINT, note));
+    let note = if counts { "" } else { " (not compared)" };
+    anstream::println!("\n{}{}", paint(style::STRONG, "Column order differs"), paint(style::FAINT, note));
     for order in tables {
         let list = |names: &[Name]| names.iter().map(Name::written).collect::<Vec<_>>().join(", ");
         anstream::println!("  {:<13} {}", "table", order.table);

@@ -90,7 +90,11 @@ struct JsonObject {
 
 #[derive(Debug, Serialize)]
 struct JsonProperty {
-    property: String,
+    #[serde(skip_serializing_if = "String::is_empty")]
+    part: String,
+    aspect: &'static str,
+    #[serde(skip_serializing_if = "String::is_empty")]
+    detail: String,
     have: Option<String>,
     want: Option<String>,
 }
@@ -196,7 +200,13 @@ impl JsonComparison {
 
 impl JsonProperty {
     fn new(property: &Property) -> JsonProperty {
-        JsonProperty { property: property.name.clone(), have: property.have.clone(), want: property.want.clone() }
+        JsonProperty {
+            part: property.part.to_string(),
+            aspect: property.aspect.name(),
+            detail: property.detail.to_string(),
+            have: property.have.clone(),
+            want: property.want.clone(),
+        }
     }
 }
 

@@ -12,12 +12,12 @@ pub const ERROR: Style = colored(AnsiColor::Red).bold();
 pub const WARNING: Style = colored(AnsiColor::Yellow).bold();
 /// What to do.
 pub const HELP: Style = colored(AnsiColor::Cyan).bold();
-/// What comes.
-pub const COMES: Style = colored(AnsiColor::Green);
-/// What changes.
-pub const CHANGES: Style = colored(AnsiColor::Blue);
-/// What goes.
-pub const GOES: Style = colored(AnsiColor::Magenta);
+/// Something added.
+pub const ADDED: Style = colored(AnsiColor::Green);
+/// Something changed.
+pub const CHANGED: Style = colored(AnsiColor::Blue);
+/// Something removed.
+pub const REMOVED: Style = colored(AnsiColor::Magenta);
 /// What matters.
 pub const STRONG: Style = Style::new().bold();
 /// What matters less.

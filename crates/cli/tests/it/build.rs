@@ -139,7 +139,7 @@ fn by_hand_dump(project: &wevrun_testkit::project::TestProject) {
     let dump = wevrun_testkit::client::sqlite3(&project.file("test.db"), ".dump\n");
     project.write("dump.sql", dump.stdout);
     let run = project.expect(0, &["compare", "test", "--want", "dump.sql"]);
-    assert!(run.stdout.contains("The same: 4 objects"), "{}", run.stdout);
+    assert!(run.stdout.contains("Identical: 4 objects match want"), "{}", run.stdout);
 }
 
 #[test]

@@ -50,7 +50,7 @@ fn a_drop_and_an_add_that_look_alike_draw_a_hint() {
         "CREATE TABLE hives (id INTEGER PRIMARY KEY, weight_g INTEGER -- wevrun: formerly weight\n);\n",
     );
     let run = project.expect(3, &["compare", "test"]);
-    assert!(run.stdout.contains("column name: weight → weight_g"), "{}", run.stdout);
+    assert!(run.stdout.contains("column weight_g: renamed from weight"), "{}", run.stdout);
 }
 
 #[test]

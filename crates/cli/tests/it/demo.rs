@@ -11,10 +11,10 @@ fn the_demo_goes_the_whole_way() {
     for line in [
         "$ wevrun build",
         "$ wevrun drift production",
-        "Drift: 1 added, 1 changed, 0 removed",
+        "2 differ from the release: added 1, changed 1; 14 match.",
         "blocked: 1 risk",
         "read back by a new connection and verified",
-        "The same: 18 objects.",
+        "Identical: 18 objects match want.",
         "(exit status 5)",
     ] {
         assert!(run.stdout.contains(line), "{line} is missing in\n{}", run.stdout);
@@ -33,10 +33,10 @@ fn the_demo_goes_the_whole_way_on_postgres() {
         let run = project.expect(0, &["demo", "demo", "--engine", "postgres", "--url", &url]);
         for line in [
             "export HONEY_PRODUCTION_URL=postgres://",
-            "Drift: 1 added, 1 changed, 0 removed",
+            "2 differ from the release: added 1, changed 1; 9 match.",
             "blocked: 1 risk",
             "read back by a new connection and verified",
-            "The same: 15 objects.",
+            "Identical: 15 objects match want.",
             "(exit status 5)",
         ] {
             assert!(run.stdout.contains(line), "{line} is missing in\n{}", run.stdout);

@@ -180,7 +180,7 @@ fn the_client_stops_where_the_structure_is_another() {
         let run = client::sqlite3(&project.file("production.db"), &project.read(script));
         assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
         let same = project.expect(0, &["compare", "production", "--want", "next.wsnap"]);
-        assert!(same.stdout.contains("The same"), "{}", same.stdout);
+        assert!(same.stdout.contains("Identical"), "{}", same.stdout);
     }
 }
 

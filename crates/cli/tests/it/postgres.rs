@@ -31,7 +31,7 @@ fn what_cannot_be_told_is_unproven() {
         let sides = ["compare", "--want", "honey.sql", "--have", &url];
         let told = project.expect(0, &sides);
         assert!(told.stdout.contains("Unproven (1)\n  view          public.heavy"), "{}", told.stdout);
-        assert!(told.stdout.ends_with("No difference found: 2 objects, 1 unproven.\n"), "{}", told.stdout);
+        assert!(told.stdout.ends_with("No difference found: 2 objects match want, 1 unproven.\n"), "{}", told.stdout);
         project.expect(3, &[&sides[..], &["--fail-on", "unproven"]].concat());
         let json = project.expect(0, &[&sides[..], &["--format", "json"]].concat()).stdout;
         let document: serde_json::Value = serde_json::from_str(&json).expect("JSON");
@@ -40,7 +40,7 @@ fn what_cannot_be_told_is_unproven() {
         assert_eq!(document["unproven"][0]["name"], "public.heavy");
         // With a server's help it is certain, either way.
         let asked = |wanted: i32| project.expect(wanted, &[&sides[..], &["--scratch", &scratch]].concat()).stdout;
-        assert!(asked(0).ends_with("The same: 3 objects.\n"));
+        assert!(asked(0).ends_with("Identical: 3 objects match want.\n"));
         project.write("honey.sql", schema.replace("20000", "30000"));
         project.expect(0, &sides);
         assert!(asked(3).contains("To change (1)\n  view          public.heavy"));
@@ -81,7 +81,7 @@ fn a_snapshot_can_be_spelled_by_a_server() {
     let spelled = project.expect(0, &["build", "--scratch", &scratch]);
     assert!(spelled.stdout.contains("spelled by the scratch server: 1 of 3 objects (33.3 %)"), "{}", spelled.stdout);
     let same = project.expect(0, &["compare", &url, "--want", "honey.wsnap"]);
-    assert!(same.stdout.ends_with("The same: 3 objects.\n"), "{}", same.stdout);
+    assert!(same.stdout.ends_with("Identical: 3 objects match want.\n"), "{}", same.stdout);
     let again = project.expect(0, &["deploy", &url, "--want", "honey.wsnap"]);
     assert!(again.stdout.contains("already is what is wanted"), "{}", again.stdout);
     // What the server refuses is said as the server says it.
@@ -165,14 +165,14 @@ fn owners_and_grants_count_when_asked() {
         project.write("honey.sql", &source);
         let sides = ["compare", "--engine", "postgres", "--want", "honey.sql", "--have", &url];
         let asked = |status: i32| project.expect(status, &[&sides[..], &["--access"]].concat()).stdout;
-        assert!(asked(0).contains("The same: 2 objects."));
+        assert!(asked(0).contains("Identical: 2 objects match want."));
         database
             .psql(&format!("REVOKE DELETE ON hives FROM {role}; GRANT EXECUTE ON FUNCTION f() TO public"))
             .expect("done");
         project.expect(0, &sides);
         let told = asked(3);
-        assert!(told.contains(&format!("granted to {role}: insert, ")) && told.contains("→ all"), "{told}");
-        assert!(told.contains("granted to public: comes: nothing"), "{told}");
+        assert!(told.contains(&format!("privileges of {role}: insert, ")) && told.contains("→ all"), "{told}");
+        assert!(told.contains("privileges of public added: nothing"), "{told}");
         project.expect(0, &["adopt", &url, "--into", "adopted", "--access"]);
         let hives = fs::read_to_string(project.file("adopted/schema/public/tables/hives.sql")).expect("written");
         assert!(hives.contains(&format!("GRANT INSERT ON TABLE public.hives TO {role};\n")), "{hives}");
@@ -191,7 +191,7 @@ fn included_files_are_read() {
     project.write("parts/jars.sql", "CREATE TABLE jars (id integer);\n");
     let compare = ["compare", "--engine", "postgres", "--have", "empty", "--want", "all.sql", "--details"];
     let run = project.expect(3, &compare);
-    assert!(run.stdout.contains("2 to create") && run.stdout.contains("note text"), "{}", run.stdout);
+    assert!(run.stdout.contains("create 2") && run.stdout.contains("note text"), "{}", run.stdout);
     project.write("parts/jars.sql", "-- nothing\n\\i gone.sql\n");
     let run = project.expect(1, &compare);
     assert!(
@@ -297,7 +297,7 @@ fn index_builds_beside_other_writers_can_go_on() {
         failed.stderr
     );
     let there = project.expect(3, &["compare", &url]);
-    assert!(there.stdout.contains("invalid: goes: its build failed"), "{}", there.stdout);
+    assert!(there.stdout.contains("invalid removed: its build failed"), "{}", there.stdout);
     database.psql("DELETE FROM lots WHERE ctid = '(0,1)'").expect("one of two");
     let done = project.expect(0, &["deploy", "s.sql.out", &url]);
     assert!(done.stdout.contains("going on with part 2 of 2"), "{}", done.stdout);

@@ -155,7 +155,7 @@ impl<'m> Checks<'m> {
                 } else if owner.definition.kind() != Kind::MaterializedView {
                     let kind = owner.definition.kind().title();
                     self.add(
-                        Diagnostic::new(Code::WV133, format!("index {} stands on a {kind}", object.name))
+                        Diagnostic::new(Code::WV133, format!("index {} is on a {kind}", object.name))
                             .at(self.locate(object, index.table.identifier(), Some("ON")), "not a table")
                             .and_at(self.definition_of(owner), format!("a {kind}, defined here")),
                     );

@@ -1,7 +1,7 @@
 //! Owners, grants and labels, where they are asked for. They are no part of the structure.
 
-use super::Privileges;
-use super::{Change, Comparison, Difference, Property};
+use super::privileges::Fact;
+use super::{Aspect, Change, Comparison, Difference, Privileges, Property};
 use crate::model::{Kind, Model, Object};
 
 /// Adds what differs in owners, grants and labels of the objects that both models have.
@@ -51,15 +51,13 @@ pub fn add_access<'m>(dialect: &dyn Privileges, comparison: &mut Comparison<'m>,
 
 /// Without what one side leaves open: a release does not differ from what it was made of.
 fn told_by_both(properties: Vec<Property>) -> Vec<Property> {
-    properties.into_iter().filter(|property| property.have.is_some() || !holds_by_itself(&property.name)).collect()
+    let is_told = |property: &Property| property.have.is_some() || !holds_by_itself(property.aspect, &property.detail);
+    properties.into_iter().filter(is_told).collect()
 }
 
-/// The fact of what everybody may do where the engine's version decides what that is if nothing is said.
-pub const EVERYBODY: &str = "granted to everybody";
-
 /// Whether a fact holds by itself if nothing is said of it, so counts only if it is said.
-fn holds_by_itself(fact: &str) -> bool {
-    matches!(fact, "owner" | EVERYBODY)
+fn holds_by_itself(aspect: Aspect, detail: &str) -> bool {
+    aspect == Aspect::Owner || aspect == Aspect::Privileges && detail.is_empty()
 }
 
 /// What is only granted on, in have and in want, side by side. Default privileges that name no role are those of whoever creates
@@ -93,17 +91,17 @@ pub fn granted_only<'m>(
 /// What differs in the owner, the grants and the labels of an object.
 pub fn access_properties(dialect: &dyn Privileges, have: &Object, want: &Object) -> Vec<Property> {
     let (have, want) = (dialect.access_facts(have), dialect.access_facts(want));
-    let owners = [have.get("owner"), want.get("owner")];
-    let is_owners = |fact: &str| {
-        fact.strip_prefix("granted to ").is_some_and(|role| owners.iter().flatten().any(|owner| *owner == role))
-    };
-    let mut names: Vec<&String> = have.keys().chain(want.keys()).collect();
-    names.sort();
-    names.dedup();
-    names
+    let owner = (Aspect::Owner, String::new());
+    let owners = [have.get(&owner), want.get(&owner)];
+    let is_owners =
+        |(aspect, role): &Fact| *aspect == Aspect::Privileges && owners.iter().flatten().any(|owner| *owner == role);
+    let mut facts: Vec<&Fact> = have.keys().chain(want.keys()).collect();
+    facts.sort();
+    facts.dedup();
+    facts
         .into_iter()
-        .filter(|name| !is_owners(name) && (!holds_by_itself(name) || want.contains_key(*name)))
-        .map(|name| Property { name: name.clone(), have: have.get(name).cloned(), want: want.get(name).cloned() })
+        .filter(|fact| !is_owners(fact) && (!holds_by_itself(fact.0, &fact.1) || want.contains_key(*fact)))
+        .map(|fact| Property::of_object(fact.0, fact.1.as_str(), have.get(fact).cloned(), want.get(fact).cloned()))
         .filter(|property| property.have != property.want)
         .collect()
 }

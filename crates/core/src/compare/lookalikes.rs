@@ -28,7 +28,7 @@ pub fn lookalikes(dialect: &dyn Grammar, comparison: &Comparison<'_>) -> Vec<Dia
             hints.push(
                 Diagnostic::new(
                     Code::WV300,
-                    format!("table {} goes and table {} comes, with the same columns", old.name, new.name),
+                    format!("table {} is removed and table {} is added, with the same columns", old.name, new.name),
                 )
                 .at(locate_definition(dialect, new), "the same table under a new name?")
                 .help(format!(
@@ -58,7 +58,7 @@ fn columns(
         let Some(new) = table.columns.get(place).filter(|column| come(column)) else { continue };
         if new.data_type == old.data_type && new.generated.is_none() && old.generated.is_none() {
             let message = format!(
-                "column {}.{} goes and column {} comes in its place, with the same type",
+                "column {}.{} is removed and column {} is added in its place, with the same type",
                 want.name, old.name, new.name
             );
             let comment = format!("-- wevrun: formerly {}", dialect.quoted(old.name.written()));

@@ -2,20 +2,23 @@
 
 mod access;
 mod aligned;
+mod aspect;
 mod lookalikes;
 mod privileges;
 mod properties;
+mod property;
 mod renames;
 mod unproven;
 
-pub use access::{EVERYBODY, access_properties, add_access, granted_only};
+pub use access::{access_properties, add_access, granted_only};
 pub use aligned::aligned;
+pub use aspect::Aspect;
 pub use lookalikes::lookalikes;
-pub use privileges::Privileges;
-pub use properties::{Property, column_words};
+pub use privileges::{Fact, Privileges};
+pub use properties::column_words;
+pub use property::{Part, Property};
 pub use renames::Renames;
 
-use crate::change::Semantics;
 use crate::model::{Model, Name, Object, ObjectKey, QualifiedName};
 
 /// The outcome of a comparison.
@@ -91,13 +94,18 @@ impl Comparison<'_> {
 }
 
 /// Compares two models. Former names in want pair objects and columns that have.
-pub fn compare<'m>(dialect: &dyn Semantics, have: &'m Model, want: &'m Model) -> Comparison<'m> {
+pub fn compare<'m>(dialect: &dyn Privileges, have: &'m Model, want: &'m Model) -> Comparison<'m> {
     let renames = Renames::find(dialect, have, want);
     compare_with(dialect, have, want, renames)
 }
 
 /// Compares two models in which these names mean the same.
-pub fn compare_with<'m>(dialect: &dyn Semantics, have: &'m Model, want: &'m Model, renames: Renames) -> Comparison<'m> {
+pub fn compare_with<'m>(
+    dialect: &dyn Privileges,
+    have: &'m Model,
+    want: &'m Model,
+    renames: Renames,
+) -> Comparison<'m> {
     let renamed = renames.apply(dialect, have);
     let unproven = Vec::new();
     let mut comparison = Comparison { differences: Vec::new(), unproven, same: 0, reordered: Vec::new(), renames };
@@ -130,7 +138,7 @@ pub fn compare_with<'m>(dialect: &dyn Semantics, have: &'m Model, want: &'m Mode
         let have_key = comparison.renames.key_in_have(&key);
         let original = have.get(&have_key).unwrap_or(present);
         let change = Change::Change {
-            properties: properties::properties(present, wanted, formerly.as_ref(), &renamed_columns),
+            properties: properties::properties(dialect, (present, wanted), formerly.as_ref(), &renamed_columns),
             have: Box::new(original.clone()),
             want: wanted,
             formerly,

@@ -2,14 +2,24 @@
 
 use std::collections::BTreeMap;
 
+use super::Aspect;
 use crate::check::Rules;
-use crate::model::Object;
+use crate::model::{Kind, Object};
+
+/// One fact about who owns an object, and who may do something with it: the aspect, and the role or label that it is about. The
+/// privileges of everybody, where the engine's version decides what they are if nothing is said, have no role.
+pub type Fact = (Aspect, String);
 
 /// An engine's owners, privileges and labels.
 pub trait Privileges: Rules {
-    /// An object's owner, privileges and labels: each fact by its subject.
-    fn access_facts(&self, _: &Object) -> BTreeMap<String, String> {
+    /// An object's owner, privileges and labels.
+    fn access_facts(&self, _: &Object) -> BTreeMap<Fact, String> {
         BTreeMap::new()
+    }
+
+    /// The aspect to which a clause of an object of a kind, or of a part of it, belongs.
+    fn aspect_of(&self, _: Kind, _clause: &str) -> Aspect {
+        Aspect::Definition
     }
 
     /// Whether default privileges without a role may be these, which name one.

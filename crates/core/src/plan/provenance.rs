@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::{Ownership, Planner, Planning, Risk, RiskKind};
-use crate::compare::{Change, Difference, compare};
+use crate::compare::{Change, Difference, Property, compare};
 use crate::model::{Model, Object, ObjectKey, QualifiedName};
 
 /// What is known of where a live database's objects are from.
@@ -82,12 +82,12 @@ fn undone<'d>(
         }
         Change::Change { have, properties, .. } => {
             let drift = drifted(&have.key())?;
-            let undone: Vec<&str> = match &drift.change {
+            let undone: Vec<String> = match &drift.change {
                 Change::Change { properties: by_hand, .. } => {
-                    let both = properties.iter().filter(|one| by_hand.iter().any(|other| other.name == one.name));
-                    both.map(|property| property.name.as_str()).collect()
+                    let both = properties.iter().filter(|one| by_hand.iter().any(|other| other.is_same_property(one)));
+                    both.map(Property::name).collect()
                 }
-                _ => properties.iter().map(|property| property.name.as_str()).collect(),
+                _ => properties.iter().map(Property::name).collect(),
             };
             if undone.is_empty() {
                 return None;

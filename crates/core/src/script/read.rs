@@ -185,7 +185,7 @@ fn head(text: &str, find: FindDialect<'_>) -> Result<(usize, Head), ScriptError>
     }
     let settings = head.dialect.client_settings();
     if head.parts > 0 && commands != settings {
-        let problem = format!("before the first part stands exactly: {}", settings.join(", "));
+        let problem = format!("the text before the first part must be exactly: {}", settings.join(", "));
         return Err(wrong(text, at, problem));
     }
     Ok((at, head))
@@ -398,14 +398,14 @@ impl Body<'_> {
         let wanted = match self.place {
             Place::Opening => frame.opening(),
             Place::Closing => frame.closing(),
-            Place::Outside => return Err("a statement stands outside all parts".to_owned()),
+            Place::Outside => return Err("a statement is outside all parts".to_owned()),
             Place::End => return Err("nothing may follow the end mark".to_owned()),
             _ => Vec::new(),
         };
         if matches!(self.place, Place::Opening | Place::Closing) {
             if wanted.get(self.framed) != Some(&sql.as_str()) {
                 let wanted = wanted.get(self.framed).map_or("no statement".to_owned(), |wanted| format!("`{wanted}`"));
-                return Err(format!("here stands {wanted} in every {} script", self.head.dialect.engine()));
+                return Err(format!("{wanted} must be here in every {} script", self.head.dialect.engine()));
             }
             self.framed += 1;
             return Ok(());

@@ -102,11 +102,6 @@ fn is_of_both(clause: &str) -> bool {
     clause.starts_with("with.") || matches!(clause, "include" | "nulls not distinct" | "tablespace")
 }
 
-/// Whether there are indexes that lack parts.
-pub fn has_partial_indexes(model: &Model) -> bool {
-    indexes(model).iter().any(|(_, index)| index.clauses.has(clause::ONLY))
-}
-
 /// The indexes ON ONLY a partitioned table of which a partition has no part, nor what is attached to it has all of its own
 /// (<https://www.postgresql.org/docs/current/sql-createindex.html>).
 fn partial_indexes(model: &Model) -> HashSet<QualifiedName> {

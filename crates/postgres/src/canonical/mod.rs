@@ -41,7 +41,7 @@ use crate::clause;
 pub use copies::{copies, take as take_copies};
 pub use exclusion::expressions as exclusion_expressions;
 pub use follow::{Renamed, What, follow, holds_queries};
-pub use index_parts::{attached_to, has_partial_indexes, index_of_key, key_of_index};
+pub use index_parts::{attached_to, index_of_key, key_of_index};
 pub use inheritance::{ancestors, partitions};
 pub use outputs::index_column;
 use rayon::prelude::*;

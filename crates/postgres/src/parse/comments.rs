@@ -40,7 +40,7 @@ pub fn formerly(
                 formerly.columns.push((column, if is_label { literal() } else { names::simple(old) }));
             }
             Subject::Nothing => diagnostics.push(
-                Diagnostic::new(Code::WV009, "this comment stands on no column")
+                Diagnostic::new(Code::WV009, "this comment belongs to no column")
                     .at(place, "belongs to nothing")
                     .help("put it on the line of the column that was renamed, or on the line before it"),
             ),

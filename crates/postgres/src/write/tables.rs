@@ -432,21 +432,6 @@ pub fn late_foreign_keys(name: &Name, table: &Table) -> Vec<String> {
     .collect()
 }
 
-/// Takes from `want` what [`late_settings`] brings, and leaves what `have` says of it.
-pub fn postpone_settings(want: &mut Clauses, have: &Clauses) {
-    let names: Vec<String> = want.iter().chain(have.iter()).map(|(name, _)| name.to_owned()).collect();
-    for name in names.iter().filter(|name| is_late(name)) {
-        want.remove_named(name);
-        if let Some(value) = have.get_named(name) {
-            want.set_named(name, value.clone());
-        }
-    }
-}
-
-fn is_late(clause: &str) -> bool {
-    matches!(clause, "replica identity" | "cluster on") || clause.starts_with("trigger ")
-}
-
 /// The settings that name an index, or a trigger that came from a parent, so that they come after these.
 pub fn late_settings(name: &Name, have: &Clauses, want: &Clauses) -> Vec<String> {
     let mut out = Vec::new();

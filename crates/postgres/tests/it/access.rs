@@ -12,12 +12,12 @@ fn granted_otherwise(have: &str, want: &str) -> Vec<String> {
     assert!(comparison.is_identical(), "grants are no part of the structure");
     add_access(postgres(), &mut comparison, &have, &want);
     let told = comparison.differences.iter().map(|difference| match &difference.change {
-        Change::Create(_) => format!("{}: comes", difference.key),
-        Change::Remove(_) => format!("{}: goes", difference.key),
+        Change::Create(_) => format!("{}: added", difference.key),
+        Change::Remove(_) => format!("{}: removed", difference.key),
         Change::Change { properties, .. } => {
             let told = properties.iter().map(|property| {
                 let [have, want] = [&property.have, &property.want].map(|side| side.as_deref().unwrap_or("-"));
-                format!("{}: {have} -> {want}", property.name)
+                format!("{}: {have} -> {want}", property.name())
             });
             format!("{}: {}", difference.key, told.collect::<Vec<_>>().join("; "))
         }
@@ -31,9 +31,9 @@ fn default_privileges_count_with_the_grants() {
     let to = |words: &str| with(&format!("ALTER DEFAULT PRIVILEGES {words}"));
     let none = Vec::<String>::new();
     let (ida, ros) = (to("IN SCHEMA s GRANT SELECT ON TABLES TO ida"), to("IN SCHEMA s GRANT SELECT ON TABLES TO ros"));
-    assert_eq!(granted_otherwise(&with(""), &ida), ["default privileges ON TABLES IN SCHEMA s: comes"]);
-    assert_eq!(granted_otherwise(&ida, &with("")), ["default privileges ON TABLES IN SCHEMA s: goes"]);
-    let one_for_the_other = "granted to ida: select -> -; granted to ros: - -> select";
+    assert_eq!(granted_otherwise(&with(""), &ida), ["default privileges ON TABLES IN SCHEMA s: added"]);
+    assert_eq!(granted_otherwise(&ida, &with("")), ["default privileges ON TABLES IN SCHEMA s: removed"]);
+    let one_for_the_other = "privileges of ida: select -> -; privileges of ros: - -> select";
     let told = format!("default privileges ON TABLES IN SCHEMA s: {one_for_the_other}");
     assert_eq!(granted_otherwise(&ida, &ros), [told]);
     // What names no role is of whoever deploys: of the role that the other side knows.
@@ -42,18 +42,18 @@ fn default_privileges_count_with_the_grants() {
     assert_eq!(granted_otherwise(&ida, &by_keeper), none);
     let by_two =
         format!("{by_keeper} ALTER DEFAULT PRIVILEGES FOR ROLE aide IN SCHEMA s GRANT INSERT ON TABLES TO ida;");
-    let left = ["default privileges ON TABLES IN SCHEMA s FOR ROLE aide: goes"];
+    let left = ["default privileges ON TABLES IN SCHEMA s FOR ROLE aide: removed"];
     assert_eq!(granted_otherwise(&by_two, &ida), left);
     // Nothing is left of what is granted and revoked.
     let both = "GRANT ALL ON TYPES TO ida; ALTER DEFAULT PRIVILEGES REVOKE ALL ON TYPES FROM ida";
     assert_eq!(granted_otherwise(&to(both), &with("")), none);
     let told = granted_otherwise(&with(""), &to("REVOKE EXECUTE ON FUNCTIONS FROM PUBLIC"));
-    assert_eq!(told, ["default privileges ON FUNCTIONS: comes"]);
+    assert_eq!(told, ["default privileges ON FUNCTIONS: added"]);
     assert_eq!(granted_otherwise(&with(""), &to("IN SCHEMA s REVOKE EXECUTE ON FUNCTIONS FROM PUBLIC")), none);
     // They give to what the same file creates below them.
     let below = "ALTER DEFAULT PRIVILEGES IN SCHEMA s GRANT SELECT ON TABLES TO ida; CREATE TABLE s.t (a integer)";
     let above = "CREATE TABLE s.t (a integer); ALTER DEFAULT PRIVILEGES IN SCHEMA s GRANT SELECT ON TABLES TO ida";
-    assert_eq!(granted_otherwise(&with(above), &with(below)), ["table s.t: granted to ida: - -> select"]);
+    assert_eq!(granted_otherwise(&with(above), &with(below)), ["table s.t: privileges of ida: - -> select"]);
 }
 
 #[test]
@@ -84,6 +84,6 @@ fn grants_on_many_and_on_the_schema_public_count() {
     assert_eq!(granted_otherwise(&owned, tables), none);
     assert_eq!(granted_otherwise(tables, &owned), none);
     let nothing = format!("{tables} REVOKE ALL ON SCHEMA public FROM PUBLIC; GRANT USAGE ON SCHEMA public TO ida;");
-    let told = "schema public: granted to everybody: usage -> nothing; granted to ida: - -> usage";
+    let told = "schema public: privileges of public: usage -> nothing; privileges of ida: - -> usage";
     assert_eq!(granted_otherwise(&usage, &nothing), [told]);
 }

@@ -58,7 +58,7 @@ fn what_is_not_there_is_an_error() {
         ),
         (
             "CREATE FUNCTION f() RETURNS integer LANGUAGE plpgsql AS $$ BEGIN IF true THEN RETURN 1; END $$",
-            "WV115 the body of function public.f(): `END` comes before the END IF of this IF @ IF",
+            "WV115 the body of function public.f(): `END` is found before the END IF of this IF @ IF",
         ),
         (
             "CREATE INDEX i ON hives (id) WHERE sites > 1",

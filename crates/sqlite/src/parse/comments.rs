@@ -30,7 +30,7 @@ pub fn formerly(
             Subject::Table => formerly.table = Some(QualifiedName::plain(old)),
             Subject::Column(column) => formerly.columns.push((column, old)),
             Subject::Nothing => diagnostics.push(
-                Diagnostic::new(Code::WV009, "this comment stands on no column")
+                Diagnostic::new(Code::WV009, "this comment belongs to no column")
                     .at(place, "belongs to nothing")
                     .help("put it on the line of the column that was renamed, or on the line before it"),
             ),

@@ -26,7 +26,7 @@ pub fn table(reader: &mut Reader<'_>) -> Parsed<(Table, ColumnSpans)> {
     if reader.sees("AS") {
         return Err(Box::new(
             Diagnostic::new(Code::WV006, "this table's columns depend on a query")
-                .at(reader.location(reader.position..reader.position + 1), "columns come from here")
+                .at(reader.location(reader.position..reader.position + 1), "the columns are defined here")
                 .help("list the columns and their types; rows are not part of the schema"),
         ));
     }

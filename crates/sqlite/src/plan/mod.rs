@@ -209,9 +209,9 @@ impl Planner<'_> {
             match change.map(|at| &planning.comparison.differences[at].change) {
                 Some(Change::Remove(_)) if !goes_along => drop(self, &object.name, format!("drop {key}")),
                 Some(Change::Remove(_)) => {}
-                Some(Change::Change { .. }) => drop(self, &object.name, format!("drop {key}, to make it anew")),
+                Some(Change::Change { .. }) => drop(self, &object.name, format!("drop {key}, to create it again")),
                 _ if in_the_way.contains(&key) => {
-                    drop(self, &object.name, format!("drop {key} for now"));
+                    drop(self, &object.name, format!("drop {key} temporarily"));
                     self.recreated.insert(key);
                 }
                 _ => {}

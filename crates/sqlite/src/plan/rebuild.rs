@@ -132,7 +132,7 @@ fn risks(change: &TableChange<'_>, step: &mut Step) {
         let explanation = "rows that do not fit a key, CHECK, foreign key, NOT NULL or type stop the script";
         step.risks.push(Risk::new(RiskKind::MayRefuseRows, format!("table {table}"), explanation));
     }
-    let explanation = "every row is copied once, and nobody else can write to the database meanwhile";
+    let explanation = "every row is copied; no other session can write to the database meanwhile";
     step.risks.push(Risk::new(RiskKind::RewritesTable, format!("table {table}"), explanation));
 }
 

@@ -182,8 +182,8 @@ fn a_rename_keeps_the_rows_and_moves_dependents_out_of_the_way() {
     assert_eq!(
         titles,
         [
-            "drop view v for now",
-            "drop view w for now",
+            "drop view v temporarily",
+            "drop view w temporarily",
             "rename column lots.grams to weight",
             "create view v again",
             "create view w again"
@@ -199,7 +199,12 @@ fn a_changed_view_takes_its_triggers_along() {
     let want = have.replace("SELECT id", "SELECT id, note");
     assert_eq!(
         titles(&have, &want),
-        ["drop trigger t for now", "drop view v, to make it anew", "create view v", "create trigger t again on v"]
+        [
+            "drop trigger t temporarily",
+            "drop view v, to create it again",
+            "create view v",
+            "create trigger t again on v"
+        ]
     );
 }
 
@@ -213,8 +218,8 @@ fn a_column_is_dropped_in_place_with_no_broken_view_around() {
     assert_eq!(
         titles(&have, &want),
         [
-            "drop view v, to make it anew",
-            "drop view w for now",
+            "drop view v, to create it again",
+            "drop view w temporarily",
             "drop column lots.note",
             "create view v",
             "create view w again"

@@ -1,0 +1,49 @@
+//! To which aspect of an object each clause belongs.
+
+use wevrun_core::compare::Aspect;
+use wevrun_core::model::Kind;
+
+/// Clauses by their whole names.
+#[rustfmt::skip]
+const NAMES: &[(&str, Aspect)] = &[
+    ("as", Aspect::Body),
+    ("body", Aspect::Body),
+    ("cluster on", Aspect::Clustering),
+    ("comment", Aspect::Comment),
+    ("compression", Aspect::Storage),
+    ("enabled", Aspect::Enabled),
+    ("force row security", Aspect::RowSecurity),
+    ("identity", Aspect::Identity),
+    ("index comment", Aspect::Comment),
+    ("not null not valid", Aspect::Validity),
+    ("not valid", Aspect::Validity),
+    ("replica identity", Aspect::ReplicaIdentity),
+    ("row security", Aspect::RowSecurity),
+    ("statistics", Aspect::Statistics),
+    ("storage", Aspect::Storage),
+    ("tablespace", Aspect::Tablespace),
+    ("unlogged", Aspect::Persistence),
+];
+
+/// Clauses by what their names begin with.
+const PREFIXES: &[(&str, Aspect)] = &[
+    ("comment on ", Aspect::Comment),
+    ("identity.", Aspect::Identity),
+    ("not valid ", Aspect::Validity),
+    ("statistics ", Aspect::Statistics),
+    ("trigger ", Aspect::Enabled),
+];
+
+/// The aspect of a clause of an object of a kind, or of a part of it.
+pub fn aspect_of(kind: Kind, clause: &str) -> Aspect {
+    let keeps_rows = matches!(kind, Kind::Table | Kind::Index | Kind::MaterializedView);
+    let by_name = match clause {
+        // A sequence's type, and what a type stores, are defined so.
+        "as" | "body" if !matches!(kind, Kind::Function | Kind::Procedure) => Some(Aspect::Definition),
+        "storage" if !keeps_rows => Some(Aspect::Definition),
+        name if name.starts_with("with.") => Some(if keeps_rows { Aspect::Storage } else { Aspect::Definition }),
+        name => NAMES.iter().find(|(own, _)| *own == name).map(|(_, aspect)| *aspect),
+    };
+    let by_prefix = || PREFIXES.iter().find(|(prefix, _)| clause.starts_with(prefix)).map(|(_, aspect)| *aspect);
+    by_name.or_else(by_prefix).unwrap_or(Aspect::Definition)
+}
