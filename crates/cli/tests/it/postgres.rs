@@ -2,6 +2,7 @@
 
 use std::fs;
 
+use wevrun_testkit::certificates::Guarded;
 use wevrun_testkit::postgres::{AGES, Age, Server};
 use wevrun_testkit::project::TestProject;
 
@@ -363,5 +364,20 @@ fn options_that_may_be_secrets_are_shown_nowhere() {
     let script = project.expect(0, &["script", "--have", "empty"]);
     for text in [&project.read("s.wsnap"), &script.stdout] {
         assert!(!text.contains("SECRET") && text.contains("db2") && text.contains("bee"), "{text}");
+    }
+}
+
+/// Without a file of certificates, those of the operating system count. Its place is said by a variable that OpenSSL reads too.
+#[test]
+fn the_certificates_of_the_operating_system_count() {
+    let guarded = Guarded::start(Age::Packaged);
+    let url = format!("postgres://postgres@localhost:{}/postgres?sslmode=verify-full", guarded.server.port);
+    let project = project(&[]);
+    for (certificates, status) in [("root.crt", 0), ("other.crt", 1)] {
+        let mut command = project.command(&["compare", "--have", &url, "--want", &url]);
+        command.env("SSL_CERT_FILE", guarded.file(certificates)).env_remove("SSL_CERT_DIR").env("HOME", project.path());
+        let run = project.run_command(command);
+        assert_eq!(run.status, status, "{certificates}: {}", run.stderr);
+        assert!(status == 0 || run.stderr.contains("certificate"), "{}", run.stderr);
     }
 }

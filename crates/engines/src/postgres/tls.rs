@@ -62,7 +62,15 @@ fn roots(settings: &Settings) -> Result<RootCertStore, LiveError> {
                 roots.add(certificate).map_err(|error| unreadable("sslrootcert", path, &error))?;
             }
         }
-        None => roots.extend(webpki_roots::TLS_SERVER_ROOTS.iter().cloned()),
+        None => {
+            let system = rustls_native_certs::load_native_certs();
+            roots.add_parsable_certificates(system.certs);
+            if let Some(error) = system.errors.first().filter(|_| roots.is_empty()) {
+                return Err(LiveError::BadUrl(format!(
+                    "the certificates of the operating system can't be read: {error}; name a file with sslrootcert"
+                )));
+            }
+        }
     }
     Ok(roots)
 }
