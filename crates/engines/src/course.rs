@@ -7,7 +7,7 @@ use std::time::Instant;
 use wevrun_core::Dialect;
 use wevrun_core::model::{Fingerprint, Model};
 use wevrun_core::plan::{Mode, Part, Step};
-use wevrun_core::script::{Frame, Script};
+use wevrun_core::script::{Frame, Script, StepId};
 use wevrun_core::snapshot::Snapshot;
 
 use crate::database::{Deployment, Event, Release};
@@ -102,7 +102,7 @@ impl<S: Session> Course<'_, S> {
         };
         self.number = self.parts[..first].iter().map(|part| part.steps.len()).sum();
         if first > 0 {
-            (self.watch)(Event::Resumed(first + 1, self.parts.len()));
+            (self.watch)(Event::Resumed { part: first + 1, parts: self.parts.len() });
         }
         for index in first..self.parts.len() {
             self.part(index).map_err(|cause| {
@@ -212,8 +212,10 @@ impl<S: Session> Course<'_, S> {
 
     fn step(&mut self, step: &Step, in_transaction: bool) -> Result<(), LiveError> {
         self.number += 1;
-        let count = self.parts.iter().map(|part| part.steps.len()).sum();
-        (self.watch)(Event::StepStarted(self.number, count, &step.title));
+        let steps = self.parts.iter().map(|part| part.steps.len()).sum();
+        let title = &step.title;
+        let id = self.id();
+        (self.watch)(Event::StepStarted { step: &id, steps, title });
         let started = Instant::now();
         for statement in &step.statements {
             execute(self.session, self.number, &step.title, statement)?;
@@ -221,8 +223,18 @@ impl<S: Session> Course<'_, S> {
                 self.still_in_transaction()?;
             }
         }
-        (self.watch)(Event::StepDone(self.number, started.elapsed()));
+        (self.watch)(Event::StepDone { step: &id, title, took: started.elapsed() });
         Ok(())
+    }
+
+    /// The step that runs.
+    fn id(&self) -> StepId {
+        let ends = self.parts.iter().scan(0, |end, part| {
+            *end += part.steps.len();
+            Some(*end)
+        });
+        let before = ends.take_while(|end| *end < self.number).count();
+        StepId { script: self.release.script_hash.clone(), part: before + 1, number: self.number }
     }
 
     /// The database is in the state that the part starts from.

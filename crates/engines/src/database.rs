@@ -2,12 +2,13 @@
 
 use std::time::Duration;
 
+use serde::{Serialize, Serializer};
 use wevrun_core::EngineVersion;
 use wevrun_core::check::Refusal;
 use wevrun_core::diagnostics::Diagnostic;
 use wevrun_core::model::Model;
 use wevrun_core::plan::{Evidence, Probe};
-use wevrun_core::script::Script;
+use wevrun_core::script::{Script, ScriptHash, StepId};
 use wevrun_core::source::Source;
 
 use crate::error::LiveError;
@@ -42,8 +43,8 @@ pub struct Content {
 pub struct Release {
     /// Who.
     pub released_by: String,
-    /// SHA-256 of the script.
-    pub script_hash: String,
+    /// The script that is run.
+    pub script_hash: ScriptHash,
     /// The version of Wevrun.
     pub tool: String,
     /// The project's name.
@@ -52,23 +53,48 @@ pub struct Release {
     pub edited: Option<String>,
 }
 
-/// What happens during a deployment. Reporters only consume these.
-#[derive(Debug)]
+/// What happens during a deployment, in the order in which it happens. Reporters and journals only consume these.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[serde(tag = "event", rename_all = "kebab-case")]
 pub enum Event<'e> {
     /// The target has the state that the script starts from.
     StateConfirmed,
-    /// The target has the state that a later part of the script starts from: its number, and how many parts there are.
-    Resumed(usize, usize),
-    /// A step begins: its number from 1, how many there are, what it does.
-    StepStarted(usize, usize, &'e str),
-    /// The step is done.
-    StepDone(usize, Duration),
-    /// The outcome was read back in the transaction and is what was wanted; it is not committed yet.
+    /// The target has the state that a later part of the script starts from.
+    Resumed {
+        /// The number of that part, from 1.
+        part: usize,
+        /// How many parts the script has.
+        parts: usize,
+    },
+    /// A step begins.
+    StepStarted {
+        /// The step.
+        step: &'e StepId,
+        /// How many steps the script has.
+        steps: usize,
+        /// What the step does.
+        title: &'e str,
+    },
+    /// The step is done; its part may not be committed yet.
+    StepDone {
+        /// The step.
+        step: &'e StepId,
+        /// What the step does.
+        title: &'e str,
+        /// How long it took.
+        #[serde(rename = "milliseconds", serialize_with = "as_milliseconds")]
+        took: Duration,
+    },
+    /// The result was read back in the transaction and is what the script promises; it is not committed yet.
     Checked,
     /// A transaction is committed.
     Committed,
-    /// A new connection has read the committed outcome, and it is what was wanted.
+    /// A new connection has read the committed result, and it is what the script promises.
     Verified,
+}
+
+fn as_milliseconds<S: Serializer>(took: &Duration, serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.serialize_f64(took.as_secs_f64() * 1000.0)
 }
 
 /// A finished deployment.

@@ -15,7 +15,7 @@ use wevrun_core::build::build;
 use wevrun_core::compare::{Change, Renames, compare, compare_with};
 use wevrun_core::model::{Kind, Model, Object};
 use wevrun_core::plan::{self, Clearance, Evidence, Wishes};
-use wevrun_core::script::{Script, make_script, make_undo, read, write};
+use wevrun_core::script::{Script, ScriptHash, make_script, make_undo, read, write};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::source::Source;
 use wevrun_core::{Dialect, EngineVersion};
@@ -59,7 +59,7 @@ fn read_back(path: &Path) -> Model {
 fn release() -> Release {
     Release {
         released_by: "test".into(),
-        script_hash: "0".repeat(64),
+        script_hash: ScriptHash::of(""),
         tool: "test".into(),
         project: "honey".into(),
         edited: None,

@@ -9,7 +9,7 @@ use wevrun_core::check::Refusal;
 use wevrun_core::compare::compare;
 use wevrun_core::model::{Identifiers as _, Kind, Model, Name, QualifiedName};
 use wevrun_core::plan::{Evidence, Probe, Wishes};
-use wevrun_core::script::make_script;
+use wevrun_core::script::{ScriptHash, make_script};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::source::Source;
 use wevrun_core::{Dialect, EngineVersion};
@@ -101,7 +101,7 @@ fn script(have: &Model, want: &Model) -> wevrun_core::script::Script {
 fn release() -> Release {
     Release {
         released_by: "Ida".into(),
-        script_hash: "0".repeat(64),
+        script_hash: ScriptHash::of(""),
         tool: "test".into(),
         project: "honey".into(),
         edited: None,
@@ -119,9 +119,9 @@ fn a_deployment_tells_what_happens_and_leaves_a_record() {
         database.deploy(&script(&model("CREATE TABLE lots (id INTEGER)"), &want), &release(), &mut |event| {
             heard.push(match event {
                 Event::StateConfirmed => "confirmed".to_owned(),
-                Event::Resumed(part, parts) => format!("part {part}/{parts}"),
-                Event::StepStarted(number, count, title) => format!("{number}/{count} {title}"),
-                Event::StepDone(number, _) => format!("{number} done"),
+                Event::Resumed { part, parts } => format!("part {part}/{parts}"),
+                Event::StepStarted { step, steps, title } => format!("{}/{steps} {title}", step.number),
+                Event::StepDone { step, .. } => format!("{} done", step.number),
                 Event::Checked => "checked".to_owned(),
                 Event::Verified => "verified".to_owned(),
                 Event::Committed => "committed".to_owned(),

@@ -4,12 +4,11 @@ use std::time::Duration;
 
 use clap::Args;
 use serde::Serialize;
-use sha2::{Digest, Sha256};
 use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare};
-use wevrun_core::model::{Model, hex};
+use wevrun_core::model::Model;
 use wevrun_core::plan::Mode;
-use wevrun_core::script::{Read, Script as Steps, write};
+use wevrun_core::script::{Read, Script as Steps, ScriptHash, write};
 use wevrun_engines::{
     Access, Database, DatabaseUrl, Event, LiveError, Release,
     registry::{self, dialect},
@@ -28,12 +27,12 @@ use crate::output::style::{self, paint};
 use crate::output::{count, json};
 use crate::side::{Side, shown};
 
-/// Run a script on a target, and prove the outcome
+/// Run a script on a target and verify the result
 ///
 /// `wevrun deploy SCRIPT TARGET` runs a script that was written before; `wevrun deploy TARGET` makes the script from the target to
-/// the project's source and runs it in one go. The target must still be in the state that the script starts from (else exit
-/// status 5). Everything is one transaction, wherever the engine can: it is committed only after the outcome was read back and is
-/// what was wanted. A script of more than one part that failed halfway goes on where it stopped when it is deployed again.
+/// the project's source and runs it. The target must still be in the state that the script starts from (else exit status 5).
+/// Where the engine can, the script is one transaction, which is committed only after the result was read back and verified. A
+/// script of several parts that failed between two of them continues there when it is deployed again.
 #[derive(Debug, Args)]
 pub struct Deploy {
     /// A script and a target, or a target alone
@@ -44,7 +43,7 @@ pub struct Deploy {
     #[arg(long, value_name = "SIDE")]
     pub want: Option<String>,
 
-    /// Make the database if there is none
+    /// Create the database if it does not exist
     #[arg(long)]
     pub create: bool,
 
@@ -70,6 +69,7 @@ pub struct Deploy {
 struct Report<'r> {
     ok: bool,
     target: &'r str,
+    script_hash: &'r str,
     have: &'r str,
     want: &'r str,
     /// Objects that can't be compared without the engine.
@@ -82,6 +82,7 @@ struct Report<'r> {
 #[derive(Serialize)]
 struct StepTime {
     number: usize,
+    part: usize,
     title: String,
     milliseconds: f64,
 }
@@ -246,7 +247,7 @@ impl Deploy {
         }
         let release = Release {
             released_by: whoami::username(),
-            script_hash: hex(&Sha256::digest(text.as_bytes())),
+            script_hash: ScriptHash::of(text),
             tool: env!("CARGO_PKG_VERSION").to_owned(),
             project: script.project.clone(),
             edited: self.edited.clone(),
@@ -255,10 +256,12 @@ impl Deploy {
         let mut steps: Vec<StepTime> = Vec::new();
         let mut watch = |event: Event<'_>| match (self.format, event) {
             (Format::Text, event) => report(event),
-            (Format::Json, Event::StepDone(number, took)) => {
-                let title = script.plan.steps().nth(number - 1).map_or_else(String::new, |step| step.title.clone());
-                steps.push(StepTime { number, title, milliseconds: took.as_secs_f64() * 1000.0 });
-            }
+            (Format::Json, Event::StepDone { step, title, took }) => steps.push(StepTime {
+                number: step.number,
+                part: step.part,
+                title: title.to_owned(),
+                milliseconds: took.as_secs_f64() * 1000.0,
+            }),
             (Format::Json, _) => {}
         };
         match database.deploy(script, &release, &mut watch) {
@@ -266,7 +269,8 @@ impl Deploy {
                 let (have, want) = (script.have.as_str(), script.want.as_str());
                 let milliseconds = deployment.took.as_secs_f64() * 1000.0;
                 let unproven = script.unproven.iter().chain(&deployment.respelled).map(String::as_str).collect();
-                json::print(&Report { ok: true, target, have, want, unproven, steps, milliseconds });
+                let script_hash = release.script_hash.as_str();
+                json::print(&Report { ok: true, target, script_hash, have, want, unproven, steps, milliseconds });
                 Ok(Outcome::Done)
             }
             Ok(deployment) => {
@@ -343,13 +347,13 @@ fn report(event: Event<'_>) {
     let mut out = anstream::stdout().lock();
     let _ = match event {
         Event::StateConfirmed => writeln!(out, "target matches the script's starting state"),
-        Event::Resumed(part, parts) => {
+        Event::Resumed { part, parts } => {
             writeln!(out, "the target has what the parts before have made; going on with part {part} of {parts}")
         }
-        Event::StepStarted(number, count, title) => {
-            write!(out, "step {number} of {count}: {title} ").and_then(|()| out.flush())
+        Event::StepStarted { step, steps, title } => {
+            write!(out, "step {} of {steps}: {title} ", step.number).and_then(|()| out.flush())
         }
-        Event::StepDone(_, took) => writeln!(out, "{}", paint(style::FAINT, milliseconds(took))),
+        Event::StepDone { took, .. } => writeln!(out, "{}", paint(style::FAINT, milliseconds(took))),
         Event::Checked => writeln!(out, "result verified before the commit; committing"),
         Event::Committed | Event::Verified => Ok(()),
     };

@@ -8,7 +8,7 @@ use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare, lookalikes};
 use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Clearance, Evidence, ExactGuard, Provenance, Risk, Waiver};
-use wevrun_core::script::{Read, Script as Steps, make_script, make_undo, write};
+use wevrun_core::script::{Read, Script as Steps, ScriptHash, make_script, make_undo, write};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_engines::{
     Database, LedgerEntry, LiveError,
@@ -28,21 +28,21 @@ use crate::output::{count, diagnostics};
 use crate::project::WAIVERS;
 use crate::side::{Context, Loaded};
 
-/// Write the ordered steps that bring have to want
+/// Generate the migration script from have to want
 ///
-/// The script is plain SQL, one transaction wherever the engine can, which the engine's own client runs as well as
-/// `wevrun deploy`. A step that can lose rows or values is blocked (exit status 4) unless waivers.toml permits it.
+/// The script is plain SQL, in one transaction where the engine can. `wevrun deploy` runs it, and so does the engine's own
+/// client. A step that can lose rows or values is blocked (exit status 4) unless waivers.toml permits it.
 #[derive(Debug, Args)]
 pub struct Script {
     /// The sides
     #[command(flatten)]
     pub sides: Sides,
 
-    /// Where to write the script [default: standard output]
+    /// The script's file [default: standard output]
     #[arg(long, value_name = "FILE")]
     pub out: Option<PathBuf>,
 
-    /// Write the undo script here too; what it risks must have waivers by now
+    /// Also write the undo script, to this file; its risks need their waivers now
     #[arg(long, value_name = "FILE")]
     pub undo: Option<PathBuf>,
 
@@ -66,6 +66,8 @@ struct Report<'r> {
     undo_risks: Option<Vec<JsonRisk>>,
     steps: Vec<JsonStep>,
     diagnostics: Vec<JsonDiagnostic>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    script_hash: Option<ScriptHash>,
     #[serde(skip_serializing_if = "Option::is_none")]
     script: Option<String>,
 }
@@ -224,8 +226,20 @@ impl Script {
             let risks = script.plan.risks.iter().map(JsonRisk::new).collect();
             let ownership = script.ownership.name();
             let script = (!held).then(|| text.clone());
+            let script_hash = (!held).then(|| ScriptHash::of(&text));
             let undo_risks = undo.as_ref().map(|undo| undo.plan.risks().map(JsonRisk::new).collect());
-            json::print(&Report { ok: !held, have, want, ownership, risks, undo_risks, steps, script, diagnostics });
+            json::print(&Report {
+                ok: !held,
+                have,
+                want,
+                ownership,
+                risks,
+                undo_risks,
+                steps,
+                script_hash,
+                script,
+                diagnostics,
+            });
         }
         if held {
             if !script.held_back_by().is_empty() {

@@ -2,6 +2,7 @@
 
 mod client;
 mod frame;
+mod identity;
 mod line;
 mod make;
 mod read;
@@ -10,6 +11,7 @@ mod write;
 
 pub use client::Client;
 pub use frame::Frame;
+pub use identity::{ScriptHash, StepId};
 pub use make::{make_script, make_undo};
 pub use read::{FindDialect, Read, ScriptError, read};
 pub use respelled::Respelled;

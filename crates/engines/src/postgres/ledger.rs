@@ -55,7 +55,7 @@ impl PostgresDatabase {
             &release.project,
             &have,
             &want.as_str(),
-            &release.script_hash,
+            &release.script_hash.as_str(),
             &release.tool,
             &release.edited,
             &packed,

@@ -56,7 +56,7 @@ impl SqliteDatabase {
                 release.project,
                 have.as_str(),
                 released.model.fingerprint().as_str(),
-                release.script_hash,
+                release.script_hash.as_str(),
                 release.tool,
                 release.edited,
                 packed

@@ -21,7 +21,7 @@ use wevrun_core::build::build;
 use wevrun_core::compare::compare;
 use wevrun_core::model::Model;
 use wevrun_core::plan::{Evidence, Wishes};
-use wevrun_core::script::{self, Read, Script, ScriptError, make_script};
+use wevrun_core::script::{self, Read, Script, ScriptError, ScriptHash, make_script};
 use wevrun_core::source::Source;
 use wevrun_engines::{Access, Database, LiveError, Release, open, registry};
 use wevrun_postgres::Postgres;
@@ -98,7 +98,7 @@ fn becomes(age: Age, database: &postgres::Database, wanted: &str) {
 fn release() -> Release {
     Release {
         released_by: "ida".to_owned(),
-        script_hash: "0".repeat(64),
+        script_hash: ScriptHash::of(""),
         tool: "0.1.0".to_owned(),
         project: "honey".to_owned(),
         edited: None,

@@ -47,8 +47,8 @@ fn concurrent(have: &Model, want: &Model) -> Script {
 fn deploy(database: &Database, script: &Script) -> (Vec<usize>, Result<Deployment, LiveError>) {
     let mut ran = Vec::new();
     let outcome = connect(database, Access::Write).deploy(script, &release(), &mut |event| {
-        if let Event::StepDone(number, _) = event {
-            ran.push(number);
+        if let Event::StepDone { step, .. } = event {
+            ran.push(step.number);
         }
     });
     (ran, outcome)
