@@ -91,7 +91,7 @@ pub fn facts(object: &Object) -> BTreeMap<Fact, String> {
     for (clause, value) in object.access.expressions() {
         if clause == "owner" {
             facts.insert((Aspect::Owner, String::new()), value.canonical.clone());
-        } else if let Some(label) = clause.strip_prefix("label ") {
+        } else if let Some(label) = clause::LABEL.member(clause) {
             facts.insert((Aspect::SecurityLabel, label.to_owned()), value.canonical.clone());
         } else if let Some((privilege, role)) = clause.strip_prefix("grant ").and_then(|rest| rest.rsplit_once(" to "))
         {
@@ -190,7 +190,7 @@ pub fn changes(want: &Object, differing: &[Property]) -> Vec<String> {
             Aspect::Privileges => clause
                 .rsplit_once(" to ")
                 .is_some_and(|(head, to)| head.starts_with("grant ") && Some(to) == role_of(property)),
-            Aspect::SecurityLabel => clause.strip_prefix("label ") == Some(&*property.detail),
+            Aspect::SecurityLabel => clause::LABEL.member(clause) == Some(&*property.detail),
             _ => clause::OWNER.is(clause),
         })
     };
@@ -220,7 +220,7 @@ pub fn statements(object: &Object) -> Vec<String> {
                 .split_once('(')
                 .map_or((privilege, String::new()), |(word, columns)| (word, format!("({columns}")));
             statements.push(format!("{before}GRANT {}{columns} ON {what} TO {role}{option}", word.to_uppercase()));
-        } else if let Some(label) = clause.strip_prefix("label ") {
+        } else if let Some(label) = clause::LABEL.member(clause) {
             statements.push(label_statement(object, label, &literal(&value.canonical)));
         }
     }

@@ -1,5 +1,6 @@
 //! To which aspect of an object each clause belongs.
 
+use crate::clause;
 use wevrun_core::compare::Aspect;
 use wevrun_core::model::Kind;
 
@@ -41,7 +42,7 @@ pub fn aspect_of(kind: Kind, clause: &str) -> Aspect {
         // A sequence's type, and what a type stores, are defined so.
         "as" | "body" if !matches!(kind, Kind::Function | Kind::Procedure) => Some(Aspect::Definition),
         "storage" if !keeps_rows => Some(Aspect::Definition),
-        name if name.starts_with("with.") => Some(if keeps_rows { Aspect::Storage } else { Aspect::Definition }),
+        name if clause::WITH.has(name) => Some(if keeps_rows { Aspect::Storage } else { Aspect::Definition }),
         name => NAMES.iter().find(|(own, _)| *own == name).map(|(_, aspect)| *aspect),
     };
     let by_prefix = || PREFIXES.iter().find(|(prefix, _)| clause.starts_with(prefix)).map(|(_, aspect)| *aspect);

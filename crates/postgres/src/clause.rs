@@ -142,9 +142,17 @@ pub const CHECK: ClauseFamily<Expression> = ClauseFamily::new("check ");
 pub const COMMENT_ON: ClauseFamily<Expression> = ClauseFamily::new("comment on ");
 pub const COMMENT_ON_CONSTRAINT: ClauseFamily<Expression> = ClauseFamily::new("comment on constraint ");
 pub const DEFAULT_OF: ClauseFamily<Expression> = ClauseFamily::new("default ");
+/// The functions of an operator family, by number and types.
+pub const FUNCTION_MEMBER: ClauseFamily<Expression> = ClauseFamily::new("function ");
+/// A privilege and the role that has it.
+pub const GRANT: ClauseFamily<Expression> = ClauseFamily::new("grant ");
+/// The options of an identity column's sequence.
+pub const IDENTITY_OPTION: ClauseFamily<Expression> = ClauseFamily::new("identity.");
 pub const LABEL: ClauseFamily<Expression> = ClauseFamily::new("label ");
 pub const MAPPING: ClauseFamily<Expression> = ClauseFamily::new("mapping ");
 pub const NOT_VALID_CHECK: ClauseFamily<Expression> = ClauseFamily::new("not valid ");
+/// The operators of an operator family, by number and types.
+pub const OPERATOR_MEMBER: ClauseFamily<Expression> = ClauseFamily::new("operator ");
 pub const OPTIONS: ClauseFamily<Expression> = ClauseFamily::new("options.");
 pub const PUBLISHED_SCHEMA: ClauseFamily<Expression> = ClauseFamily::new("schema ");
 pub const PUBLISHED_TABLE: ClauseFamily<Expression> = ClauseFamily::new("table ");

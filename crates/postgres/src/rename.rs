@@ -548,8 +548,8 @@ pub fn expressions_mut(definition: &mut Definition) -> Vec<&mut Expression> {
         Definition::Plain(plain) => {
             let kind = plain.kind;
             let is_expression = move |name: &str| match kind {
-                Kind::Domain => name == "default" || name.starts_with("check "),
-                Kind::Function | Kind::Procedure => name == "body" || name.starts_with("default "),
+                Kind::Domain => name == "default" || clause::CHECK.has(name),
+                Kind::Function | Kind::Procedure => name == "body" || clause::DEFAULT_OF.has(name),
                 Kind::Trigger => name == "when",
                 Kind::Rule => matches!(name, "where" | "do"),
                 Kind::Policy => matches!(name, "using" | "with check"),

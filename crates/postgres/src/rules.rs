@@ -44,7 +44,7 @@ fn parents(model: &Model, object: &Object, checks: &mut Checks<'_>) {
     for (name, what) in parents.chain(partitioned).filter(|(name, _)| !known(name)) {
         checks.unknown_relation(object, name, None, what);
     }
-    let copied = table.clauses.expressions().filter(|(clause, _)| clause.starts_with("like "));
+    let copied = table.clauses.expressions().filter(|(clause, _)| clause::LIKE.has(clause));
     for (_, what) in copied {
         let from = what.canonical.split('|').next().unwrap_or_default();
         let from = names::read(from);

@@ -29,7 +29,7 @@ fn without_comments(clauses: &Clauses) -> Clauses {
 
 /// Whether the clause of an index, or of a constraint that has one, is a storage parameter or the tablespace.
 pub fn is_setting_of_index(clause: &str) -> bool {
-    clause == "tablespace" || clause.starts_with("with.")
+    clause == "tablespace" || clause::WITH.has(clause)
 }
 
 impl Constraint for Key {

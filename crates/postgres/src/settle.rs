@@ -98,7 +98,7 @@ pub fn held(object: &Object) -> Held {
             held.relations.extend(identity.map(|column| write::identity_sequence(&object.name, column)));
         }
         Definition::Plain(plain) if plain.kind == Kind::Domain => {
-            let checks = plain.clauses.iter().filter_map(|(clause, _)| clause.strip_prefix("check "));
+            let checks = plain.clauses.iter().filter_map(|(clause, _)| clause::CHECK.member(clause));
             held.constraints.extend(checks.map(|name| names::qualified(&schema, name)));
         }
         _ => {}

@@ -12,7 +12,7 @@ use wevrun_core::model::{
 
 /// Whether a table says LIKE of something.
 pub fn copies(object: &Object) -> bool {
-    object.as_table().is_some_and(|table| table.clauses.iter().any(|(clause, _)| clause.starts_with("like ")))
+    object.as_table().is_some_and(|table| table.clauses.iter().any(|(clause, _)| clause::LIKE.has(clause)))
 }
 
 /// One LIKE of a table.
@@ -59,7 +59,7 @@ pub fn take(model: &mut Model, key: &ObjectKey, within: Option<u32>) -> Vec<Obje
 }
 
 fn likes(model: &Model, object: &Object, within: Option<u32>) -> Option<Vec<Like>> {
-    let said = object.as_table()?.clauses.expressions().filter(|(clause, _)| clause.starts_with("like "));
+    let said = object.as_table()?.clauses.expressions().filter(|(clause, _)| clause::LIKE.has(clause));
     said.map(|(clause, value)| {
         let parts: Vec<&str> = value.canonical.split('|').collect();
         let [from, included, position] = parts[..] else { return None };
@@ -159,7 +159,7 @@ fn beside(like: &Like, object: &Object, copy: &QualifiedName) -> Option<Definiti
 
 /// What is said of an index by ALTER INDEX is not copied.
 fn is_its_own(clause: &str) -> bool {
-    clause::ATTACHED_TO.is(clause) || clause::INVALID.is(clause) || clause.starts_with("statistics ")
+    clause::ATTACHED_TO.is(clause) || clause::INVALID.is(clause) || clause::STATISTICS_OF.has(clause)
 }
 
 fn copy(table: &mut Table, like: &Like, position: usize) {

@@ -99,7 +99,7 @@ pub fn key_of_index(key: Key, index: &Index, table: &Table) -> Option<Key> {
 
 /// Whether a key says this as its index does.
 fn is_of_both(clause: &str) -> bool {
-    clause.starts_with("with.") || matches!(clause, "include" | "nulls not distinct" | "tablespace")
+    clause::WITH.has(clause) || matches!(clause, "include" | "nulls not distinct" | "tablespace")
 }
 
 /// The indexes ON ONLY a partitioned table of which a partition has no part, nor what is attached to it has all of its own

@@ -198,7 +198,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
     if partition {
         inherited.not_null_name = Beside(None);
         // Nor is the sequence of an identity column a partition's own.
-        inherited.clauses.retain(|name, _| !name.starts_with("with.") && !name.starts_with("identity"));
+        inherited.clauses.retain(|name, _| !clause::WITH.has(name) && !name.starts_with("identity"));
     }
     // The child's is a constraint of its own: https://www.postgresql.org/docs/current/sql-createtable.html
     if inherited.clauses.remove(clause::NOT_NULL_NO_INHERIT).is_some() {

@@ -186,7 +186,7 @@ fn resolve(object: &mut Object, known: &Known) {
                 if column.clauses.has(clause::IDENTITY) {
                     let options = identity_options(&column.clauses);
                     for (name, _) in options.iter() {
-                        column.clauses.remove_named(&format!("identity.{name}"));
+                        column.clauses.remove_named(&clause::IDENTITY_OPTION.of(name).name());
                     }
                     super::change::set_identity_options(column, options);
                     column.clauses.remove(if unlogged { clause::IDENTITY_UNLOGGED } else { clause::IDENTITY_LOGGED });
@@ -279,7 +279,7 @@ fn resolve(object: &mut Object, known: &Known) {
             let of = names::read(&known.qualified_types(of.canonical(), &own));
             clauses.set(clause::OF, of);
         }
-        for (_, value) in clauses.expressions_mut().filter(|(name, _)| name.starts_with("mapping ")) {
+        for (_, value) in clauses.expressions_mut().filter(|(name, _)| clause::MAPPING.has(name)) {
             let found: Vec<String> =
                 super::split_list(&value.canonical).iter().map(|name| known.dictionary(name, &own)).collect();
             *value = Expression::new(found.join(", "), value.written());
@@ -289,7 +289,7 @@ fn resolve(object: &mut Object, known: &Known) {
                 *value = Expression::plain(known.function(&value.canonical, &own));
             }
             // What is of the engine needs no schema; what is of the object's own is found there.
-            if name.starts_with("with.")
+            if clause::WITH.has(name)
                 && !matches!(kind, Kind::Aggregate | Kind::Operator)
                 && !matches!(kind, Kind::Table | Kind::View | Kind::Index)
             {
@@ -299,7 +299,7 @@ fn resolve(object: &mut Object, known: &Known) {
                 }
             }
             // The server folds the values of switches.
-            if let Some(switch) = name.strip_prefix("with.")
+            if let Some(switch) = clause::WITH.member(name)
                 && matches!(
                     value.canonical.to_ascii_lowercase().as_str(),
                     "on" | "yes" | "true" | "off" | "no" | "false"
@@ -343,7 +343,7 @@ fn without_schema(text: &str, own: &str) -> String {
 fn identity_options(clauses: &Clauses) -> Clauses {
     let mut options = Clauses::default();
     for (name, value) in clauses.iter() {
-        if let Some(name) = name.strip_prefix("identity.") {
+        if let Some(name) = clause::IDENTITY_OPTION.member(name) {
             options.set_named(name, value.clone());
         }
     }
@@ -440,14 +440,14 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
             }
             view.query = spelling.of(named.as_deref().unwrap_or(view.query.written()));
             for (clause, default) in view.clauses.expressions_mut() {
-                if let Some(column) = clause.strip_prefix("default ") {
+                if let Some(column) = clause::DEFAULT_OF.member(clause) {
                     canonical(default, scope.column_type(&object.name, column));
                 }
             }
         }
         Definition::Plain(plain) if plain.kind == Kind::Publication => {
             for (clause, value) in plain.clauses.expressions_mut() {
-                if let Some(table) = clause.strip_prefix("table ") {
+                if let Some(table) = clause::PUBLISHED_TABLE.member(clause) {
                     *value = scope.of_table(&names::read(table)).published(value.written());
                 }
             }
@@ -469,7 +469,7 @@ fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
         Definition::Plain(plain) if matches!(plain.kind, Kind::Function | Kind::Procedure) => {
             let types = expression::argument_types(&plain.clauses);
             for (clause, value) in plain.clauses.expressions_mut() {
-                let number = clause.strip_prefix("default ").and_then(|number| number.parse::<usize>().ok());
+                let number = clause::DEFAULT_OF.member(clause).and_then(|number| number.parse::<usize>().ok());
                 if let Some(number) = number {
                     canonical(value, types.get(number - 1).map(String::as_str));
                 } else if clause == "body" {

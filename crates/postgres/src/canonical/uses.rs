@@ -74,17 +74,17 @@ impl Known {
                             | "wrapper"
                     ) && !(clause == "as" && matches!(plain.kind, Kind::Function | Kind::Procedure))
                         // The server makes shells of operators that are named before they are there.
-                        || clause.starts_with("with.") && !matches!(clause, "with.commutator" | "with.negator")
-                        || clause.starts_with("range.")
-                        || clause.starts_with("base.")
-                        || clause.starts_with("mapping ")
+                        || clause::WITH.has(clause) && !matches!(clause, "with.commutator" | "with.negator")
+                        || clause::RANGE.has(clause)
+                        || clause::BASE.has(clause)
+                        || clause::MAPPING.has(clause)
                         || matches!(clause, "with function" | "from sql" | "to sql")
                         || clause == "on" && plain.kind == Kind::Statistics
                     {
                         self.find_in(&value.canonical, &own, &mut found);
                     }
-                    found.extend(clause.strip_prefix("table ").map(str::to_owned));
-                    found.extend(clause.strip_prefix("schema ").map(str::to_owned));
+                    found.extend(clause::PUBLISHED_TABLE.member(clause).map(str::to_owned));
+                    found.extend(clause::PUBLISHED_SCHEMA.member(clause).map(str::to_owned));
                 }
                 if matches!(plain.kind, Kind::OperatorClass | Kind::OperatorFamily) {
                     operators::named(&plain.clauses, &mut found);

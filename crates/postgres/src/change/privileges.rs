@@ -48,7 +48,7 @@ impl Privileges {
         if about_everybody && is_public_schema && !object.access.has_named(EVERYBODY_STARTS_WITH_NOTHING) {
             // What everybody may do there by itself; CREATE only before version 15.
             object.access.say_named(EVERYBODY_STARTS_WITH_NOTHING, "");
-            all(kind).iter().for_each(|one| object.access.say_named(&format!("grant {one} to public"), ""));
+            all(kind).iter().for_each(|one| object.access.say(clause::GRANT.of(&format!("{one} to public")), ""));
         }
         self.apply_to_clauses(kind, &mut object.access);
         if is_public_schema && !object.access.has(clause::GRANT_USAGE_TO_PUBLIC) {
@@ -83,7 +83,9 @@ impl Privileges {
             && let Some(granted) = access.remove_named(&every)
         {
             // What is left of all.
-            all(kind).iter().for_each(|one| access.set_named(&format!("grant {one} to {role}"), granted.clone()));
+            all(kind).iter().for_each(|one| {
+                access.set_named(&clause::GRANT.of(&format!("{one} to {role}")).name(), granted.clone())
+            });
         }
         let to = format!(" to {role}");
         let is_meant = |clause: &str| match privilege {

@@ -84,7 +84,7 @@ pub fn set_identity_options(column: &mut Column, mut options: Clauses) {
     take_usual(&mut options, &data_type);
     options.remove(clause::AS);
     for (name, value) in options.iter() {
-        column.clauses.set_named(&format!("identity.{name}"), value.clone());
+        column.clauses.set_named(&clause::IDENTITY_OPTION.of(name).name(), value.clone());
     }
 }
 
@@ -93,7 +93,7 @@ pub fn take_identity(column: &mut Column) -> Clauses {
     let said = column.clauses.iter().map(|(name, _)| name.to_owned()).filter(|name| name.starts_with("identity"));
     let mut taken = Clauses::default();
     for name in said.collect::<Vec<_>>() {
-        let option = name.strip_prefix("identity.").unwrap_or("generated");
+        let option = clause::IDENTITY_OPTION.member(&name).unwrap_or("generated");
         if let Some(value) = column.clauses.remove_named(&name) {
             taken.set_named(option, value);
         }

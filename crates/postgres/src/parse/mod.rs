@@ -413,7 +413,7 @@ fn storage_parameters(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<
         {
             continue;
         }
-        clauses.set_named(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
+        clauses.set(clause::WITH.of(&key), value.unwrap_or_else(|| Expression::plain("true")));
     }
     Ok(())
 }

@@ -253,7 +253,7 @@ pub fn data_type(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
         clauses.set(clause::ENUM, whole(reader, inner));
     } else if reader.take(&["AS", "RANGE"]) {
         for (key, value) in definitions(reader)? {
-            clauses.set_named(&format!("range.{key}"), value.unwrap_or_else(|| Expression::plain("")));
+            clauses.set(clause::RANGE.of(&key), value.unwrap_or_else(|| Expression::plain("")));
         }
         if !clauses.has(clause::RANGE_SUBTYPE) {
             return Err(reader.expected("a subtype"));
@@ -276,7 +276,7 @@ pub fn data_type(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
         clauses.say(clause::ATTRIBUTES, attributes.join(", "));
     } else if reader.sees_symbol("(") {
         for (key, value) in definitions(reader)? {
-            clauses.set_named(&format!("base.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
+            clauses.set(clause::BASE.of(&key), value.unwrap_or_else(|| Expression::plain("true")));
         }
     } else {
         clauses.set(clause::SHELL, Flag);
@@ -319,16 +319,12 @@ pub fn domain_constraint(
     } else if reader.take(&["CHECK"]) {
         let check = constraints::check(reader, name)?;
         let name = check.name.map_or_else(
-            || {
-                names::first_free(&names::identifier(domain), "", "check", |name| {
-                    clauses.has_named(&format!("check {name}"))
-                })
-            },
+            || names::first_free(&names::identifier(domain), "", "check", |name| clauses.has(clause::CHECK.of(&name))),
             |name| name.canonical().to_owned(),
         );
-        clauses.set_named(&format!("check {name}"), check.condition);
+        clauses.set(clause::CHECK.of(&name), check.condition);
         if check.clauses.has(clause::NOT_VALID) {
-            clauses.say_named(&format!("not valid {name}"), "");
+            clauses.say(clause::NOT_VALID_CHECK.of(&name), "");
         }
     } else {
         return Err(reader.expected("a constraint of a domain"));
@@ -487,7 +483,7 @@ pub fn defined(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
         clauses.say(clause::FROM, reference(reader, "what is copied")?.canonical());
     } else {
         for (key, value) in definitions(reader)? {
-            clauses.set_named(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("true")));
+            clauses.set(clause::WITH.of(&key), value.unwrap_or_else(|| Expression::plain("true")));
         }
     }
     Ok(plain(reader, kind, name, None, clauses))

@@ -160,7 +160,7 @@ fn members(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
                 reader.take(&["FOR", "SEARCH"]);
             }
             reader.take(&["RECHECK"]); // Has meant nothing since 8.4.
-            clauses.say_named(&format!("operator {number}{types}"), value);
+            clauses.say(clause::OPERATOR_MEMBER.of(&format!("{number}{types}")), value);
         } else if reader.take(&["FUNCTION"]) {
             let number = strategy(reader)?;
             let types = optional_types(reader)?;
@@ -169,7 +169,7 @@ fn members(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             } else {
                 function_reference(reader)?
             };
-            clauses.say_named(&format!("function {number}{types}"), value);
+            clauses.say(clause::FUNCTION_MEMBER.of(&format!("{number}{types}")), value);
         } else {
             return Err(reader.expected("OPERATOR, FUNCTION or STORAGE"));
         }

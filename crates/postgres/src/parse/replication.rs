@@ -103,7 +103,7 @@ pub fn subscription(reader: &mut Reader<'_>) -> Parsed<Object> {
     }
     // What streaming is if nothing is said depends on the server's version, so that it can't be compared.
     for beside in ["connect", "create_slot", "copy_data", "enabled", "refresh", "streaming"] {
-        clauses.remove_named(&format!("with.{beside}"));
+        clauses.remove(clause::WITH.of(beside));
     }
     let usual = [
         ("slot_name", own.as_str()),

@@ -139,7 +139,7 @@ pub fn routine(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
     for argument in listed.iter_mut().filter(|argument| matches!(argument.mode, "IN" | "INOUT" | "VARIADIC")) {
         number += 1;
         if let Some(default) = argument.default.take() {
-            clauses.set_named(&format!("default {number}"), default);
+            clauses.set(clause::DEFAULT_OF.of(&number.to_string()), default);
         }
     }
     let mut changes = ClauseChanges::default();
@@ -205,7 +205,7 @@ pub fn attributes(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parse
             setting(reader, changes)?;
         } else if reader.take(&["RESET"]) {
             let name = path(reader, "a setting")?.join(".");
-            changes.remove_named(&format!("set.{name}"));
+            changes.remove(clause::SET.of(&name));
         } else if reader.take(&["AS"]) {
             let mut texts = Vec::new();
             loop {
@@ -273,7 +273,7 @@ fn setting(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<()> {
         }
     }
     // Names of settings know no letter case.
-    changes.say_named(&format!("set.{}", name.to_lowercase()), values.join(", "));
+    changes.say(clause::SET.of(&name.to_lowercase()), values.join(", "));
     Ok(())
 }
 
@@ -314,7 +314,7 @@ pub fn aggregate(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
             clauses.say(clause::ARGUMENTS, argument);
             continue;
         }
-        clauses.set_named(&format!("with.{key}"), value.unwrap_or_else(|| Expression::plain("")));
+        clauses.set(clause::WITH.of(&key), value.unwrap_or_else(|| Expression::plain("")));
     }
     Ok(plain(reader, Kind::Aggregate, name, None, clauses))
 }

@@ -1,5 +1,6 @@
 //! The order in which objects can come and go.
 
+use crate::clause;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::{mentions, names};
@@ -118,7 +119,7 @@ pub fn checks_with<'t>(table: &'t Table, routine: &Object) -> Vec<&'t Check> {
 /// Whether the object is a type that functions of its own read and write.
 pub fn is_base_type(object: &Object) -> bool {
     let Definition::Plain(plain) = &object.definition else { return false };
-    plain.kind == Kind::Type && plain.clauses.iter().any(|(clause, _)| clause.starts_with("base."))
+    plain.kind == Kind::Type && plain.clauses.iter().any(|(clause, _)| clause::BASE.has(clause))
 }
 
 /// Each after what it uses. Kahn's algorithm, by rank and name where nothing decides.

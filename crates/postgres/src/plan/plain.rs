@@ -22,7 +22,7 @@ fn comment(want: &Object, differing: &mut Vec<&str>) -> Vec<String> {
     differing.retain(|clause| {
         let what = if *clause == "comment" {
             write::subject(kind, name)
-        } else if let Some(on) = clause.strip_prefix("comment on ") {
+        } else if let Some(on) = clause::COMMENT_ON.member(clause) {
             match (kind, on.strip_prefix("constraint ")) {
                 (Kind::Domain, _) => format!("CONSTRAINT {on} ON DOMAIN {name}"),
                 (_, Some(constraint)) => format!("CONSTRAINT {constraint} ON {name}"),
@@ -61,13 +61,13 @@ pub fn view(have: &Object, want: &Object, before: &View, after: &View, outputs: 
         }
         statements.push(write::create_view(&want.name, after, true));
         // The options come with it.
-        differing.retain(|clause| !clause.starts_with("with."));
+        differing.retain(|clause| !clause::WITH.has(clause));
     }
     let what = write::subject(want.definition.kind(), &want.name);
     statements.extend(parameters(&what, &before.clauses, &after.clauses, &mut differing));
     statements.extend(comment(want, &mut differing));
     differing.retain(|clause| {
-        let Some(column) = clause.strip_prefix("default ") else { return true };
+        let Some(column) = clause::DEFAULT_OF.member(clause) else { return true };
         statements.push(match after.clauses.expression_named(clause) {
             Some(default) => format!("ALTER {what} ALTER COLUMN {column} SET DEFAULT {}", default.written()),
             None => format!("ALTER {what} ALTER COLUMN {column} DROP DEFAULT"),
@@ -108,7 +108,7 @@ pub fn index(want: &Object, before: &Index, after: &Index, partitioned: bool) ->
         return Method::Rebuild;
     };
     statements.extend(comment(want, &mut differing));
-    differing.retain(|clause| match clause.strip_prefix("statistics ") {
+    differing.retain(|clause| match clause::STATISTICS_OF.member(clause) {
         Some(number) => {
             let target = after.clauses.value_named(clause).unwrap_or("-1");
             statements.push(format!("ALTER INDEX {} ALTER COLUMN {number} SET STATISTICS {target}", want.name));
@@ -221,7 +221,7 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
             differing.clear();
         }
         Kind::ForeignDataWrapper | Kind::Server | Kind::UserMapping
-            if differing.iter().all(|clause| clause.starts_with("options.") || takes_away(clause).is_some()) =>
+            if differing.iter().all(|clause| clause::OPTIONS.has(clause) || takes_away(clause).is_some()) =>
         {
             let what = match after.kind {
                 Kind::UserMapping => format!("USER MAPPING FOR {name}"),
@@ -282,7 +282,7 @@ fn routine_is_replaceable(before: &Plain, after: &Plain) -> bool {
     let defaults = before
         .clauses
         .iter()
-        .filter(|(clause, _)| clause.starts_with("default "))
+        .filter(|(clause, _)| clause::DEFAULT_OF.has(clause))
         .all(|(clause, _)| after.clauses.has_named(clause));
     same_names && returns && window && defaults
 }
@@ -299,21 +299,21 @@ fn domain_change(name: &str, clause: &str, before: &Plain, after: &Plain) -> Opt
             if after.clauses.has_named(clause) { "SET" } else { "DROP" }
         )],
         _ => {
-            if let Some(check) = clause.strip_prefix("not valid ") {
+            if let Some(check) = clause::NOT_VALID_CHECK.member(clause) {
                 return match value {
-                    None if after.clauses.has_named(&format!("check {check}")) => {
+                    None if after.clauses.has(clause::CHECK.of(check)) => {
                         Some(vec![format!("ALTER DOMAIN {name} VALIDATE CONSTRAINT {}", quoted(check))])
                     }
                     _ => Some(Vec::new()),
                 };
             }
-            let check = clause.strip_prefix("check ")?;
+            let check = clause::CHECK.member(clause)?;
             let mut statements = Vec::new();
             if before.clauses.has_named(clause) {
                 statements.push(format!("ALTER DOMAIN {name} DROP CONSTRAINT {}", quoted(check)));
             }
             if let Some(condition) = value {
-                let late = if after.clauses.has_named(&format!("not valid {check}")) { " NOT VALID" } else { "" };
+                let late = if after.clauses.has(clause::NOT_VALID_CHECK.of(check)) { " NOT VALID" } else { "" };
                 statements.push(format!(
                     "ALTER DOMAIN {name} ADD CONSTRAINT {} CHECK ({}){late}",
                     quoted(check),

@@ -51,7 +51,7 @@ pub fn without_checks(
         if !object.uses.iter().any(|used| gone.contains(used)) {
             continue;
         }
-        let checks = write::clauses(object).iter().filter_map(|(clause, _)| clause.strip_prefix("check "));
+        let checks = write::clauses(object).iter().filter_map(|(clause, _)| clause::CHECK.member(clause));
         let statements: Vec<String> =
             checks.map(|check| format!("ALTER DOMAIN {} DROP CONSTRAINT {}", object.name, quoted(check))).collect();
         if !statements.is_empty() {

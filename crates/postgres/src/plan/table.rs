@@ -201,7 +201,7 @@ impl TableChange<'_> {
                     actions.push(of.map_or_else(|| "NOT OF".to_owned(), |of| format!("OF {of}")));
                 }
                 _ => {
-                    if let Some(name) = clause.strip_prefix("options.") {
+                    if let Some(name) = clause::OPTIONS.member(clause) {
                         let name = quoted(name);
                         let words = match (have.has_named(clause), value) {
                             (true, Some(value)) => format!("SET {name} {}", super::super::tokens::literal(value)),

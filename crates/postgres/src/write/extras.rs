@@ -19,7 +19,7 @@ pub fn extras(object: &Object) -> Vec<String> {
                 out.push(format!("ALTER INDEX {parent} ATTACH PARTITION {name}"));
             }
             for (clause, value) in index.clauses.expressions() {
-                if let Some(number) = clause.strip_prefix("statistics ") {
+                if let Some(number) = clause::STATISTICS_OF.member(clause) {
                     out.push(format!("ALTER INDEX {name} ALTER COLUMN {number} SET STATISTICS {}", value.canonical));
                 }
             }
@@ -33,7 +33,7 @@ pub fn extras(object: &Object) -> Vec<String> {
         out.push(comment_on(&subject(kind, name), Some(comment)));
     }
     for (clause, value) in clauses.expressions() {
-        let Some(on) = clause.strip_prefix("comment on ") else { continue };
+        let Some(on) = clause::COMMENT_ON.member(clause) else { continue };
         let what = match (kind, on.strip_prefix("constraint ")) {
             (Kind::Domain, _) => format!("CONSTRAINT {on} ON DOMAIN {name}"),
             (_, Some(constraint)) => format!("CONSTRAINT {constraint} ON {name}"),
@@ -52,7 +52,7 @@ pub fn comment_on(what: &str, text: Option<&str>) -> String {
 fn view_extras(out: &mut Vec<String>, name: &QualifiedName, view: &View) {
     let what = if view.clauses.has(is::MATERIALIZED) { "MATERIALIZED VIEW" } else { "VIEW" };
     for (clause, value) in view.clauses.expressions() {
-        if let Some(column) = clause.strip_prefix("default ") {
+        if let Some(column) = clause::DEFAULT_OF.member(clause) {
             out.push(format!("ALTER {what} {name} ALTER COLUMN {column} SET DEFAULT {}", value.written()));
         }
         for setting in ["statistics", "storage", "compression"] {
@@ -70,7 +70,7 @@ fn plain_extras(out: &mut Vec<String>, name: &QualifiedName, plain: &Plain) {
         Kind::Domain => {
             for (clause, condition) in clauses.expressions() {
                 if let Some(check) =
-                    clause.strip_prefix("check ").filter(|check| clauses.has_named(&format!("not valid {check}")))
+                    clause::CHECK.member(clause).filter(|check| clauses.has(clause::NOT_VALID_CHECK.of(check)))
                 {
                     out.push(format!(
                         "ALTER DOMAIN {name} ADD CONSTRAINT {} CHECK ({}) NOT VALID",
@@ -98,7 +98,7 @@ fn plain_extras(out: &mut Vec<String>, name: &QualifiedName, plain: &Plain) {
         }
         Kind::TextSearchConfiguration => {
             for (clause, dictionaries) in clauses.expressions() {
-                if let Some(token) = clause.strip_prefix("mapping ") {
+                if let Some(token) = clause::MAPPING.member(clause) {
                     out.push(format!(
                         "ALTER TEXT SEARCH CONFIGURATION {name} ADD MAPPING FOR {} WITH {}",
                         quoted(token),

@@ -1,13 +1,14 @@
 //! What is foreign: the options that everything of it has, the clauses of wrappers and servers.
 
 use super::{literal, quoted};
+use crate::clause;
 use wevrun_core::model::Clauses;
 
 /// Changes of the options of what is foreign (<https://www.postgresql.org/docs/current/sql-alterserver.html>).
 pub fn option_changes(what: &str, have: &Clauses, want: &Clauses, differing: &mut Vec<&str>) -> Option<String> {
     let mut options = Vec::new();
     differing.retain(|clause| {
-        let Some(name) = clause.strip_prefix("options.").map(quoted) else { return true };
+        let Some(name) = clause::OPTIONS.member(clause).map(quoted) else { return true };
         options.push(match want.value_named(clause) {
             Some(value) => {
                 let how = if have.has_named(clause) { "SET" } else { "ADD" };

@@ -443,7 +443,7 @@ fn create_domain(name: &Name, clauses: &Clauses) -> String {
     }
     for (clause, condition) in clauses.expressions() {
         if let Some(check) =
-            clause.strip_prefix("check ").filter(|check| !clauses.has_named(&format!("not valid {check}")))
+            clause::CHECK.member(clause).filter(|check| !clauses.has(clause::NOT_VALID_CHECK.of(check)))
         {
             out += &format!(" CONSTRAINT {} CHECK ({})", quoted(check), condition.written());
         }

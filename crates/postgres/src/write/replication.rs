@@ -10,10 +10,10 @@ pub fn create_publication(name: &Name, clauses: &Clauses) -> String {
     let mut out = format!("CREATE PUBLICATION {name}");
     let tables: Vec<String> = clauses
         .expressions()
-        .filter_map(|(clause, rest)| Some(format!("{} {}", clause.strip_prefix("table ")?, rest.written())))
+        .filter_map(|(clause, rest)| Some(format!("{} {}", clause::PUBLISHED_TABLE.member(clause)?, rest.written())))
         .map(|text| text.trim_end().to_owned())
         .collect();
-    let schemas: Vec<&str> = clauses.iter().filter_map(|(clause, _)| clause.strip_prefix("schema ")).collect();
+    let schemas: Vec<&str> = clauses.iter().filter_map(|(clause, _)| clause::PUBLISHED_SCHEMA.member(clause)).collect();
     if clauses.has(clause::ALL_TABLES) {
         out += " FOR ALL TABLES";
     } else if !tables.is_empty() || !schemas.is_empty() {

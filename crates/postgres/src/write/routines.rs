@@ -86,7 +86,7 @@ fn with_defaults(clauses: &Clauses) -> String {
                 return argument;
             }
             number += 1;
-            match clauses.expression_named(&format!("default {number}")) {
+            match clauses.get(clause::DEFAULT_OF.of(&number.to_string())) {
                 Some(default) => format!("{argument} DEFAULT {}", default.written()),
                 None => argument,
             }

@@ -140,7 +140,7 @@ pub fn identity(column: &Column) -> Option<String> {
     let identity = column.clauses.value(clause::IDENTITY)?;
     let mut options = Clauses::default();
     for (name, value) in column.clauses.iter() {
-        if let Some(name) = name.strip_prefix("identity.") {
+        if let Some(name) = clause::IDENTITY_OPTION.member(name) {
             options.set_named(name, value.clone());
         }
     }
@@ -365,14 +365,14 @@ pub fn column_extras(table: &QualifiedName, column: &Column, have: Option<&Colum
             "not null not valid" if have.is_none() => {
                 out.push(format!("ALTER TABLE {table} ADD {}", not_null_constraint(table, column)));
             }
-            _ if clause.starts_with("options.") => {
+            _ if clause::OPTIONS.has(clause) => {
                 // With CREATE they are said in the column's own words.
                 let mut one = vec![clause];
                 let what = format!("FOREIGN TABLE {table} ALTER COLUMN {own}");
                 out.extend(have.and_then(|_| foreign::option_changes(&what, before, &column.clauses, &mut one)));
             }
             _ => {
-                let Some(option) = clause.strip_prefix("with.") else { continue };
+                let Some(option) = clause::WITH.member(clause) else { continue };
                 out.push(match value {
                     Some(_) => {
                         let value = parameter_value(column.clauses.written_named(clause));
@@ -450,7 +450,7 @@ pub fn late_settings(name: &Name, have: &Clauses, want: &Clauses) -> Vec<String>
             ("cluster on", Some(index)) => out.push(format!("ALTER TABLE {name} CLUSTER ON {}", quoted(index))),
             ("cluster on", None) => out.push(format!("ALTER TABLE {name} SET WITHOUT CLUSTER")),
             (clause, state) => {
-                if let Some(trigger) = clause.strip_prefix("trigger ") {
+                if let Some(trigger) = clause::TRIGGER.member(clause) {
                     out.push(format!("ALTER TABLE {name} {} TRIGGER {trigger}", enabled(state)));
                 }
             }
