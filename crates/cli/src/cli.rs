@@ -8,9 +8,9 @@ use crate::commands::{adopt, build, compare, demo, deploy, drift, explain, new, 
 use crate::failure::Ended;
 use crate::output::Format;
 
-/// Builds database schemas from version-controlled DDL, finds drift, and brings databases safely to where the source is.
+/// Builds database schemas from version-controlled DDL, detects drift in live databases, and generates migration scripts.
 ///
-/// A SIDE is anything that has a structure: a folder of DDL files, a snapshot (.wsnap), a SQL file (.sql, .sql.gz, .sql.zst),
+/// A SIDE is a database structure: a folder of DDL files, a snapshot (.wsnap), a SQL file (.sql, .sql.gz, .sql.zst),
 /// a target's name from wevrun.toml, a URL (sqlite:PATH), or `empty`.
 ///
 /// Exit status: 0 done, or no difference; 1 failed; 2 wrong usage; 3 differences or drift found; 4 blocked by a rule or an
@@ -18,7 +18,7 @@ use crate::output::Format;
 #[derive(Debug, Parser)]
 #[command(name = "wevrun", version, arg_required_else_help = true, max_term_width = 100)]
 pub struct Cli {
-    /// The project's folder; without it, the nearest one upwards with a wevrun.toml
+    /// The project's folder [default: the nearest parent folder with a wevrun.toml]
     #[arg(short = 'C', value_name = "DIR", global = true)]
     pub directory: Option<PathBuf>,
 

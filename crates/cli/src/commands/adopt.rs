@@ -18,25 +18,25 @@ use crate::output::style::{self, paint};
 use crate::project::FILE;
 use crate::side::{Context, Loaded, Side};
 
-/// Write a live database, or any side, as a project: one readable DDL file an object
+/// Write a live database, or any side, as a project with one DDL file per object
 ///
-/// Tables, views and virtual tables each get a file, with the indexes and triggers that belong to them, in folders by kind. The
-/// result is built and compared with the side before the command says that it is done.
+/// Each table, view and virtual table gets a file, with its indexes and triggers, in folders by kind. The result is built and
+/// compared with the side before the command reports success.
 #[derive(Debug, Args)]
 pub struct Adopt {
-    /// What to adopt
+    /// The side to adopt
     #[arg(value_name = "SIDE")]
     pub side: String,
 
-    /// The folder of the new project; it must be empty or not there yet
+    /// The folder of the new project; it must be empty, or not exist yet
     #[arg(long, value_name = "DIR")]
     pub into: PathBuf,
 
-    /// Write owners, grants and security labels too
+    /// Also write owners, privileges and security labels
     #[arg(long)]
     pub access: bool,
 
-    /// The engine of a side that does not say its own
+    /// The engine of a side that does not name its own
     #[arg(long, value_parser = registry::engine)]
     pub engine: Option<&'static Engine>,
 }
@@ -50,7 +50,7 @@ impl Adopt {
             .is_ok_and(|mut entries| entries.any(|entry| entry.is_ok_and(|entry| entry.file_name() != ".git")));
         if in_the_way || self.into.is_file() {
             return Err(Failure::new(format!("{} is not empty; nothing was written", self.into.display()))
-                .help("name a folder that is empty or not there yet"));
+                .help("name a folder that is empty or does not exist yet"));
         }
         let name =
             self.into.file_name().map_or_else(|| "schema".to_owned(), |name| name.to_string_lossy().into_owned());

@@ -19,12 +19,12 @@ use crate::{files, git};
 
 /// Build the project's DDL into one validated snapshot
 ///
-/// All files are parsed, every reference is resolved, the rules of the engine and the limits of its version are checked, and
-/// then the engine itself, if it is built in, compiles the whole in memory. All independent errors are shown in one run. The
-/// snapshot is what a pipeline carries, unchanged, from test to production.
+/// All files are parsed, every reference is resolved, and the rules of the engine and the limits of its version are checked.
+/// Then the engine itself, if it is built in, compiles the schema in memory. All independent errors are shown in one run. A
+/// pipeline carries the snapshot, unchanged, from test to production.
 #[derive(Debug, Args)]
 pub struct Build {
-    /// Where to write the snapshot [default: NAME.wsnap in the project's folder]
+    /// The snapshot's file [default: NAME.wsnap in the project's folder]
     #[arg(long, value_name = "FILE")]
     pub out: Option<PathBuf>,
 
@@ -32,7 +32,7 @@ pub struct Build {
     #[command(flatten)]
     pub scratch: Scratch,
 
-    /// Do not ask the engine itself for a second opinion
+    /// Do not compile the schema with the engine itself
     #[arg(long)]
     pub no_second_opinion: bool,
 

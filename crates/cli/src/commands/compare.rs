@@ -15,30 +15,30 @@ use crate::output::diagnostics::{self, JsonDiagnostic};
 use crate::output::json::{self, JsonComparison, JsonSide};
 use crate::side::{Context, Loaded, Side};
 
-/// Show what differs between two sides, grouped by what would have to happen
+/// Show the differences between two sides: what to create, change and remove
 ///
 /// Exit status 0 if nothing differs, 3 if something does. Layout, comments, letter case of names, and the order of columns and
-/// constraints are no differences; column order is named apart. What nobody but the engine can tell is called unproven, and is
-/// no difference either.
+/// constraints are not differences; another order of columns is reported separately. Objects that can't be compared without the
+/// engine are reported as unproven; they are not differences either.
 #[derive(Debug, Args)]
 pub struct Compare {
     /// The sides
     #[command(flatten)]
     pub sides: Sides,
 
-    /// Show the definitions of both, with what differs in them
+    /// Show both definitions, with their differences
     #[arg(long)]
     pub details: bool,
 
-    /// Let the order of columns count as a difference
+    /// Treat the order of columns as a difference
     #[arg(long)]
     pub column_order: bool,
 
-    /// Let owners, grants and security labels count as differences
+    /// Treat owners, privileges and security labels as differences
     #[arg(long)]
     pub access: bool,
 
-    /// What else, beside a difference, gives exit status 3
+    /// What gives exit status 3 in addition to a difference
     #[arg(long, value_name = "WHAT")]
     pub fail_on: Option<FailOn>,
 
@@ -57,11 +57,11 @@ pub enum FailOn {
 /// Have and want, as `compare` and `script` take them.
 #[derive(Debug, Args)]
 pub struct Sides {
-    /// The state that there is: short for --have
+    /// Current state: short for --have
     #[arg(value_name = "TARGET", conflicts_with = "have")]
     pub target: Option<String>,
 
-    /// The state that there is
+    /// Current state
     #[arg(long, value_name = "SIDE")]
     pub have: Option<String>,
 
@@ -69,7 +69,7 @@ pub struct Sides {
     #[arg(long, value_name = "SIDE")]
     pub want: Option<String>,
 
-    /// The engine of sides that do not say theirs [default: that of a database beside them, or the project's]
+    /// The engine of sides that do not name theirs [default: the other side's, or the project's]
     #[arg(long, value_parser = registry::engine)]
     pub engine: Option<&'static Engine>,
 

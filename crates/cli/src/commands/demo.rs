@@ -11,22 +11,22 @@ use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
 use crate::output::style::{self, paint};
 
-/// Show the whole way on made-up data, on a real database
+/// Run the whole workflow on made-up data, in a real database
 ///
-/// A honey cooperative releases its schema, somebody changes production by hand, the drift is found, and a second release is
-/// built, scripted, held back, permitted, deployed and proven. Every command is shown as one would type it, with what it really
-/// prints, and all files are left to play with.
+/// A honey cooperative releases its schema, somebody changes production by hand, and `drift` detects it. A second release is built;
+/// its script is blocked, gets its waivers, and is deployed and verified. Every command is shown as it is typed, with its real
+/// output. All files are kept.
 #[derive(Debug, Args)]
 pub struct Demo {
-    /// Where to leave the demo's files [default: a new temporary folder]
+    /// The folder for the demo's files [default: a new temporary folder]
     #[arg(value_name = "DIR")]
     pub folder: Option<PathBuf>,
 
-    /// The engine to play on
+    /// The database engine
     #[arg(long, default_value = "sqlite", value_parser = registry::engine)]
     pub engine: &'static Engine,
 
-    /// The database to play in, for an engine with a server; it must be empty, and is made if it is not there
+    /// The database to use, for an engine with a server; it must be empty, and is created if it does not exist
     #[arg(long, value_name = "URL")]
     pub url: Option<String>,
 }
@@ -126,7 +126,7 @@ impl Demo {
         };
         if fs::read_dir(&folder).is_ok_and(|mut entries| entries.next().is_some()) {
             return Err(Failure::new(format!("{} is not empty; nothing was written", folder.display()))
-                .help("name a folder that is empty or not there yet"));
+                .help("name a folder that is empty or does not exist yet"));
         }
         let database: DatabaseUrl = match url {
             Some(url) => url.parse().map_err(Failure::usage)?,
@@ -164,7 +164,7 @@ impl Stage {
             Ok(mut database) => match database.read() {
                 Ok(content) if content.model.is_empty() => Ok(()),
                 _ => Err(Failure::new(format!("{name} is not empty; nothing was done"))
-                    .help("name a database that is empty or not there yet")),
+                    .help("name a database that is empty or does not exist yet")),
             },
         }
     }

@@ -17,10 +17,10 @@ use crate::output::comparison::{self, View};
 use crate::output::json::{self, JsonComparison, JsonSide};
 use crate::side::shown;
 
-/// Find out whether a target still is what was last released there
+/// Show what changed on a target since its last release
 ///
-/// The target's ledger knows what was released. Exit status 0 if nothing was changed since, 3 if something was. What is only not
-/// released yet is no drift.
+/// The target's ledger holds the last release. Exit status 0 if nothing has changed since, 3 if something has. Changes in the
+/// source that are not released yet are not drift.
 #[derive(Debug, Args)]
 pub struct Drift {
     /// A target's name or URL
@@ -31,15 +31,15 @@ pub struct Drift {
     #[arg(long, value_name = "SIDE")]
     pub against: Option<String>,
 
-    /// Show the definitions of both, with what differs in them
+    /// Show both definitions, with their differences
     #[arg(long)]
     pub details: bool,
 
-    /// Let owners, grants and security labels count as drift
+    /// Treat changed owners, privileges and security labels as drift
     #[arg(long)]
     pub access: bool,
 
-    /// What else, beside drift, gives exit status 3
+    /// What gives exit status 3 in addition to drift
     #[arg(long, value_name = "WHAT")]
     pub fail_on: Option<FailOn>,
 
@@ -104,11 +104,11 @@ fn last_release(target: &str, database: &mut dyn wevrun_engines::Database) -> En
     let entry = database.last_release().map_err(|error| Failure::live(target, &error))?;
     let Some(entry) = entry else {
         return Err(Failure::new(format!("{target} has no ledger: nothing was released there with Wevrun yet"))
-            .help("say with what to compare: --against SIDE (a snapshot, say)"));
+            .help("name the side to compare with, a snapshot for example: --against SIDE"));
     };
     let unreadable = |problem: String| {
         Failure::new(format!("the ledger of {target} can't be read: {problem}"))
-            .help("say with what to compare: --against SIDE (a snapshot, say)")
+            .help("name the side to compare with, a snapshot for example: --against SIDE")
     };
     let text = entry.snapshot.ok_or_else(|| unreadable("it does not hold the last release's structure".to_owned()))?;
     let snapshot = Snapshot::read(&text, &registry::engines()).map_err(|error| unreadable(error.to_string()))?;

@@ -4,10 +4,10 @@ use wevrun_core::diagnostics::{Code, nearest};
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::style::{self, paint};
 
-/// Explain a code that a message carries, with an example and the ways out
+/// Explain a diagnostic code, with an example and how to resolve it
 #[derive(Debug, Args)]
 pub struct Explain {
-    /// The code, like WV110; without it, all codes are listed
+    /// The code, like WV110 [default: list all codes]
     #[arg(value_name = "CODE")]
     pub code: Option<String>,
 }

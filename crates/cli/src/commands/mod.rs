@@ -28,11 +28,11 @@ fn context(directory: Option<&Path>, engine: Option<&'static Engine>) -> Ended<C
 /// `--scratch`, where sources are read.
 #[derive(Debug, Args)]
 pub struct Scratch {
-    /// Let this server spell what the source says, in a database that it makes and drops again
+    /// A scratch server: the source is created in a new database there, read back and dropped
     ///
-    /// A server rewrites views and expressions when it takes them, and no reader knows its every way. With a scratch server of
-    /// the targets' version the comparison is exact. Where it is not given, what can't be told is called unproven. All that the
-    /// server refuses is shown at its place. A project can name one: `scratch = "${URL}"` in wevrun.toml.
+    /// A server rewrites views and expressions when it stores them. With a scratch server of the targets' version, these are
+    /// compared exactly; without one, an object that can't be compared is reported as unproven. Everything that the server refuses
+    /// is reported at its place in the source. A project can set one: `scratch = "${URL}"` in wevrun.toml.
     #[arg(long, value_name = "URL")]
     pub scratch: Option<String>,
 }

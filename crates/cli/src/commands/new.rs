@@ -11,9 +11,9 @@ use crate::files::{self, reason};
 use crate::output::style::{self, paint};
 use crate::project::{DEFAULT_SOURCE, FILE};
 
-/// Make a new project: settings, one example object, .gitignore
+/// Create a project: settings, one example object, .gitignore
 ///
-/// Nothing that exists is overwritten. The folder is made if it is not there.
+/// Existing files are not overwritten. The folder is created if it does not exist.
 #[derive(Debug, Args)]
 pub struct New {
     /// The folder of the new project

@@ -12,19 +12,19 @@ use crate::output::style::{self, paint};
 /// The options of every command that makes a script
 #[derive(Debug, Clone, Args)]
 pub struct Wishes {
-    /// What to do about columns that stand in another order [default: nothing]
+    /// What to do about columns in another order [default: nothing]
     #[arg(long, value_name = "WHAT")]
     pub column_order: Option<ColumnOrder>,
 
-    /// How to build indexes and keys of tables that are in use, and to drop indexes [default: in the transaction, which blocks writes]
+    /// How to build indexes and keys of existing tables, and how to drop indexes [default: in the transaction, which blocks writes]
     #[arg(long, value_name = "HOW")]
     pub index_builds: Option<IndexBuilds>,
 
-    /// Change owners, grants and labels too
+    /// Also change owners, privileges and security labels
     #[arg(long)]
     pub access: bool,
 
-    /// Go on although the target's ledger names another project
+    /// Continue although the target's ledger names another project
     #[arg(long)]
     pub other_project: bool,
 }
@@ -32,14 +32,14 @@ pub struct Wishes {
 /// What `--column-order` asks for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum ColumnOrder {
-    /// Make the table anew, with its rows and everything that depends on it
+    /// Rebuild the table, with its rows and everything that depends on it
     Rebuild,
 }
 
 /// What `--index-builds` asks for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum IndexBuilds {
-    /// After the transaction, while others write
+    /// After the transaction, without blocking writes
     Concurrent,
 }
 
