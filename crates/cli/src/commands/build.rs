@@ -57,7 +57,7 @@ impl Build {
     pub fn run(&self, directory: Option<&Path>) -> Ended {
         let started = Instant::now();
         let project = Project::require(directory)?;
-        let (root, project_name) = (project.root.clone(), project.name.clone());
+        let (root, project_name, globs) = (project.root.clone(), project.name.clone(), project.globs.clone());
         let mut context = context(directory, None)?;
         context.second_opinion = !self.no_second_opinion;
         context.project = Some(project);
@@ -77,7 +77,7 @@ impl Build {
             project: project_name,
             engine: loaded.engine,
             engine_version: loaded.engine_version.unwrap_or(loaded.engine.default_version),
-            git: git::revision(&root, raw),
+            git: git::revision(&root, raw, |path| globs.is_match(path)),
             sources: loaded.files,
             scope: loaded.scope,
             model: loaded.model,

@@ -70,7 +70,7 @@ fn it_fits_its_json_schema() {
 
 #[test]
 fn the_git_revision_is_in_it() {
-    let project = project(&[APIARIES]);
+    let project = project(&[APIARIES, ("schema/tables/queens.sql", "CREATE TABLE queens (id INTEGER PRIMARY KEY);\n")]);
     let git = |arguments: &[&str]| {
         let run = Command::new("git").args(arguments).current_dir(project.path()).output().expect("git is installed");
         assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
@@ -80,11 +80,23 @@ fn the_git_revision_is_in_it() {
     git(&["-c", "user.name=Ida", "-c", "user.email=ida@example.invalid", "add", "."]);
     git(&["-c", "user.name=Ida", "-c", "user.email=ida@example.invalid", "commit", "-qm", "Begin"]);
     let revision = git(&["rev-parse", "HEAD"]);
-    project.expect(0, &["build"]);
-    assert!(
-        project.read("honey.wsnap").contains(&format!("\"git\": {{\"revision\":\"{revision}\",\"modified\":false}}"))
-    );
+    let is_modified = |folder: &str| {
+        project.expect(0, &["-C", folder, "build"]);
+        let snapshot = project.read(&format!("{folder}/honey.wsnap"));
+        assert!(snapshot.contains(&format!("\"git\": {{\"revision\":\"{revision}\",")), "{snapshot}");
+        snapshot.contains("\"modified\":true")
+    };
+    assert!(!is_modified("."));
+    git(&["worktree", "add", "-q", "beside", "HEAD"]);
+    assert!(!is_modified("beside"));
     project.write(APIARIES.0, format!("{}-- changed\n", APIARIES.1));
-    project.expect(0, &["build"]);
-    assert!(project.read("honey.wsnap").contains("\"modified\":true"));
+    assert!(is_modified("."));
+    git(&["checkout", "-q", "."]);
+    assert!(!is_modified("."));
+    project.write("schema/new.sql", "-- new\n");
+    assert!(is_modified("."));
+    std::fs::remove_file(project.file("schema/new.sql")).expect("it is there");
+    std::fs::remove_file(project.file("schema/tables/queens.sql")).expect("it is there");
+    assert!(is_modified("."));
+    assert!(!is_modified("beside"));
 }
