@@ -64,7 +64,12 @@ pub fn drop_dependents_of_column(model: &mut Model, table: &ObjectKey, column: &
         let is_reader =
             matches!(object.definition.kind(), Kind::View | Kind::MaterializedView | Kind::Rule | Kind::Policy);
         let of_table = object.uses.contains(&table.name) || object.definition.owner() == Some(&table.name);
-        is_reader && of_table && any_expression(object, |expression| mentions::names(expression, column))
+        is_reader
+            && of_table
+            && match &object.reads {
+                Some(reads) => reads.has(&table.name, column),
+                None => any_expression(object, |expression| mentions::names(expression, column)),
+            }
     };
     let found: Vec<ObjectKey> =
         looked_up(model, table).into_iter().filter(|(_, object)| reads_it(object)).map(|(own, _)| own).collect();

@@ -123,6 +123,13 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
         for used in object.uses.iter_mut().filter(|used| **used == from) {
             *used = to.clone();
         }
+        if let Some(reads) = &mut object.reads {
+            reads.rename(|read| {
+                if read.of == from {
+                    read.of = to.clone();
+                }
+            });
+        }
         if touched {
             object.text.clear();
         }
@@ -274,6 +281,13 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
         let own = object.name == *table;
         let stands_on = object.definition.owner() == Some(table);
         let mut touched = false;
+        if let Some(reads) = &mut object.reads {
+            reads.rename(|read| {
+                if read.of == *table && read.column.as_ref() == Some(from) {
+                    read.column = Some(to.clone());
+                }
+            });
+        }
         if own {
             touched = true;
             match &mut object.definition {

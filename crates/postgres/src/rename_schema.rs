@@ -39,6 +39,9 @@ impl Rename<'_> {
             object.names_in = Some(self.to.identifier().into());
         }
         object.uses.iter_mut().for_each(|used| *used = if *used == *from { self.to.clone() } else { self.name(used) });
+        if let Some(reads) = &mut object.reads {
+            reads.rename(|read| read.of = self.name(&read.of));
+        }
         let before = serde_json::to_value(&object.definition).unwrap_or_default();
         let mut after = before.clone();
         let is_routine = matches!(object.definition.kind(), Kind::Function | Kind::Procedure);

@@ -8,6 +8,7 @@ mod fingerprint;
 mod identifiers;
 mod name;
 mod qualified;
+mod reads;
 mod scope;
 mod spelling;
 mod table;
@@ -29,6 +30,7 @@ pub use fingerprint::{Fingerprint, hex};
 pub use identifiers::Identifiers;
 pub use name::Name;
 pub use qualified::{NameParts, QualifiedName};
+pub use reads::{ColumnRead, ColumnReads};
 pub use scope::{Pattern, Scope, is_like};
 pub use table::{Action, Check, Column, ForeignKey, Generated, Key, KeyPart, OfParent, OnConflict, Table};
 pub use unordered::Unordered;
@@ -265,6 +267,8 @@ pub struct Object {
     pub access: Clauses,
     /// The objects that it needs to be there: the tables that a view's query reads, the types of a table. Ordered.
     pub uses: Vec<QualifiedName>,
+    /// The columns that it reads; none if its dialect does not record them, or not every name could be resolved.
+    pub reads: Option<ColumnReads>,
     /// The schema in which names of the definition that have none are looked for, if it is not the object's own.
     pub names_in: Option<SmolStr>,
     /// What its expressions name that is certainly not there. Ordered; silent where nothing is certain.
@@ -294,6 +298,7 @@ impl Object {
             formerly: Formerly::default(),
             access: Clauses::default(),
             uses: Vec::new(),
+            reads: None,
             names_in: None,
             unresolved: Vec::new(),
             location: None,

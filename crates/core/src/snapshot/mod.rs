@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 use smol_str::SmolStr;
 
 use crate::engine::{Engine, EngineVersion, find_engine};
-use crate::model::{Clauses, Definition, Fingerprint, Formerly, Model, Object, QualifiedName, Scope};
+use crate::model::{Clauses, ColumnReads, Definition, Fingerprint, Formerly, Model, Object, QualifiedName, Scope};
 use crate::render::Writer;
 use crate::source::Source;
 
@@ -137,6 +137,9 @@ struct ObjectRecord {
     /// The objects that it needs.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     uses: Vec<QualifiedName>,
+    /// The columns that it reads, if all its names could be resolved.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    reads: Option<ColumnReads>,
     /// The schema in which names without one are looked for, if it is not the object's own.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(with = "Option<String>")]
@@ -155,6 +158,7 @@ impl From<ObjectRecord> for Object {
             formerly: record.formerly,
             access: record.access,
             uses: record.uses,
+            reads: record.reads,
             names_in: record.names_in,
             unresolved: Vec::new(),
             location: None,
@@ -175,6 +179,8 @@ struct ObjectLine<'o> {
     #[serde(skip_serializing_if = "<[QualifiedName]>::is_empty")]
     uses: &'o [QualifiedName],
     #[serde(skip_serializing_if = "Option::is_none")]
+    reads: Option<&'o ColumnReads>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     names_in: Option<&'o str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     file: Option<&'o str>,
@@ -189,6 +195,7 @@ impl<'o> ObjectLine<'o> {
             formerly: &object.formerly,
             access: &object.access,
             uses: &object.uses,
+            reads: object.reads.as_ref(),
             names_in: object.names_in.as_deref(),
             file: object.location.and_then(|l| sources.get(l.source as usize)).map(|source| &*source.name),
         }

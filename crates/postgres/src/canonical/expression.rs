@@ -17,7 +17,7 @@ use super::super::{names, tokens};
 use super::known::Known;
 use super::scope::{Columns, Relation, Scopes};
 use super::walk::Walk;
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Name, Object, QualifiedName, Unresolved};
+use wevrun_core::model::{Clauses, ColumnRead, Definition, Expression, Kind, Name, Object, QualifiedName, Unresolved};
 use wevrun_core::parse::{TokenKind, token};
 
 /// Nesting that is read; the server's own spelling nests deeply.
@@ -46,8 +46,18 @@ pub struct Scope<'k> {
     /// Where the object is.
     home_schema: String,
     around: Around,
-    /// What was looked up so far and is certainly not there.
-    unresolved: Mutex<BTreeSet<Unresolved>>,
+    found: Mutex<Found>,
+}
+
+/// What was found while the names of an object were resolved.
+#[derive(Default)]
+struct Found {
+    /// The names that certainly nothing has.
+    unresolved: BTreeSet<Unresolved>,
+    /// The columns that are read.
+    reads: BTreeSet<ColumnRead>,
+    /// Whether some text could not be read, or a column could not be resolved.
+    is_incomplete: bool,
 }
 
 /// What stands around an expression of an object.
@@ -95,7 +105,7 @@ impl<'k> Scope<'k> {
             own_schema: super::own_schema(object),
             home_schema: super::home_schema(object),
             around,
-            unresolved: Mutex::default(),
+            found: Mutex::default(),
         }
     }
 
@@ -104,7 +114,7 @@ impl<'k> Scope<'k> {
         let columns = self.known.columns.get(table.canonical()).cloned();
         let around = Around::Table(Relation::new(names::identifier(table), columns));
         let (own_schema, home_schema) = (self.own_schema.clone(), self.home_schema.clone());
-        Scope { around, own_schema, home_schema, known: self.known, unresolved: Mutex::default() }
+        Scope { around, own_schema, home_schema, known: self.known, found: Mutex::default() }
     }
 
     /// What the rows of a partitioned table are partitioned by, as far as it is known.
@@ -133,16 +143,29 @@ impl<'k> Scope<'k> {
         Spelling { text: format!("{columns} where ({})", condition.text), ..condition }.of(text)
     }
 
-    /// What the expressions name that were spelled in this scope and that is certainly not there.
-    pub fn unresolved(self) -> Vec<Unresolved> {
-        self.unresolved.into_inner().expect("nothing panics while it is held").into_iter().collect()
+    /// Tells the object what its expressions name, as far as they were spelled in this scope.
+    pub fn record(self, object: &mut Object) {
+        let found = self.found.into_inner().expect("nothing panics while it is held");
+        object.unresolved = found.unresolved.into_iter().collect();
+        let has_own_queries = super::holds_queries(&object.definition) || object.definition.kind() == Kind::Trigger;
+        object.reads = (has_own_queries && !found.is_incomplete).then(|| found.reads.into_iter().collect());
     }
 
     fn spelling(&self, text: String, walk: Walk<'_>) -> Spelling {
-        if !walk.unresolved.is_empty() {
-            self.unresolved.lock().expect("nothing panics while it is held").extend(walk.unresolved);
-        }
+        let mut found = self.found.lock().expect("nothing panics while it is held");
+        found.unresolved.extend(walk.unresolved);
+        found.is_incomplete |= walk.misses_columns;
+        found.reads.extend(walk.reads.into_iter().map(|(table, column)| ColumnRead {
+            of: self.known.names.get(&table).cloned().unwrap_or_else(|| names::read(&table)),
+            column: column.map(|column| names::simple(&column)),
+        }));
         Spelling { text, sure: walk.sure }
+    }
+
+    /// A text that can't be parsed: what it names is not known.
+    fn unread(&self, text: &str) -> Spelling {
+        self.found.lock().expect("nothing panics while it is held").is_incomplete = true;
+        plain_tokens(text)
     }
 
     pub(super) fn walk(&self, scopes: Scopes) -> Walk<'_> {
@@ -167,7 +190,7 @@ impl<'k> Scope<'k> {
             walk.as_stored(&mut expression, wanted);
             Some(self.spelling(finished(&mut expression), walk))
         });
-        spelled.unwrap_or_else(|| plain_tokens(text))
+        spelled.unwrap_or_else(|| self.unread(text))
     }
 
     /// The canonical form of a column's default. It names no column, so that it is the same wherever it stands in a schema.
@@ -197,7 +220,7 @@ impl<'k> Scope<'k> {
             let _ = VisitMut::visit(&mut *query, &mut super::sets::Parentheses);
             Some(self.spelling(format!("{query}{}", without_children(text)), walk))
         });
-        spelled.unwrap_or_else(|| plain_tokens(text))
+        spelled.unwrap_or_else(|| self.unread(text))
     }
 
     /// The query with its columns under the names that the view gives them; none if that can't be said in the query.
@@ -223,7 +246,7 @@ impl<'k> Scope<'k> {
             walk.as_stored(&mut expression, wanted);
             Some(self.spelling(finished(&mut expression), walk))
         });
-        spelled.unwrap_or_else(|| plain_tokens(text))
+        spelled.unwrap_or_else(|| self.unread(text))
     }
 
     /// The type of a table's or view's column, if it is known.
@@ -258,7 +281,7 @@ impl<'k> Scope<'k> {
             let _ = VisitMut::visit(&mut statement, &mut super::sets::Parentheses);
             Some(self.spelling(statement.to_string(), walk))
         });
-        spelled.unwrap_or_else(|| plain_tokens(text))
+        spelled.unwrap_or_else(|| self.unread(text))
     }
 
     /// The names and types of a query's columns, as far as they can be known.

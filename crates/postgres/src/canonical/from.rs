@@ -24,6 +24,7 @@ impl Walk<'_> {
         let mut sight = self.add_relation(&table.relation, relations);
         for join in &table.joins {
             let right = self.add_relation(&join.relation, relations);
+            self.reads_merged(&join.join_operator, relations);
             sight = joins::join(&join.join_operator, sight, right);
         }
         sight
@@ -55,6 +56,9 @@ impl Walk<'_> {
                     rename_columns(&mut columns, alias);
                 }
                 let own_names = alias.as_ref().is_some_and(|alias| !alias.columns.is_empty());
+                if own_names {
+                    self.reads.extend(found.iter().map(|table| (table.clone(), None)));
+                }
                 let relation = Relation { has_alias: alias.is_some(), ..Relation::new(called, columns) };
                 relations.push(match found.filter(|_| !own_names) {
                     Some(table) => relation.of(table),
@@ -83,14 +87,19 @@ impl Walk<'_> {
                 relations.push(function_relation("unnest".to_owned(), alias.as_ref(), *with_ordinality, None));
             }
             TableFactor::NestedJoin { table_with_joins, alias: Some(alias) } => {
-                let sight = self.add_relations(table_with_joins, &mut Vec::new());
+                let mut joined = Vec::new();
+                let sight = self.add_relations(table_with_joins, &mut joined);
+                joined.iter().for_each(|relation| self.reads_row(relation));
                 let mut columns =
                     sight.map(|columns| columns.into_iter().map(|column| (column.name, column.data_type)).collect());
                 rename_columns(&mut columns, alias);
                 relations.push(Relation::new(ident_value(&alias.name), columns));
             }
             // Something of which nobody knows the columns.
-            _ => relations.push(Relation::new(String::new(), None)),
+            _ => {
+                self.misses_columns = true;
+                relations.push(Relation::new(String::new(), None));
+            }
         }
         relations.get(before).and_then(Relation::sight)
     }

@@ -57,6 +57,14 @@ pub fn is_natural(operator: &JoinOperator) -> bool {
     matches!(constraint(operator), Some(JoinConstraint::Natural))
 }
 
+/// The columns that a join names by USING, or none if it names none.
+pub fn using(operator: &JoinOperator) -> Vec<String> {
+    match constraint(operator) {
+        Some(JoinConstraint::Using(names)) => names.iter().filter_map(|name| name_parts(name).pop()).collect(),
+        _ => Vec::new(),
+    }
+}
+
 /// The same of any join in a FROM.
 pub fn has_natural(table: &TableWithJoins) -> bool {
     let within = |factor: &TableFactor| match factor {
@@ -68,7 +76,7 @@ pub fn has_natural(table: &TableWithJoins) -> bool {
 
 fn merged_names(operator: &JoinOperator, left: &[Sighted], right: &[Sighted]) -> Vec<String> {
     match constraint(operator) {
-        Some(JoinConstraint::Using(names)) => names.iter().filter_map(|name| name_parts(name).pop()).collect(),
+        Some(JoinConstraint::Using(_)) => using(operator),
         Some(JoinConstraint::Natural) => {
             let common = left.iter().filter(|column| right.iter().any(|other| other.name == column.name));
             common.map(|column| column.name.clone()).collect()

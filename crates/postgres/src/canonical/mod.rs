@@ -26,6 +26,7 @@ mod operators;
 mod outputs;
 pub mod part_names;
 mod partition_key;
+mod reads;
 mod scope;
 mod search_terms;
 mod sets;
@@ -72,7 +73,7 @@ pub fn finish(model: &mut Model) {
         operator_classes::settle(object, &known, &own_schema(object));
         let scope = expression::Scope::of(object, &known);
         expressions(object, &scope);
-        object.unresolved = scope.unresolved();
+        scope.record(object);
         object.uses = known.uses(object);
         if may_hold_secrets(object.definition.kind()) {
             object.text.clear();

@@ -109,7 +109,10 @@ impl Walk<'_> {
             }
             // t.* where a value is wanted is the whole row, as t is.
             Expr::QualifiedWildcard(name, _) => match &name_parts(name)[..] {
-                [alias] => *expr = Expr::Identifier(ident(self.scopes.qualifier(alias).unwrap_or(alias))),
+                [alias] => {
+                    self.reads_row_called(alias);
+                    *expr = Expr::Identifier(ident(self.scopes.qualifier(alias).unwrap_or(alias)));
+                }
                 _ => *name = without_catalogue(name),
             },
             // What its columns are called is nobody's business.
@@ -472,6 +475,11 @@ impl Walk<'_> {
             without_names(query);
         }
         if let FunctionArguments::List(list) = &mut function.args {
+            for argument in &list.args {
+                if let FunctionArg::Unnamed(FunctionArgExpr::QualifiedWildcard(name)) = argument {
+                    self.reads_row_called(&name_parts(name).pop().unwrap_or_default());
+                }
+            }
             if last == "row" {
                 list.args = std::mem::take(&mut list.args).into_iter().flat_map(|item| self.row_item(item)).collect();
             }

@@ -295,12 +295,17 @@ impl Scopes {
         })
     }
 
+    /// Whether a join around merges columns of this name.
+    pub fn has_merged(&self, name: &str) -> bool {
+        self.levels.iter().any(|level| level.merged(name).is_some())
+    }
+
     /// Whether a name without a qualifier can be told: as a column, as a whole row, or because there is nothing else around.
     pub fn knows(&self, name: &str) -> bool {
         self.is_bare()
             || self.relations().next().is_none()
             || self.qualifier_of(name).is_some()
-            || self.levels.iter().any(|level| level.merged(name).is_some())
+            || self.has_merged(name)
             || self.called(name).is_some()
     }
 

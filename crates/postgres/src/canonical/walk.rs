@@ -39,6 +39,10 @@ pub struct Walk<'k> {
     pub(super) looking_ahead: usize,
     /// What is named and certainly not there.
     pub unresolved: BTreeSet<Unresolved>,
+    /// The columns that are read, each with its table or view; without a column, whole rows.
+    pub reads: BTreeSet<(String, Option<String>)>,
+    /// Whether it could not be told of which table a column is.
+    pub misses_columns: bool,
 }
 
 impl<'k> Walk<'k> {
@@ -56,6 +60,8 @@ impl<'k> Walk<'k> {
             fields: BTreeSet::new(),
             looking_ahead: 0,
             unresolved: BTreeSet::new(),
+            reads: BTreeSet::new(),
+            misses_columns: false,
         }
     }
 
@@ -70,15 +76,21 @@ impl<'k> Walk<'k> {
         if is_cte { None } else { self.known.relation_in_query(parts, self.own_schema) }
     }
 
+    /// Whether a SELECT around calls a column of its result so.
+    pub(super) fn is_an_output(&self, name: &str) -> bool {
+        self.outputs.iter().flatten().any(|own| own == name)
+    }
+
     pub(super) fn column(&mut self, expr: &mut Expr) {
         let (qualifier, column) = match expr {
             Expr::Identifier(column) => {
                 let name = ident_value(column);
+                self.reads_column(None, &name);
                 if self.scopes.lacks(&name)
                     && !is_special(&name)
                     && !name.contains('"')
                     && !self.fields.contains(&name)
-                    && !self.outputs.iter().flatten().any(|own| *own == name)
+                    && !self.is_an_output(&name)
                 {
                     self.unresolved.insert(Unresolved::Column(None, name.clone()));
                 }
@@ -98,6 +110,7 @@ impl<'k> Walk<'k> {
             Expr::CompoundIdentifier(parts) => match &parts[..] {
                 [.., qualifier, column] => {
                     let written = ident_value(qualifier);
+                    self.reads_column(Some(&written), &ident_value(column));
                     let lacks =
                         |relation: &Relation| relation.lacks(&ident_value(column)) && !column.value.contains('"');
                     if self.scopes.called(&written).is_some_and(lacks) {
@@ -128,6 +141,7 @@ impl<'k> Walk<'k> {
             let expanded = self.expanded(&item);
             // The server lists the columns.
             self.sure &= expanded.is_some() || !is_wildcard(&item);
+            self.misses_columns |= expanded.is_none() && is_wildcard(&item);
             match expanded {
                 Some(columns) => {
                     projection.extend(columns.iter().map(|(table, column)| listed(table.as_deref(), column)))
@@ -223,6 +237,7 @@ impl Walk<'_> {
         let relations = match statement {
             Statement::Update(update) => {
                 let mut relations = self.tables_of(std::slice::from_ref(&update.table)).relations;
+                relations.iter().for_each(|target| self.reads_row(target));
                 if let Some(UpdateTableFromKind::AfterSet(from) | UpdateTableFromKind::BeforeSet(from)) = &update.from {
                     relations.extend(self.tables_of(from).relations);
                 }
@@ -235,12 +250,17 @@ impl Walk<'_> {
                 relations
             }
             Statement::Insert(Insert { table: TableObject::TableName(name), table_alias, .. }) => {
+                self.reads.extend(self.relation(&name_parts(name)).map(|table| (table, None)));
                 // Its name is taken in the query that it may hold, its columns are not in sight there.
                 let alias = table_alias.as_ref().map(|alias| ident_value(&alias.alias));
                 let name = alias.unwrap_or_else(|| name_parts(name).pop().unwrap_or_default());
                 vec![Relation::new(name, Some(Columns::default()))]
             }
-            _ => Vec::new(),
+            Statement::Query(_) => Vec::new(),
+            _ => {
+                self.misses_columns = true;
+                Vec::new()
+            }
         };
         self.scopes.enter(Tables::of(relations));
     }

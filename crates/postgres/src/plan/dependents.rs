@@ -54,7 +54,7 @@ pub fn in_the_way(have: &Model, want: &Model, going: &Going<'_>, major: u32) -> 
                     let lacks_parts = index.clauses.has(clause::ONLY) || index.clauses.has(clause::ATTACHED_TO);
                     let goes = if lacks_parts { &touched } else { &replaced };
                     listed.any(|listed| goes.iter().any(|column| listed == column.canonical()))
-                        || touched.iter().any(|column| mentions(object, column))
+                        || touched.iter().any(|column| reads(object, name, column))
                 }
                 // Statistics go with a column that they are about.
                 Definition::Plain(plain) if plain.kind == Kind::Statistics => {
@@ -63,7 +63,7 @@ pub fn in_the_way(have: &Model, want: &Model, going: &Going<'_>, major: u32) -> 
                 Definition::Plain(plain) if plain.kind == Kind::Publication => {
                     touched.iter().any(|column| lists(plain, &format!("table {name}"), column))
                 }
-                _ => can_stand_in_the_way(object) && touched.iter().any(|column| mentions(object, column)),
+                _ => can_stand_in_the_way(object) && touched.iter().any(|column| reads(object, name, column)),
             };
             if in_the_way {
                 found.insert(object.key());
@@ -205,8 +205,8 @@ fn lists(plain: &Plain, clause: &str, column: &Name) -> bool {
     plain.clauses.expression_named(clause).is_some_and(|list| names_column(list, column))
 }
 
-/// Whether an object's expressions name the column. Routines keep their bodies as text, but for SQL-standard ones.
-fn mentions(object: &Object, column: &Name) -> bool {
+/// Whether an object reads the column of a table that it uses. Routines keep their bodies as text, but for SQL-standard ones.
+fn reads(object: &Object, table: &QualifiedName, column: &Name) -> bool {
     if let Definition::Plain(plain) = &object.definition {
         if matches!(plain.kind, Kind::Function | Kind::Procedure) && !plain.clauses.has(clause::BODY) {
             return false;
@@ -221,6 +221,9 @@ fn mentions(object: &Object, column: &Name) -> bool {
         let plain = |expression: &Expression| names::unquoted(&expression.canonical) == column.canonical();
         let parts = index.parts.iter().map(|part| &part.expression).filter(|expression| !plain(expression));
         return parts.chain(&index.predicate).any(|expression| names_column(expression, column));
+    }
+    if let Some(reads) = &object.reads {
+        return reads.has(table, column);
     }
     let mut copy = object.definition.clone();
     expressions_mut(&mut copy).iter().any(|expression| names_column(expression, column))

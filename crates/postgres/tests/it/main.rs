@@ -9,6 +9,7 @@ mod inherits;
 mod names;
 mod parts;
 mod plan;
+mod reads;
 mod references;
 mod spellings;
 
@@ -39,7 +40,10 @@ fn model(text: &str) -> Model {
 }
 
 fn object<'m>(model: &'m Model, key: &str) -> &'m Object {
-    model.objects().find(|object| object.key().to_string() == key).unwrap_or_else(|| panic!("there is no {key}"))
+    model.objects().find(|object| object.key().to_string() == key).unwrap_or_else(|| {
+        let keys: Vec<String> = model.objects().map(|object| object.key().to_string()).collect();
+        panic!("there is no {key} among {keys:?}")
+    })
 }
 
 fn same(one: &str, other: &str) {

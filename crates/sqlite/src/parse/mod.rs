@@ -120,6 +120,7 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
         formerly,
         access: Clauses::default(),
         uses,
+        reads: None,
         names_in: None,
         unresolved: Vec::new(),
         location: Some(whole),
