@@ -78,14 +78,14 @@ impl Failure {
             }
             LiveError::Unreadable(sources, found) => Failure::found(failure.message, found.clone(), sources.clone()),
             LiveError::LedgerClosed => failure.help(
-                "GRANT USAGE ON SCHEMA wevrun TO the_role; GRANT SELECT ON wevrun.ledger TO the_role; or say with what to compare: --against SIDE",
+                "GRANT USAGE ON SCHEMA wevrun TO the_role; GRANT SELECT ON wevrun.ledger TO the_role; or name the side to compare with: --against SIDE",
             ),
             LiveError::BadUrl(_) => failure.help("write it like postgres://user@host:5432/database?sslmode=verify-full"),
             LiveError::Unreachable(..) => failure.help("check host, port and sslmode, and that the server runs"),
             LiveError::Refused(..) => {
                 failure.help("give the password in PGPASSWORD or a password file, or let the server's pg_hba.conf allow it")
             }
-            LiveError::ConnectionLost(_) => failure.help("what was not committed is undone by the server"),
+            LiveError::ConnectionLost(_) => failure.help("the server rolls back what was not committed"),
             _ => failure,
         }
     }

@@ -52,5 +52,5 @@ pub fn spell(url: &DatabaseUrl, version: EngineVersion, model: &mut Model) -> En
 
 fn refused_by_scratch(what: &str) -> Failure {
     Failure::new(format!("the scratch server refuses the schema: {what}"))
-        .help("what it needs besides the schema (extensions, roles, settings) must be there as well")
+        .help("the server must also have the extensions, roles and settings that the schema needs")
 }

@@ -105,8 +105,8 @@ impl Context {
             return Ok(Side::Live(shown(text), url));
         }
         if text.starts_with("git:") {
-            return Err(Failure::usage("sides in git (git:REV) are not there yet")
-                .help("check the revision out into a folder of its own (git worktree add), and name that folder"));
+            return Err(Failure::usage("sides in git (git:REV) are not supported yet")
+                .help("check out the revision into another folder (git worktree add), and name that folder"));
         }
         let path = PathBuf::from(text);
         if path.is_dir() {
@@ -159,8 +159,7 @@ impl Context {
     /// The engine for sides that do not say theirs.
     fn assumed_engine(&self, side: &str) -> Ended<&'static Engine> {
         self.engine.or(self.project.as_ref().map(|project| project.engine)).ok_or_else(|| {
-            Failure::usage(format!("{side} does not say for which engine it is"))
-                .help("add --engine sqlite or --engine postgres")
+            Failure::usage(format!("{side} does not name its engine")).help("add --engine sqlite or --engine postgres")
         })
     }
 

@@ -71,7 +71,7 @@ fn follow(dialect: &dyn Dialect, file: SourceText, seen: &mut Vec<PathBuf>, all:
         let found = [beside, PathBuf::from(&named)].into_iter().find(|candidate| candidate.is_file());
         let Some(found) = found else {
             let line = text[..at].matches('\n').count() + 1;
-            return Err(Failure::new(format!("{shown}:{line}: the file `{named}` that it includes is not there"))
+            return Err(Failure::new(format!("{shown}:{line}: the included file `{named}` does not exist"))
                 .help("the path is taken from the folder of the file that names it"));
         };
         if seen.contains(&real(&found)) {

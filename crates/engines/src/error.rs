@@ -73,10 +73,10 @@ pub enum LiveError {
         cause: Box<LiveError>,
     },
     /// Foreign keys would have values without a row in the parent.
-    #[error("rows would refer to rows that are not there")]
+    #[error("rows would reference rows that do not exist")]
     ForeignKeysBroken(Vec<Broken>),
     /// Rows that were not there when the script was made would have been lost.
-    #[error("rows or values that were not there when the script was made would be lost")]
+    #[error("rows or values that did not exist when the script was made would be lost")]
     WouldLoseRows,
     /// All steps ran, and the outcome is not what was wanted.
     #[error("the steps ran, but the outcome is not what the script promises")]

@@ -53,7 +53,11 @@ fn parents(model: &Model, object: &Object, checks: &mut Checks<'_>) {
             Some(view) => checks.add(
                 Diagnostic::new(
                     Code::WV004,
-                    format!("{} is LIKE {}, whose types only the server knows", object.key(), view.key()),
+                    format!(
+                        "{} is LIKE {}, and only the server knows the types of that view",
+                        object.key(),
+                        view.key()
+                    ),
                 )
                 .at(checks.locate(object, from.identifier(), None), "a view")
                 .and_at(checks.definition_of(view), "it is defined here")

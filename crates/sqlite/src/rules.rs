@@ -119,7 +119,7 @@ fn version(object: &Object, version: EngineVersion, checks: &mut Checks<'_>) {
             checks.add(
                 Diagnostic::new(
                     Code::WV130,
-                    format!("{} needs SQLite 3.{minor}; the project says {version}", object.key()),
+                    format!("{} needs SQLite 3.{minor}; the project is for {version}", object.key()),
                 )
                 .at(at, format!("{what} came with SQLite 3.{minor}"))
                 .help(format!("set engine-version = \"3.{minor}\" in wevrun.toml, if every database runs it")),

@@ -75,7 +75,7 @@ impl Adopt {
             )?;
             let codes: Vec<&str> = tolerated.iter().map(|code| code.name()).collect();
             anstream::eprintln!(
-                "{}: the database has defects that the engine lets pass; {FILE} tolerates them ({})",
+                "{}: the database has defects that the engine accepts; {FILE} tolerates them ({})",
                 paint(style::WARNING, "warning"),
                 codes.join(", ")
             );

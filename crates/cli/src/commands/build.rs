@@ -134,7 +134,7 @@ fn spelling(model: &Model, spelled: Option<usize>) {
         return;
     }
     anstream::println!(
-        "{}: how a server spells {} can't be told without one; --scratch URL asks it",
+        "{}: {} can't be compared exactly without a server; --scratch URL names one",
         paint(style::WARNING, "unproven"),
         share(unsure.len())
     );
@@ -163,5 +163,5 @@ fn summary(failure: &Failure) -> String {
         return failure.message.clone();
     }
     let code = failure.diagnostics.iter().find(|diagnostic| diagnostic.is_error()).expect("there is one").code;
-    format!("{}; nothing was written. `wevrun explain {code}` says more", count(errors, "error"))
+    format!("{}; nothing was written. see `wevrun explain {code}`", count(errors, "error"))
 }

@@ -126,12 +126,14 @@ impl Deploy {
             _ => unreachable!("clap takes one or two"),
         };
         if script.is_some() && self.want.is_some() {
-            return Err(Failure::usage("a script already says what is wanted; --want can't be used with one"));
+            return Err(Failure::usage(
+                "--want can't be used with a script: the script already holds the desired schema",
+            ));
         }
         if script.is_some() && !self.wishes.is_empty() {
             let options =
                 "--column-order, --index-builds and --access are for `wevrun script`, or for deploy without a script";
-            return Err(Failure::usage(format!("a script already says what is done; {options}")));
+            return Err(Failure::usage(format!("the options were chosen when the script was made; {options}")));
         }
         let url = context.require_target(target)?;
         context.beside(&url);
@@ -183,7 +185,7 @@ impl Deploy {
                     return Ok(self.held(&script));
                 }
                 if nothing && self.format == Format::Text {
-                    anstream::println!("{target} already is what is wanted: {}", script.want.short());
+                    anstream::println!("{target} is up to date: {}", script.want.short());
                 }
                 let text = write(dialect(script.engine), &script);
                 let database = live.live.as_mut().expect("it is live").as_mut();
@@ -286,7 +288,7 @@ impl Deploy {
                     anstream::println!("  {} {object}", paint(style::WARNING, "unproven"));
                 }
                 for object in &deployment.respelled {
-                    let why = "made by the script's statements; the server spells its expressions otherwise than expected";
+                    let why = "created by the script's statements; the server stores its expressions in an unexpected spelling";
                     anstream::println!("  {} {object}: {why}", paint(style::WARNING, "unproven"));
                 }
                 Ok(Outcome::Done)
@@ -298,7 +300,7 @@ impl Deploy {
             .help("deploy the same script again: it continues where needed")),
             Err(LiveError::Halfway { done, parts, cause }) => {
                 let left = match done {
-                    0 => "What the steps before it have made, stays".to_owned(),
+                    0 => "The earlier steps of this part stay in effect".to_owned(),
                     1 => format!("The first of {parts} parts is done, and stays"),
                     _ => format!("The first {done} of {parts} parts are done, and stay"),
                 };
@@ -317,12 +319,12 @@ impl Deploy {
             }
             Err(error @ (LiveError::NotCommitted { .. } | LiveError::NotReadBack(_) | LiveError::TransactionEnded)) => {
                 Err(Failure::new(format!("{target}: {error}"))
-                    .help("look at what it is now: `wevrun compare` shows it; do not take it for released"))
+                    .help("look at its current state with `wevrun compare`; do not treat it as released"))
             }
             Err(error) if lost_at_commit(&error) => Err(Failure::new(format!(
                 "the connection was lost at the commit, so it is not known whether {target} was changed"
             ))
-            .help("`wevrun compare` shows what it is now; deploying the same script again does no harm")),
+            .help("`wevrun compare` shows its current state; it is safe to deploy the same script again")),
             // What a person reads of it is on standard output, too.
             Err(LiveError::StateDiffers { .. }) if self.format == Format::Json => {
                 let message = format!("{target} is not in the state that the script was made for; nothing was changed");
@@ -348,7 +350,7 @@ fn report(event: Event<'_>) {
     let _ = match event {
         Event::StateConfirmed => writeln!(out, "target matches the script's starting state"),
         Event::Resumed { part, parts } => {
-            writeln!(out, "the target has what the parts before have made; going on with part {part} of {parts}")
+            writeln!(out, "the earlier parts are done; continuing with part {part} of {parts}")
         }
         Event::StepStarted { step, steps, title } => {
             write!(out, "step {} of {steps}: {title} ", step.number).and_then(|()| out.flush())
@@ -378,7 +380,7 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
                 found.fingerprint().short()
             );
             if found.fingerprint() == script.want {
-                anstream::eprintln!("  the target already has the structure that the script leads to");
+                anstream::eprintln!("  the target already has the structure that the script produces");
             } else {
                 since_the_script(to, found);
             }
@@ -437,12 +439,9 @@ fn not_as_wanted(failure: Failure, comparison: &Comparison<'_>) -> Failure {
     let differing: Vec<String> = comparison.differences.iter().map(|difference| difference.key.to_string()).collect();
     let (heading, objects) = if differing.is_empty() {
         let unproven: Vec<String> = comparison.unproven.iter().map(ToString::to_string).collect();
-        (
-            "give `--scratch URL` as well: only a server can tell that these are what is wanted, in its own words:",
-            unproven,
-        )
+        ("add `--scratch URL`: these can't be compared without the engine:", unproven)
     } else {
-        ("please report it; these came out otherwise than they are wanted:", differing)
+        ("please report it; these differ from the desired schema:", differing)
     };
     objects.into_iter().take(10).fold(failure.help(heading), Failure::help)
 }
@@ -464,7 +463,7 @@ fn since_the_script(to: &Target<'_>, found: &Model) {
     };
     let comparison: Comparison<'_> = compare(dialect(released.engine), &released.model, found);
     if comparison.is_identical() {
-        anstream::eprintln!("  it is what was last released there, {} by {}", entry.released_at, entry.released_by);
+        anstream::eprintln!("  it is the last release there, {} by {}", entry.released_at, entry.released_by);
         return;
     }
     let view = View {
@@ -492,7 +491,7 @@ mod tests {
         let view = ObjectKey::new(Kind::View, QualifiedName::plain(Name::new("public.frames", "public.frames")));
         comparison.unproven.push(view);
         let told = not_as_wanted(Failure::new("the outcome is not proven"), &comparison);
-        assert!(told.help[0].starts_with("give `--scratch URL`"), "{:?}", told.help);
+        assert!(told.help[0].starts_with("add `--scratch URL`"), "{:?}", told.help);
         assert_eq!(told.help[1..], ["view public.frames"]);
     }
 }

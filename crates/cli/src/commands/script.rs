@@ -315,7 +315,7 @@ pub fn report_held(script: &Steps) {
     }
     let until = (Local::now() + chrono::Duration::days(30)).format("%Y-%m-%d");
     anstream::eprintln!(
-        "\n{}: to accept a risk, write its waiver into {WAIVERS}, beside wevrun.toml:\n",
+        "\n{}: to accept a risk, add its waiver to {WAIVERS}, in the folder of wevrun.toml:\n",
         paint(style::HELP, "help")
     );
     for risk in waivable {

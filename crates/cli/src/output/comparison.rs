@@ -77,7 +77,7 @@ fn unproven(objects: &[ObjectKey]) {
         anstream::println!("  {:<13} {}", key.kind.title(), paint(style::WARNING, &key.name));
     }
     anstream::println!(
-        "{:17}These can't be compared without the engine: --scratch URL lets a server decide. A script does not change them.",
+        "{:17}These can't be compared without the engine: --scratch URL compares them on a server. A script does not change them.",
         ""
     );
 }

@@ -17,7 +17,7 @@ fn between(source: &str, rows: &str, wanted: &str) -> TestProject {
 fn deployed(project: &TestProject) {
     project.expect(0, &["deploy", "test"]);
     let again = project.expect(0, &["deploy", "test"]);
-    assert!(again.stdout.contains("already is what is wanted"), "{}", again.stdout);
+    assert!(again.stdout.contains("is up to date"), "{}", again.stdout);
     project.expect(0, &["deploy", "--create", "production"]);
 }
 
@@ -91,7 +91,7 @@ fn what_can_not_be_followed_stops_the_script() {
     );
     let held = project.expect(4, &["deploy", "test"]);
     assert!(
-        held.stderr.contains("SQLite renames no column to a name that stands for the row's own number"),
+        held.stderr.contains("SQLite can't rename a column to a name of the row number (rowid)"),
         "{}",
         held.stderr
     );

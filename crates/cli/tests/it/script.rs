@@ -56,7 +56,7 @@ fn an_empty_table_is_known_to_lose_nothing_and_the_script_makes_sure() {
         "INSERT INTO apiaries VALUES (1, 'Linden'); INSERT INTO hives VALUES (1, 1, 'L1', 'blue')",
     );
     let run = project.expect(1, &["deploy", "next.sql", "test"]);
-    assert!(run.stderr.contains("rows or values that were not there"), "{}", run.stderr);
+    assert!(run.stderr.contains("rows or values that did not exist"), "{}", run.stderr);
     let output = sqlite3(&project.file("test.db"), &project.read("next.sql"));
     assert!(String::from_utf8_lossy(&output.stderr).contains("rows_would_be_lost"));
     assert_eq!(number(&project, "test.db", "SELECT count(*) FROM hives"), 1);
@@ -127,7 +127,7 @@ fn foreign_keys_that_would_break_stop_the_script() {
     );
     by_hand(&project, "test.db", "PRAGMA foreign_keys = OFF; UPDATE hives SET paint_colour = 'blue'");
     let run = project.expect(1, &["deploy", "test"]);
-    assert!(run.stderr.contains("rows would refer to rows that are not there"), "{}", run.stderr);
+    assert!(run.stderr.contains("rows would reference rows that do not exist"), "{}", run.stderr);
     let which = "foreign key hives (paint_colour) to apiaries: no row there for the value 'blue'";
     assert!(run.stderr.contains(which), "{}", run.stderr);
     assert_eq!(number(&project, "test.db", "SELECT count(*) FROM pragma_foreign_key_list('hives')"), 1);

@@ -190,7 +190,7 @@ fn the_engine_version_limits_functions_syntax_and_options() {
         let project = project(&[("schema/a.sql", &format!("{table}{source};\n"))]);
         let run = project.expect(1, &["build"]);
         assert!(
-            run.stderr.contains(&format!("needs SQLite 3.{minor}; the project says 3.40")),
+            run.stderr.contains(&format!("needs SQLite 3.{minor}; the project is for 3.40")),
             "{source}: {}",
             run.stderr
         );

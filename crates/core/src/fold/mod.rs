@@ -201,7 +201,7 @@ impl Folder<'_> {
                     "IF NOT EXISTS keeps the first: make them the same, or delete one",
                 )
             } else {
-                ("is defined twice", "rename one of them, or delete the one that is no longer meant")
+                ("is defined twice", "rename one of them, or delete the one that is no longer needed")
             };
             let found = Diagnostic::new(Code::WV101, format!("`{name}` {message}"))
                 .at(object.location.map(head), "defined again here")
@@ -445,7 +445,7 @@ impl Folder<'_> {
             Some(found) if kind == Kind::Index => self.folded.diagnostics.push(
                 Diagnostic::new(Code::WV110, format!("index `{name}` belongs to {found} and does not go alone"))
                     .at(head(location), "can't drop it")
-                    .help("drop the constraint that it belongs to, or the index whose part it is"),
+                    .help("drop the constraint that it belongs to, or the index of the partitioned table"),
             ),
             _ if if_exists || self.folded.unreadable.contains(name) => {}
             _ if self.along.0 == Some(location) && self.along.1.contains(name) => {}

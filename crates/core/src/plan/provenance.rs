@@ -55,10 +55,11 @@ fn removed_object<'d>(difference: &'d Difference<'_>) -> Option<&'d Object> {
 }
 
 fn unknown(key: &ObjectKey) -> Risk {
-    let explanation = "the source does not have it, and no ledger says who created it; it may belong to somebody else";
+    let explanation =
+        "the source does not have it, and no ledger says who created it; it may belong to another project";
     let mut risk = Risk::new(RiskKind::RemovesUnknown, key.to_string(), explanation);
     risk.ways_out = vec![
-        "if it is not yours, name it in `ignores` in wevrun.toml, or say in `manages` what is".to_owned(),
+        "if it is not yours, list it under `ignores` in wevrun.toml, or list your objects under `manages`".to_owned(),
         "if it is yours and stays, bring it into the source with `wevrun adopt`".to_owned(),
     ];
     risk
@@ -111,10 +112,10 @@ pub fn unmanaged_risks(dialect: &dyn Planner, planning: &Planning<'_>, recreated
     let left_out = scope.left_out(dialect, planning.have);
     let others = left_out.iter().filter_map(|key| planning.have.get(key));
     let again = left_out.iter().filter(|key| recreated.contains(&planning.comparison.renames.key_in_want(key))).map(|key| {
-        let explanation = "it is not managed by this project, and would have to be dropped and created again: it depends on what changes";
+        let explanation = "this project does not manage it, and it would have to be dropped and recreated because it depends on a changed object";
         let mut risk = Risk::new(RiskKind::RemovesUnmanaged, key.to_string(), explanation);
         risk.clearance = super::Clearance::Impossible;
-        risk.ways_out = vec![format!("let the owner of {key} drop it before the release and create it again afterwards")];
+        risk.ways_out = vec![format!("ask the owner of {key} to drop it before the release and to create it again afterwards")];
         risk
     });
     let again: Vec<Risk> = again.collect();
@@ -128,7 +129,7 @@ pub fn unmanaged_risks(dialect: &dyn Planner, planning: &Planning<'_>, recreated
             let explanation = format!("it is not managed by this project, and needs {needed}, which is removed");
             let mut risk = Risk::new(RiskKind::RemovesUnmanaged, object.key().to_string(), explanation);
             risk.clearance = super::Clearance::Impossible;
-            risk.ways_out = vec![format!("keep {needed}, or let the owner of {} remove it first", object.key())];
+            risk.ways_out = vec![format!("keep {needed}, or ask the owner of {} to remove it first", object.key())];
             risk
         })
         .chain(again)

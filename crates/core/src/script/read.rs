@@ -113,7 +113,7 @@ fn head(text: &str, find: FindDialect<'_>) -> Result<(usize, Head), ScriptError>
             break;
         }
         if is_marked(line) {
-            let twice = |is_set: bool| if is_set { Err(failed("the line is there twice".to_owned())) } else { Ok(()) };
+            let twice = |is_set: bool| if is_set { Err(failed("the line occurs twice".to_owned())) } else { Ok(()) };
             match Line::read(line).map_err(failed)? {
                 Line::Format(number) => {
                     twice(format.replace(number).is_some())?;
@@ -178,7 +178,7 @@ fn head(text: &str, find: FindDialect<'_>) -> Result<(usize, Head), ScriptError>
     };
     format.ok_or(ScriptError::Missing("format"))?;
     if undo.ok_or(ScriptError::Missing("kind"))? != text.starts_with(UNDO_TITLE) {
-        return Err(wrong(text, 0, "the title and the line `-- | kind …` say different things"));
+        return Err(wrong(text, 0, "the title and the line `-- | kind …` do not agree"));
     }
     if head.proven.is_none() != head.unproven.is_empty() {
         return Err(ScriptError::Missing(if head.proven.is_none() { "proven" } else { "unproven" }));
@@ -212,7 +212,7 @@ impl Head {
         if steps != self.steps || plan.parts.len() != self.parts {
             let (promised, found) = ((self.steps, self.parts), (steps, plan.parts.len()));
             let problem = format!(
-                "the head says that there are {} steps in {} parts, but {} steps in {} parts are there",
+                "the head declares {} steps in {} parts, but the script has {} steps in {} parts",
                 promised.0, promised.1, found.0, found.1
             );
             return Err(wrong(text, 0, problem));

@@ -102,8 +102,8 @@ fn head(client: &dyn Client, script: &Script, text: &mut Text) {
     if script.plan.is_one_transaction() {
         text.line("-- It is one transaction: if any statement fails, the database stays as it was.");
     } else {
-        text.line("-- The engine can't do all of it in one transaction. If a statement fails, its part is undone, or can be run");
-        text.line("-- again where it says so; the parts before it stay done. `wevrun deploy` of this same file continues there.");
+        text.line("-- The engine can't run all of it in one transaction. If a statement fails, its part is rolled back, or can be");
+        text.line("-- repeated if the part says so; earlier parts stay committed. `wevrun deploy` of this file continues there.");
     }
     text.line("-- Run it with `wevrun deploy THIS_FILE TARGET`, which compares the whole structure before and after,");
     text.line(&format!("-- or with the engine's own client, which keeps no ledger: {}", client.client_command()));

@@ -119,7 +119,7 @@ pub fn unknown(reader: &Reader<'_>) -> Box<Diagnostic> {
     Box::new(
         Diagnostic::new(Code::WV004, format!("this ALTER is not one that Wevrun can place: `{word}`"))
             .at(reader.location(place..place + 1), "not known here")
-            .help("write the object as it shall be; source files say what the schema is"),
+            .help("write the object's final definition; source files define the schema"),
     )
 }
 

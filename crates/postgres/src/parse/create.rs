@@ -237,7 +237,7 @@ fn is_from_query(reader: &Reader<'_>) -> bool {
 
 fn from_query(reader: &Reader<'_>) -> Box<Diagnostic> {
     Box::new(
-        Diagnostic::new(Code::WV006, "a table can't be made from a query here")
+        Diagnostic::new(Code::WV006, "CREATE TABLE … AS can't be used here")
             .at(reader.location(0..2), "takes its columns from a query")
             .help("write the columns out: CREATE TABLE name (column type, …)"),
     )

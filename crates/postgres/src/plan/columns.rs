@@ -109,7 +109,8 @@ impl TableChange<'_> {
                 risk.clearance = Clearance::Impossible;
             }
             risk.ways_out.push("give it a DEFAULT".to_owned());
-            risk.ways_out.push("let it be NULL in this release, fill it, and add NOT NULL in the next one".to_owned());
+            risk.ways_out
+                .push("allow NULL in this release, fill the column, and add NOT NULL in the next release".to_owned());
             step.risks.push(risk);
         }
         // https://www.postgresql.org/docs/current/sql-altertable.html#SQL-ALTERTABLE-NOTES
@@ -246,7 +247,7 @@ impl TableChange<'_> {
             } else if want.generated.is_some() {
                 // Before version 17 the server can't give a column another expression: the column is created again.
                 let mut step = self.step(
-                    format!("create generated column {table}.{} again", want.name),
+                    format!("recreate generated column {table}.{}", want.name),
                     vec![format!("DROP COLUMN {own}"), format!("ADD COLUMN {}", write::column(want))],
                 );
                 step.risks.extend((!self.has_no_rows()).then(|| self.rewrites()));
@@ -435,13 +436,12 @@ impl TableChange<'_> {
 fn zoned(object: &str, zone: Option<&str>) -> Risk {
     let explanation = match zone {
         Some(zone) => format!("its moments are converted as those of the time zone {zone}"),
-        None => "one of the types has a time zone and the other has not: what moments its values mean must be said"
-            .to_owned(),
+        None => "only one of the types has a time zone: the time zone of the values must be named".to_owned(),
     };
     let mut risk = Risk::new(RiskKind::ChangesValues, object, explanation);
     if zone.is_none() {
         risk.clearance = Clearance::Impossible;
-        risk.ways_out.push("say the zone in its waiver: convert-as = \"Europe/Berlin\"".to_owned());
+        risk.ways_out.push("name the time zone in its waiver: convert-as = \"Europe/Berlin\"".to_owned());
     }
     risk
 }

@@ -51,11 +51,11 @@ impl Planner<'_> {
 
     pub(super) fn create(&mut self, object: &Object) {
         let key = object.key();
-        let again =
-            if self.have().get(&key).is_some_and(|have| have.definition == object.definition) { " again" } else { "" };
+        let is_unchanged = self.have().get(&key).is_some_and(|have| have.definition == object.definition);
+        let create = if is_unchanged { "recreate" } else { "create" };
         let title = match object.definition.owner() {
-            Some(owner) if key.name.owner().is_none() => format!("create {key}{again} on {owner}"),
-            _ => format!("create {key}{again}"),
+            Some(owner) if key.name.owner().is_none() => format!("{create} {key} on {owner}"),
+            _ => format!("{create} {key}"),
         };
         let mut statements = Vec::new();
         statements.extend(self.search_path(object));

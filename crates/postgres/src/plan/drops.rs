@@ -255,7 +255,7 @@ impl Planner<'_> {
                 format!("keys of it are ordered by {}, and the server can't drop that under them", class.key());
             let mut risk = Risk::new(RiskKind::ChangesValues, table.key().to_string(), explanation);
             risk.clearance = Clearance::Impossible;
-            risk.ways_out.push("keep the class as it is, and make another one beside it for new indexes".to_owned());
+            risk.ways_out.push("keep the class, and create another one for new indexes".to_owned());
             risk.ways_out
                 .push("drop the keys in this release, and add them with the new class in the next one".to_owned());
             risk
@@ -274,8 +274,8 @@ impl Planner<'_> {
 
     pub(super) fn drop_object(&mut self, object: &Object) {
         let key = object.key();
-        let anew = if self.again.contains(&key) { ", to create it again" } else { "" };
-        let mut step = Step::new(format!("drop {key}{anew}"), Vec::new());
+        let purpose = if self.again.contains(&key) { " to recreate it" } else { "" };
+        let mut step = Step::new(format!("drop {key}{purpose}"), Vec::new());
         if matches!(key.kind, Kind::Table) {
             let original = self.original(&key);
             let probe = Probe::HasRows(original);

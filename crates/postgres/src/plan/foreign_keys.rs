@@ -30,8 +30,9 @@ impl Planner<'_> {
                     || (!stays && (circle(key) || target_changes))
                 {
                     let statement = format!("ALTER TABLE {name} DROP CONSTRAINT {}", quoted(key.name.canonical()));
-                    let again = if wanted { ", to add it again" } else { "" };
-                    let step = Step::new(format!("drop foreign key {} of {name}{again}", key.name), vec![statement]);
+                    let temporarily = if wanted { " temporarily" } else { "" };
+                    let step =
+                        Step::new(format!("drop foreign key {} of {name}{temporarily}", key.name), vec![statement]);
                     steps.push(step);
                 }
             }

@@ -77,7 +77,7 @@ fn of_table(planning: &Planning<'_>, function: &Object, name: &QualifiedName, ta
         let statement =
             format!("ALTER TABLE {name}\n    DROP CONSTRAINT {own},\n    ADD {}", write::check_constraint(check));
         let mut step =
-            Step::new(format!("check {own} of {name} again with the new {}", function.key()), vec![statement]);
+            Step::new(format!("revalidate {own} of {name} with the new {}", function.key()), vec![statement]);
         let explanation = "rows that do not fit it any more stop the script";
         step.risks.push(Risk::new(RiskKind::MayRefuseRows, format!("table {name}"), explanation));
         if let Some(comment) = check.clauses.value(clause::COMMENT) {
@@ -95,7 +95,7 @@ fn of_table(planning: &Planning<'_>, function: &Object, name: &QualifiedName, ta
             Step::new(format!("compute column {name}.{} with the new {}", column.name, function.key()), Vec::new());
         let in_place = planning.version.major >= 17;
         let explanation = if in_place {
-            "its values are computed again with the new function"
+            "its values are recomputed with the new function"
         } else {
             "its values were computed with the old function and stay, until each row is updated"
         };

@@ -15,9 +15,9 @@ pub fn counts_down(increment: Option<&str>) -> bool {
 
 /// The risk that values are handed out again.
 pub fn repeats(object: &str) -> Risk {
-    let explanation = "it counts in the other direction from now on and starts again: values that it has handed out may be handed out again";
+    let explanation = "it counts in the other direction and restarts: it may return values that it has returned before";
     let mut risk = Risk::new(RiskKind::RepeatsValues, object, explanation);
-    risk.ways_out.push("keep the direction, and create another sequence beside it".to_owned());
+    risk.ways_out.push("keep the direction, and create another sequence".to_owned());
     risk
 }
 

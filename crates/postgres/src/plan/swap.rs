@@ -111,7 +111,7 @@ pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<QualifiedName>) -> Vec
 
 /// The functions of a base type are bound to it, and would be in the way of those of the new one.
 fn cannot_step_aside(name: &QualifiedName) -> Risk {
-    let explanation = "the server changes no type that is stored as its own functions say, and columns are of it";
+    let explanation = "the server can't change a base type while columns have it";
     let mut risk = Risk::new(RiskKind::ChangesValues, format!("type {name}"), explanation);
     risk.clearance = Clearance::Impossible;
     risk.ways_out
@@ -251,7 +251,7 @@ impl Converted {
             refuses(&format!("values that the new {data_type} does not take stop the script"))
         } else {
             changes(&format!(
-                "its values are read again from their text as the new {data_type}; the script stops if one would change"
+                "its values are converted to the new {data_type} by way of text; the script stops if one would change"
             ))
         };
         Converted { using: by_text, guard: Some(guard), risk }

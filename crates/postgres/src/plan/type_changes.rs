@@ -27,7 +27,7 @@ impl TableChange<'_> {
                 format!(
                     "the server changes no type in the rows of {table} as long as a column of {other} holds such rows"
                 ),
-                "give that column a composite type of its own in the release before",
+                "give that column a separate composite type in the release before",
             )
         };
         let mut risk = Risk::new(RiskKind::ChangesValues, object, explanation);

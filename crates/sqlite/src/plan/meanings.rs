@@ -81,8 +81,8 @@ fn risk(key: &ObjectKey, what: &str) -> Risk {
     let mut risk = Risk::new(RiskKind::ChangesValues, key.to_string(), explanation);
     risk.clearance = Clearance::Impossible;
     risk.ways_out = vec![
-        "if the string is meant, write it in single quotes".to_owned(),
-        "if the column is meant, write its name without quotes".to_owned(),
+        "for the string, write it in single quotes".to_owned(),
+        "for the column, write its name without quotes".to_owned(),
     ];
     risk
 }

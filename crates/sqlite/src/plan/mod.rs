@@ -209,7 +209,7 @@ impl Planner<'_> {
             match change.map(|at| &planning.comparison.differences[at].change) {
                 Some(Change::Remove(_)) if !goes_along => drop(self, &object.name, format!("drop {key}")),
                 Some(Change::Remove(_)) => {}
-                Some(Change::Change { .. }) => drop(self, &object.name, format!("drop {key}, to create it again")),
+                Some(Change::Change { .. }) => drop(self, &object.name, format!("drop {key} to recreate it")),
                 _ if in_the_way.contains(&key) => {
                     drop(self, &object.name, format!("drop {key} temporarily"));
                     self.recreated.insert(key);
@@ -239,7 +239,7 @@ impl Planner<'_> {
             let indexes_others =
                 matches!(&object.definition, Definition::VirtualTable(table) if virtual_tables::indexes_others(table));
             if indexes_others {
-                step.notes.push(format!("{key} holds no rows of its own"));
+                step.notes.push(format!("{key} stores no rows"));
             } else if planning.evidence.answer(&probe) == Some(false) {
                 step.statements.push(guards::must_not_hold(&probe));
                 step.notes.push(format!("{key} is empty, so nothing is lost; the script stops if it is not any more"));
@@ -347,10 +347,10 @@ impl Planner<'_> {
                 _ => objects,
             };
             for object in objects {
-                let again = if self.recreated.contains(&object.key()) { " again" } else { "" };
+                let create = if self.recreated.contains(&object.key()) { "recreate" } else { "create" };
                 let title = match object.definition.owner() {
-                    Some(owner) => format!("create {}{again} on {owner}", object.key()),
-                    None => format!("create {}{again}", object.key()),
+                    Some(owner) => format!("{create} {} on {owner}", object.key()),
+                    None => format!("{create} {}", object.key()),
                 };
                 let mut step = Step::new(title, vec![object.text.clone()]);
                 if planning.way_back && kind == Kind::Table {

@@ -76,7 +76,7 @@ pub fn steps(planning: &Planning<'_>) -> Vec<Step> {
         );
         let mut step = Step::new(format!("rename column {table}.{from} to {to}"), vec![statement]);
         if Sqlite.is_row_id(to) {
-            let explanation = "SQLite renames no column to a name that stands for the row's own number";
+            let explanation = "SQLite can't rename a column to a name of the row number (rowid)";
             let mut risk = Risk::new(RiskKind::ChangesValues, format!("column {table}.{to}"), explanation);
             risk.clearance = Clearance::Impossible;
             risk.ways_out.push("choose another name; rowid, _rowid_ and oid are taken".to_owned());

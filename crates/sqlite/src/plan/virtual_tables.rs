@@ -64,7 +64,7 @@ pub fn step(
         return step;
     }
     if matches!(old, Content::Elsewhere(_)) {
-        step.notes.push(format!("virtual table {table} holds no rows of its own"));
+        step.notes.push(format!("virtual table {table} stores no rows"));
     } else if empty {
         step.statements.push(guards::must_not_hold(&Probe::HasRows(table.clone())));
         step.notes.push(format!(
@@ -112,7 +112,7 @@ pub fn stale_after(planning: &Planning<'_>, name: &QualifiedName, have: &Table, 
         }
         let table = quoted(object.name.written());
         let statement = format!("INSERT INTO {table} ({table}) VALUES ('rebuild')");
-        steps.push(Step::new(format!("fill virtual table {} again from {name}", object.name), vec![statement]));
+        steps.push(Step::new(format!("refill virtual table {} from {name}", object.name), vec![statement]));
     }
     steps
 }

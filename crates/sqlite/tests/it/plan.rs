@@ -185,8 +185,8 @@ fn a_rename_keeps_the_rows_and_moves_dependents_out_of_the_way() {
             "drop view v temporarily",
             "drop view w temporarily",
             "rename column lots.grams to weight",
-            "create view v again",
-            "create view w again"
+            "recreate view v",
+            "recreate view w"
         ]
     );
 }
@@ -199,12 +199,7 @@ fn a_changed_view_takes_its_triggers_along() {
     let want = have.replace("SELECT id", "SELECT id, note");
     assert_eq!(
         titles(&have, &want),
-        [
-            "drop trigger t temporarily",
-            "drop view v, to create it again",
-            "create view v",
-            "create trigger t again on v"
-        ]
+        ["drop trigger t temporarily", "drop view v to recreate it", "create view v", "recreate trigger t on v"]
     );
 }
 
@@ -218,11 +213,11 @@ fn a_column_is_dropped_in_place_with_no_broken_view_around() {
     assert_eq!(
         titles(&have, &want),
         [
-            "drop view v, to create it again",
+            "drop view v to recreate it",
             "drop view w temporarily",
             "drop column lots.note",
             "create view v",
-            "create view w again"
+            "recreate view w"
         ]
     );
 }
