@@ -193,7 +193,7 @@ fn rename_column(rng: &mut SmallRng, schema: &mut Schema, fresh: usize) {
 }
 
 /// Makes a schema valid again: what refers to something that is gone goes too.
-fn repair(schema: &mut Schema) {
+pub fn repair(schema: &mut Schema) {
     let tables = schema.tables.clone();
     for table in &mut schema.tables {
         for column in &mut table.columns {

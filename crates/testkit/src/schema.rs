@@ -24,6 +24,25 @@ pub struct Schema {
     pub full_text: Vec<(String, Vec<String>)>,
 }
 
+impl Schema {
+    /// The schema with only those objects whose place in `kept` is true, counted over all lists; objects beyond its end are kept. What
+    /// can't be without another object is left out as well. So a failing property test finds a small schema that fails.
+    pub fn kept(mut self, kept: &[bool]) -> Schema {
+        if kept.iter().all(|is_kept| *is_kept) {
+            return self;
+        }
+        let mut flags = kept.iter().copied().chain(std::iter::repeat(true));
+        let mut is_kept = || flags.next().unwrap_or(true);
+        self.triggers.retain(|_| is_kept());
+        self.views.retain(|_| is_kept());
+        self.indexes.retain(|_| is_kept());
+        self.full_text.retain(|_| is_kept());
+        self.tables.retain(|_| is_kept());
+        crate::mutate::repair(&mut self);
+        self
+    }
+}
+
 /// A table.
 #[derive(Debug, Clone)]
 pub struct Table {
