@@ -14,7 +14,7 @@ pub enum Outcome {
     /// Differences or drift were found.
     Differences = 3,
     /// A rule or an unwaived risk holds it back.
-    HeldBack = 4,
+    Blocked = 4,
     /// The target is no longer in the state that the script was made for.
     StateChanged = 5,
 }

@@ -15,7 +15,7 @@ use wevrun_engines::{
 };
 
 use super::compare::print_source_findings;
-use super::script::{Made, keep_unmanaged, last_release, make, read, report_held, same_project, today};
+use super::script::{Made, keep_unmanaged, last_release, make, read, report_blocked, same_project, today};
 use super::wishes::Wishes;
 use super::{Scratch, context};
 use crate::failure::{Ended, Failure, Outcome};
@@ -154,7 +154,7 @@ impl Deploy {
                 }
                 let waivers = context.project.as_ref().map_or(Ok(Vec::new()), |project| project.waivers())?;
                 script.clear(&waivers, &today());
-                if !script.held_back_by().is_empty() {
+                if !script.blocked_by().is_empty() {
                     return Ok(self.held(&script));
                 }
                 let mut live = context.load_live(target, &url, access)?;
@@ -181,7 +181,7 @@ impl Deploy {
                     make(&context, (target, &live.model), (live.live.as_mut(), live_version), &want, &self.wishes)?;
                 old_enough(target, live_version, &script)?;
                 let nothing = comparison.is_identical() && script.is_empty();
-                if !script.held_back_by().is_empty() {
+                if !script.blocked_by().is_empty() {
                     return Ok(self.held(&script));
                 }
                 if nothing && self.format == Format::Text {
@@ -212,11 +212,11 @@ impl Deploy {
     /// Says which risks hold the script back.
     fn held(&self, script: &Steps) -> Outcome {
         if self.format == Format::Json {
-            let risks = script.held_back_by().into_iter().map(JsonRisk::new).collect();
+            let risks = script.blocked_by().into_iter().map(JsonRisk::new).collect();
             json::print(&Held { ok: false, risks, diagnostics: Vec::new() });
         }
-        report_held(script);
-        Outcome::HeldBack
+        report_blocked(script);
+        Outcome::Blocked
     }
 
     /// Says why another version of the engine than the built-in one must run the script, if it must.
@@ -240,7 +240,7 @@ impl Deploy {
         }
         anstream::eprintln!("{}: {message}", paint(style::ERROR, "stopped"));
         help.iter().for_each(|line| anstream::eprintln!("  {}: {line}", paint(style::HELP, "help")));
-        Some(Outcome::HeldBack)
+        Some(Outcome::Blocked)
     }
 
     fn deploy(&self, to: &Target<'_>, database: &mut dyn Database, script: &Steps, text: &str) -> Ended {

@@ -162,7 +162,7 @@ pub fn same_project(target: &str, entry: &LedgerEntry, project: &str, other_proj
         return Ok(());
     }
     let words = format!("{target} has releases of the project `{}`, and this is `{project}`", entry.project);
-    Err(Failure { status: Outcome::HeldBack as u8, ..Failure::new(format!("{words}; nothing was changed")) }
+    Err(Failure { status: Outcome::Blocked as u8, ..Failure::new(format!("{words}; nothing was changed")) }
         .help("check the target; if the project was renamed, or two share the database, add --other-project"))
 }
 
@@ -216,8 +216,8 @@ impl Script {
             }
             None => None,
         };
-        let undo_held = undo.as_ref().is_some_and(|undo| !undo.held_back_by().is_empty());
-        let held = undo_held || !script.held_back_by().is_empty();
+        let undo_held = undo.as_ref().is_some_and(|undo| !undo.blocked_by().is_empty());
+        let held = undo_held || !script.blocked_by().is_empty();
         let text = write(dialect, &script);
         if self.format == Format::Json {
             let diagnostics = source_findings(&[&have, &want]);
@@ -242,16 +242,16 @@ impl Script {
             });
         }
         if held {
-            if !script.held_back_by().is_empty() {
-                report_held(&script);
+            if !script.blocked_by().is_empty() {
+                report_blocked(&script);
             }
             if let Some(undo) = undo.filter(|_| undo_held) {
                 let words =
                     "the undo script must be able to run when it is needed, so its risks need their waivers now";
                 anstream::eprintln!("{}: {words}; or leave out --undo", paint(style::ERROR, "undo"));
-                report_held(&undo);
+                report_blocked(&undo);
             }
-            return Ok(Outcome::HeldBack);
+            return Ok(Outcome::Blocked);
         }
         match &self.out {
             Some(out) => {
@@ -291,8 +291,8 @@ fn announce(verb: &str, path: &Path, script: &Steps) {
 }
 
 /// Says what holds a script back, and the way out of each.
-pub fn report_held(script: &Steps) {
-    let held = script.held_back_by();
+pub fn report_blocked(script: &Steps) {
+    let held = script.blocked_by();
     anstream::eprintln!(
         "{}: {} without a waiver; nothing was written or changed",
         paint(style::ERROR, "blocked"),

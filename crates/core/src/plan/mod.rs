@@ -60,7 +60,7 @@ pub struct Planning<'m> {
     /// What is asked for beside.
     pub wishes: Wishes,
     /// Whether this is the way back: then each step says what data it can't bring back.
-    pub way_back: bool,
+    pub is_undo: bool,
 }
 
 /// A dialect's plan.
@@ -143,7 +143,7 @@ impl<'m> Planning<'m> {
         evidence: &'m Evidence,
     ) -> Planning<'m> {
         let renamed = comparison.renames.apply(dialect, have);
-        Planning { have, renamed, want, comparison, version, evidence, wishes: Wishes::default(), way_back: false }
+        Planning { have, renamed, want, comparison, version, evidence, wishes: Wishes::default(), is_undo: false }
     }
 
     /// Objects, by kind and name, that the fingerprint of a state on the way leaves out: unproven or not managed.

@@ -38,7 +38,7 @@ pub fn make_undo(
     let wishes =
         Wishes { access: wishes.access, scope: wishes.scope.clone(), zones: wishes.zones.clone(), ..Wishes::default() };
     let planning =
-        Planning { way_back: true, wishes, ..Planning::new(dialect, (want, have), &comparison, version, &evidence) };
+        Planning { is_undo: true, wishes, ..Planning::new(dialect, (want, have), &comparison, version, &evidence) };
     let mut script = planned(dialect, project, &planning);
     // Whether there will be rows is not known yet: it is tried, and stops if there are.
     for risk in script.plan.risks_mut().filter(|risk| risk.kind == RiskKind::NeedsValues) {
@@ -76,7 +76,7 @@ fn planned(dialect: &dyn Client, project: &str, planning: &Planning<'_>) -> Scri
         have: have.fingerprint(),
         respelled,
         want: want.fingerprint(),
-        undo: planning.way_back,
+        undo: planning.is_undo,
         scope: scope.clone(),
         ownership: planning.evidence.provenance.ownership(),
         plan,

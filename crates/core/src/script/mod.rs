@@ -84,7 +84,7 @@ impl Script {
     }
 
     /// The risks that hold it back.
-    pub fn held_back_by(&self) -> Vec<&Risk> {
+    pub fn blocked_by(&self) -> Vec<&Risk> {
         self.plan.risks().filter(|risk| risk.holds_back()).collect()
     }
 

@@ -120,7 +120,7 @@ impl TableChange<'_> {
         if rewrites && !self.has_no_rows() {
             step.risks.push(self.rewrites());
         }
-        if self.planning.way_back {
+        if self.planning.is_undo {
             step.notes.push(format!(
                 "can't bring back: the values that column {table}.{} held before the release",
                 column.name

@@ -83,7 +83,7 @@ impl Planner<'_> {
             self.push(step);
             return self.push(moved);
         }
-        if self.planning.way_back && key.kind == Kind::Table {
+        if self.planning.is_undo && key.kind == Kind::Table {
             step.notes.push("can't bring back: the rows that the table held before the release".to_owned());
         }
         if key.kind == Kind::Subscription {

@@ -95,12 +95,12 @@ impl Planner<'_> {
             // What stands on a table or view that goes, goes with it, unless it keeps something else from going.
             let goes = |name: &QualifiedName| gone.iter().any(|key| key.name == *name && key.kind.is_relation());
             let holds = matches!(key.kind, Kind::Rule | Kind::Policy);
-            let goes_along = object.definition.owner().is_some_and(|owner| {
+            let cascades = object.definition.owner().is_some_and(|owner| {
                 goes(owner) && !(holds && object.uses.iter().any(|used| used != owner && goes(used)))
             });
             // So does a part of an index with that, and can't go before it.
             let whole = object.as_index().and_then(attached_to).map(|whole| ObjectKey::new(Kind::Index, whole));
-            if goes_along || whole.is_some_and(|whole| gone.contains(&whole)) {
+            if cascades || whole.is_some_and(|whole| gone.contains(&whole)) {
                 continue;
             }
             if let Some(table) = object.as_table().filter(|_| self.ordered.contains(&key.name)) {

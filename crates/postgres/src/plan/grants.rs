@@ -10,7 +10,7 @@ use wevrun_core::plan::{Planning, Step};
 /// asked or not.
 pub fn steps(planning: &Planning<'_>) -> Vec<Step> {
     let asked = planning.wishes.access;
-    if !asked && !planning.way_back {
+    if !asked && !planning.is_undo {
         return Vec::new();
     }
     let differing = |have: &Object, want: &Object| access::changes(want, &access_properties(&Postgres, have, want));

@@ -58,7 +58,7 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
     let comparison = compare_with(&Postgres, &have, planning.want, planning.comparison.renames.clone());
     let sides = (&have, planning.want);
     let rest = Planning::new(&Postgres, sides, &comparison, planning.version, planning.evidence);
-    let rest = Planning { wishes: planning.wishes.clone(), way_back: planning.way_back, ..rest };
+    let rest = Planning { wishes: planning.wishes.clone(), is_undo: planning.is_undo, ..rest };
     let mut plan = parts(&rest);
     partitions::put_first(&mut plan.parts, steps);
     plan

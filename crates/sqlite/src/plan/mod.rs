@@ -97,7 +97,7 @@ impl<'p> TableChange<'p> {
 
     /// On the way back: says that a column comes without the values that it once held.
     fn note_values_gone(&self, column: &Name, step: &mut Step) {
-        if self.planning.way_back {
+        if self.planning.is_undo {
             let column = format!("{}.{column}", self.object.name);
             step.notes.push(format!("can't bring back: the values that column {column} held before the release"));
         }
@@ -204,10 +204,10 @@ impl Planner<'_> {
         for object in planning.have.of_kind(kind) {
             let key = object.key();
             // What stands on a table or view that goes, goes with it.
-            let goes_along = object.definition.owner().is_some_and(|owner| removed_relations.contains(owner));
+            let cascades = object.definition.owner().is_some_and(|owner| removed_relations.contains(owner));
             let change = planning.comparison.differences.binary_search_by(|d| d.key.cmp(&key)).ok();
             match change.map(|at| &planning.comparison.differences[at].change) {
-                Some(Change::Remove(_)) if !goes_along => drop(self, &object.name, format!("drop {key}")),
+                Some(Change::Remove(_)) if !cascades => drop(self, &object.name, format!("drop {key}")),
                 Some(Change::Remove(_)) => {}
                 Some(Change::Change { .. }) => drop(self, &object.name, format!("drop {key} to recreate it")),
                 _ if in_the_way.contains(&key) => {
@@ -353,7 +353,7 @@ impl Planner<'_> {
                     None => format!("{create} {}", object.key()),
                 };
                 let mut step = Step::new(title, vec![object.text.clone()]);
-                if planning.way_back && kind == Kind::Table {
+                if planning.is_undo && kind == Kind::Table {
                     step.notes.push("can't bring back: the rows that the table held before the release".to_owned());
                 }
                 if let Definition::VirtualTable(table) = &object.definition {

@@ -237,7 +237,7 @@ fn changed_column(change: &TableChange<'_>, have: &Column, want: &Column, step: 
     } else {
         format!("values are stored as {will} instead of {was}: '007' becomes 7, 1.10 becomes 1.1 or '1.1'")
     };
-    if change.planning.way_back {
+    if change.planning.is_undo {
         step.notes.push(format!("can't bring back: what the release changed in the values of {object}"));
     }
     step.risks.push(Risk::new(RiskKind::ChangesValues, object, explanation));

@@ -161,7 +161,7 @@ fn losses_are_named_unless_the_data_is_known_to_have_none() {
 fn missing_values_are_impossible_only_if_rows_are_known() {
     let want = "CREATE TABLE lots (id INTEGER PRIMARY KEY, grams INTEGER, note TEXT, x TEXT NOT NULL)";
     let clearance = |evidence: &[(Probe, bool)]| {
-        script(LOTS, want, evidence).held_back_by().first().map(|risk| risk.clearance.clone())
+        script(LOTS, want, evidence).blocked_by().first().map(|risk| risk.clearance.clone())
     };
     assert_eq!(clearance(&[]), Some(Clearance::Missing));
     assert_eq!(clearance(&[(Probe::HasRows(object_name("lots")), true)]), Some(Clearance::Impossible));
@@ -234,7 +234,7 @@ fn a_waiver_permits_one_risk_on_one_object_until_its_day() {
     let held = |waiver: Waiver, today: &str| {
         let mut script = script(LOTS, "CREATE TABLE lots (id INTEGER PRIMARY KEY, grams INTEGER)", &[]);
         script.clear(&[waiver], today);
-        !script.held_back_by().is_empty()
+        !script.blocked_by().is_empty()
     };
     assert!(!held(waiver("loses-column", "column lots.note", "2026-12-31"), "2026-12-31"));
     assert!(held(waiver("loses-column", "column lots.note", "2026-12-31"), "2027-01-01"));
