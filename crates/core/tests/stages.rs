@@ -66,6 +66,21 @@ fn no_statement_holds_a_function() {
     }
 }
 
+/// A clause is looked up by its key, which has the type of its value; by name only where the name was read from another clause.
+#[test]
+fn no_clause_is_looked_up_by_a_literal() {
+    let dialects = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
+    let mut wrong = Vec::new();
+    for file in ["postgres/src", "sqlite/src"].iter().flat_map(|place| rust_files(&dialects.join(place))) {
+        let text = fs::read_to_string(&file).expect("a source file");
+        for word in ["_named(\"", "_named(&format!(", "for clause in [\""] {
+            let lines = text.lines().enumerate().filter(|(_, line)| line.contains(word));
+            wrong.extend(lines.map(|(number, line)| format!("{}:{}: {line}", file.display(), number + 1)));
+        }
+    }
+    assert_eq!(wrong, [""; 0]);
+}
+
 #[test]
 fn what_a_text_uses_is_found() {
     let text = "use crate::model::{Name, Kind};\nuse crate::{plan, script::Script};\nfn f() -> crate::check::Rules {}";

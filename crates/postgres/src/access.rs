@@ -71,7 +71,7 @@ pub fn may_be_those_of(nameless: &Object, other: &Object) -> bool {
     nameless.has(clause::ON)
         && !nameless.has(clause::ROLE)
         && other.has(clause::ROLE)
-        && ["on", "schema"].iter().all(|clause| nameless.value_named(clause) == other.value_named(clause))
+        && [clause::ON, clause::SCHEMA].into_iter().all(|clause| nameless.value(clause) == other.value(clause))
 }
 
 /// What roles may do with an object when it has just been created, by these default privileges.

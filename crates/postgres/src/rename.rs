@@ -85,10 +85,10 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
                 *name = to.clone();
                 touched = true;
             }
-            for clause in ["function", "from", "as", "support", "wrapper", "handler", "validator"] {
-                let Some(value) = clauses.value_named(clause).map(str::to_owned) else { continue };
+            for clause in clause::OBJECT_REFERENCES {
+                let Some(value) = clauses.value(clause).map(str::to_owned) else { continue };
                 // A trigger names its function without arguments, as it has none; it may not have been looked up yet.
-                let of_trigger = clause == "function" && names::signature(&from) == "()";
+                let of_trigger = clause.is("function") && names::signature(&from) == "()";
                 let bare = |name: &Name| {
                     let name = name.canonical();
                     if of_trigger { name.trim_end_matches("()").to_owned() } else { name.to_owned() }
@@ -98,8 +98,8 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
                     .into_iter()
                     .map(|item| if is_meant(&item) { bare(to) } else { item })
                     .collect();
-                if clause != "as" && replaced.join(", ") != value {
-                    clauses.say_named(clause, replaced.join(", "));
+                if replaced.join(", ") != value {
+                    clauses.say(clause, replaced.join(", "));
                     touched = true;
                 }
             }
@@ -311,12 +311,10 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
                             .filter(|column| **column == *from)
                             .for_each(|column| *column = to.clone());
                     }
-                    for clause in ["partition by"] {
-                        if let Some(value) = table.clauses.expression_named(clause) {
-                            let mut value = value.clone();
-                            replace_word(&mut value, from, to);
-                            table.clauses.set_named(clause, value);
-                        }
+                    if let Some(value) = table.clauses.get(clause::PARTITION_BY) {
+                        let mut value = value.clone();
+                        replace_word(&mut value, from, to);
+                        table.clauses.set(clause::PARTITION_BY, value);
                     }
                 }
                 Definition::View(view) => {
@@ -335,11 +333,11 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
         }
         if stands_on {
             if let Definition::Plain(plain) = &mut object.definition {
-                for clause in ["owned by", "events", "on"] {
-                    if let Some(value) = plain.clauses.expression_named(clause) {
+                for clause in [clause::OWNED_BY, clause::EVENTS, clause::ON] {
+                    if let Some(value) = plain.clauses.get(clause) {
                         let mut value = value.clone();
                         touched |= replace_word(&mut value, from, to);
-                        plain.clauses.set_named(clause, value);
+                        plain.clauses.set(clause, value);
                     }
                 }
             }

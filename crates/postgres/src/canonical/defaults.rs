@@ -65,39 +65,35 @@ pub fn remove_routine_defaults(clauses: &mut Clauses) {
         clauses.remove(clause::ROWS);
     }
     // Both are of type real, and 1e-07 is what the server says of 0.0000001.
-    for clause in ["cost", "rows"] {
-        if let Some(number) = clauses.value_named(clause).and_then(|value| value.parse::<f32>().ok()) {
-            clauses.say_named(clause, number.to_string());
+    for clause in [clause::COST, clause::ROWS] {
+        if let Some(number) = clauses.value(clause).and_then(|value| value.parse::<f32>().ok()) {
+            clauses.say(clause, number.to_string());
         }
     }
 }
 
 /// Removes those of an aggregate or an operator.
 pub fn remove_definition_defaults(kind: Kind, clauses: &mut Clauses) {
-    for flag in ["with.finalfunc_extra", "with.mfinalfunc_extra", "with.hypothetical"] {
-        match clauses.value_named(flag).map(str::to_ascii_lowercase).as_deref() {
-            Some("true" | "on" | "yes" | "1") => clauses.say_named(flag, ""),
-            Some("false" | "off" | "no" | "0") => drop(clauses.remove_named(flag)),
+    for flag in ["finalfunc_extra", "mfinalfunc_extra", "hypothetical"].map(|option| clause::WITH.of(option)) {
+        match clauses.value(flag).map(str::to_ascii_lowercase).as_deref() {
+            Some("true" | "on" | "yes" | "1") => clauses.say(flag, ""),
+            Some("false" | "off" | "no" | "0") => drop(clauses.remove(flag)),
             _ => {}
         }
     }
     let modifies = if clauses.has(clause::ORDERED) { "read_write" } else { "read_only" };
-    for (key, value) in [
-        ("with.finalfunc_modify", modifies),
-        ("with.mfinalfunc_modify", modifies),
-        ("with.parallel", "unsafe"),
-        ("with.sspace", "0"),
-    ] {
-        if kind == Kind::Aggregate && clauses.value_named(key) == Some(value) {
-            clauses.remove_named(key);
+    for (option, value) in
+        [("finalfunc_modify", modifies), ("mfinalfunc_modify", modifies), ("parallel", "unsafe"), ("sspace", "0")]
+    {
+        let key = clause::WITH.of(option);
+        if kind == Kind::Aggregate && clauses.value(key) == Some(value) {
+            clauses.remove(key);
         }
     }
     if kind == Kind::Aggregate {
-        for (old, new) in
-            [("with.sfunc1", "with.sfunc"), ("with.stype1", "with.stype"), ("with.initcond1", "with.initcond")]
-        {
-            if let Some(value) = clauses.remove_named(old) {
-                clauses.set_named(new, value);
+        for (old, new) in [("sfunc1", "sfunc"), ("stype1", "stype"), ("initcond1", "initcond")] {
+            if let Some(value) = clauses.remove(clause::WITH.of(old)) {
+                clauses.set(clause::WITH.of(new), value);
             }
         }
         clauses.remove(clause::WITH_BASETYPE);

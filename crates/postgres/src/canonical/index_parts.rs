@@ -159,9 +159,11 @@ fn partitions(model: &Model) -> HashMap<QualifiedName, Vec<&QualifiedName>> {
 
 /// Whether two indexes index the same in the same way, whatever their tables and names.
 pub fn says_the_same(index: &Index, other: &Index) -> bool {
-    let clause = |name: &str| index.clauses.get_named(name) == other.clauses.get_named(name);
+    let (own, others) = (&index.clauses, &other.clauses);
     index.unique == other.unique
         && index.parts == other.parts
         && index.predicate == other.predicate
-        && ["using", "include", "nulls not distinct"].into_iter().all(clause)
+        && own.get(clause::USING) == others.get(clause::USING)
+        && own.get(clause::INCLUDE) == others.get(clause::INCLUDE)
+        && own.has(clause::NULLS_NOT_DISTINCT) == others.has(clause::NULLS_NOT_DISTINCT)
 }

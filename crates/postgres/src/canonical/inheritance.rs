@@ -192,9 +192,9 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
             own.default = Some(kept);
         }
     }
-    for own_only in ["comment", "statistics", "no default"] {
-        inherited.clauses.remove_named(own_only);
-    }
+    inherited.clauses.remove(clause::COMMENT);
+    inherited.clauses.remove(clause::STATISTICS);
+    inherited.clauses.remove(clause::NO_DEFAULT);
     if partition {
         inherited.not_null_name = Beside(None);
         // Nor is the sequence of an identity column a partition's own.
@@ -242,9 +242,9 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         result.default = result.default.filter(|default| !is_null(default));
         result.not_null = own.not_null.or(parent.not_null);
         result.not_null_inherited = Beside(own.not_null.is_none() && parent.not_null.is_some());
-        for clause in ["storage", "compression"] {
-            if let Some(value) = parent.clauses.get_named(clause).filter(|_| !own.clauses.has_named(clause)) {
-                result.clauses.set_named(clause, value.clone());
+        for clause in [clause::STORAGE, clause::COMPRESSION] {
+            if let Some(value) = parent.clauses.get(clause).filter(|_| !own.clauses.has(clause)) {
+                result.clauses.set(clause, value.clone());
             }
         }
         if result.default.is_none() && parent.default.is_some() {

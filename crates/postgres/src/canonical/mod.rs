@@ -253,27 +253,11 @@ fn resolve(object: &mut Object, known: &Known) {
         _ => {}
     }
     for clauses in all_clauses(&mut object.definition) {
-        for clause in [
-            "function",
-            "support",
-            "handler",
-            "validator",
-            "with.handler",
-            "range.subtype_diff",
-            "range.canonical",
-            "base.input",
-            "base.output",
-            "base.receive",
-            "base.send",
-            "base.typmod_in",
-            "base.typmod_out",
-            "base.analyze",
-            "base.subscript",
-        ] {
-            let Some(name) = clauses.value_named(clause).map(str::to_owned) else { continue };
+        for clause in clause::FUNCTION_REFERENCES {
+            let Some(name) = clauses.value(clause).map(str::to_owned) else { continue };
             let resolved = known.function(&name, &own);
             if resolved != name {
-                clauses.say_named(clause, resolved);
+                clauses.say(clause, resolved);
             }
         }
         if let Some(of) = clauses.get(clause::OF) {

@@ -14,8 +14,8 @@ pub fn resolve(object: &mut Object, known: &Known, own: &str) {
     let clauses = &mut plain.clauses;
     match plain.kind {
         Kind::Operator | Kind::Aggregate => {
-            for clause in ["with.commutator", "with.negator", "with.sortop"] {
-                let Some(given) = clauses.value_named(clause) else { continue };
+            for clause in [clause::WITH_COMMUTATOR, clause::WITH_NEGATOR, clause::WITH.of("sortop")] {
+                let Some(given) = clauses.value(clause) else { continue };
                 let symbol = match given.to_ascii_lowercase().strip_prefix("operator") {
                     Some(_) => given[8..].trim().trim_start_matches('(').trim_end_matches(')').trim(),
                     None => given,
@@ -30,13 +30,13 @@ pub fn resolve(object: &mut Object, known: &Known, own: &str) {
                         built_in => built_in,
                     },
                 };
-                clauses.say_named(clause, found);
+                clauses.say(clause, found);
             }
         }
         Kind::Cast | Kind::Transform => {
-            for clause in ["with function", "from sql", "to sql"] {
-                if let Some(function) = clauses.value_named(clause).map(|function| known.routine(function, own)) {
-                    clauses.say_named(clause, function);
+            for clause in [clause::WITH_FUNCTION, clause::FROM_SQL, clause::TO_SQL] {
+                if let Some(function) = clauses.value(clause).map(|function| known.routine(function, own)) {
+                    clauses.say(clause, function);
                 }
             }
         }
@@ -230,9 +230,9 @@ pub fn like(clauses: &mut Clauses) {
         _ => ("variable", "int4", "extended"),
     };
     let by_value = matches!(length, "1" | "2" | "4" | "8");
-    for (clause, value) in [("base.internallength", length), ("base.alignment", alignment), ("base.storage", storage)] {
-        if !clauses.has_named(clause) {
-            clauses.say_named(clause, value);
+    for (option, value) in [("internallength", length), ("alignment", alignment), ("storage", storage)] {
+        if !clauses.has(clause::BASE.of(option)) {
+            clauses.say(clause::BASE.of(option), value);
         }
     }
     if by_value && !clauses.has(clause::BASE_PASSEDBYVALUE) {

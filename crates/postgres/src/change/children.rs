@@ -106,11 +106,11 @@ fn pass_on_below(model: &mut Model, parent: &QualifiedName, changed: &[(Column, 
             if old.generated != new.generated {
                 own.generated.clone_from(&new.generated);
             }
-            for clause in ["storage", "compression"] {
-                match new.clauses.get_named(clause) {
-                    value if value == old.clauses.get_named(clause) => {}
-                    Some(value) => own.clauses.set_named(clause, value.clone()),
-                    None => drop(own.clauses.remove_named(clause)),
+            for clause in [clause::STORAGE, clause::COMPRESSION] {
+                match new.clauses.get(clause) {
+                    value if value == old.clauses.get(clause) => {}
+                    Some(value) => own.clauses.set(clause, value.clone()),
+                    None => drop(own.clauses.remove(clause)),
                 }
             }
         }

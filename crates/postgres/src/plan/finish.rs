@@ -82,9 +82,9 @@ impl Planner<'_> {
             let of_an_index = before.has(clause::CLUSTER_ON) || before.has(clause::REPLICA_IDENTITY);
             let created = if of_an_index { self.indexes_created_again(name, table) } else { Vec::new() };
             for index in created {
-                for clause in ["cluster on", "replica identity"] {
-                    if before.value_named(clause).is_some_and(|value| value.contains(index.canonical())) {
-                        before.to_mut().remove_named(clause);
+                for clause in [clause::CLUSTER_ON, clause::REPLICA_IDENTITY] {
+                    if before.value(clause).is_some_and(|value| value.contains(index.canonical())) {
+                        before.to_mut().remove(clause);
                     }
                 }
             }

@@ -212,9 +212,9 @@ pub fn plain(want: &Object, before: &Plain, after: &Plain, in_use: bool) -> Meth
             if differing.contains(&"to") {
                 out += &format!(" TO {}", after.clauses.value(clause::TO).unwrap_or("public"));
             }
-            for (clause, words) in [("using", "USING"), ("with check", "WITH CHECK")] {
-                if differing.contains(&clause) {
-                    out += &format!(" {words} ({})", after.clauses.written_named(clause));
+            for (clause, words) in [(clause::USING, "USING"), (clause::WITH_CHECK, "WITH CHECK")] {
+                if differing.iter().any(|differing| clause.is(differing)) {
+                    out += &format!(" {words} ({})", after.clauses.written(clause));
                 }
             }
             statements.push(out);

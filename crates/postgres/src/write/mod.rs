@@ -466,9 +466,9 @@ fn create_trigger(name: &str, owner: &str, clauses: &Clauses) -> String {
     }
     if clauses.has(clause::OLD_TABLE) || clauses.has(clause::NEW_TABLE) {
         out += " REFERENCING";
-        for which in ["old table", "new table"] {
-            if let Some(name) = clauses.value_named(which) {
-                out += &format!(" {} AS {name}", which.to_uppercase());
+        for (clause, words) in [(clause::OLD_TABLE, "OLD TABLE"), (clause::NEW_TABLE, "NEW TABLE")] {
+            if let Some(name) = clauses.value(clause) {
+                out += &format!(" {words} AS {name}");
             }
         }
     }

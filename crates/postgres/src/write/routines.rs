@@ -34,9 +34,9 @@ pub fn create_routine(name: &QualifiedName, plain: &Plain, replace: bool) -> Str
             out += &format!(" {words}{}", value.to_uppercase());
         }
     }
-    for clause in ["cost", "rows", "support"] {
-        if let Some(value) = clauses.value_named(clause) {
-            out += &format!(" {} {value}", clause.to_uppercase());
+    for (clause, word) in [(clause::COST, "COST"), (clause::ROWS, "ROWS"), (clause::SUPPORT, "SUPPORT")] {
+        if let Some(value) = clauses.value(clause) {
+            out += &format!(" {word} {value}");
         }
     }
     for (setting, value) in clauses.listed(clause::SET) {

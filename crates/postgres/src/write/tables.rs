@@ -149,9 +149,9 @@ pub fn identity(column: &Column) -> Option<String> {
         words = format!(" SEQUENCE NAME {name}{words}");
     }
     // Like its table, if nothing is said.
-    for word in ["logged", "unlogged"] {
-        if options.has_named(word) {
-            words += &format!(" {}", word.to_uppercase());
+    for (clause, word) in [(clause::LOGGED, "LOGGED"), (clause::UNLOGGED, "UNLOGGED")] {
+        if options.has(clause) {
+            words += &format!(" {word}");
         }
     }
     let words = if words.is_empty() { words } else { format!(" ({})", words.trim_start()) };
