@@ -168,6 +168,7 @@ pub const LEFT_OUT: ClauseFamily<Expression> = ClauseFamily::new("left out.");
 
 pub const DEFAULT_OF_CHILDREN: Clause<'static, Expression> = Clause::new("default of children");
 pub const FORCE_ROW_SECURITY: Clause<'static, Flag> = Clause::new("force row security");
+/// The dictionaries that were replaced in a configuration that is yet to be copied, each followed by its successor.
 pub const REPLACED: Clause<'static, Expression> = Clause::new("replaced");
 /// What a table of attributes says of SET, whose settings are clauses of their own.
 pub const SET_ATTRIBUTE: Clause<'static, Expression> = Clause::new("set");

@@ -156,7 +156,7 @@ fn unresolved(object: &Object, version: EngineVersion, others_bring: bool, check
                 missing(checks, object, ("function", name), functions::names())
             }
             Unresolved::Relation(name) if !others_bring && !checks.is_named_by_code(name) => {
-                let name = names::read(&name);
+                let name = names::read(name);
                 let readable = !checks.is_unreadable(&name)
                     && !checks.is_unreadable(&names::qualified("public", &names::identifier(&name)));
                 if readable {

@@ -62,7 +62,7 @@ impl Pattern {
         let like = |text: &str| is_like(&self.name, text, names.engine().capabilities.has_caseless_names);
         match self.kind {
             PatternKind::Schema if key.kind == Kind::Schema => like(own),
-            PatternKind::Schema => schema.is_some_and(|schema| like(schema)),
+            PatternKind::Schema => schema.is_some_and(&like),
             PatternKind::Only(kind) if kind != key.kind => false,
             _ if self.name.contains('.') => like(&format!("{}.{own}", schema.unwrap_or_default())),
             _ => like(own),

@@ -42,7 +42,8 @@ impl PostgresDatabase {
              UPDATE {LEDGER_SCHEMA}.ledger SET snapshot = NULL WHERE snapshot IS NOT NULL;"
         );
         self.client.batch_execute(&create).map_err(|error| meaning(&error))?;
-        let mut packed = GzEncoder::new(Vec::new(), Compression::default());
+        // The deployment waits for it: speed counts more than size.
+        let mut packed = GzEncoder::new(Vec::new(), Compression::fast());
         packed.write_all(released.write(&Postgres, &[]).as_bytes()).expect("a Vec takes every byte");
         let packed = packed.finish().expect("a Vec takes every byte");
         let insert = format!(

@@ -43,7 +43,8 @@ impl SqliteDatabase {
         if self.connection.query_row(columns, [LEDGER_TABLE], |row| row.get::<_, i64>(0))? == 0 {
             self.connection.execute_batch(&format!("ALTER TABLE main.{LEDGER_TABLE} ADD COLUMN edited TEXT"))?;
         }
-        let mut packed = GzEncoder::new(Vec::new(), Compression::default());
+        // The deployment waits for it: speed counts more than size.
+        let mut packed = GzEncoder::new(Vec::new(), Compression::fast());
         packed.write_all(released.write(&Sqlite, &[]).as_bytes()).expect("a Vec takes every byte");
         let packed = packed.finish().expect("a Vec takes every byte");
         self.connection.execute(

@@ -289,7 +289,7 @@ impl Known {
         if self.relations.contains(public.canonical()) {
             return public;
         }
-        let all = self.relations.iter().map(|other| names::read(&other));
+        let all = self.relations.iter().map(|other| names::read(other));
         let mut called = all.filter(|other| names::identifier(other) == identifier);
         let only = called.next().filter(|_| called.next().is_none());
         only.unwrap_or_else(|| name.clone())

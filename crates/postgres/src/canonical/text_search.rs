@@ -29,8 +29,6 @@ const TOKEN_TYPES: [(&str, bool); 19] = [
     ("version", false),
 ];
 
-/// The dictionaries that were replaced in a configuration that is yet to be copied, each followed by its successor.
-
 /// `COPY = other`: a text search configuration that begins as a copy, perhaps of a copy.
 pub fn copy(model: &mut Model) {
     let mut waiting: Vec<ObjectKey> = model.of_kind(Kind::TextSearchConfiguration).map(Object::key).collect();

@@ -319,7 +319,7 @@ pub fn domain_constraint(
     } else if reader.take(&["CHECK"]) {
         let check = constraints::check(reader, name)?;
         let name = check.name.map_or_else(
-            || names::first_free(&names::identifier(domain), "", "check", |name| clauses.has(clause::CHECK.of(&name))),
+            || names::first_free(&names::identifier(domain), "", "check", |name| clauses.has(clause::CHECK.of(name))),
             |name| name.canonical().to_owned(),
         );
         clauses.set(clause::CHECK.of(&name), check.condition);
