@@ -163,5 +163,5 @@ fn summary(failure: &Failure) -> String {
         return failure.message.clone();
     }
     let code = failure.diagnostics.iter().find(|diagnostic| diagnostic.is_error()).expect("there is one").code;
-    format!("{}; nothing was written. see `wevrun explain {code}`", count(errors, "error"))
+    format!("{}; nothing was written; see `wevrun explain {code}`", count(errors, "error"))
 }

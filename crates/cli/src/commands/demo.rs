@@ -135,7 +135,7 @@ impl Demo {
         let stage = Stage { folder, engine: self.engine, play, database };
         stage.require_empty()?;
         stage.act(url)?;
-        anstream::println!("\nAll of it is in {}. Play with it.", paint(style::STRONG, stage.folder.display()));
+        anstream::println!("\nAll files are in {}.", paint(style::STRONG, stage.folder.display()));
         Ok(Outcome::Done)
     }
 }
