@@ -203,7 +203,7 @@ impl Stage {
         self.wevrun(&["compare", "production"], 3)?;
         self.wevrun(&["script", "production", "--out", "release-2.sql", "--undo", "release-2-undo.sql"], 4)?;
 
-        self.say("The release destroys the values of paint_colour, and the undo script destroys those of the new column. The waivers for both risks are written into waivers.toml.");
+        self.say("The release and its undo script each destroy the values of a column. Both risks get a waiver in waivers.toml.");
         self.write("waivers.toml", play.waivers)?;
         self.wevrun(&["script", "production", "--out", "release-2.sql", "--undo", "release-2-undo.sql"], 0)?;
         self.wevrun(&["deploy", "release-2.sql", "production"], 0)?;
