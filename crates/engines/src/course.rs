@@ -169,7 +169,7 @@ impl<S: Session> Course<'_, S> {
             execute(self.session, self.number, "before the first step", statement)?;
         }
         for step in &part.steps {
-            self.step(step, true)?;
+            self.step(index, step, true)?;
         }
         for statement in &part.checks {
             execute(self.session, self.number, "after the last step", statement)?;
@@ -190,7 +190,7 @@ impl<S: Session> Course<'_, S> {
             if !step.makes.is_empty() && step.makes.iter().all(|outcome| outcome.holds(&found)) {
                 self.number += 1;
             } else {
-                self.step(step, false)?;
+                self.step(index, step, false)?;
             }
         }
         for statement in part.checks.iter().chain(&frame.clean_up).chain(&frame.after) {
@@ -210,11 +210,11 @@ impl<S: Session> Course<'_, S> {
         Err(LiveError::TransactionEnded)
     }
 
-    fn step(&mut self, step: &Step, in_transaction: bool) -> Result<(), LiveError> {
+    fn step(&mut self, part: usize, step: &Step, in_transaction: bool) -> Result<(), LiveError> {
         self.number += 1;
         let steps = self.parts.iter().map(|part| part.steps.len()).sum();
         let title = &step.title;
-        let id = self.id();
+        let id = StepId { script: self.release.script_hash.clone(), part: part + 1, number: self.number };
         (self.watch)(Event::StepStarted { step: &id, steps, title });
         let started = Instant::now();
         for statement in &step.statements {
@@ -225,16 +225,6 @@ impl<S: Session> Course<'_, S> {
         }
         (self.watch)(Event::StepDone { step: &id, title, took: started.elapsed() });
         Ok(())
-    }
-
-    /// The step that runs.
-    fn id(&self) -> StepId {
-        let ends = self.parts.iter().scan(0, |end, part| {
-            *end += part.steps.len();
-            Some(*end)
-        });
-        let before = ends.take_while(|end| *end < self.number).count();
-        StepId { script: self.release.script_hash.clone(), part: before + 1, number: self.number }
     }
 
     /// The database is in the state that the part starts from.

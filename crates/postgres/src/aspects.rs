@@ -2,7 +2,7 @@
 
 use crate::clause;
 use wevrun_core::compare::Aspect;
-use wevrun_core::model::Kind;
+use wevrun_core::model::{ClauseFamily, Expression, Kind};
 
 /// Clauses by their whole names.
 #[rustfmt::skip]
@@ -26,13 +26,12 @@ const NAMES: &[(&str, Aspect)] = &[
     ("unlogged", Aspect::Persistence),
 ];
 
-/// Clauses by what their names begin with.
-const PREFIXES: &[(&str, Aspect)] = &[
-    ("comment on ", Aspect::Comment),
-    ("identity.", Aspect::Identity),
-    ("not valid ", Aspect::Validity),
-    ("statistics ", Aspect::Statistics),
-    ("trigger ", Aspect::Enabled),
+const FAMILIES: &[(ClauseFamily<Expression>, Aspect)] = &[
+    (clause::COMMENT_ON, Aspect::Comment),
+    (clause::IDENTITY_OPTION, Aspect::Identity),
+    (clause::NOT_VALID_CHECK, Aspect::Validity),
+    (clause::STATISTICS_OF, Aspect::Statistics),
+    (clause::TRIGGER, Aspect::Enabled),
 ];
 
 /// The aspect of a clause of an object of a kind, or of a part of it.
@@ -45,6 +44,6 @@ pub fn aspect_of(kind: Kind, clause: &str) -> Aspect {
         name if clause::WITH.has(name) => Some(if keeps_rows { Aspect::Storage } else { Aspect::Definition }),
         name => NAMES.iter().find(|(own, _)| *own == name).map(|(_, aspect)| *aspect),
     };
-    let by_prefix = || PREFIXES.iter().find(|(prefix, _)| clause.starts_with(prefix)).map(|(_, aspect)| *aspect);
-    by_name.or_else(by_prefix).unwrap_or(Aspect::Definition)
+    let by_family = || FAMILIES.iter().find(|(family, _)| family.has(clause)).map(|(_, aspect)| *aspect);
+    by_name.or_else(by_family).unwrap_or(Aspect::Definition)
 }

@@ -31,7 +31,7 @@ use crate::side::{Side, shown};
 ///
 /// `wevrun deploy SCRIPT TARGET` runs a script that was written before; `wevrun deploy TARGET` makes the script from the target to
 /// the project's source and runs it. The target must still be in the state that the script starts from (else exit status 5).
-/// Where the engine can, the script is one transaction, which is committed only after the result was read back and verified. A
+/// Where the engine can, the script is one transaction, which is committed only after the result was read back and compared. A
 /// script of several parts that failed between two of them continues there when it is deployed again.
 #[derive(Debug, Args)]
 pub struct Deploy {
@@ -356,7 +356,7 @@ fn report(event: Event<'_>) {
             write!(out, "step {} of {steps}: {title} ", step.number).and_then(|()| out.flush())
         }
         Event::StepDone { took, .. } => writeln!(out, "{}", paint(style::FAINT, milliseconds(took))),
-        Event::Checked => writeln!(out, "result verified before the commit; committing"),
+        Event::Checked => writeln!(out, "result checked; committing"),
         Event::Committed | Event::Verified => Ok(()),
     };
 }

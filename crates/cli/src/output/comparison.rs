@@ -103,7 +103,9 @@ pub fn print(comparison: &Comparison<'_>, hints: &[Diagnostic], view: &View<'_>)
     anstream::println!();
     let order =
         if view.column_order && !comparison.reordered.is_empty() { ", except for the column order" } else { "" };
-    let verdict = if comparison.unproven.is_empty() { "Identical" } else { "No difference found" };
+    // "Identical" is said only where nothing differs at all, the order of columns included.
+    let is_identical = comparison.unproven.is_empty() && comparison.reordered.is_empty();
+    let verdict = if is_identical { "Identical" } else { "No difference found" };
     summary(comparison, verdict, ["create", "change", "remove"], "want", order);
 }
 

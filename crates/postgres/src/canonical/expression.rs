@@ -46,6 +46,8 @@ pub struct Scope<'k> {
     /// Where the object is.
     home_schema: String,
     around: Around,
+    /// Whether the columns are recorded that the object reads: those of a table's own expressions are plain in them.
+    records_reads: bool,
     found: Mutex<Found>,
 }
 
@@ -105,6 +107,7 @@ impl<'k> Scope<'k> {
             own_schema: super::own_schema(object),
             home_schema: super::home_schema(object),
             around,
+            records_reads: super::holds_queries(&object.definition) || object.definition.kind() == Kind::Trigger,
             found: Mutex::default(),
         }
     }
@@ -114,7 +117,7 @@ impl<'k> Scope<'k> {
         let columns = self.known.columns.get(table.canonical()).cloned();
         let around = Around::Table(Relation::new(names::identifier(table), columns));
         let (own_schema, home_schema) = (self.own_schema.clone(), self.home_schema.clone());
-        Scope { around, own_schema, home_schema, known: self.known, found: Mutex::default() }
+        Scope { around, own_schema, home_schema, known: self.known, records_reads: false, found: Mutex::default() }
     }
 
     /// What the rows of a partitioned table are partitioned by, as far as it is known.
@@ -147,11 +150,13 @@ impl<'k> Scope<'k> {
     pub fn record(self, object: &mut Object) {
         let found = self.found.into_inner().expect("nothing panics while it is held");
         object.unresolved = found.unresolved.into_iter().collect();
-        let has_own_queries = super::holds_queries(&object.definition) || object.definition.kind() == Kind::Trigger;
-        object.reads = (has_own_queries && !found.is_incomplete).then(|| found.reads.into_iter().collect());
+        object.reads = (self.records_reads && !found.is_incomplete).then(|| found.reads.into_iter().collect());
     }
 
     fn spelling(&self, text: String, walk: Walk<'_>) -> Spelling {
+        if walk.unresolved.is_empty() && !self.records_reads {
+            return Spelling { text, sure: walk.sure };
+        }
         let mut found = self.found.lock().expect("nothing panics while it is held");
         found.unresolved.extend(walk.unresolved);
         found.is_incomplete |= walk.misses_columns;
