@@ -309,6 +309,19 @@ impl Context {
     }
 }
 
+/// Reads two sides at once: while a server answers, the other side can be read.
+pub fn load_both(
+    have: impl FnOnce() -> Ended<Loaded>,
+    want: impl FnOnce() -> Ended<Loaded> + Send,
+) -> Ended<(Loaded, Loaded)> {
+    let (have, want) = std::thread::scope(|scope| {
+        let want = scope.spawn(want);
+        let have = have();
+        (have, want.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
+    });
+    Ok((have?, want?))
+}
+
 /// A target's name or a URL as it may be printed: without a password.
 pub fn shown(text: &str) -> String {
     text.parse::<DatabaseUrl>().map_or_else(|_| text.to_owned(), |url| url.to_string())

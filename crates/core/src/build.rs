@@ -49,6 +49,16 @@ impl Reading {
         self.parsed.par_extend(parsed.map(|(index, source)| parse_source(dialect, source, (first + index) as u32)));
     }
 
+    /// The index of the next source.
+    pub fn next(&self) -> u32 {
+        self.parsed.len() as u32
+    }
+
+    /// Adds the next sources, which a dialect has parsed in its own way.
+    pub fn add_parsed(&mut self, parsed: Vec<ParsedSource>) {
+        self.parsed.extend(parsed);
+    }
+
     /// The model of all of them.
     pub fn finish(self) -> Build {
         let dialect = self.dialect;

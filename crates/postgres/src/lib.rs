@@ -37,6 +37,7 @@ mod write;
 mod writing;
 
 pub use engine::POSTGRES;
+pub use parse::rows;
 use wevrun_core::model::{Clauses, QualifiedName, Table};
 
 /// The PostgreSQL dialect.

@@ -36,6 +36,32 @@ pub fn type_name(reader: &mut Reader<'_>) -> Parsed<String> {
     Ok(if set { format!("SETOF {name}") } else { name })
 }
 
+/// Types that are their own canonical form.
+const USUAL: [&str; 17] = [
+    "text",
+    "boolean",
+    "integer",
+    "bigint",
+    "smallint",
+    "numeric",
+    "date",
+    "timestamp with time zone",
+    "timestamp without time zone",
+    "character varying",
+    "double precision",
+    "real",
+    "uuid",
+    "jsonb",
+    "bytea",
+    "regclass",
+    "interval",
+];
+
+/// The canonical form of a usual type without modifiers, which takes no grammar to read.
+pub fn usual(text: &str) -> Option<&'static str> {
+    USUAL.into_iter().find(|usual| usual.eq_ignore_ascii_case(text))
+}
+
 fn base(reader: &mut Reader<'_>) -> Parsed<String> {
     let Some(token) = reader.peek().filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted)) else {
         return Err(reader.expected("a data type"));
@@ -241,4 +267,19 @@ pub fn is_of(column: &Column, types: &BTreeSet<QualifiedName>) -> bool {
     let Some(data_type) = &column.data_type else { return false };
     let base = data_type.canonical.trim_end_matches("[]");
     types.contains(&names::read(base))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn usual_types_are_their_own_canonical_form() {
+        for text in USUAL {
+            let (tokens, _) = wevrun_core::parse::token::tokenize(crate::tokens::rules(), text, 0);
+            let mut reader = Reader { text, tokens: &tokens, position: 0, source: 0 };
+            let canonical = type_name(&mut reader).map_err(|found| found.message);
+            assert_eq!((canonical.as_deref(), reader.at_end()), (Ok(text), true));
+        }
+    }
 }

@@ -13,7 +13,7 @@ use crate::output::Format;
 use crate::output::comparison::{self, View};
 use crate::output::diagnostics::{self, JsonDiagnostic};
 use crate::output::json::{self, JsonComparison, JsonSide};
-use crate::side::{Context, Loaded, Side};
+use crate::side::{Context, Loaded, Side, load_both};
 
 /// Show the differences between two sides: what to create, change and remove
 ///
@@ -99,13 +99,7 @@ impl Sides {
             }
         }
         let context = &*context;
-        // While a server answers, the other side can be read.
-        let (have, want) = std::thread::scope(|scope| {
-            let other = scope.spawn(|| context.load(&want));
-            let have = context.load(&have);
-            (have, other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
-        });
-        let (have, want) = (have?, want?);
+        let (have, want) = load_both(|| context.load(&have), || context.load(&want))?;
         if have.engine != want.engine && !have.model.is_empty() && !want.model.is_empty() {
             return Err(Failure::usage(format!(
                 "{} is for {} and {} for {}",

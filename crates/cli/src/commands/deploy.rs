@@ -25,7 +25,7 @@ use crate::output::diagnostics::JsonDiagnostic;
 use crate::output::json::JsonRisk;
 use crate::output::style::{self, paint};
 use crate::output::{count, json};
-use crate::side::{Side, shown};
+use crate::side::{Context, Side, load_both, shown};
 
 /// Run a script on a target and verify the result
 ///
@@ -167,11 +167,15 @@ impl Deploy {
                 self.deploy(&Target { name: target, url: &url, want: None }, database, &script, &text)
             }
             None => {
-                let mut want = match &self.want {
-                    Some(side) => context.load(&context.side(side)?)?,
-                    None => context.load(&Side::Source)?,
+                let want = self.want.as_ref().map_or(Ok(Side::Source), |side| context.side(side))?;
+                let load = |context: &Context| context.load_live(target, &url, access);
+                let (mut live, mut want) = if self.create {
+                    // No database is created for a source with errors.
+                    let want = context.load(&want)?;
+                    (load(&context)?, want)
+                } else {
+                    load_both(|| load(&context), || context.load(&want))?
                 };
-                let mut live = context.load_live(target, &url, access)?;
                 let live_version = live.engine_version;
                 keep_unmanaged(&live, &mut want);
                 if self.format == Format::Text {

@@ -27,6 +27,8 @@ pub struct PostgresDatabase {
     pub(super) version: u32,
     /// The digest of the catalogue when the structure was read last, and that structure.
     pub(super) known: Option<(String, Model)>,
+    /// Whether it may have to be read again: where nothing can be changed, it is read once.
+    pub(super) is_read_again: bool,
 }
 
 impl PostgresDatabase {
@@ -40,7 +42,8 @@ impl PostgresDatabase {
             }
             Err(error) => return Err(unreachable(&settings, &error)),
         };
-        PostgresDatabase::with(client, settings)
+        let database = PostgresDatabase::with(client, settings)?;
+        Ok(PostgresDatabase { is_read_again: access != Access::Read, ..database })
     }
 
     /// One more connection to the same database.
@@ -69,7 +72,7 @@ impl PostgresDatabase {
                 "the server is PostgreSQL {version}; Wevrun works with 13 and later"
             )));
         }
-        Ok(PostgresDatabase { client, settings, version, known: None })
+        Ok(PostgresDatabase { client, settings, version, known: None, is_read_again: true })
     }
 }
 

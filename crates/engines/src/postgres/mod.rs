@@ -8,6 +8,7 @@ mod read;
 mod run;
 mod scratch;
 mod settings;
+mod tables;
 mod tls;
 
 pub use connection::PostgresDatabase;

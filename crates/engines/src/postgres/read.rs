@@ -1,10 +1,10 @@
 //! The catalogue: a constant number of queries, sent at once and answered from one snapshot of the database.
 //!
-//! Each query gives statements: what the object would be created with. They go the same way as a person's source files, so
-//! that there is one way from text to model. The server's own functions spell expressions (`pg_get_viewdef()` and its
-//! relatives, <https://www.postgresql.org/docs/current/functions-info.html#FUNCTIONS-INFO-CATALOG>).
+//! Tables come as rows (`tables`). Everything else comes as statements: what the object would be created with. They go the same way
+//! as a person's source files. The server's own functions spell expressions (`pg_get_viewdef()` and its relatives,
+//! <https://www.postgresql.org/docs/current/functions-info.html#FUNCTIONS-INFO-CATALOG>).
 
-use postgres::SimpleQueryMessage;
+use postgres::{SimpleQueryMessage, SimpleQueryRow};
 use wevrun_core::EngineVersion;
 use wevrun_core::build::Reading;
 use wevrun_core::diagnostics::Code;
@@ -13,22 +13,11 @@ use wevrun_core::source::Source;
 use wevrun_postgres::Postgres;
 
 use super::connection::{PostgresDatabase, meaning, single};
+use super::tables::TableAnswers;
 use crate::database::Content;
 use crate::error::LiveError;
 
-/// What the tables are: more than half of the work.
-const TABLES: &str = include_str!("catalogue/tables.sql");
-
-/// Which tables a query is about. With two connections, the one that asks for everything else takes a share, so that both are
-/// done at about the same time.
-#[derive(Debug, Clone, Copy)]
-enum Share {
-    All,
-    Most,
-    Rest,
-}
-
-/// Everything else.
+/// Objects that come as statements. The views, which take the longest, are apart: with two connections, each has half of the work.
 const OTHERS: &[&str] = &[
     include_str!("catalogue/schemas.sql"),
     include_str!("catalogue/types.sql"),
@@ -38,13 +27,14 @@ const OTHERS: &[&str] = &[
     include_str!("catalogue/operators.sql"),
     include_str!("catalogue/text_search.sql"),
     include_str!("catalogue/foreign.sql"),
-    include_str!("catalogue/views.sql"),
     include_str!("catalogue/indexes.sql"),
     include_str!("catalogue/standing_on_tables.sql"),
     include_str!("catalogue/others.sql"),
     include_str!("catalogue/comments.sql"),
     include_str!("catalogue/access.sql"),
 ];
+
+const VIEWS: &[&str] = &[include_str!("catalogue/views.sql")];
 
 /// How many relations make it worth while to ask over two connections.
 const MANY: u32 = 2000;
@@ -76,7 +66,7 @@ impl PostgresDatabase {
 
     fn content_once(&mut self) -> Result<Content, LiveError> {
         self.read_only(|database| {
-            let digest = database.digest()?;
+            let digest = if database.is_read_again { database.digest()? } else { None };
             let content = match database.helper() {
                 Some(helper) => database.content_with(helper),
                 None => database.content_inside(),
@@ -122,32 +112,31 @@ impl PostgresDatabase {
 
     /// Everything, in the transaction that there is.
     fn content_inside(&mut self) -> Result<Content, LiveError> {
-        let mut sources = self.ask(OTHERS, Share::All)?;
-        sources.extend(self.ask(&[TABLES], Share::All)?);
-        let mut reading = Reading::new(&Postgres);
-        reading.add(&sources);
-        self.made_of(sources, reading)
+        let mut reading = CatalogueReading::new();
+        reading.add(self.statements(VIEWS)?);
+        reading.add(self.statements(OTHERS)?);
+        reading.add_tables(self.tables()?)?;
+        reading.finish(self.version)
     }
 
-    /// Everything, with the help of a connection that sees the same: the server works for both at once, and what comes first is
+    /// Everything, with the help of a connection that sees the same: the server works for both at once, and the first answers are
     /// parsed meanwhile.
     fn content_with(&mut self, mut helper: PostgresDatabase) -> Result<Content, LiveError> {
-        let (others, tables) = std::thread::scope(|scope| {
-            let others = scope.spawn(move || {
-                let mut sources = helper.ask(OTHERS, Share::All)?;
-                sources.extend(helper.ask(&[TABLES], Share::Rest)?);
-                let mut reading = Reading::new(&Postgres);
-                reading.add(&sources);
-                Ok((sources, reading))
+        let (reading, others) = std::thread::scope(|scope| {
+            let reading = scope.spawn(move || {
+                let mut reading = CatalogueReading::new();
+                let tables = helper.tables()?;
+                let views = helper.statements(VIEWS);
+                reading.add_tables(tables)?;
+                reading.add(views?);
+                Ok(reading)
             });
-            let tables = self.ask(&[TABLES], Share::Most);
-            (others.join().expect("reading does not panic"), tables)
+            let others = self.statements(OTHERS);
+            (reading.join().expect("reading does not panic"), others)
         });
-        let (mut sources, mut reading): (Vec<Source>, Reading) = others?;
-        let tables = tables?;
-        reading.add(&tables);
-        sources.extend(tables);
-        self.made_of(sources, reading)
+        let mut reading: CatalogueReading = reading?;
+        reading.add(others?);
+        reading.finish(self.version)
     }
 
     /// A second connection to the same snapshot, if the database is large and the server lets one more in
@@ -167,39 +156,40 @@ impl PostgresDatabase {
         Some(helper)
     }
 
-    /// What the catalogue says to these queries, sent at once.
-    fn ask(&mut self, queries: &[&str], share: Share) -> Result<Vec<Source>, LiveError> {
+    /// The objects that these queries give as statements.
+    fn statements(&mut self, queries: &[&str]) -> Result<Vec<Source>, LiveError> {
+        let answers = self.ask(queries)?;
+        let database = &self.settings.database;
+        let source = |row: &SimpleQueryRow| {
+            let (kind, name, text) = (row.get(0)?, row.get(1)?, row.get(2)?);
+            Some(Source::new(format!("postgres:{database}, {kind} {name}"), text))
+        };
+        Ok(answers.iter().flatten().filter_map(source).collect())
+    }
+
+    /// The answers to these queries, sent at once.
+    pub(super) fn ask(&mut self, queries: &[&str]) -> Result<Vec<Vec<SimpleQueryRow>>, LiveError> {
         let mut batch = SPELLING.to_owned();
         for query in queries {
-            batch.push_str(&fitted(query, self.version, share));
+            batch.push_str(&fitted(query, self.version));
             batch.push('\n');
         }
         batch.push_str("SET LOCAL search_path = public;");
         let messages = self.client.simple_query(&batch).map_err(|error| meaning(&error))?;
-        let rows = messages.iter().filter_map(|message| match message {
-            SimpleQueryMessage::Row(row) => Some((row.get(0)?, row.get(1)?, row.get(2)?)),
-            _ => None,
-        });
-        let database = &self.settings.database;
-        Ok(rows.map(|(kind, name, text)| Source::new(format!("postgres:{database}, {kind} {name}"), text)).collect())
-    }
-
-    fn made_of(&self, sources: Vec<Source>, reading: Reading) -> Result<Content, LiveError> {
-        let build = reading.finish();
-        let (errors, diagnostics): (Vec<_>, Vec<_>) = build.diagnostics.into_iter().partition(|found| found.is_error());
-        // An instruction to Wevrun in a stored definition is a matter of the source, not of the database.
-        let errors: Vec<_> = errors.into_iter().filter(|error| error.code != Code::WV009).collect();
-        if !errors.is_empty() {
-            return Err(LiveError::Unreadable(sources, errors));
+        let mut answers: Vec<Vec<SimpleQueryRow>> = Vec::new();
+        for message in messages {
+            match message {
+                SimpleQueryMessage::RowDescription(_) => answers.push(Vec::new()),
+                SimpleQueryMessage::Row(row) => answers.last_mut().expect("a description comes first").push(row),
+                _ => {}
+            }
         }
-        let version = Some(EngineVersion { major: self.version, minor: 0 });
-        Ok(Content { model: build.model, sources, version, diagnostics })
+        Ok(answers)
     }
 }
 
-/// The query for a server's version: `/*14+ … */` stands only from that version on, `/*<14 … */` only before it. `/*share oid*/` is the
-/// condition that a table is one of the share, `/*own pg_class oid*/` that an object of that catalogue belongs to no extension.
-fn fitted(query: &str, version: u32, share: Share) -> String {
+/// The query for a server's version: `/*14+ … */` stands only from that version on, `/*<14 … */` only before it. `/*own pg_class oid*/` that an object of that catalogue belongs to no extension.
+fn fitted(query: &str, version: u32) -> String {
     let mut out = String::with_capacity(query.len());
     let mut rest = query;
     while let Some(start) = rest.find("/*") {
@@ -207,18 +197,13 @@ fn fitted(query: &str, version: u32, share: Share) -> String {
         let end = rest[start..].find("*/").map_or(rest.len(), |at| start + at);
         let inner = &rest[start + 2..end];
         let (condition, text) = inner.split_once(' ').unwrap_or((inner, ""));
-        match (condition, share) {
-            ("share", Share::Most) => out.push_str(&format!("AND hashoid({text}) & 7 > 0")),
-            ("share", Share::Rest) => out.push_str(&format!("AND hashoid({text}) & 7 < 1")),
-            ("own", _) => {
-                // By what extensions there are, which are few, not by what each object depends on.
-                let (catalogue, object) = text.split_once(' ').unwrap_or((text, ""));
-                out.push_str(&format!(
-                    "AND {object} NOT IN (SELECT objid FROM pg_depend WHERE refclassid = 'pg_extension'::regclass \
-                     AND classid = '{catalogue}'::regclass AND deptype = 'e')"
-                ));
-            }
-            _ => {}
+        if condition == "own" {
+            // By what extensions there are, which are few, not by what each object depends on.
+            let (catalogue, object) = text.split_once(' ').unwrap_or((text, ""));
+            out.push_str(&format!(
+                "AND {object} NOT IN (SELECT objid FROM pg_depend WHERE refclassid = 'pg_extension'::regclass \
+                 AND classid = '{catalogue}'::regclass AND deptype = 'e')"
+            ));
         }
         let holds = match (condition.strip_suffix('+'), condition.strip_prefix('<')) {
             (Some(since), _) => since.parse().is_ok_and(|since: u32| version >= since),
@@ -232,4 +217,41 @@ fn fitted(query: &str, version: u32, share: Share) -> String {
     }
     out.push_str(rest);
     out
+}
+
+/// What was read so far.
+struct CatalogueReading {
+    sources: Vec<Source>,
+    reading: Reading,
+}
+
+impl CatalogueReading {
+    fn new() -> CatalogueReading {
+        CatalogueReading { sources: Vec::new(), reading: Reading::new(&Postgres) }
+    }
+
+    fn add(&mut self, sources: Vec<Source>) {
+        self.reading.add(&sources);
+        self.sources.extend(sources);
+    }
+
+    fn add_tables(&mut self, answers: TableAnswers) -> Result<(), LiveError> {
+        let rows = answers.rows()?;
+        self.reading.add_parsed(rows.parse(self.reading.next()));
+        self.sources.extend(rows.tables.into_iter().map(|row| row.statements));
+        Ok(())
+    }
+
+    fn finish(self, version: u32) -> Result<Content, LiveError> {
+        let CatalogueReading { sources, reading } = self;
+        let build = reading.finish();
+        let (errors, diagnostics): (Vec<_>, Vec<_>) = build.diagnostics.into_iter().partition(|found| found.is_error());
+        // An instruction to Wevrun in a stored definition is a matter of the source, not of the database.
+        let errors: Vec<_> = errors.into_iter().filter(|error| error.code != Code::WV009).collect();
+        if !errors.is_empty() {
+            return Err(LiveError::Unreadable(sources, errors));
+        }
+        let version = Some(EngineVersion { major: version, minor: 0 });
+        Ok(Content { model: build.model, sources, version, diagnostics })
+    }
 }

@@ -6,7 +6,7 @@ use super::super::sameness::Constraint;
 use super::super::{canonical, parents_of, write};
 use crate::clause;
 use wevrun_core::model::{
-    Beside, Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table,
+    Beside, Clause, Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table,
 };
 
 /// What the children keep that the parent alone has lost: a default, a NOT NULL, a column.
@@ -79,7 +79,7 @@ pub fn inherit_present(model: &Model, object: &mut Object) {
 pub fn pass_on(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
     let after = model.get(parent).and_then(|object| object.as_table()).map(|table| table.columns.clone());
     let changed = after.iter().flat_map(|columns| columns.iter()).filter_map(|new| {
-        let old = before.iter().find(|old| old.name == new.name).filter(|old| *old != new)?;
+        let old = before.iter().find(|old| old.name == new.name).filter(|old| is_passed_on(old, new))?;
         Some((old.clone(), new.clone()))
     });
     let changed: Vec<(Column, Column)> = changed.collect();
@@ -87,6 +87,18 @@ pub fn pass_on(model: &mut Model, parent: &ObjectKey, before: &[Column]) {
         pass_on_below(model, &parent.name, &changed);
     }
 }
+
+/// Whether a change of a column is one of its children's columns too.
+fn is_passed_on(old: &Column, new: &Column) -> bool {
+    old.data_type != new.data_type
+        || old.collation != new.collation
+        || old.default != new.default
+        || old.generated != new.generated
+        || PASSED_ON.iter().any(|clause| old.clauses.get(*clause) != new.clauses.get(*clause))
+}
+
+/// The clauses of a column that its children's columns have too.
+const PASSED_ON: [Clause<'static, Expression>; 2] = [clause::STORAGE, clause::COMPRESSION];
 
 fn pass_on_below(model: &mut Model, parent: &QualifiedName, changed: &[(Column, Column)]) {
     for key in below(model, parent) {
@@ -106,7 +118,7 @@ fn pass_on_below(model: &mut Model, parent: &QualifiedName, changed: &[(Column, 
             if old.generated != new.generated {
                 own.generated.clone_from(&new.generated);
             }
-            for clause in [clause::STORAGE, clause::COMPRESSION] {
+            for clause in PASSED_ON {
                 match new.clauses.get(clause) {
                     value if value == old.clauses.get(clause) => {}
                     Some(value) => own.clauses.set(clause, value.clone()),

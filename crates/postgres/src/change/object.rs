@@ -104,7 +104,8 @@ pub enum MemberChange {
 }
 
 impl ObjectChange {
-    pub(super) fn apply(&self, object: &mut Object) {
+    /// Makes the change.
+    pub fn apply(&self, object: &mut Object) {
         match self {
             ObjectChange::Clauses(changes) => {
                 object.definition.clauses_mut().into_iter().for_each(|clauses| changes.apply(clauses));

@@ -3,7 +3,9 @@
 use super::{column_list, expression, identifier, names, normalised, reference, run, storage_parameters};
 use crate::change::{NewConstraints, NotNull};
 use crate::clause;
-use wevrun_core::model::{Action, Check, Clauses, Flag, ForeignKey, Key, KeyPart, Name, OnConflict};
+use wevrun_core::model::{
+    Action, Check, Clauses, Flag, ForeignKey, Key, KeyPart, Name, OnConflict, QualifiedName,
+};
 use wevrun_core::parse::{Parsed, Reader};
 
 /// `NOT NULL` of a column that has been read so far, with what follows it.
@@ -178,16 +180,7 @@ pub fn references(reader: &mut Reader<'_>, name: Option<Name>, columns: Vec<Name
     reader.take(&["ONLY"]);
     let parent = reference(reader, "the referenced table's name")?;
     let parent_columns = if reader.sees_symbol("(") { period_list(reader)?.0 } else { Vec::new() };
-    let mut key = ForeignKey {
-        name: given(name),
-        columns,
-        parent,
-        parent_columns,
-        on_delete: Action::NoAction,
-        on_update: Action::NoAction,
-        deferred: false,
-        clauses: Clauses::default(),
-    };
+    let mut key = ForeignKey { parent_columns, ..foreign_key_of(name, columns, parent) };
     loop {
         let before = reader.position;
         if reader.take(&["MATCH", "FULL"]) {
@@ -209,6 +202,19 @@ pub fn references(reader: &mut Reader<'_>, name: Option<Name>, columns: Vec<Name
         if reader.position == before {
             return Ok(key);
         }
+    }
+}
+
+pub fn foreign_key_of(name: Option<Name>, columns: Vec<Name>, parent: QualifiedName) -> ForeignKey {
+    ForeignKey {
+        name: given(name),
+        columns,
+        parent,
+        parent_columns: Vec::new(),
+        on_delete: Action::NoAction,
+        on_update: Action::NoAction,
+        deferred: false,
+        clauses: Clauses::default(),
     }
 }
 

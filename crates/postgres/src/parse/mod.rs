@@ -15,6 +15,7 @@ mod operators;
 mod policy;
 mod replication;
 mod routine;
+pub mod rows;
 mod sequences;
 mod table;
 mod text_search;

@@ -540,6 +540,9 @@ pub fn global(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
 
 /// The canonical form of a type's name that stands alone in a text.
 pub fn canonical_type(text: &str) -> String {
+    if let Some(usual) = super::types::usual(text) {
+        return usual.to_owned();
+    }
     let (tokens, _) = wevrun_core::parse::token::tokenize(super::super::tokens::rules(), text, 0);
     let mut reader = Reader { text, tokens: &tokens, position: 0, source: 0 };
     super::types::type_name(&mut reader).unwrap_or_else(|_| text.to_owned())

@@ -1,42 +1,24 @@
 WITH other_storage AS MATERIALIZED (
   -- Most types of varying length are stored EXTENDED; these are not.
   SELECT array_agg(oid) AS types, array_agg(oid::bigint << 8 | ascii(typstorage::text)) AS pairs FROM pg_type WHERE typlen = -1 AND typstorage <> 'x'
-), constraints AS (
-  SELECT k.conrelid, string_agg(k.said, E',\n' ORDER BY k.place, k.conname) FILTER (WHERE NOT k.late) AS listed,
-    string_agg(k.said, E',\nADD ' ORDER BY k.place, k.conname) FILTER (WHERE k.late) AS later,
-    string_agg(k.of_index, '' ORDER BY k.conname) AS of_indexes
-  FROM (
-  -- CREATE TABLE takes NOT VALID, and forgets it.
-  SELECT k.conrelid, k.conname, position(k.contype IN 'puxcf') AS place, NOT k.convalidated /*18+ AND k.conenforced*/ AND c.relkind <> 'f' AS late,
-    'CONSTRAINT ' || quote_ident(k.conname) || ' '
-      || CASE WHEN k.contype = 'c' THEN 'CHECK (' || pg_get_expr(k.conbin, k.conrelid) || ')' || CASE WHEN k.connoinherit THEN ' NO INHERIT' ELSE '' END
-        /*18+ || CASE WHEN NOT k.conenforced THEN ' NOT ENFORCED' ELSE '' END*/
-        || CASE WHEN NOT k.convalidated /*18+ AND k.conenforced*/ THEN ' NOT VALID' ELSE '' END
-      -- The usual form of a primary key: by the server's function it takes twice as long.
-      WHEN k.contype = 'p' AND cardinality(k.conkey) = 1 AND NOT k.condeferrable AND i.indnatts = 1
-      THEN 'PRIMARY KEY (' || (SELECT quote_ident(a.attname) FROM pg_attribute a WHERE a.attrelid = k.conrelid AND a.attnum = k.conkey[1]) || ')'
-      ELSE pg_get_constraintdef(k.oid) END AS said,
-    -- The server's function leaves these out.
-    CASE WHEN ic.reloptions IS NULL AND coalesce(ic.reltablespace, 0) = 0 THEN NULL ELSE concat(
-      CASE WHEN ic.reloptions IS NOT NULL THEN format(E'\nALTER INDEX %s SET (%s);', ic.oid::regclass,
-        (SELECT string_agg(format('%I = %L', o.option_name, o.option_value), ', ') FROM pg_options_to_table(ic.reloptions) o)) END,
-      (SELECT format(E'\nALTER INDEX %s SET TABLESPACE %I;', ic.oid::regclass, s.spcname) FROM pg_tablespace s WHERE s.oid = ic.reltablespace)) END AS of_index
-  FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid LEFT JOIN pg_index i ON k.contype IN ('p', 'u', 'x') AND i.indexrelid = k.conindid LEFT JOIN pg_class ic ON ic.oid = i.indexrelid
-  WHERE k.conrelid >= 16384 AND k.contype IN ('p', 'u', 'x', 'c', 'f') AND k.conparentid = 0 AND (k.conislocal OR k.contype = 'f') /*share k.conrelid*/
-  ) k
-  GROUP BY k.conrelid
 ), parents AS (
   SELECT h.inhrelid, string_agg(format('%I.%I', pn.nspname, pc.relname), ', ' ORDER BY h.inhseqno) AS listed
   FROM pg_inherits h JOIN pg_class pc ON pc.oid = h.inhparent JOIN pg_namespace pn ON pn.oid = pc.relnamespace
   WHERE pc.relkind IN ('r', 'p', 'f')
   GROUP BY h.inhrelid
+), settings AS (
+  -- The settings of constraints' indexes, which the server's function leaves out.
+  SELECT k.conrelid, string_agg(concat(
+    CASE WHEN i.reloptions IS NOT NULL THEN format(E'\nALTER INDEX %I.%I SET (%s);', n.nspname, i.relname,
+      (SELECT string_agg(format('%I = %L', o.option_name, o.option_value), ', ') FROM pg_options_to_table(i.reloptions) o)) END,
+    CASE WHEN s.spcname IS NOT NULL THEN format(E'\nALTER INDEX %I.%I SET TABLESPACE %I;', n.nspname, i.relname, s.spcname) END), '' ORDER BY k.conname) AS changes
+  FROM pg_constraint k JOIN pg_class i ON i.oid = k.conindid JOIN pg_namespace n ON n.oid = i.relnamespace LEFT JOIN pg_tablespace s ON s.oid = i.reltablespace
+  WHERE k.contype IN ('p', 'u', 'x') AND k.conparentid = 0 AND k.conislocal AND (i.reloptions IS NOT NULL OR i.reltablespace <> 0)
+  GROUP BY k.conrelid
 )
-SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_ident(n.nspname) || '.' || quote_ident(c.relname),
-  -- Where there are many, by ||: concat() and format() take three times as long.
-  'CREATE ' || CASE WHEN c.relpersistence = 'u' THEN 'UNLOGGED ' ELSE '' END || CASE WHEN c.relkind = 'f' THEN 'FOREIGN ' ELSE '' END
-    || 'TABLE ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || ' ('
-    || coalesce(E'\n' || coalesce(cols.listed || E',\n' || k.listed, cols.listed, k.listed) || E'\n', '') || ')'
-    || CASE WHEN NOT c.relispartition AND p.listed IS NOT NULL THEN E'\nINHERITS (' || p.listed || ')' ELSE '' END
+SELECT c.oid, n.nspname, c.relname, c.relkind, c.relpersistence = 'u', pg_get_userbyid(c.relowner),
+  -- What follows the parentheses of CREATE TABLE.
+  CASE WHEN NOT c.relispartition AND p.listed IS NOT NULL THEN E'\nINHERITS (' || p.listed || ')' ELSE '' END
     || CASE WHEN c.relkind = 'p' THEN E'\nPARTITION BY ' || pg_get_partkeydef(c.oid) ELSE '' END
     || CASE WHEN c.relkind = 'f' OR c.reloptions IS NOT NULL OR tc.reloptions IS NOT NULL OR am.amname <> 'heap' OR c.reltablespace <> 0
     THEN concat(
@@ -45,12 +27,11 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
     CASE WHEN am.amname <> 'heap' THEN format(E'\nUSING %I', am.amname) END,
     (SELECT format(E'\nWITH (%s)', string_agg(x.prefix || o.option_name || ' = ' || quote_literal(o.option_value), ', '))
      FROM (VALUES ('', c.reloptions), ('toast.', tc.reloptions)) x(prefix, options), pg_options_to_table(x.options) o HAVING count(*) > 0),
-    CASE WHEN ts.spcname IS NOT NULL THEN format(E'\nTABLESPACE %I', ts.spcname) END) ELSE '' END
-    || ';'
-    || CASE WHEN k.later IS NULL THEN '' ELSE E'\nALTER TABLE ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || E'\nADD ' || k.later || ';' END
-    || coalesce(k.of_indexes, '')
+    CASE WHEN ts.spcname IS NOT NULL THEN format(E'\nTABLESPACE %I', ts.spcname) END) ELSE '' END,
+  -- What can't be said there.
+  coalesce(settings.changes, '')
     || CASE WHEN cols.altered THEN coalesce((SELECT string_agg(concat(
-        CASE WHEN a.attidentity <> '' THEN (SELECT format(E'\nALTER TABLE %I.%I ALTER COLUMN %I ADD GENERATED %s AS IDENTITY (SEQUENCE NAME %I.%I START %s INCREMENT %s MINVALUE %s MAXVALUE %s CACHE %s%s%s);',
+        CASE WHEN a.attidentity <> '' AND NOT a.attislocal AND NOT c.relispartition THEN (SELECT format(E'\nALTER TABLE %I.%I ALTER COLUMN %I ADD GENERATED %s AS IDENTITY (SEQUENCE NAME %I.%I START %s INCREMENT %s MINVALUE %s MAXVALUE %s CACHE %s%s%s);',
             n.nspname, c.relname, a.attname, CASE a.attidentity WHEN 'a' THEN 'ALWAYS' ELSE 'BY DEFAULT' END, sn.nspname, sc.relname,
             s.seqstart, s.seqincrement, s.seqmin, s.seqmax, s.seqcache, CASE WHEN s.seqcycle THEN ' CYCLE' ELSE '' END,
           '' /*15+ || CASE WHEN sc.relpersistence = c.relpersistence THEN '' WHEN sc.relpersistence = 'u' THEN ' UNLOGGED' ELSE ' LOGGED' END*/)
@@ -111,55 +92,30 @@ SELECT CASE WHEN c.relkind = 'f' THEN 'foreign table' ELSE 'table' END, quote_id
      FROM pg_trigger g JOIN pg_trigger pg ON pg.oid = g.tgparentid
      WHERE g.tgrelid = c.oid AND NOT pg.tgisinternal AND g.tgenabled <> pg.tgenabled)) ELSE '' END
     || CASE WHEN clustered.relname IS NULL THEN '' ELSE format(E'\nALTER TABLE %I.%I CLUSTER ON %I;', n.nspname, c.relname, clustered.relname) END
-    /*18+ || coalesce((SELECT string_agg(format(E'\nALTER TABLE %I.%I ADD CONSTRAINT %I NOT NULL %I%s NOT VALID;', n.nspname, c.relname, nn.conname, na.attname,
+    /*18+ || CASE WHEN c.oid NOT IN (SELECT conrelid FROM pg_constraint WHERE contype = 'n' AND NOT convalidated AND conislocal) THEN '' ELSE (SELECT string_agg(format(E'\nALTER TABLE %I.%I ADD CONSTRAINT %I NOT NULL %I%s NOT VALID;', n.nspname, c.relname, nn.conname, na.attname,
         CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END), '' ORDER BY nn.conname)
       FROM pg_constraint nn JOIN pg_attribute na ON na.attrelid = nn.conrelid AND na.attnum = nn.conkey[1]
-      WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND NOT nn.convalidated AND nn.conislocal), '')*/
+      WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND NOT nn.convalidated AND nn.conislocal) END*/
     -- What a partition's parts of the keys above it are called.
     || CASE WHEN c.relispartition THEN coalesce((SELECT string_agg(format(E'\nALTER TABLE ONLY %I.%I ADD CONSTRAINT %I %s;', n.nspname, c.relname, pk.conname, pg_get_constraintdef(pk.oid)), '' ORDER BY pk.conname)
       FROM pg_constraint pk WHERE pk.conrelid = c.oid AND pk.contype IN ('p', 'u', 'x') AND pk.conparentid <> 0), '') ELSE '' END
-    || E'\nALTER TABLE ' || quote_ident(n.nspname) || '.' || quote_ident(c.relname) || ' OWNER TO ' || quote_ident(pg_get_userbyid(c.relowner)) || ';'
     || CASE WHEN cols.granted IS NOT TRUE THEN '' ELSE (SELECT string_agg(format(E'\nGRANT %s (%I) ON TABLE %I.%I TO %s%s;', ca.privilege_type, a.attname, n.nspname, c.relname,
         CASE WHEN ca.grantee = 0 THEN 'public' ELSE quote_ident(pg_get_userbyid(ca.grantee)) END, CASE WHEN ca.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END), '' ORDER BY a.attnum, ca.grantee, ca.privilege_type)
       FROM pg_attribute a, aclexplode(a.attacl) ca WHERE a.attrelid = c.oid AND NOT a.attisdropped) END
-    || coalesce((SELECT string_agg(E'\nCOMMENT ON ' || CASE WHEN d.objsubid > 0 THEN 'COLUMN ' WHEN c.relkind = 'f' THEN 'FOREIGN TABLE ' ELSE 'TABLE ' END
-        || quote_ident(n.nspname) || '.' || quote_ident(c.relname)
-        || CASE WHEN d.objsubid > 0 THEN (SELECT '.' || quote_ident(a.attname) FROM pg_attribute a WHERE a.attrelid = d.objoid AND a.attnum = d.objsubid) ELSE '' END
-        || ' IS ' || quote_literal(d.description) || ';', '' ORDER BY d.objsubid)
-      FROM pg_description d WHERE d.objoid = c.oid AND d.classoid = 'pg_class'::regclass), '')
 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-LEFT JOIN constraints k ON k.conrelid = c.oid LEFT JOIN parents p ON p.inhrelid = c.oid
+LEFT JOIN parents p ON p.inhrelid = c.oid LEFT JOIN settings ON settings.conrelid = c.oid
 LEFT JOIN (SELECT i.indrelid, ic.relname FROM pg_index i JOIN pg_class ic ON ic.oid = i.indexrelid WHERE i.indisclustered) clustered ON clustered.indrelid = c.oid
 LEFT JOIN pg_am am ON am.oid = c.relam LEFT JOIN pg_tablespace ts ON ts.oid = c.reltablespace
 LEFT JOIN pg_class tc ON tc.oid = c.reltoastrelid
 LEFT JOIN LATERAL (
   -- Table by table, by the index on pg_attribute: half the time of one great join.
-  SELECT string_agg(quote_ident(a.attname) || ' ' || format_type(a.atttypid, a.atttypmod)
-      || CASE WHEN a.attcollation IN (0, 100) THEN '' ELSE coalesce((SELECT format(' COLLATE %I.%I', cn.nspname, co.collname)
-          FROM pg_type t, pg_collation co JOIN pg_namespace cn ON cn.oid = co.collnamespace
-          WHERE t.oid = a.atttypid AND t.typcollation <> a.attcollation AND co.oid = a.attcollation), '') END
-      || CASE WHEN a.attfdwoptions IS NULL THEN '' ELSE coalesce((SELECT format(' OPTIONS (%s)', string_agg(format('%I %L', o.option_name, o.option_value), ', ' ORDER BY o.option_name)) FROM pg_options_to_table(a.attfdwoptions) o), '') END
-      || CASE WHEN a.atthasdef AND a.attidentity = '' THEN (SELECT CASE a.attgenerated
-          WHEN 's' THEN format(' GENERATED ALWAYS AS (%s) STORED', pg_get_expr(d.adbin, d.adrelid))
-          WHEN 'v' THEN format(' GENERATED ALWAYS AS (%s) VIRTUAL', pg_get_expr(d.adbin, d.adrelid))
-          ELSE ' DEFAULT ' || pg_get_expr(d.adbin, 0) END FROM pg_attrdef d WHERE d.adrelid = c.oid AND d.adnum = a.attnum) ELSE '' END
-      || CASE WHEN NOT a.attnotnull OR c.relispartition THEN ''
-        -- The usual ones by one look at them all, not by one for each column.
-        /*18+ WHEN (c.oid, a.attnum, c.relname || '_' || a.attname || '_not_null') IN (SELECT nn.conrelid, nn.conkey[1], nn.conname::text
-          FROM pg_constraint nn WHERE nn.contype = 'n' AND nn.convalidated AND nn.conislocal AND NOT nn.connoinherit) THEN ' NOT NULL'*/
-        ELSE /*18+ coalesce((SELECT CASE WHEN nn.convalidated THEN
-            CASE WHEN nn.conname <> c.relname || '_' || a.attname || '_not_null' THEN ' CONSTRAINT ' || quote_ident(nn.conname) ELSE '' END
-            || ' NOT NULL' || CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END ELSE '' END
-          FROM pg_constraint nn WHERE nn.conrelid = c.oid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum AND nn.conislocal),
-          CASE WHEN a.attinhcount > 0 THEN '' ELSE*/ ' NOT NULL' /*18+ END)*/ END,
-      E',\n' ORDER BY a.attnum) FILTER (WHERE a.attislocal OR c.relispartition) AS listed,
-    bool_or(a.attidentity <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 /*14+ OR a.attcompression <> ''*/
+  SELECT bool_or(a.attinhcount > 0 OR a.attstattarget >= 0 /*14+ OR a.attcompression <> ''*/
       OR (a.attoptions IS NOT NULL AND NOT (cardinality(a.attoptions) = 1 AND a.attoptions[1] LIKE 'pg\_attver=%'))
       OR (a.attlen = -1 AND CASE a.attstorage WHEN 'x' THEN a.atttypid = ANY ((SELECT types FROM other_storage)::oid[])
         ELSE a.atttypid::bigint << 8 | ascii(a.attstorage::text) <> ALL ((SELECT pairs FROM other_storage)::bigint[]) END)) AS altered,
     bool_or(a.attacl IS NOT NULL) AS granted
   FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
 ) cols ON true
-WHERE c.relkind IN ('r', 'p', 'f') AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun' /*share c.oid*/
+WHERE c.relkind IN ('r', 'p', 'f') AND c.oid >= 16384 AND c.relpersistence <> 't' AND n.nspname <> 'wevrun'
   /*own pg_class c.oid*/
 ORDER BY n.nspname, c.relname;

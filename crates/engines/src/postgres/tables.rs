@@ -1,0 +1,159 @@
+//! Tables as rows of the catalogue.
+
+use postgres::SimpleQueryRow;
+use wevrun_core::source::Source;
+use wevrun_postgres::rows::{
+    ColumnRow, CommentRow, ConstraintKind, ConstraintRow, IdentityRow, Oid, Rows, TableRow, TypeRow,
+};
+
+use super::connection::PostgresDatabase;
+use crate::error::LiveError;
+
+/// The queries, in the order of the fields of [`Rows`].
+const QUERIES: [&str; 6] = [
+    include_str!("catalogue/column_types.sql"),
+    include_str!("catalogue/tables.sql"),
+    include_str!("catalogue/columns.sql"),
+    include_str!("catalogue/identities.sql"),
+    include_str!("catalogue/constraints.sql"),
+    include_str!("catalogue/comments_on_tables.sql"),
+];
+
+/// The answers to the queries.
+pub struct TableAnswers {
+    database: String,
+    answers: Vec<Vec<SimpleQueryRow>>,
+}
+
+impl PostgresDatabase {
+    /// Asks for all tables.
+    pub(super) fn tables(&mut self) -> Result<TableAnswers, LiveError> {
+        Ok(TableAnswers { answers: self.ask(&QUERIES)?, database: self.settings.database.clone() })
+    }
+}
+
+impl TableAnswers {
+    /// The answers as typed rows.
+    ///
+    /// # Errors
+    ///
+    /// [`LiveError::Dropped`] if another session has dropped a table while the server spelled its expressions.
+    pub fn rows(&self) -> Result<Rows<'_>, LiveError> {
+        let [types, tables, columns, identities, constraints, comments] = &self.answers[..] else {
+            return Err(LiveError::Engine("the server has not answered every query".to_owned()));
+        };
+        Ok(Rows {
+            types: types.iter().map(type_row).collect(),
+            tables: tables.iter().map(|row| self.table_row(row)).collect(),
+            columns: columns.iter().map(column_row).collect::<Result<_, _>>()?,
+            identities: identities.iter().map(identity_row).collect(),
+            constraints: constraints.iter().map(constraint_row).collect::<Result<_, _>>()?,
+            comments: comments.iter().map(comment_row).collect(),
+        })
+    }
+
+    fn table_row<'r>(&self, row: &'r SimpleQueryRow) -> TableRow<'r> {
+        let (schema, name, kind) = (text(row, 1), text(row, 2), text(row, 3));
+        let (header, changes) = (text(row, 6), text(row, 7));
+        let (shown, quoted) = (format!("{schema}.{name}"), format!("{}.{}", quoted(schema), quoted(name)));
+        let (words, foreign) = if kind == "f" { ("foreign table", "FOREIGN ") } else { ("table", "") };
+        let statements = match header {
+            "" => changes.to_owned(),
+            header => format!("CREATE {foreign}TABLE {quoted} (){header};{changes}"),
+        };
+        TableRow {
+            oid: oid(row, 0),
+            schema,
+            name,
+            unlogged: is_true(row, 4),
+            owner: text(row, 5),
+            statements: Source::new(format!("postgres:{}, {words} {shown}", self.database), &statements),
+        }
+    }
+}
+
+fn type_row(row: &SimpleQueryRow) -> TypeRow<'_> {
+    TypeRow { key: (text(row, 0), text(row, 1)), text: text(row, 2) }
+}
+
+fn column_row(row: &SimpleQueryRow) -> Result<ColumnRow<'_>, LiveError> {
+    let expression = if is_true(row, 8) { Some(spelled(row, 10)?) } else { None };
+    Ok(ColumnRow {
+        table: oid(row, 0),
+        number: text(row, 1),
+        name: text(row, 2),
+        data_type: (text(row, 3), text(row, 4)),
+        is_own: is_true(row, 5),
+        collation: row.get(6),
+        options: row.get(7),
+        expression,
+        generated: Some(text(row, 9)).filter(|generated| !generated.is_empty()).map(|generated| generated == "s"),
+        not_null: row.get(11),
+        no_inherit: is_true(row, 12),
+    })
+}
+
+fn identity_row(row: &SimpleQueryRow) -> IdentityRow<'_> {
+    IdentityRow {
+        table: oid(row, 0),
+        column: text(row, 1),
+        always: text(row, 2) == "a",
+        name: (text(row, 3), text(row, 4)),
+        numbers: [5, 6, 7, 8, 9].map(|field| text(row, field)),
+        cycle: is_true(row, 10),
+        unlogged: row.get(11).map(|persistence| persistence == "u"),
+    }
+}
+
+fn constraint_row(row: &SimpleQueryRow) -> Result<ConstraintRow<'_>, LiveError> {
+    let kind = match (text(row, 2), row.get(16)) {
+        ("c", _) => ConstraintKind::Check(spelled(row, 16)?),
+        (_, Some(definition)) => ConstraintKind::Spelled(definition),
+        ("p", None) => ConstraintKind::PrimaryKey(text(row, 3)),
+        ("u", None) => ConstraintKind::Unique(text(row, 3)),
+        ("f", None) => ConstraintKind::ForeignKey {
+            columns: text(row, 3),
+            parent: oid(row, 6),
+            parent_name: (text(row, 4), text(row, 5)),
+            parent_columns: text(row, 7),
+            actions: (text(row, 8), text(row, 9)),
+            match_full: text(row, 10) == "f",
+        },
+        _ => ConstraintKind::Spelled(spelled(row, 16)?),
+    };
+    Ok(ConstraintRow {
+        table: oid(row, 0),
+        name: text(row, 1),
+        kind,
+        deferrable: is_true(row, 11),
+        deferred: is_true(row, 12),
+        no_inherit: is_true(row, 13),
+        validated: is_true(row, 14),
+        enforced: is_true(row, 15),
+    })
+}
+
+fn comment_row(row: &SimpleQueryRow) -> CommentRow<'_> {
+    CommentRow { table: oid(row, 0), column: text(row, 1), text: text(row, 2) }
+}
+
+fn text(row: &SimpleQueryRow, field: usize) -> &str {
+    row.get(field).unwrap_or_default()
+}
+
+fn is_true(row: &SimpleQueryRow, field: usize) -> bool {
+    row.get(field) == Some("t")
+}
+
+fn oid(row: &SimpleQueryRow, field: usize) -> Oid {
+    text(row, field).parse().unwrap_or_default()
+}
+
+/// What a function of the server has spelled: it gives NULL for a table that is no longer there.
+fn spelled(row: &SimpleQueryRow, field: usize) -> Result<&str, LiveError> {
+    row.get(field).ok_or_else(|| LiveError::Dropped("a table was dropped while it was read".to_owned()))
+}
+
+fn quoted(identifier: &str) -> String {
+    format!("\"{}\"", identifier.replace('"', "\"\""))
+}
