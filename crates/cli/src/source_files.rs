@@ -1,5 +1,6 @@
 //! The files that a side is read from.
 
+use std::collections::HashSet;
 use std::ffi::OsStr;
 use std::fmt;
 use std::fs;
@@ -55,7 +56,11 @@ pub fn decompressed(path: &Path) -> Ended<Vec<u8>> {
 /// Adds the files that others include, before these, each once. A path is relative to the file that names it, or to where
 /// Wevrun was started, as with the engine's client.
 pub fn with_included(dialect: &dyn Dialect, files: Vec<SourceText>) -> Ended<Vec<SourceText>> {
-    let mut seen: Vec<PathBuf> = files.iter().map(|(_, path, _)| real(path)).collect();
+    let includes = |(_, _, bytes): &SourceText| !dialect.included_files(&String::from_utf8_lossy(bytes)).is_empty();
+    if !files.par_iter().any(includes) {
+        return Ok(files);
+    }
+    let mut seen: HashSet<PathBuf> = files.iter().map(|(_, path, _)| real(path)).collect();
     let mut all = Vec::with_capacity(files.len());
     for file in files {
         follow(dialect, file, &mut seen, &mut all)?;
@@ -63,7 +68,12 @@ pub fn with_included(dialect: &dyn Dialect, files: Vec<SourceText>) -> Ended<Vec
     Ok(all)
 }
 
-fn follow(dialect: &dyn Dialect, file: SourceText, seen: &mut Vec<PathBuf>, all: &mut Vec<SourceText>) -> Ended<()> {
+fn follow(
+    dialect: &dyn Dialect,
+    file: SourceText,
+    seen: &mut HashSet<PathBuf>,
+    all: &mut Vec<SourceText>,
+) -> Ended<()> {
     let (shown, path, bytes) = &file;
     let text = String::from_utf8_lossy(bytes);
     for (at, named) in dialect.included_files(&text) {
@@ -74,10 +84,9 @@ fn follow(dialect: &dyn Dialect, file: SourceText, seen: &mut Vec<PathBuf>, all:
             return Err(Failure::new(format!("{shown}:{line}: the included file `{named}` does not exist"))
                 .help("the path is taken from the folder of the file that names it"));
         };
-        if seen.contains(&real(&found)) {
+        if !seen.insert(real(&found)) {
             continue;
         }
-        seen.push(real(&found));
         let bytes = decompressed(&found)?;
         let parent = Path::new(shown).parent().unwrap_or(Path::new(""));
         follow(dialect, (parent.join(&named).display().to_string(), found, bytes), seen, all)?;

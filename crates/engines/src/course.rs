@@ -2,6 +2,7 @@
 //!
 //! The course itself begins and ends each transaction, with the frame of the engine. A script only says which parts are one.
 
+use std::sync::Arc;
 use std::time::Instant;
 
 use wevrun_core::Dialect;
@@ -35,10 +36,15 @@ pub trait Session {
     fn is_in_transaction(&mut self) -> bool;
 
     /// The structure, as the transaction sees it, or as everybody does after it.
-    fn structure(&mut self) -> Result<Model, LiveError>;
+    fn structure(&mut self) -> Result<Arc<Model>, LiveError>;
 
     /// The committed structure, read by a new connection.
-    fn committed_structure(&mut self) -> Result<Model, LiveError>;
+    fn committed_structure(&mut self) -> Result<Arc<Model>, LiveError>;
+
+    /// Creates the ledger if there is none, before anything else is changed in the transaction.
+    fn prepare_ledger(&mut self) -> Result<(), LiveError> {
+        Ok(())
+    }
 
     /// Writes the ledger.
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError>;
@@ -69,10 +75,10 @@ pub fn run<S: Session>(
     // What this connection sees is no proof that it is committed.
     let after = session.committed_structure().map_err(|cause| LiveError::NotReadBack(Box::new(cause)))?;
     let Some(respelled) = reached(session.dialect(), script, release, &after) else {
-        return Err(LiveError::NotCommitted { expected: script.want.clone(), found: Box::new(after) });
+        return Err(LiveError::NotCommitted { expected: script.want.clone(), found: boxed(after) });
     };
     watch(Event::Verified);
-    Ok(Deployment { after, took, respelled })
+    Ok(Deployment { after: Arc::unwrap_or_clone(after), took, respelled })
 }
 
 /// What is spelled otherwise than expected in a structure that is the promised one but for that; none if it is another one. In a
@@ -98,7 +104,7 @@ impl<S: Session> Course<'_, S> {
     fn all_parts(&mut self) -> Result<(), LiveError> {
         let found = self.session.structure()?;
         let Some(first) = self.script.part_that_begins_in(self.session.dialect(), &found) else {
-            return Err(LiveError::StateDiffers { expected: self.script.have.clone(), found: Box::new(found) });
+            return Err(LiveError::StateDiffers { expected: self.script.have.clone(), found: boxed(found) });
         };
         self.number = self.parts[..first].iter().map(|part| part.steps.len()).sum();
         if first > 0 {
@@ -160,6 +166,9 @@ impl<S: Session> Course<'_, S> {
     }
 
     fn steps_of_transaction(&mut self, index: usize) -> Result<(), LiveError> {
+        if index + 1 == self.parts.len() {
+            self.session.prepare_ledger()?;
+        }
         // The part before has just verified that it ends where this one begins.
         if self.verified != index || index == 0 {
             self.confirm(index)?;
@@ -228,10 +237,10 @@ impl<S: Session> Course<'_, S> {
     }
 
     /// The database is in the state that the part starts from.
-    fn confirm(&mut self, index: usize) -> Result<Model, LiveError> {
+    fn confirm(&mut self, index: usize) -> Result<Arc<Model>, LiveError> {
         let found = self.session.structure()?;
         if self.script.part_that_begins_in(self.session.dialect(), &found) != Some(index) {
-            return Err(LiveError::StateDiffers { expected: self.script.have.clone(), found: Box::new(found) });
+            return Err(LiveError::StateDiffers { expected: self.script.have.clone(), found: boxed(found) });
         }
         if index == 0 {
             (self.watch)(Event::StateConfirmed);
@@ -248,11 +257,11 @@ impl<S: Session> Course<'_, S> {
                     self.verified = next;
                     Ok(())
                 }
-                _ => Err(LiveError::ProofFailed { expected: self.script.want.clone(), found: Box::new(found) }),
+                _ => Err(LiveError::ProofFailed { expected: self.script.want.clone(), found: boxed(found) }),
             };
         }
         if reached(self.session.dialect(), self.script, self.release, &found).is_none() {
-            return Err(LiveError::ProofFailed { expected: self.script.want.clone(), found: Box::new(found) });
+            return Err(LiveError::ProofFailed { expected: self.script.want.clone(), found: boxed(found) });
         }
         (self.watch)(Event::Checked);
         let released = Snapshot {
@@ -263,10 +272,14 @@ impl<S: Session> Course<'_, S> {
             git: None,
             sources: Vec::new(),
             unread: Vec::new(),
-            model: found,
+            model: Arc::unwrap_or_clone(found),
         };
         self.session.record(&self.script.have, &released, self.release)
     }
+}
+
+fn boxed(model: Arc<Model>) -> Box<Model> {
+    Box::new(Arc::unwrap_or_clone(model))
 }
 
 /// Runs a statement of a step.

@@ -4,6 +4,8 @@
 //! looked up yet. The name of a routine has its argument types, `public.weigh(integer)`; one of something that stands on a
 //! table has the table, `touch ON public.hives`. Names of columns and constraints are the identifiers themselves.
 
+use std::sync::LazyLock;
+
 use smol_str::SmolStr;
 use wevrun_core::model::{Kind, Name, NameParts, QualifiedName};
 
@@ -51,10 +53,45 @@ fn truncated(text: &str, bytes: usize) -> &str {
 
 /// The identifier as it must stand in SQL, as `quote_ident()` writes it.
 pub fn quoted(identifier: &str) -> String {
+    let mut out = String::with_capacity(identifier.len());
+    push_quoted(&mut out, identifier);
+    out
+}
+
+/// `schema.name`, as it stands in SQL.
+pub fn dotted(schema: &str, identifier: &str) -> String {
+    let mut out = String::with_capacity(schema.len() + identifier.len() + 1);
+    push_quoted(&mut out, schema);
+    out.push('.');
+    push_quoted(&mut out, identifier);
+    out
+}
+
+/// Adds the identifier as it must stand in SQL.
+fn push_quoted(out: &mut String, identifier: &str) {
     let plain = identifier.starts_with(|first: char| first.is_ascii_lowercase() || first == '_')
         && identifier.bytes().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'_')
-        && QUOTED_WORDS.binary_search(&identifier).is_err();
-    if plain { identifier.to_owned() } else { format!("\"{}\"", identifier.replace('"', "\"\"")) }
+        && !is_quoted_word(identifier);
+    if plain {
+        out.push_str(identifier);
+    } else {
+        out.push('"');
+        out.push_str(&identifier.replace('"', "\"\""));
+        out.push('"');
+    }
+}
+
+/// Whether it is one of the words that need quotes. Most names are not even as long as one that begins as they do.
+fn is_quoted_word(identifier: &str) -> bool {
+    static LENGTHS: LazyLock<[u64; 256]> = LazyLock::new(|| {
+        let mut lengths = [0; 256];
+        QUOTED_WORDS.iter().for_each(|word| lengths[usize::from(word.as_bytes()[0])] |= 1 << word.len());
+        lengths
+    });
+    let first = identifier.bytes().next().unwrap_or_default();
+    identifier.len() < 64
+        && LENGTHS[usize::from(first)] >> identifier.len() & 1 == 1
+        && QUOTED_WORDS.binary_search(&identifier).is_ok()
 }
 
 /// The name of a column, a constraint or anything else that is one identifier.
@@ -68,7 +105,7 @@ pub fn of(kind: Kind, parts: NameParts) -> QualifiedName {
     let owner = || parts.owner.as_ref().map_or("", |owner| owner.canonical());
     let mut name = String::new();
     if let Some(schema) = &parts.schema {
-        name.push_str(&quoted(schema));
+        push_quoted(&mut name, schema);
         name.push('.');
     }
     match kind {
@@ -81,7 +118,11 @@ pub fn of(kind: Kind, parts: NameParts) -> QualifiedName {
         }
         _ => {
             let symbol = kind == Kind::Operator;
-            name.push_str(&if symbol { parts.identifier.to_string() } else { quoted(&parts.identifier) });
+            if symbol {
+                name.push_str(&parts.identifier);
+            } else {
+                push_quoted(&mut name, &parts.identifier);
+            }
             if parts.signature.is_some() {
                 name.push_str(&format!("({})", types().join(", ")));
             }

@@ -1,7 +1,9 @@
+use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
 use clap::Args;
+use rayon::prelude::*;
 use wevrun_core::Engine;
 use wevrun_core::adopt::files as adopted_files;
 use wevrun_core::diagnostics::Code;
@@ -59,14 +61,15 @@ impl Adopt {
         for file in adopted_files(dialect, &side.model, self.access) {
             written.push((Path::new("schema").join(file.path), file.text));
         }
-        // The settings are last: without them it is no project yet.
-        for (path, text) in written.iter().rev() {
-            let path = self.into.join(path);
-            let folder = path.parent().expect("a file stands in a folder");
-            fs::create_dir_all(folder)
+        let folders: BTreeSet<&Path> = written.iter().filter_map(|(path, _)| path.parent()).collect();
+        for folder in folders.into_iter().map(|folder| self.into.join(folder)) {
+            fs::create_dir_all(&folder)
                 .map_err(|error| Failure::new(format!("{} can't be made: {}", folder.display(), reason(&error))))?;
-            files::write_new(&path, text.as_bytes())?;
         }
+        let write = |(path, text): &(PathBuf, String)| files::write_new(&self.into.join(path), text.as_bytes());
+        // The settings are last: without them it is no project yet.
+        written[1..].par_iter().try_for_each(write)?;
+        write(&written[0])?;
         let (mut built, tolerated) = self.build();
         if !tolerated.is_empty() {
             files::write_atomically(

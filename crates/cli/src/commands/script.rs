@@ -126,7 +126,7 @@ pub fn make<'m>(
     if let Some(database) = live {
         let probes = plan::probes(dialect, have, &want.model, &comparison, version);
         evidence = database.probe(&probes).map_err(|error| Failure::live(have_name, &error))?;
-        evidence.provenance = provenance(have_name, database.as_mut(), want, wishes.other_project)?;
+        evidence.provenance = provenance((have_name, have), database.as_mut(), want, wishes.other_project)?;
     }
     let project = project_name(context, want);
     let sides = (have, &want.model);
@@ -136,10 +136,18 @@ pub fn make<'m>(
 }
 
 /// Whose the objects of a live database are, if want is a project's.
-fn provenance(name: &str, database: &mut dyn Database, want: &Loaded, other_project: bool) -> Ended<Provenance> {
+fn provenance(
+    (name, have): (&str, &Model),
+    database: &mut dyn Database,
+    want: &Loaded,
+    other_project: bool,
+) -> Ended<Provenance> {
     let Some(project) = &want.project else { return Ok(Provenance::Unknown) };
     let Some(entry) = last_release(name, database)? else { return Ok(Provenance::NoLedger) };
     same_project(name, &entry, project, other_project)?;
+    if entry.want == have.fingerprint().as_str() {
+        return Ok(Provenance::AsReleased);
+    }
     let snapshot = entry.snapshot.as_deref().and_then(|text| Snapshot::read(text, &registry::engines()).ok());
     // A ledger without a structure knows no more than none.
     Ok(snapshot.map_or(Provenance::NoLedger, |snapshot| Provenance::Released(Box::new(snapshot.model))))

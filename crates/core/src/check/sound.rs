@@ -1,5 +1,6 @@
 //! The part of a model in which nothing was found wrong: what can still be judged when something else is broken.
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 
 use crate::diagnostics::Diagnostic;
@@ -7,11 +8,11 @@ use crate::model::{Model, ObjectKey};
 use crate::parse::Grammar;
 
 /// The model without the objects that errors point into, and without what depends on them or on what is not there.
-pub fn sound_part(dialect: &dyn Grammar, model: &Model, found: &[Diagnostic]) -> Model {
+pub fn sound_part<'m>(dialect: &dyn Grammar, model: &'m Model, found: &[Diagnostic]) -> Cow<'m, Model> {
     let errors: Vec<_> =
         found.iter().filter(|d| d.is_error()).filter_map(|d| Some(d.primary.as_ref()?.location)).collect();
     if errors.is_empty() {
-        return model.clone();
+        return Cow::Borrowed(model);
     }
     let mut unsound: BTreeSet<ObjectKey> = model
         .objects()
@@ -38,5 +39,5 @@ pub fn sound_part(dialect: &dyn Grammar, model: &Model, found: &[Diagnostic]) ->
             break;
         }
     }
-    model.objects().filter(|object| !unsound.contains(&object.key())).cloned().collect()
+    Cow::Owned(model.objects().filter(|object| !unsound.contains(&object.key())).cloned().collect())
 }

@@ -15,7 +15,8 @@ mod table;
 mod unordered;
 mod value;
 
-use std::collections::BTreeMap;
+use std::borrow::Cow;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 
 use schemars::JsonSchema;
@@ -477,10 +478,14 @@ impl Model {
     }
 
     /// The model without some objects.
-    pub fn without(&self, keys: &[String]) -> Model {
+    pub fn without(&self, keys: &[String]) -> Cow<'_, Model> {
+        if keys.is_empty() {
+            return Cow::Borrowed(self);
+        }
+        let keys: BTreeSet<&str> = keys.iter().map(String::as_str).collect();
         let mut model = self.clone();
-        model.objects.retain(|key, _| !keys.contains(&key.to_string()));
-        model
+        model.objects.retain(|key, _| !keys.contains(key.to_string().as_str()));
+        Cow::Owned(model)
     }
 
     /// The hash of the canonical structure.

@@ -14,7 +14,9 @@ pub enum Provenance {
     Unknown,
     /// The database has no ledger.
     NoLedger,
-    /// What its ledger says was released there last.
+    /// The database is still what its ledger says was released there last.
+    AsReleased,
+    /// It is not, and the ledger has what was released.
     Released(Box<Model>),
 }
 
@@ -24,7 +26,7 @@ impl Provenance {
         match self {
             Provenance::Unknown => Ownership::Unknown,
             Provenance::NoLedger => Ownership::NoLedger,
-            Provenance::Released(_) => Ownership::Ledger,
+            Provenance::AsReleased | Provenance::Released(_) => Ownership::Ledger,
         }
     }
 }
@@ -37,7 +39,7 @@ pub fn risks(dialect: &dyn Planner, planning: &Planning<'_>) -> Vec<Risk> {
     // What is on a removed table or view is removed with it, and needs no risk of its own.
     let alone = |object: &&Object| object.definition.owner().is_none_or(|owner| !removed.contains(owner));
     match &planning.evidence.provenance {
-        Provenance::Unknown => Vec::new(),
+        Provenance::Unknown | Provenance::AsReleased => Vec::new(),
         Provenance::NoLedger => {
             let objects = differences.iter().filter_map(removed_object).filter(alone);
             objects.map(|object| unknown(&object.key())).collect()

@@ -53,7 +53,8 @@ fn planned(dialect: &dyn Client, project: &str, planning: &Planning<'_>) -> Scri
     let scope = &planning.wishes.scope;
     let unproven = planning.unproven();
     let want = scope.part_of(dialect, planning.want);
-    let proven = if unproven.is_empty() { want.fingerprint() } else { want.without(&unproven).fingerprint() };
+    let whole = want.fingerprint();
+    let proven = if unproven.is_empty() { whole.clone() } else { want.without(&unproven).fingerprint() };
     let have = scope.part_of(dialect, planning.have);
     let mut plan = dialect.plan(planning);
     let respelled = Respelled::new(dialect, &have.without(&unproven), &want.without(&unproven), &plan.recreated);
@@ -75,7 +76,7 @@ fn planned(dialect: &dyn Client, project: &str, planning: &Planning<'_>) -> Scri
         project: project.to_owned(),
         have: have.fingerprint(),
         respelled,
-        want: want.fingerprint(),
+        want: whole,
         undo: planning.is_undo,
         scope: scope.clone(),
         ownership: planning.evidence.provenance.ownership(),

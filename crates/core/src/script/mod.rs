@@ -105,8 +105,8 @@ impl Script {
         if self.leads_to(dialect, found) {
             return Some(Vec::new());
         }
-        let found = self.scope.part_of(dialect, found).without(&self.unproven);
-        self.respelled.as_ref()?.differing(dialect, &found)
+        let found = self.scope.part_of(dialect, found);
+        self.respelled.as_ref()?.differing(dialect, &found.without(&self.unproven))
     }
 
     /// Whether it does nothing.

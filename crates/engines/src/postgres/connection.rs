@@ -1,6 +1,7 @@
 //! Connecting, and what the server's errors mean.
 
 use std::error::Error as _;
+use std::sync::Arc;
 
 use postgres::error::SqlState;
 use postgres::{Client, Config, NoTls, SimpleQueryMessage, SimpleQueryRow};
@@ -26,7 +27,9 @@ pub struct PostgresDatabase {
     /// The server's major version.
     pub(super) version: u32,
     /// The digest of the catalogue when the structure was read last, and that structure.
-    pub(super) known: Option<(String, Model)>,
+    pub(super) known: Option<(String, Arc<Model>)>,
+    /// The catalogues of which the digest is made, once they have been listed.
+    pub(super) catalogues: Option<String>,
     /// Whether it may have to be read again: where nothing can be changed, it is read once.
     pub(super) is_read_again: bool,
 }
@@ -72,7 +75,7 @@ impl PostgresDatabase {
                 "the server is PostgreSQL {version}; Wevrun works with 13 and later"
             )));
         }
-        Ok(PostgresDatabase { client, settings, version, known: None, is_read_again: true })
+        Ok(PostgresDatabase { client, settings, version, known: None, catalogues: None, is_read_again: true })
     }
 }
 

@@ -4,6 +4,9 @@
 //! as a person's source files. The server's own functions spell expressions (`pg_get_viewdef()` and its relatives,
 //! <https://www.postgresql.org/docs/current/functions-info.html#FUNCTIONS-INFO-CATALOG>).
 
+use std::sync::Arc;
+use std::sync::mpsc::{self, Sender};
+
 use postgres::{SimpleQueryMessage, SimpleQueryRow};
 use wevrun_core::EngineVersion;
 use wevrun_core::build::Reading;
@@ -39,8 +42,8 @@ const VIEWS: &[&str] = &[include_str!("catalogue/views.sql")];
 /// How many relations make it worth while to ask over two connections.
 const MANY: u32 = 2000;
 
-/// How often reading begins anew before it gives up.
-const ATTEMPTS: u32 = 5;
+/// How often reading is repeated before it gives up.
+const ATTEMPTS: u32 = 20;
 
 /// What makes the server's spelling independent of the session.
 const SPELLING: &str = "SET LOCAL search_path = ''; SET LOCAL DateStyle = 'ISO, MDY'; SET LOCAL IntervalStyle = 'postgres'; \
@@ -71,7 +74,7 @@ impl PostgresDatabase {
                 Some(helper) => database.content_with(helper),
                 None => database.content_inside(),
             }?;
-            database.known = digest.map(|digest| (digest, content.model.clone()));
+            database.known = digest.map(|digest| (digest, Arc::new(content.model.clone())));
             Ok(content)
         })
     }
@@ -87,13 +90,13 @@ impl PostgresDatabase {
 
     /// The structure, in the transaction that there is, or in one of its own. It is read only if the catalogue has changed since it was
     /// read last.
-    pub(super) fn current_structure(&mut self, in_transaction: bool) -> Result<Model, LiveError> {
+    pub(super) fn current_structure(&mut self, in_transaction: bool) -> Result<Arc<Model>, LiveError> {
         if in_transaction {
             let digest = self.digest()?;
             if let Some(known) = self.known_by(digest.as_deref()) {
                 return Ok(known);
             }
-            let model = self.content_inside()?.model;
+            let model = Arc::new(self.content_inside()?.model);
             self.known = digest.map(|digest| (digest, model.clone()));
             return Ok(model);
         }
@@ -103,40 +106,49 @@ impl PostgresDatabase {
                 return Ok(known);
             }
         }
-        self.content().map(|content| content.model)
+        self.content().map(|content| Arc::new(content.model))
     }
 
-    fn known_by(&self, digest: Option<&str>) -> Option<Model> {
+    fn known_by(&self, digest: Option<&str>) -> Option<Arc<Model>> {
         self.known.as_ref().filter(|(known, _)| Some(&known[..]) == digest).map(|(_, model)| model.clone())
     }
 
     /// Everything, in the transaction that there is.
     fn content_inside(&mut self) -> Result<Content, LiveError> {
-        let mut reading = CatalogueReading::new();
-        reading.add(self.statements(VIEWS)?);
-        reading.add(self.statements(OTHERS)?);
-        reading.add_tables(self.tables()?)?;
-        reading.finish(self.version)
+        let (sender, answers) = mpsc::channel();
+        let reading = std::thread::scope(|scope| {
+            let reading = scope.spawn(move || CatalogueReading::of(answers));
+            let asked = self.ask_for_tables_and_views(sender.clone()).and_then(|()| self.ask_for_others(sender));
+            let reading = reading.join().expect("reading does not panic");
+            asked.and(reading)
+        });
+        reading?.finish(self.version)
     }
 
-    /// Everything, with the help of a connection that sees the same: the server works for both at once, and the first answers are
-    /// parsed meanwhile.
+    /// Everything, with the help of a connection that sees the same: the server works for both at once.
     fn content_with(&mut self, mut helper: PostgresDatabase) -> Result<Content, LiveError> {
-        let (reading, others) = std::thread::scope(|scope| {
-            let reading = scope.spawn(move || {
-                let mut reading = CatalogueReading::new();
-                let tables = helper.tables()?;
-                let views = helper.statements(VIEWS);
-                reading.add_tables(tables)?;
-                reading.add(views?);
-                Ok(reading)
-            });
-            let others = self.statements(OTHERS);
-            (reading.join().expect("reading does not panic"), others)
+        let ((first_sender, first), (second_sender, second)) = (mpsc::channel(), mpsc::channel());
+        let reading = std::thread::scope(|scope| {
+            // In this order, whoever answers first.
+            let reading = scope.spawn(move || CatalogueReading::of(first.into_iter().chain(second)));
+            let helped = scope.spawn(move || helper.ask_for_tables_and_views(first_sender));
+            let asked = self.ask_for_others(second_sender);
+            let reading = reading.join().expect("reading does not panic");
+            helped.join().expect("asking does not panic").and(asked).and(reading)
         });
-        let mut reading: CatalogueReading = reading?;
-        reading.add(others?);
-        reading.finish(self.version)
+        reading?.finish(self.version)
+    }
+
+    // That nobody takes an answer has a reason, which the reading gives.
+    fn ask_for_tables_and_views(&mut self, to: Sender<Answers>) -> Result<(), LiveError> {
+        let _ = to.send(Answers::Tables(self.tables()?));
+        let _ = to.send(Answers::Statements(self.statements(VIEWS)?));
+        Ok(())
+    }
+
+    fn ask_for_others(&mut self, to: Sender<Answers>) -> Result<(), LiveError> {
+        let _ = to.send(Answers::Statements(self.statements(OTHERS)?));
+        Ok(())
     }
 
     /// A second connection to the same snapshot, if the database is large and the server lets one more in
@@ -219,6 +231,12 @@ fn fitted(query: &str, version: u32) -> String {
     out
 }
 
+/// What the server has answered.
+enum Answers {
+    Tables(TableAnswers),
+    Statements(Vec<Source>),
+}
+
 /// What was read so far.
 struct CatalogueReading {
     sources: Vec<Source>,
@@ -226,16 +244,22 @@ struct CatalogueReading {
 }
 
 impl CatalogueReading {
-    fn new() -> CatalogueReading {
-        CatalogueReading { sources: Vec::new(), reading: Reading::new(&Postgres) }
+    /// What these answers say, each parsed as it arrives.
+    fn of(answers: impl IntoIterator<Item = Answers>) -> Result<CatalogueReading, LiveError> {
+        let mut reading = CatalogueReading { sources: Vec::new(), reading: Reading::new(&Postgres) };
+        for answers in answers {
+            match answers {
+                Answers::Tables(tables) => reading.add_tables(&tables)?,
+                Answers::Statements(sources) => {
+                    reading.reading.add(&sources);
+                    reading.sources.extend(sources);
+                }
+            }
+        }
+        Ok(reading)
     }
 
-    fn add(&mut self, sources: Vec<Source>) {
-        self.reading.add(&sources);
-        self.sources.extend(sources);
-    }
-
-    fn add_tables(&mut self, answers: TableAnswers) -> Result<(), LiveError> {
+    fn add_tables(&mut self, answers: &TableAnswers) -> Result<(), LiveError> {
         let rows = answers.rows()?;
         self.reading.add_parsed(rows.parse(self.reading.next()));
         self.sources.extend(rows.tables.into_iter().map(|row| row.statements));

@@ -1,5 +1,7 @@
 //! What a deployment needs of a PostgreSQL connection.
 
+use std::sync::Arc;
+
 use wevrun_core::Dialect;
 use wevrun_core::model::{Fingerprint, Model};
 use wevrun_core::snapshot::Snapshot;
@@ -40,15 +42,25 @@ impl Session for PostgresDatabase {
         answer.is_ok_and(|messages| single(&messages).and_then(|row| row.get(0)) == Some("running"))
     }
 
-    fn structure(&mut self) -> Result<Model, LiveError> {
+    fn structure(&mut self) -> Result<Arc<Model>, LiveError> {
         let in_transaction = self.is_in_transaction();
         self.current_structure(in_transaction)
     }
 
-    fn committed_structure(&mut self) -> Result<Model, LiveError> {
+    fn committed_structure(&mut self) -> Result<Arc<Model>, LiveError> {
         let mut another = self.another()?;
         another.known = self.known.take();
+        another.catalogues.clone_from(&self.catalogues);
         another.current_structure(false)
+    }
+
+    fn prepare_ledger(&mut self) -> Result<(), LiveError> {
+        if self.has_ledger()? {
+            return Ok(());
+        }
+        self.create_ledger()?;
+        // Nothing else was changed in this transaction yet.
+        self.renew_digest()
     }
 
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError> {

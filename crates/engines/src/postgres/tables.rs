@@ -1,5 +1,7 @@
 //! Tables as rows of the catalogue.
 
+use std::collections::BTreeSet;
+
 use postgres::SimpleQueryRow;
 use wevrun_core::source::Source;
 use wevrun_postgres::rows::{
@@ -9,9 +11,8 @@ use wevrun_postgres::rows::{
 use super::connection::PostgresDatabase;
 use crate::error::LiveError;
 
-/// The queries, in the order of the fields of [`Rows`].
-const QUERIES: [&str; 6] = [
-    include_str!("catalogue/column_types.sql"),
+/// The queries, in the order in which [`TableAnswers::rows`] takes their answers.
+const QUERIES: [&str; 5] = [
     include_str!("catalogue/tables.sql"),
     include_str!("catalogue/columns.sql"),
     include_str!("catalogue/identities.sql"),
@@ -19,7 +20,10 @@ const QUERIES: [&str; 6] = [
     include_str!("catalogue/comments_on_tables.sql"),
 ];
 
-/// The answers to the queries.
+/// Which of them is about columns.
+const COLUMNS: usize = 1;
+
+/// The answers to the queries, and the types of the columns.
 pub struct TableAnswers {
     database: String,
     answers: Vec<Vec<SimpleQueryRow>>,
@@ -28,7 +32,21 @@ pub struct TableAnswers {
 impl PostgresDatabase {
     /// Asks for all tables.
     pub(super) fn tables(&mut self) -> Result<TableAnswers, LiveError> {
-        Ok(TableAnswers { answers: self.ask(&QUERIES)?, database: self.settings.database.clone() })
+        let mut answers = self.ask(&QUERIES)?;
+        let pairs = answers.get(COLUMNS).into_iter().flatten().map(|row| (text(row, 3), text(row, 4)));
+        let pairs: BTreeSet<(&str, &str)> = pairs.collect();
+        let pairs: Vec<String> =
+            pairs.iter().map(|(data_type, modifier)| format!("({data_type}::oid, {modifier})")).collect();
+        // The server spells each type once, and not once a column.
+        let types = match &pairs[..] {
+            [] => vec![Vec::new()],
+            pairs => self.ask(&[&format!(
+                "SELECT t.*, format_type(t.id, t.modifier) FROM (VALUES {}) t(id, modifier);",
+                pairs.join(", ")
+            )])?,
+        };
+        answers.extend(types);
+        Ok(TableAnswers { answers, database: self.settings.database.clone() })
     }
 }
 
@@ -37,13 +55,13 @@ impl TableAnswers {
     ///
     /// # Errors
     ///
-    /// [`LiveError::Dropped`] if another session has dropped a table while the server spelled its expressions.
+    /// [`LiveError::Dropped`] if another session has dropped a table or a type while the server spelled expressions and types.
     pub fn rows(&self) -> Result<Rows<'_>, LiveError> {
-        let [types, tables, columns, identities, constraints, comments] = &self.answers[..] else {
+        let [tables, columns, identities, constraints, comments, types] = &self.answers[..] else {
             return Err(LiveError::Engine("the server has not answered every query".to_owned()));
         };
         Ok(Rows {
-            types: types.iter().map(type_row).collect(),
+            types: types.iter().map(type_row).collect::<Result<_, _>>()?,
             tables: tables.iter().map(|row| self.table_row(row)).collect(),
             columns: columns.iter().map(column_row).collect::<Result<_, _>>()?,
             identities: identities.iter().map(identity_row).collect(),
@@ -72,12 +90,14 @@ impl TableAnswers {
     }
 }
 
-fn type_row(row: &SimpleQueryRow) -> TypeRow<'_> {
-    TypeRow { key: (text(row, 0), text(row, 1)), text: text(row, 2) }
+fn type_row(row: &SimpleQueryRow) -> Result<TypeRow<'_>, LiveError> {
+    // What `format_type()` gives for a type that is no longer there.
+    let spelled = row.get(2).filter(|text| *text != "???");
+    Ok(TypeRow { key: (text(row, 0), text(row, 1)), text: spelled.ok_or_else(dropped)? })
 }
 
 fn column_row(row: &SimpleQueryRow) -> Result<ColumnRow<'_>, LiveError> {
-    let expression = if is_true(row, 8) { Some(spelled(row, 10)?) } else { None };
+    let expression = if is_true(row, 9) { Some(spelled(row, 11)?) } else { None };
     Ok(ColumnRow {
         table: oid(row, 0),
         number: text(row, 1),
@@ -86,10 +106,11 @@ fn column_row(row: &SimpleQueryRow) -> Result<ColumnRow<'_>, LiveError> {
         is_own: is_true(row, 5),
         collation: row.get(6),
         options: row.get(7),
+        identity: Some(text(row, 8)).filter(|identity| !identity.is_empty()).map(|identity| identity == "a"),
         expression,
-        generated: Some(text(row, 9)).filter(|generated| !generated.is_empty()).map(|generated| generated == "s"),
-        not_null: row.get(11),
-        no_inherit: is_true(row, 12),
+        generated: Some(text(row, 10)).filter(|generated| !generated.is_empty()).map(|generated| generated == "s"),
+        not_null: row.get(12),
+        no_inherit: is_true(row, 13),
     })
 }
 
@@ -97,11 +118,10 @@ fn identity_row(row: &SimpleQueryRow) -> IdentityRow<'_> {
     IdentityRow {
         table: oid(row, 0),
         column: text(row, 1),
-        always: text(row, 2) == "a",
-        name: (text(row, 3), text(row, 4)),
-        numbers: [5, 6, 7, 8, 9].map(|field| text(row, field)),
-        cycle: is_true(row, 10),
-        unlogged: row.get(11).map(|persistence| persistence == "u"),
+        name: (text(row, 2), text(row, 3)),
+        numbers: [4, 5, 6, 7, 8].map(|field| text(row, field)),
+        cycle: is_true(row, 9),
+        unlogged: row.get(10).map(|unlogged| unlogged == "t"),
     }
 }
 
@@ -151,7 +171,11 @@ fn oid(row: &SimpleQueryRow, field: usize) -> Oid {
 
 /// What a function of the server has spelled: it gives NULL for a table that is no longer there.
 fn spelled(row: &SimpleQueryRow, field: usize) -> Result<&str, LiveError> {
-    row.get(field).ok_or_else(|| LiveError::Dropped("a table was dropped while it was read".to_owned()))
+    row.get(field).ok_or_else(dropped)
+}
+
+fn dropped() -> LiveError {
+    LiveError::Dropped("a table or a type was dropped while it was read".to_owned())
 }
 
 fn quoted(identifier: &str) -> String {

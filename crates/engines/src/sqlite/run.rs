@@ -1,5 +1,7 @@
 //! What a deployment needs of an SQLite connection.
 
+use std::sync::Arc;
+
 use wevrun_core::Dialect;
 use wevrun_core::model::{Fingerprint, Model};
 use wevrun_core::script::Script;
@@ -34,12 +36,12 @@ impl Session for SqliteDatabase {
         !self.connection.is_autocommit()
     }
 
-    fn structure(&mut self) -> Result<Model, LiveError> {
-        self.content().map(|content| content.model)
+    fn structure(&mut self) -> Result<Arc<Model>, LiveError> {
+        self.content().map(|content| Arc::new(content.model))
     }
 
-    fn committed_structure(&mut self) -> Result<Model, LiveError> {
-        SqliteDatabase::open(&self.path, Access::Read)?.content().map(|content| content.model)
+    fn committed_structure(&mut self) -> Result<Arc<Model>, LiveError> {
+        SqliteDatabase::open(&self.path, Access::Read)?.content().map(|content| Arc::new(content.model))
     }
 
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError> {

@@ -26,6 +26,7 @@ mod operators;
 mod outputs;
 pub mod part_names;
 mod partition_key;
+mod readable;
 mod reads;
 mod scope;
 mod search_terms;

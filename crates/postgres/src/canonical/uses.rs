@@ -208,15 +208,15 @@ impl Known {
                 if parts.last().is_none_or(|identifier| !self.identifiers.contains(identifier)) {
                     continue;
                 }
-                let candidates: Vec<QualifiedName> = match parts {
+                let candidates: Vec<String> = match parts {
                     [identifier] => {
-                        [own, "public"].into_iter().map(|schema| names::qualified(schema, identifier)).collect()
+                        [own, "public"].into_iter().map(|schema| names::dotted(schema, identifier)).collect()
                     }
-                    [schema, identifier] => vec![names::qualified(schema, identifier)],
+                    [schema, identifier] => vec![names::dotted(schema, identifier)],
                     _ => Vec::new(),
                 };
                 for name in candidates {
-                    let name = name.canonical();
+                    let name = name.as_str();
                     if self.relations.contains(name) || self.types.contains(name) {
                         found.insert(name.to_owned());
                         // A function may have a type's name.

@@ -3,9 +3,7 @@
 use super::{column_list, expression, identifier, names, normalised, reference, run, storage_parameters};
 use crate::change::{NewConstraints, NotNull};
 use crate::clause;
-use wevrun_core::model::{
-    Action, Check, Clauses, Flag, ForeignKey, Key, KeyPart, Name, OnConflict, QualifiedName,
-};
+use wevrun_core::model::{Action, Check, Clauses, Flag, ForeignKey, Key, KeyPart, Name, OnConflict, QualifiedName};
 use wevrun_core::parse::{Parsed, Reader};
 
 /// `NOT NULL` of a column that has been read so far, with what follows it.

@@ -53,6 +53,8 @@ pub struct ColumnRow<'r> {
     pub collation: Option<&'r str>,
     /// OPTIONS of a foreign table's column, as they stand in SQL.
     pub options: Option<&'r str>,
+    /// Whether it is an identity column: GENERATED ALWAYS, not BY DEFAULT.
+    pub identity: Option<bool>,
     /// The default, or the expression of a generated column.
     pub expression: Option<&'r str>,
     /// Whether it is generated: whether the value is stored.
@@ -70,15 +72,13 @@ pub struct IdentityRow<'r> {
     pub table: Oid,
     /// The column's number in the table.
     pub column: &'r str,
-    /// ALWAYS; otherwise BY DEFAULT.
-    pub always: bool,
     /// The sequence's schema and name.
     pub name: (&'r str, &'r str),
     /// START, INCREMENT, MINVALUE, MAXVALUE, CACHE.
     pub numbers: [&'r str; 5],
     /// CYCLE.
     pub cycle: bool,
-    /// Whether it is unlogged, if that is not what the table is.
+    /// UNLOGGED or LOGGED, which a sequence can be by itself since version 15.
     pub unlogged: Option<bool>,
 }
 
@@ -288,8 +288,9 @@ impl<'r> Index<'r> {
             let name = (!name.is_empty()).then(|| names::simple(name));
             NotNull { column: column.name.clone(), name, attributes }.apply(&mut column);
         }
-        if let Some(identity) = self.identities.get(&(row.table, row.number)) {
-            set_identity(&mut column, identity);
+        let sequence = self.identities.get(&(row.table, row.number));
+        if let Some((always, sequence)) = row.identity.zip(sequence) {
+            set_identity(&mut column, always, sequence);
         }
         Ok(column)
     }
@@ -394,8 +395,8 @@ fn action(letter: &str) -> Action {
     }
 }
 
-fn set_identity(column: &mut Column, row: &IdentityRow<'_>) {
-    column.clauses.say(clause::IDENTITY, if row.always { "always" } else { "by default" });
+fn set_identity(column: &mut Column, always: bool, row: &IdentityRow<'_>) {
+    column.clauses.say(clause::IDENTITY, if always { "always" } else { "by default" });
     column.not_null = Some(OnConflict::Abort);
     let mut options = Clauses::default();
     options.set(clause::NAME, names::qualified(row.name.0, row.name.1));
@@ -404,10 +405,9 @@ fn set_identity(column: &mut Column, row: &IdentityRow<'_>) {
     if row.cycle {
         options.set(clause::CYCLE, Flag);
     }
-    match row.unlogged {
-        Some(true) => options.set(clause::UNLOGGED, Flag),
-        Some(false) => options.set(clause::LOGGED, Flag),
-        None => {}
+    // The canonical form takes out what the table says as well.
+    if let Some(unlogged) = row.unlogged {
+        options.set(if unlogged { clause::UNLOGGED } else { clause::LOGGED }, Flag);
     }
     set_identity_options(column, options);
 }

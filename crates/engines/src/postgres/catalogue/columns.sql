@@ -4,7 +4,7 @@ SELECT a.attrelid, a.attnum, a.attname, a.atttypid, a.atttypmod, a.attislocal OR
     WHERE t.oid = a.atttypid AND t.typcollation <> a.attcollation AND co.oid = a.attcollation) END,
   CASE WHEN a.attfdwoptions IS NULL THEN NULL ELSE (SELECT format('(%s)', string_agg(format('%I %L', o.option_name, o.option_value), ', ' ORDER BY o.option_name))
     FROM pg_options_to_table(a.attfdwoptions) o) END,
-  a.atthasdef AND a.attidentity = '', a.attgenerated, pg_get_expr(d.adbin, CASE WHEN a.attgenerated <> '' THEN d.adrelid ELSE 0 END),
+  a.attidentity, a.atthasdef AND a.attidentity = '', a.attgenerated, pg_get_expr(d.adbin, CASE WHEN a.attgenerated <> '' THEN d.adrelid ELSE 0 END),
   -- The name of the NOT NULL constraint where it is not the usual one, an empty name where it is.
   CASE WHEN NOT a.attnotnull OR c.relispartition THEN NULL
     /*18+ WHEN nn.conname IS NOT NULL THEN CASE WHEN nn.convalidated THEN CASE WHEN nn.conname <> c.relname || '_' || a.attname || '_not_null' THEN nn.conname ELSE '' END END
