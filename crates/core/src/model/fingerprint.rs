@@ -76,3 +76,44 @@ pub fn hex(bytes: &[u8]) -> String {
         text
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Column, Definition, Kind, Name, ObjectKey, QualifiedName, Table};
+
+    fn table(name: &str) -> Object {
+        Object::new(QualifiedName::plain(Name::new(name, name)), Definition::Table(Table::default()))
+    }
+
+    fn add_column(object: &mut Object) {
+        if let Definition::Table(table) = &mut object.definition {
+            table.columns.push(Column::named(Name::new("weight", "weight")));
+        }
+    }
+
+    #[test]
+    fn a_changed_model_has_another_fingerprint() {
+        let hives = ObjectKey::new(Kind::Table, table("hives").name);
+        let changes: [fn(&mut Model, &ObjectKey); 7] = [
+            |model, _| drop(model.insert(table("visits"))),
+            |model, key| drop(model.remove(key)),
+            |model, key| model.get_mut(key).into_iter().for_each(add_column),
+            |model, key| model.table_mut(key).into_iter().for_each(|table| table.strict = true),
+            |model, _| model.objects_mut().for_each(add_column),
+            |model, _| drop(model.take_objects()),
+            |model, _| model.extend([table("visits")]),
+        ];
+        for (number, change) in changes.into_iter().enumerate() {
+            let mut model: Model = [table("hives"), table("queens")].into_iter().collect();
+            let before = model.fingerprint();
+            change(&mut model, &hives);
+            let computed: Model = model.objects().cloned().collect();
+            assert_eq!(model.fingerprint(), computed.fingerprint(), "change {number}");
+            assert_ne!(model.fingerprint(), before, "change {number}");
+        }
+        let model: Model = [table("hives"), table("queens")].into_iter().collect();
+        let (before, rest) = (model.fingerprint(), model.without(&[hives.to_string()]).fingerprint());
+        assert_ne!(before, rest);
+    }
+}

@@ -18,6 +18,7 @@ mod value;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
+use std::sync::OnceLock;
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -346,6 +347,8 @@ impl Formerly {
 pub struct Model {
     objects: BTreeMap<ObjectKey, Object>,
     granted_only: BTreeMap<ObjectKey, Object>,
+    /// Computed when it is asked for, and forgotten when an object may change.
+    fingerprint: OnceLock<Fingerprint>,
 }
 
 impl Model {
@@ -356,12 +359,18 @@ impl Model {
 
     /// Adds an object; gives back the one of the same key that was there.
     pub fn insert(&mut self, object: Object) -> Option<Object> {
-        self.objects.insert(object.key(), object)
+        self.changing().insert(object.key(), object)
+    }
+
+    /// The objects, to change them.
+    fn changing(&mut self) -> &mut BTreeMap<ObjectKey, Object> {
+        self.fingerprint.take();
+        &mut self.objects
     }
 
     /// Takes an object out.
     pub fn remove(&mut self, key: &ObjectKey) -> Option<Object> {
-        self.objects.remove(key)
+        self.changing().remove(key)
     }
 
     /// The object of this key.
@@ -371,7 +380,7 @@ impl Model {
 
     /// The object of this key, to change it: its kind and name must stay.
     pub fn get_mut(&mut self, key: &ObjectKey) -> Option<&mut Object> {
-        self.objects.get_mut(key)
+        self.changing().get_mut(key)
     }
 
     /// The table of this key, to change it.
@@ -411,12 +420,12 @@ impl Model {
 
     /// All objects, to change them in place. Their kind and name must stay.
     pub fn objects_mut(&mut self) -> impl Iterator<Item = &mut Object> {
-        self.objects.values_mut()
+        self.changing().values_mut()
     }
 
     /// All objects, taken out.
     pub fn take_objects(&mut self) -> Vec<Object> {
-        std::mem::take(&mut self.objects).into_values().collect()
+        std::mem::take(self.changing()).into_values().collect()
     }
 
     /// The objects of one kind, ordered by name.
@@ -484,13 +493,19 @@ impl Model {
         }
         let keys: BTreeSet<&str> = keys.iter().map(String::as_str).collect();
         let mut model = self.clone();
-        model.objects.retain(|key, _| !keys.contains(key.to_string().as_str()));
+        model.changing().retain(|key, _| !keys.contains(key.to_string().as_str()));
         Cow::Owned(model)
     }
 
     /// The hash of the canonical structure.
     pub fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(self)
+        if let Some(known) = self.fingerprint.get() {
+            return known.clone();
+        }
+        let fingerprint = Fingerprint::of(self);
+        // Whoever has been quicker has found the same.
+        let _ = self.fingerprint.set(fingerprint.clone());
+        fingerprint
     }
 }
 
@@ -503,7 +518,7 @@ impl PartialEq for Model {
 
 impl Extend<Object> for Model {
     fn extend<I: IntoIterator<Item = Object>>(&mut self, objects: I) {
-        self.objects.extend(objects.into_iter().map(|object| (object.key(), object)));
+        self.changing().extend(objects.into_iter().map(|object| (object.key(), object)));
     }
 }
 
