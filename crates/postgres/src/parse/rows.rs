@@ -6,6 +6,7 @@
 use std::collections::HashMap;
 
 use rayon::prelude::*;
+use wevrun_core::diagnostics::Diagnostic;
 use wevrun_core::model::{
     Action, Check, Clauses, Column, Definition, Expression, Flag, Generated, Key, Name, Object, OnConflict, Table,
 };
@@ -229,8 +230,9 @@ impl<'r> Index<'r> {
             }
         };
         if let Err(found) = self.complete(row, created) {
-            // The place is one in a text of its own.
-            parsed.diagnostics.push(wevrun_core::diagnostics::Diagnostic { primary: None, ..*found });
+            // Its place is one in a text of its own, which no source has.
+            let message = format!("{}: {}", row.statements.name, found.message);
+            parsed.diagnostics.push(Diagnostic { primary: None, message, ..*found });
         }
         parsed
     }
@@ -257,8 +259,9 @@ impl<'r> Index<'r> {
             if comment.column == "0" {
                 object.definition.clauses_mut().into_iter().for_each(|own| own.say(clause::COMMENT, comment.text));
             } else {
-                let column = self.named(row.oid, comment.column).remove(0);
-                ObjectChange::CommentOnColumn(column, Some(comment.text.to_owned())).apply(object);
+                for column in self.named(row.oid, comment.column) {
+                    ObjectChange::CommentOnColumn(column, Some(comment.text.to_owned())).apply(object);
+                }
             }
         }
         Ok(())
