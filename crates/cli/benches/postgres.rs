@@ -154,7 +154,8 @@ fn measure(criterion: &mut Criterion, age: Age, large: &Large) {
     // Turn by turn, so that a machine that is busy for a while is so for all.
     let mut times = [f64::INFINITY; 6];
     for turn in 0..TURNS {
-        let project = format!("adopted-{turn}");
+        // A project is called as its folder, and a target takes releases of one project.
+        let project = format!("turn-{turn}/apiary");
         let dump = || {
             let mut dump = Command::new(server.programs.join("pg_dump"));
             dump.args(["--schema-only", "--dbname", &url]).stdout(Stdio::null());
