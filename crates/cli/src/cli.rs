@@ -103,7 +103,7 @@ mod tests {
 
     use super::*;
 
-    /// `docs/cli.md` is what clap says of the commands. Write it anew with WEVRUN_WRITE_DOCS=1.
+    /// `docs/cli.md` is what clap says of the commands. Regenerate it with WEVRUN_WRITE_DOCS=1.
     #[test]
     fn the_reference_is_what_the_program_says() {
         let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/cli.md");

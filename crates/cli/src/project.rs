@@ -316,7 +316,7 @@ fn toml_failure(source: &Source, error: &toml::de::Error, code: Code) -> Failure
 mod tests {
     use super::*;
 
-    /// The shipped JSON Schemas are what the code says. Write them anew with WEVRUN_WRITE_DOCS=1.
+    /// The shipped JSON Schemas are what the code says. Regenerate them with WEVRUN_WRITE_DOCS=1.
     #[test]
     fn the_shipped_schemas_are_what_the_code_says() {
         let shipped = [

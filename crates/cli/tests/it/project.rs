@@ -66,7 +66,7 @@ fn every_code_is_explained() {
     folder.expect(2, &["explain", "WV999"]);
 }
 
-/// The shipped JSON Schemas are what the code says. Write them anew with WEVRUN_WRITE_DOCS=1 (see `schemas` in the program).
+/// The shipped JSON Schemas are what the code says. Regenerate them with WEVRUN_WRITE_DOCS=1 (see `schemas` in the program).
 #[test]
 fn the_shipped_schema_accepts_what_the_program_accepts() {
     let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/schema/project.schema.json");

@@ -62,7 +62,7 @@ impl Folder<'_> {
         }
     }
 
-    /// What changes one table only: its text is written anew.
+    /// What changes one table only: its text is rewritten.
     fn change_table(&mut self, key: &ObjectKey, change: &TableChange, location: Location) {
         let mut object = self.take_out(key).expect("the caller found it");
         let Definition::Table(table) = &mut object.definition else { unreachable!("the key says table") };

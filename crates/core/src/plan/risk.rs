@@ -24,7 +24,7 @@ pub enum RiskKind {
     NeedsValues,
     /// Rows that exist may break a new rule; then the script stops and nothing has changed.
     MayRefuseRows,
-    /// The whole table is written anew, and nobody else can write meanwhile.
+    /// The whole table is rewritten, and nobody else can write meanwhile.
     RewritesTable,
 }
 

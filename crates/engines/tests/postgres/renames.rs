@@ -1,4 +1,4 @@
-//! What is renamed stays the same thing: nothing of it is dropped and made anew.
+//! What is renamed stays the same thing: nothing of it is dropped and recreated.
 
 use crate::write;
 use wevrun_engines::Access;
@@ -115,7 +115,7 @@ fn what_reads_a_column_keeps_reading_it() {
     }
 }
 
-/// A view's own column follows its table's only if the source says so: then the view is made anew.
+/// A view's own column follows its table's only if the source says so: then the view is recreated.
 #[test]
 fn views_say_what_their_columns_are_called() {
     let before = "CREATE TABLE members (id int PRIMARY KEY, name text);

@@ -121,7 +121,7 @@ impl Walk<'_> {
     }
 
     /// Whether it can be told how a constant of the type is spelled: if its own functions do that, only a server has them. Of the
-    /// engine's own, paths and texts for searching are written anew from what they were read as.
+    /// engine's own, paths and texts for searching are rewritten from what they were read as.
     fn tells(&self, text: &str, data_type: &str) -> bool {
         match infer::base(data_type).as_str() {
             moment if infer::is_moment(moment) && is_of_the_clock(text) => false,

@@ -1,6 +1,6 @@
 //! Expressions and queries in one spelling, whether a person wrote them or the server wrote them back.
 //!
-//! The server keeps a parsed tree and spells it anew when asked (`ruleutils.c`): operators for keywords, casts where types are
+//! The server keeps a parsed tree and respells it when asked (`ruleutils.c`): operators for keywords, casts where types are
 //! coerced, columns with their tables, parentheses everywhere. Both spellings are parsed here and brought to one tree, with the
 //! schema known; what remains different is different.
 

@@ -80,7 +80,7 @@ pub enum Change {
         /// ONLY: the children keep what they had from the table.
         only: bool,
     },
-    /// What else is defined anew about an object.
+    /// What else is redefined about an object.
     Object(ObjectChange),
     /// Its owner, privileges and security labels.
     Access(AccessChange),

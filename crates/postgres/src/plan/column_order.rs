@@ -1,7 +1,7 @@
-//! A table with its columns in another order: the old one steps aside, the new one takes its rows, and the old one goes.
+//! A table with its columns in another order: the old one is renamed temporarily, the new one takes its rows, and the old one goes.
 //!
 //! The server can't move a column (<https://wiki.postgresql.org/wiki/Alter_column_position>); what depends on the table is dropped
-//! before and made again after, as for any table that is made anew.
+//! before and made again after, as for any table that is recreated.
 
 use super::super::names::{self, quoted};
 use super::super::tokens::literal;
@@ -10,7 +10,7 @@ use crate::clause;
 use wevrun_core::model::{Definition, Kind, Model, Object, QualifiedName, Table, is};
 use wevrun_core::plan::Step;
 
-/// Why a table can't be made anew with its rows; none if it can.
+/// Why a table can't be recreated with its rows; none if it can.
 pub fn obstacle(model: &Model, object: &Object) -> Option<&'static str> {
     let table = object.as_table()?;
     let clauses = &table.clauses;
@@ -38,7 +38,7 @@ pub fn obstacle(model: &Model, object: &Object) -> Option<&'static str> {
 }
 
 /// What the old table is called meanwhile.
-fn aside(table: &QualifiedName) -> QualifiedName {
+fn temporary_name(table: &QualifiedName) -> QualifiedName {
     let name = format!("wevrun_old_{}", names::identifier(table));
     let end = name.floor_char_boundary(names::LONGEST);
     names::qualified(&names::schema(table).unwrap_or_default(), &name[..end])
@@ -51,7 +51,7 @@ fn identity_sequences(name: &QualifiedName, table: &Table) -> Vec<QualifiedName>
 
 /// The old table gives up its name, and those of its keys, indexes and sequences.
 pub fn step_aside(model: &Model, name: &QualifiedName, table: &Table) -> Step {
-    let old = aside(name);
+    let old = temporary_name(name);
     let mut statements = vec![format!("ALTER TABLE {name} RENAME TO {}", quoted(&names::identifier(&old)))];
     // A reference to itself holds on to the key.
     let own = table.foreign_keys.iter().filter(|key| key.parent == *name).map(|key| &key.name);
@@ -69,7 +69,7 @@ pub fn step_aside(model: &Model, name: &QualifiedName, table: &Table) -> Step {
         }
     }
     for sequence in identity_sequences(name, table) {
-        let old = aside(&sequence);
+        let old = temporary_name(&sequence);
         statements.push(format!("ALTER SEQUENCE {sequence} RENAME TO {}", quoted(&names::identifier(&old))));
     }
     Step::new(format!("rename table {name} temporarily, to reorder its columns"), statements)
@@ -77,7 +77,7 @@ pub fn step_aside(model: &Model, name: &QualifiedName, table: &Table) -> Step {
 
 /// The new table takes the rows, as long as all arrive, and the numbers that come next; the old one goes.
 pub fn take_rows(name: &QualifiedName, have: &Table, want: &Object) -> Step {
-    let old = aside(name);
+    let old = temporary_name(name);
     let Definition::Table(table) = &want.definition else { unreachable!("a table is ordered") };
     let columns = table.columns.iter().filter(|column| column.generated.is_none());
     let columns: Vec<String> = columns.map(|column| quoted(column.name.canonical())).collect();
@@ -88,7 +88,7 @@ pub fn take_rows(name: &QualifiedName, have: &Table, want: &Object) -> Step {
     statements.push(super::stop_if(&lost, &format!("not every row of {name} arrived")));
     for (before, after) in identity_sequences(name, have).iter().zip(identity_sequences(name, table)) {
         let next = literal(after.canonical());
-        statements.push(format!("SELECT setval({next}, last_value, is_called) FROM {}", aside(before)));
+        statements.push(format!("SELECT setval({next}, last_value, is_called) FROM {}", temporary_name(before)));
     }
     statements.push(format!("DROP TABLE {old}"));
     let mut step = Step::new(format!("move the rows of table {name}"), statements);

@@ -20,7 +20,7 @@ use wevrun_core::plan::{Mode, Outcome, Part, Planning, Step};
 pub struct Late<'m> {
     /// What the transaction leads to.
     pub goal: Model,
-    /// The renames on the way there: indexes that are built anew step aside.
+    /// The renames on the way there: indexes that are rebuilt are renamed temporarily.
     pub renames: Renames,
     work: Vec<Work<'m>>,
 }
@@ -37,7 +37,7 @@ enum Work<'m> {
     Drop(ObjectKey, String),
 }
 
-/// What can be done later; none if there is nothing. `again` is what the transaction makes anew.
+/// What can be done later; none if there is nothing. `again` is what the transaction recreates.
 pub fn find<'m>(planning: &Planning<'m>, have: &Model, again: &BTreeSet<ObjectKey>) -> Option<Late<'m>> {
     if !planning.wishes.concurrent_indexes || planning.is_undo {
         return None;
@@ -122,7 +122,7 @@ fn is_target(model: &Model, table: &QualifiedName) -> bool {
 }
 
 /// What the old index is called until the new one is there.
-fn aside(name: &QualifiedName) -> QualifiedName {
+fn temporary_name(name: &QualifiedName) -> QualifiedName {
     let old = format!("wevrun_old_{}", identifier(name));
     let end = old.floor_char_boundary(names::LONGEST);
     names::qualified(&schema(name).unwrap_or_default(), &old[..end])
@@ -151,7 +151,7 @@ impl<'m> Late<'m> {
             return;
         }
         let key = after.0.key();
-        let old = Object { name: aside(&key.name), text: String::new(), ..before.0.clone() };
+        let old = Object { name: temporary_name(&key.name), text: String::new(), ..before.0.clone() };
         self.work.push(Work::Build(after.0, after.1));
         self.work.push(Work::Drop(old.key(), format!("drop the old {key}")));
         self.renames.tables.push((Kind::Index, key.name.clone(), old.name.clone()));

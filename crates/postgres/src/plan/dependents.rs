@@ -16,13 +16,13 @@ pub struct Going<'g> {
     pub removed: &'g BTreeSet<ObjectKey>,
     /// The objects that are dropped and made again.
     pub again: &'g BTreeSet<ObjectKey>,
-    /// The types that are made anew under their columns.
+    /// The types that are recreated under their columns.
     pub swapped: &'g BTreeSet<QualifiedName>,
     /// The computed columns, by table, that are dropped and added again because of what they call.
     pub columns: &'g BTreeMap<QualifiedName, Vec<Name>>,
 }
 
-/// The objects of have that must go for the moment, without those that are gone or made anew already.
+/// The objects of have that must go for the moment, without those that are gone or recreated already.
 pub fn in_the_way(have: &Model, want: &Model, going: &Going<'_>, major: u32) -> BTreeSet<ObjectKey> {
     let Going { removed, again, swapped, columns } = *going;
     let mut found: BTreeSet<ObjectKey> = BTreeSet::new();
@@ -70,7 +70,7 @@ pub fn in_the_way(have: &Model, want: &Model, going: &Going<'_>, major: u32) -> 
             }
         }
     }
-    // On objects that go or are made anew, directly or through others.
+    // On objects that go or are recreated, directly or through others.
     loop {
         let gone: BTreeSet<&QualifiedName> =
             removed.iter().chain(again).chain(&found).filter(|key| carries(key.kind)).map(|key| &key.name).collect();
@@ -130,7 +130,7 @@ fn can_stand_in_the_way(object: &Object) -> bool {
     }
 }
 
-/// The columns that go, change their type, or are made anew because they are computed from such.
+/// The columns that go, change their type, or are recreated because they are computed from such.
 pub fn touched_columns(have: &Table, want: &Table) -> Vec<Name> {
     let mut touched: Vec<Name> = have
         .columns
@@ -158,7 +158,7 @@ pub fn touched_columns(have: &Table, want: &Table) -> Vec<Name> {
     touched
 }
 
-/// The columns that are computed from others that go, change their type or are made anew.
+/// The columns that are computed from others that go, change their type or are recreated.
 pub fn computed_columns(have: &Table, want: &Table) -> Vec<Name> {
     let touched = touched_columns(have, want);
     let computed = |column: &&Column| {

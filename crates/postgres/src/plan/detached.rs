@@ -1,4 +1,4 @@
-//! What tables say with a routine or a type that goes or is made anew. The server keeps a routine as long as a default, a
+//! What tables say with a routine or a type that goes or is recreated. The server keeps a routine as long as a default, a
 //! generated column or a check calls it, and no column changes its type below them: they go first, and come again with the
 //! changes of their table.
 
@@ -13,7 +13,7 @@ use wevrun_core::model::{Column, Definition, Expression, Kind, Name, Object, Obj
 use wevrun_core::plan::Step;
 
 impl Planner<'_> {
-    /// The computed columns of tables that stay, by table, that are dropped and added again if `again` is made anew.
+    /// The computed columns of tables that stay, by table, that are dropped and added again if `again` is recreated.
     pub(super) fn detached_columns(
         &self,
         removed: &BTreeSet<ObjectKey>,
@@ -76,7 +76,7 @@ impl Planner<'_> {
         detached
     }
 
-    /// What the expressions of a table name that goes: routines, and columns of types that are made anew.
+    /// What the expressions of a table name that goes: routines, and columns of types that are recreated.
     fn named(&self, object: &Object, gone: &BTreeSet<QualifiedName>) -> Vec<Name> {
         let mut named: Vec<Name> = object.uses.iter().filter(|name| gone.contains(name)).map(own_name).collect();
         let columns = object.as_table().into_iter().flat_map(|table| table.columns.iter());

@@ -12,7 +12,7 @@ use wevrun_core::model::{Definition, Kind, Name, Object, ObjectKey, QualifiedNam
 use wevrun_core::plan::{Clearance, Probe, Risk, RiskKind, Step};
 
 impl Planner<'_> {
-    /// What goes or is made anew and depends on tables: before these change. What tables must let go of goes after what they
+    /// What goes or is recreated and depends on tables: before these change. What tables must let go of goes after what they
     /// are `detached` from it.
     pub(super) fn drop_early(&mut self, removed: &BTreeSet<ObjectKey>, detached: Vec<Step>) {
         let new = self.new_routines();
@@ -51,9 +51,9 @@ impl Planner<'_> {
         let planning = self.planning;
         let goes = |table: &QualifiedName, column: &Name| {
             let key = ObjectKey::new(Kind::Table, table.clone());
-            let anew = self.again.contains(&key) && !self.ordered.contains(table);
+            let recreated = self.again.contains(&key) && !self.ordered.contains(table);
             let without = |want: &Table| want.column(column).is_none();
-            anew || removed.contains(&key) || planning.want.table(table).is_some_and(without)
+            recreated || removed.contains(&key) || planning.want.table(table).is_some_and(without)
         };
         let mut steps = Vec::new();
         for object in self.have().of_kind(Kind::Sequence) {
@@ -86,7 +86,7 @@ impl Planner<'_> {
         found
     }
 
-    /// Drops these, unless they go with what they stand on. `gone` is all that goes or is made anew.
+    /// Drops these, unless they go with what they stand on. `gone` is all that goes or is recreated.
     fn drop_all(&mut self, keys: &[ObjectKey], gone: &BTreeSet<ObjectKey>) {
         for key in order::users_first(self.have(), keys) {
             let Some(object) = self.have().get(&key).cloned().filter(|_| !self.dropped.contains(&key)) else {
@@ -119,7 +119,7 @@ impl Planner<'_> {
             && self.have().get(key).is_some_and(|object| write::clauses(object).has(clause::BODY))
     }
 
-    /// Whether it needs a type that only steps aside, and could not go after it.
+    /// Whether it needs a type that is only renamed temporarily, and could not go after it.
     fn takes_swapped(&self, key: &ObjectKey) -> bool {
         let uses = |object: &Object| object.uses.iter().any(|name| self.swapped.contains(name));
         matches!(key.kind, Kind::Function | Kind::Procedure | Kind::Aggregate) && self.have().get(key).is_some_and(uses)

@@ -1,5 +1,5 @@
 //! Storage parameters and tablespaces of indexes, those of constraints too: they change as the index stands. Those of a partitioned
-//! index the server does not change (<https://www.postgresql.org/docs/current/sql-alterindex.html>): it comes anew.
+//! index the server does not change (<https://www.postgresql.org/docs/current/sql-alterindex.html>): it is recreated.
 
 use super::plain::parameters;
 use super::table::TableChange;
@@ -9,7 +9,7 @@ use crate::write;
 use wevrun_core::model::{Clauses, Kind, Name, QualifiedName, Table};
 use wevrun_core::plan::Step;
 
-/// The statements that change the settings, which are taken out of what differs; none if the index has to come anew.
+/// The statements that change the settings, which are taken out of what differs; none if the index has to be recreated.
 pub fn change(
     index: &QualifiedName,
     partitioned: bool,
@@ -32,7 +32,7 @@ pub fn of_constraints(change: &TableChange<'_>) -> Option<Step> {
     let before = of_table(change.have);
     let mut statements = Vec::new();
     for (name, wanted) in of_table(change.want) {
-        let Some((_, had)) = before.iter().find(|(other, _)| *other == name).filter(|_| !change.comes_anew(name))
+        let Some((_, had)) = before.iter().find(|(other, _)| *other == name).filter(|_| !change.is_recreated(name))
         else {
             continue;
         };

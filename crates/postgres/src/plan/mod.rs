@@ -119,7 +119,7 @@ enum Method {
     Nothing,
     /// Changed where it is.
     Alter(Vec<Step>),
-    /// Dropped and made anew.
+    /// Dropped and recreated.
     Rebuild,
 }
 
@@ -137,9 +137,9 @@ struct Planner<'p> {
     steps: Vec<Step>,
     /// Objects that are dropped and made again, whether they change or only stand in the way.
     again: BTreeSet<ObjectKey>,
-    /// Types that are made anew under the columns that use them.
+    /// Types that are recreated under the columns that use them.
     swapped: BTreeSet<QualifiedName>,
-    /// Tables that are made anew to have their columns in another order.
+    /// Tables that are recreated to have their columns in another order.
     ordered: BTreeSet<QualifiedName>,
     /// What is dropped already.
     dropped: BTreeSet<ObjectKey>,
@@ -241,7 +241,7 @@ impl<'p> Planner<'p> {
         self.ordered = to_order.iter().filter(|key| !self.again.contains(key)).map(|key| key.name.clone()).collect();
         self.again.extend(to_order);
         self.find_what_stands(&removed);
-        // What is made anew is not altered as well.
+        // What is recreated is not altered as well.
         alterations.retain(|(key, _)| !self.again.contains(key));
         let detached = self.detach(&removed, &mut alterations, &outputs);
         self.keep_sequences(&removed);
@@ -263,17 +263,18 @@ impl<'p> Planner<'p> {
         self.enable_event_triggers(&disabled);
     }
 
-    /// What must be made again, and which types step aside, because something else does.
+    /// What must be made again, and which types are renamed temporarily, because something else does.
     fn find_what_stands(&mut self, removed: &BTreeSet<ObjectKey>) {
         let planning = self.planning;
         let mut columns = self.detached_columns(removed, &self.again);
         loop {
             let going = Going { removed, again: &self.again, swapped: &self.swapped, columns: &columns };
             let stands = in_the_way(self.have(), planning.want, &going, planning.version.major);
-            // A type on a type that steps aside does so too.
-            let (aside, again): (Vec<_>, Vec<_>) = stands.into_iter().partition(|key| swap::is_swapped(planning, key));
+            // A type on a type that is renamed temporarily does so too.
+            let (swapped, again): (Vec<_>, Vec<_>) =
+                stands.into_iter().partition(|key| swap::is_swapped(planning, key));
             let before = (self.swapped.len(), self.again.len());
-            self.swapped.extend(aside.into_iter().map(|key| key.name));
+            self.swapped.extend(swapped.into_iter().map(|key| key.name));
             self.again.extend(again);
             self.again.extend(inheritance::indexes_that_hold_together(
                 self.have(),
@@ -411,8 +412,8 @@ impl<'p> Planner<'p> {
             late.extend(self.create_without_late_checks(object));
             // As soon as all new types are there, and before anything is made on the columns.
             if swap::can_step_aside(key.kind) && waiting.remove(&key.name) && waiting.is_empty() {
-                let anew = |name: &QualifiedName| self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
-                let stays = |name: &QualifiedName| !anew(name) || self.ordered.contains(name);
+                let recreated = |name: &QualifiedName| self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
+                let stays = |name: &QualifiedName| !recreated(name) || self.ordered.contains(name);
                 self.steps.extend(swap::after(planning, &self.swapped, stays));
             }
         }
@@ -426,7 +427,7 @@ fn is_partitioned(model: &Model, name: &QualifiedName) -> bool {
     model.table(name).is_some_and(|table| table.clauses.has(clause::PARTITION_BY))
 }
 
-/// The risk that a step writes every row of a table anew.
+/// The risk that a step rewrites every row of a table.
 pub fn rewrites(table: &QualifiedName) -> Risk {
     Risk::new(
         RiskKind::RewritesTable,

@@ -1,4 +1,4 @@
-//! Changes of everything but tables: in place where the server can, else anew.
+//! Changes of everything but tables: in place where the server can, else recreated.
 
 use super::Method;
 use super::index_settings;
@@ -351,7 +351,7 @@ fn composite(want: &Object, before: &Plain, after: &Plain, mut statements: Vec<S
                     "its values in all rows of this type are destroyed",
                 ));
             }
-            // The server can't write the values of columns anew for that.
+            // The server can't rewrite the values of columns for that.
             Some((_, wanted)) if wanted != data_type && in_use => return Method::Rebuild,
             Some((_, wanted)) if wanted != data_type => {
                 actions.push(format!("ALTER ATTRIBUTE {name} SET DATA TYPE {wanted} CASCADE"))

@@ -1,4 +1,4 @@
-//! A type that can't be changed in place is made anew under the columns that use it: the old one steps aside, the columns take the
+//! A type that can't be changed in place is recreated under the columns that use it: the old one is renamed temporarily, the columns take the
 //! new one through their text, and the old one goes.
 
 use crate::clause;
@@ -40,7 +40,7 @@ pub fn is_swapped(planning: &Planning<'_>, key: &ObjectKey) -> bool {
     planning.renamed.tables().any(|(_, table)| table.columns.iter().any(|column| is_of(column, &own)))
 }
 
-/// The checks of domains that step aside go first where they call what goes, too: the server would keep it for them.
+/// The checks of domains that are renamed temporarily go first where they call what goes, too: the server would keep it for them.
 pub fn without_checks(
     planning: &Planning<'_>,
     swapped: &BTreeSet<QualifiedName>,
@@ -66,16 +66,16 @@ pub fn can_step_aside(kind: Kind) -> bool {
     matches!(kind, Kind::Type | Kind::Domain | Kind::Collation)
 }
 
-fn aside(name: &QualifiedName) -> String {
+fn temporary_name(name: &QualifiedName) -> String {
     format!("wevrun_old_{}", names::identifier(name))
 }
 
-/// The old types step aside.
+/// The old types are renamed temporarily.
 pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<QualifiedName>) -> Vec<Step> {
     let mut steps = Vec::new();
     for name in swapped {
         let kind = kind(planning, name);
-        let statement = format!("ALTER {} {name} RENAME TO {}", write::keywords(kind), quoted(&aside(name)));
+        let statement = format!("ALTER {} {name} RENAME TO {}", write::keywords(kind), quoted(&temporary_name(name)));
         let mut statements = vec![statement];
         // Since 17 that is a constraint with a name, which the new domain wants.
         if planning.renamed.find(Kind::Domain, name).is_some_and(|object| write::clauses(object).has(clause::NOT_NULL))
@@ -91,7 +91,7 @@ pub fn before(planning: &Planning<'_>, swapped: &BTreeSet<QualifiedName>) -> Vec
             let multirange = names::read(&multirange);
             // So do the functions that make both (`makeRangeConstructors()` of typecmds.c).
             let subtype = plain.clauses.value(clause::RANGE_SUBTYPE).unwrap_or_default();
-            let (one, many) = (quoted(&aside(name)), quoted(&aside(&multirange)));
+            let (one, many) = (quoted(&temporary_name(name)), quoted(&temporary_name(&multirange)));
             for arguments in [format!("{subtype}, {subtype}"), format!("{subtype}, {subtype}, text")] {
                 statements.insert(0, format!("ALTER FUNCTION {name}({arguments}) RENAME TO {one}"));
             }
@@ -314,7 +314,7 @@ pub fn at_last(planning: &Planning<'_>, swapped: &BTreeSet<QualifiedName>) -> Ve
     let keys: Vec<ObjectKey> = swapped.iter().map(|name| ObjectKey::new(kind(planning, name), name.clone())).collect();
     for ObjectKey { kind, name } in order::users_first(&planning.renamed, &keys) {
         let schema = names::schema(&name).unwrap_or_else(|| "public".to_owned());
-        let old = names::qualified(&schema, &aside(&name));
+        let old = names::qualified(&schema, &temporary_name(&name));
         steps.push(Step::new(
             format!("drop the old {} {name}", kind.title()),
             vec![format!("DROP {} {old}", write::keywords(kind))],

@@ -102,7 +102,7 @@ impl TableChange<'_> {
         }
     }
 
-    /// Whether the server would spell the check with casts from the old type of a column: then it comes anew.
+    /// Whether the server would spell the check with casts from the old type of a column: then it is recreated.
     fn is_respelled(&self, check: &Check) -> bool {
         let names = |column: &Name| {
             let conditions = check.clauses.get(clause::WHERE).into_iter().chain([&check.condition]);
@@ -118,7 +118,7 @@ impl TableChange<'_> {
         super::dependents::replaced_columns(self.have, self.want, self.planning.version.major)
     }
 
-    /// The keys that go, for good or to come anew.
+    /// The keys that go, for good or to be recreated.
     pub fn keys_that_go(&self) -> impl Iterator<Item = &Key> {
         let (have, want) = (self.have, self.want);
         let primary = have.primary_key.iter().filter(|key| !has_primary_key(want, key));
@@ -128,7 +128,7 @@ impl TableChange<'_> {
         all.filter(move |key| gone.contains(key) || self.loses_column(key))
     }
 
-    /// Whether the key goes with a column that is made anew.
+    /// Whether the key goes with a column that is recreated.
     fn loses_column(&self, key: &Key) -> bool {
         self.replaced().iter().any(|column| key.parts.iter().any(|part| part.column == *column))
     }
@@ -246,8 +246,8 @@ impl TableChange<'_> {
         for (name, clause, wanted) in constraint_comments(want) {
             let same = before.iter().find(|(other, of, _)| *other == name && *of == clause);
             let was = same.and_then(|(_, _, comment)| *comment);
-            let anew = self.comes_anew(&name);
-            if (anew && wanted.is_some()) || (!anew && was != wanted) {
+            let recreated = self.is_recreated(&name);
+            if (recreated && wanted.is_some()) || (!recreated && was != wanted) {
                 statements.push(match clause {
                     "comment" => write::constraint_comment(table, &name, wanted),
                     _ => write::comment_on(&format!("INDEX {}", write::index_of(table, &name)), wanted),
@@ -268,7 +268,7 @@ impl TableChange<'_> {
     }
 
     /// Whether the constraint is dropped and added, or new: then it has no comment yet.
-    pub(super) fn comes_anew(&self, name: &Name) -> bool {
+    pub(super) fn is_recreated(&self, name: &Name) -> bool {
         let (have, want) = (self.have, self.want);
         let mut keys = want.primary_key.iter().chain(want.unique_keys.iter());
         if let Some(key) = keys.find(|key| key.name == *name) {

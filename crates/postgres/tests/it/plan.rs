@@ -429,7 +429,7 @@ fn what_the_server_can_never_do_holds_the_script_back() {
             "table public.meads: keys of it are ordered by operator class public.by_proof USING btree, and the server can't drop that under them"
         ]
     );
-    // Indexes are built anew.
+    // Indexes are rebuilt.
     assert!(obstacles(&class(all, ""), &class(fewer, "")).is_empty());
     let found = statements(&class(all, ""), &class(fewer, ""));
     assert!(found.iter().any(|statement| statement == "DROP INDEX public.strongest"), "{found:#?}");
@@ -499,13 +499,14 @@ fn a_sequence_that_stays_is_let_go_before_its_column_goes() {
     );
     assert!(position(&another, release) < position(&another, "DROP TABLE public.old"), "{another:#?}");
     assert!(another.contains(&"ALTER SEQUENCE public.old_id_seq OWNED BY public.new.id".to_owned()), "{another:#?}");
-    // The table is made anew.
-    let anew = statements("CREATE TABLE old (id serial);", "CREATE TABLE old (id serial) PARTITION BY RANGE (id);");
+    // The table is recreated.
+    let recreated =
+        statements("CREATE TABLE old (id serial);", "CREATE TABLE old (id serial) PARTITION BY RANGE (id);");
     assert!(
-        position(&anew, release).is_some_and(|at| Some(at) < position(&anew, "DROP TABLE public.old")),
-        "{anew:#?}"
+        position(&recreated, release).is_some_and(|at| Some(at) < position(&recreated, "DROP TABLE public.old")),
+        "{recreated:#?}"
     );
-    assert_eq!(anew.last().map(String::as_str), Some("ALTER SEQUENCE public.old_id_seq OWNED BY public.old.id"));
+    assert_eq!(recreated.last().map(String::as_str), Some("ALTER SEQUENCE public.old_id_seq OWNED BY public.old.id"));
     // The column goes, the sequence stays.
     let alone = statements(
         "CREATE TABLE old (id serial, n integer);",

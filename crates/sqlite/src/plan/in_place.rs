@@ -1,4 +1,4 @@
-//! Changes that ALTER TABLE can make without writing the table anew (<https://sqlite.org/lang_altertable.html>).
+//! Changes that ALTER TABLE can make without rewriting the table (<https://sqlite.org/lang_altertable.html>).
 
 use super::super::names::quoted;
 use super::super::write::added_column;

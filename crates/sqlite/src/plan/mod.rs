@@ -386,7 +386,7 @@ fn looks_through_everything(planning: &Planning<'_>) -> bool {
     drops_column || !planning.comparison.renames.is_empty()
 }
 
-/// A view that is made anew takes its triggers with it when it goes.
+/// A view that is recreated takes its triggers with it when it goes.
 fn triggers_of_changed_views(planning: &Planning<'_>) -> Vec<ObjectKey> {
     let views = planning.comparison.differences.iter().filter(|d| d.key.kind == Kind::View);
     let changed: BTreeSet<&QualifiedName> =
