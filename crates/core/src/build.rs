@@ -50,7 +50,7 @@ impl Reading {
     }
 
     /// The index of the next source.
-    pub fn next(&self) -> u32 {
+    pub fn next_index(&self) -> u32 {
         self.parsed.len() as u32
     }
 

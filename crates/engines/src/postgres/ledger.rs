@@ -24,9 +24,24 @@ impl PostgresDatabase {
         released: &Snapshot,
         release: &Release,
     ) -> Result<(), LiveError> {
-        self.create_ledger()?;
-        let forget = format!("UPDATE {LEDGER_SCHEMA}.ledger SET snapshot = NULL WHERE snapshot IS NOT NULL");
-        self.client.batch_execute(&forget).map_err(|error| meaning(&error))?;
+        let create = format!(
+            "CREATE SCHEMA IF NOT EXISTS {LEDGER_SCHEMA};
+             CREATE TABLE IF NOT EXISTS {LEDGER_SCHEMA}.ledger (
+                id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+                released_at timestamptz NOT NULL DEFAULT now(),
+                released_by text NOT NULL,
+                project text NOT NULL,
+                have text NOT NULL,
+                want text NOT NULL,
+                script_hash text NOT NULL,
+                tool text NOT NULL,
+                edited text,
+                snapshot bytea
+             );
+             ALTER TABLE {LEDGER_SCHEMA}.ledger ADD COLUMN IF NOT EXISTS edited text;
+             UPDATE {LEDGER_SCHEMA}.ledger SET snapshot = NULL WHERE snapshot IS NOT NULL;"
+        );
+        self.client.batch_execute(&create).map_err(|error| meaning(&error))?;
         // The deployment waits for it: speed counts more than size.
         let mut packed = GzEncoder::new(Vec::new(), Compression::fast());
         packed.write_all(released.write(&Postgres, &[]).as_bytes()).expect("a Vec takes every byte");
@@ -50,34 +65,14 @@ impl PostgresDatabase {
         Ok(())
     }
 
-    /// Creates the ledger, unless it is there; one that an older version has created gets the columns that it lacks.
-    pub(super) fn create_ledger(&mut self) -> Result<(), LiveError> {
-        let create = format!(
-            "CREATE SCHEMA IF NOT EXISTS {LEDGER_SCHEMA};
-             CREATE TABLE IF NOT EXISTS {LEDGER_SCHEMA}.ledger (
-                id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
-                released_at timestamptz NOT NULL DEFAULT now(),
-                released_by text NOT NULL,
-                project text NOT NULL,
-                have text NOT NULL,
-                want text NOT NULL,
-                script_hash text NOT NULL,
-                tool text NOT NULL,
-                edited text,
-                snapshot bytea
-             );
-             ALTER TABLE {LEDGER_SCHEMA}.ledger ADD COLUMN IF NOT EXISTS edited text"
-        );
-        self.client.batch_execute(&create).map_err(|error| meaning(&error))
-    }
-
-    pub(super) fn has_ledger(&mut self) -> Result<bool, LiveError> {
-        let exists = format!("SELECT to_regclass('{LEDGER_SCHEMA}.ledger') IS NOT NULL");
-        Ok(self.client.query_one(&exists, &[]).map_err(|error| closed(&error))?.get(0))
-    }
-
     pub(super) fn last_entry(&mut self) -> Result<Option<LedgerEntry>, LiveError> {
-        if !self.has_ledger()? {
+        let exists = format!("SELECT to_regclass('{LEDGER_SCHEMA}.ledger') IS NOT NULL");
+        let closed = |error: &postgres::Error| match error.code() {
+            Some(&SqlState::INSUFFICIENT_PRIVILEGE) => LiveError::LedgerClosed,
+            _ => meaning(error),
+        };
+        let exists: bool = self.client.query_one(&exists, &[]).map_err(|error| closed(&error))?.get(0);
+        if !exists {
             return Ok(None);
         }
         let sql = format!(
@@ -99,12 +94,5 @@ impl PostgresDatabase {
                 GzDecoder::new(&packed[..]).read_to_string(&mut text).ok().map(|_| text)
             }),
         }))
-    }
-}
-
-fn closed(error: &postgres::Error) -> LiveError {
-    match error.code() {
-        Some(&SqlState::INSUFFICIENT_PRIVILEGE) => LiveError::LedgerClosed,
-        _ => meaning(error),
     }
 }

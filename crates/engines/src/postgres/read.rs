@@ -200,7 +200,8 @@ impl PostgresDatabase {
     }
 }
 
-/// The query for a server's version: `/*14+ … */` stands only from that version on, `/*<14 … */` only before it. `/*own pg_class oid*/` that an object of that catalogue belongs to no extension.
+/// The query for a server's version: `/*14+ … */` is kept only from that version on, `/*<14 … */` only before it.
+/// `/*own pg_class oid*/` becomes the condition that an object of that catalogue belongs to no extension.
 fn fitted(query: &str, version: u32) -> String {
     let mut out = String::with_capacity(query.len());
     let mut rest = query;
@@ -261,7 +262,7 @@ impl CatalogueReading {
 
     fn add_tables(&mut self, answers: &TableAnswers) -> Result<(), LiveError> {
         let rows = answers.rows()?;
-        self.reading.add_parsed(rows.parse(self.reading.next()));
+        self.reading.add_parsed(rows.parse(self.reading.next_index()));
         self.sources.extend(rows.tables.into_iter().map(|row| row.statements));
         Ok(())
     }

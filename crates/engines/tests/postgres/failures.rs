@@ -55,7 +55,7 @@ fn a_role_without_rights_reads_everything() {
     }
 }
 
-/// The server's functions see that a table is gone that the snapshot still has: then reading starts again.
+/// The server's functions see that a table is gone that the snapshot still has: then reading begins anew.
 #[test]
 fn tables_that_others_make_and_drop_meanwhile_are_no_matter() {
     let passing = "CREATE TABLE passing (id serial PRIMARY KEY, a int CHECK (a > 0), b text DEFAULT lower('X'));
@@ -68,7 +68,7 @@ fn tables_that_others_make_and_drop_meanwhile_are_no_matter() {
             let others = scope.spawn(|| database.psql(&passing.repeat(400)));
             let mut reads = 0;
             while !others.is_finished() || reads == 0 {
-                let mut seen = connect(&database, Access::Read).read().expect("it starts again").model;
+                let mut seen = connect(&database, Access::Read).read().expect("it begins anew").model;
                 let lasting: Vec<Object> = seen.take_objects().into_iter().filter(|object| !passes(object)).collect();
                 assert!(lasting.into_iter().collect::<Model>() == all);
                 reads += 1;
@@ -124,7 +124,8 @@ fn a_server_that_only_reads_says_so() {
     database.psql(&setting).expect("a setting of the database");
     let (have, want) = (model(HIVES), model(WITH_NOTE));
     let outcome = connect(&database, Access::Write).deploy(&script(&have, &want), &release(), &mut |_| {});
-    assert!(matches!(outcome, Err(LiveError::ReadOnly(_))), "{outcome:?}");
+    let Err(LiveError::StepFailed { cause, .. }) = outcome else { panic!("{outcome:?}") };
+    assert!(matches!(*cause, LiveError::ReadOnly(_)), "{cause}");
 }
 
 /// A replica can be read like any other database, and says what it is when somebody wants to write.
@@ -139,7 +140,8 @@ fn a_replica_is_read_and_not_written() {
         let (have, want) = (model(HIVES), model(WITH_NOTE));
         let mut there = open(&url, Access::Write).expect("it can be reached");
         let outcome = there.deploy(&script(&have, &want), &release(), &mut |_| {});
-        assert!(matches!(outcome, Err(LiveError::ReadOnly(_))), "{outcome:?}");
+        let Err(LiveError::StepFailed { cause, .. }) = outcome else { panic!("{outcome:?}") };
+        assert!(matches!(*cause, LiveError::ReadOnly(_)), "{cause}");
         assert!(there.read().expect("it can still be read").model == have);
     }
 }

@@ -11,6 +11,7 @@ mod parts;
 mod plan;
 mod reads;
 mod references;
+mod rows;
 mod spellings;
 
 use wevrun_core::Dialect;
