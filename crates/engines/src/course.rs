@@ -41,11 +41,6 @@ pub trait Session {
     /// The committed structure, read by a new connection.
     fn committed_structure(&mut self) -> Result<Arc<Model>, LiveError>;
 
-    /// Creates the ledger if there is none, before anything else is changed in the transaction.
-    fn prepare_ledger(&mut self) -> Result<(), LiveError> {
-        Ok(())
-    }
-
     /// Writes the ledger.
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError>;
 }
@@ -166,9 +161,6 @@ impl<S: Session> Course<'_, S> {
     }
 
     fn steps_of_transaction(&mut self, index: usize) -> Result<(), LiveError> {
-        if index + 1 == self.parts.len() {
-            self.session.prepare_ledger()?;
-        }
         // The part before has just verified that it ends where this one begins.
         if self.verified != index || index == 0 {
             self.confirm(index)?;

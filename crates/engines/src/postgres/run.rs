@@ -54,15 +54,6 @@ impl Session for PostgresDatabase {
         another.current_structure(false)
     }
 
-    fn prepare_ledger(&mut self) -> Result<(), LiveError> {
-        if self.has_ledger()? {
-            return Ok(());
-        }
-        self.create_ledger()?;
-        // Nothing else was changed in this transaction yet.
-        self.renew_digest()
-    }
-
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError> {
         self.write_ledger(have, released, release)
     }

@@ -55,7 +55,7 @@ fn a_role_without_rights_reads_everything() {
     }
 }
 
-/// The server's functions see that a table is gone that the snapshot still has: then reading begins anew.
+/// The server's functions see that a table is gone that the snapshot still has: then reading starts again.
 #[test]
 fn tables_that_others_make_and_drop_meanwhile_are_no_matter() {
     let passing = "CREATE TABLE passing (id serial PRIMARY KEY, a int CHECK (a > 0), b text DEFAULT lower('X'));
@@ -68,7 +68,7 @@ fn tables_that_others_make_and_drop_meanwhile_are_no_matter() {
             let others = scope.spawn(|| database.psql(&passing.repeat(400)));
             let mut reads = 0;
             while !others.is_finished() || reads == 0 {
-                let mut seen = connect(&database, Access::Read).read().expect("it begins anew").model;
+                let mut seen = connect(&database, Access::Read).read().expect("it starts again").model;
                 let lasting: Vec<Object> = seen.take_objects().into_iter().filter(|object| !passes(object)).collect();
                 assert!(lasting.into_iter().collect::<Model>() == all);
                 reads += 1;
