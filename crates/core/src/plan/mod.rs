@@ -30,7 +30,7 @@ use crate::model::{Fingerprint, Model, ObjectKey, QualifiedName, Scope};
 /// What may be done or not, beside what differs.
 #[derive(Debug, Clone, Default)]
 pub struct Wishes {
-    /// Tables that shall be recreated, with their rows, to have want's order of columns.
+    /// Tables that must be recreated, with their rows, to have want's order of columns.
     pub column_order: Vec<QualifiedName>,
     /// Whether new indexes of tables that are in use are built while others write, outside the transaction.
     pub concurrent_indexes: bool,

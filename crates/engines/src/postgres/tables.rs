@@ -3,7 +3,9 @@
 use std::collections::BTreeSet;
 
 use postgres::SimpleQueryRow;
+use wevrun_core::model::{Action, Identifiers};
 use wevrun_core::source::Source;
+use wevrun_postgres::Postgres;
 use wevrun_postgres::rows::{
     ColumnRow, CommentRow, ConstraintKind, ConstraintRow, IdentityRow, Oid, Rows, TableRow, TypeRow,
 };
@@ -73,7 +75,7 @@ impl TableAnswers {
     fn table_row<'r>(&self, row: &'r SimpleQueryRow) -> TableRow<'r> {
         let (schema, name, kind) = (text(row, 1), text(row, 2), text(row, 3));
         let (header, changes) = (text(row, 6), text(row, 7));
-        let (shown, quoted) = (format!("{schema}.{name}"), format!("{}.{}", quoted(schema), quoted(name)));
+        let quoted = format!("{}.{}", Postgres.quoted(schema), Postgres.quoted(name));
         let (words, foreign) = if kind == "f" { ("foreign table", "FOREIGN ") } else { ("table", "") };
         let statements = match header {
             "" => changes.to_owned(),
@@ -85,7 +87,7 @@ impl TableAnswers {
             name,
             unlogged: is_true(row, 4),
             owner: text(row, 5),
-            statements: Source::new(format!("postgres:{}, {words} {shown}", self.database), &statements),
+            statements: Source::new(format!("postgres:{}, {words} {quoted}", self.database), &statements),
         }
     }
 }
@@ -93,11 +95,15 @@ impl TableAnswers {
 fn type_row(row: &SimpleQueryRow) -> Result<TypeRow<'_>, LiveError> {
     // What `format_type()` gives for a type that is no longer there.
     let spelled = row.get(2).filter(|text| *text != "???");
-    Ok(TypeRow { key: (text(row, 0), text(row, 1)), text: spelled.ok_or_else(dropped)? })
+    Ok(TypeRow { key: (text(row, 0), text(row, 1)), text: spelled.ok_or_else(|| dropped("the type of a column"))? })
 }
 
 fn column_row(row: &SimpleQueryRow) -> Result<ColumnRow<'_>, LiveError> {
-    let expression = if is_true(row, 9) { Some(spelled(row, 11)?) } else { None };
+    let expression = if is_true(row, 9) {
+        Some(spelled(row, 11, &format!("the default of the column {}", text(row, 2)))?)
+    } else {
+        None
+    };
     Ok(ColumnRow {
         table: oid(row, 0),
         number: text(row, 1),
@@ -126,8 +132,9 @@ fn identity_row(row: &SimpleQueryRow) -> IdentityRow<'_> {
 }
 
 fn constraint_row(row: &SimpleQueryRow) -> Result<ConstraintRow<'_>, LiveError> {
+    let constraint = || format!("the constraint {}", text(row, 1));
     let kind = match (text(row, 2), row.get(16)) {
-        ("c", _) => ConstraintKind::Check(spelled(row, 16)?),
+        ("c", _) => ConstraintKind::Check(spelled(row, 16, &constraint())?),
         (_, Some(definition)) => ConstraintKind::Spelled(definition),
         ("p", None) => ConstraintKind::PrimaryKey(text(row, 3)),
         ("u", None) => ConstraintKind::Unique(text(row, 3)),
@@ -136,10 +143,11 @@ fn constraint_row(row: &SimpleQueryRow) -> Result<ConstraintRow<'_>, LiveError> 
             parent: oid(row, 6),
             parent_name: (text(row, 4), text(row, 5)),
             parent_columns: text(row, 7),
-            actions: (text(row, 8), text(row, 9)),
+            on_update: action(text(row, 8)),
+            on_delete: action(text(row, 9)),
             match_full: text(row, 10) == "f",
         },
-        _ => ConstraintKind::Spelled(spelled(row, 16)?),
+        _ => ConstraintKind::Spelled(spelled(row, 16, &constraint())?),
     };
     Ok(ConstraintRow {
         table: oid(row, 0),
@@ -170,14 +178,21 @@ fn oid(row: &SimpleQueryRow, field: usize) -> Oid {
 }
 
 /// What a function of the server has spelled: it gives NULL for a table that is no longer there.
-fn spelled(row: &SimpleQueryRow, field: usize) -> Result<&str, LiveError> {
-    row.get(field).ok_or_else(dropped)
+fn spelled<'r>(row: &'r SimpleQueryRow, field: usize, part: &str) -> Result<&'r str, LiveError> {
+    row.get(field).ok_or_else(|| dropped(part))
 }
 
-fn dropped() -> LiveError {
-    LiveError::Dropped("a table or a type was dropped while it was read".to_owned())
+fn dropped(part: &str) -> LiveError {
+    LiveError::Dropped(format!("{part} can't be read any more"))
 }
 
-fn quoted(identifier: &str) -> String {
-    format!("\"{}\"", identifier.replace('"', "\"\""))
+/// An action of a foreign key by its letter in `pg_constraint`.
+fn action(letter: &str) -> Action {
+    match letter {
+        "r" => Action::Restrict,
+        "c" => Action::Cascade,
+        "n" => Action::SetNull,
+        "d" => Action::SetDefault,
+        _ => Action::NoAction,
+    }
 }

@@ -48,7 +48,7 @@ pub struct ColumnRow<'r> {
     pub name: &'r str,
     /// The type's number and the modifier.
     pub data_type: (&'r str, &'r str),
-    /// Whether the table says it itself; otherwise only a parent does.
+    /// Whether the table defines the column itself; otherwise it is only inherited.
     pub is_own: bool,
     /// COLLATE, as it stands in SQL, where it is not the type's own.
     pub collation: Option<&'r str>,
@@ -123,8 +123,10 @@ pub enum ConstraintKind<'r> {
         parent_name: (&'r str, &'r str),
         /// The referenced columns.
         parent_columns: &'r str,
-        /// ON UPDATE and ON DELETE, as the catalogue has them.
-        actions: (&'r str, &'r str),
+        /// ON UPDATE.
+        on_update: Action,
+        /// ON DELETE.
+        on_delete: Action,
         /// MATCH FULL.
         match_full: bool,
     },
@@ -322,12 +324,20 @@ impl<'r> Index<'r> {
                 let condition = known(&self.expressions, condition)?;
                 constraints.checks.push(Check { condition, name: Some(name), clauses });
             }
-            ConstraintKind::ForeignKey { columns, parent, parent_name, parent_columns, actions, match_full } => {
+            ConstraintKind::ForeignKey {
+                columns,
+                parent,
+                parent_name,
+                parent_columns,
+                on_update,
+                on_delete,
+                match_full,
+            } => {
                 let columns = self.named(row.table, columns);
                 let reference = names::qualified(parent_name.0, parent_name.1);
                 let mut key = constraints::foreign_key_of(Some(name), columns, reference);
                 key.parent_columns = self.named(parent, parent_columns);
-                (key.on_update, key.on_delete) = (action(actions.0), action(actions.1));
+                (key.on_update, key.on_delete) = (on_update, on_delete);
                 key.clauses = clauses;
                 if match_full {
                     key.clauses.say(clause::MATCH, "full");
@@ -385,17 +395,6 @@ fn attributes(row: &ConstraintRow<'_>) -> Clauses {
         clauses.set(clause::NOT_VALID, Flag);
     }
     clauses
-}
-
-/// An action of a foreign key by its letter in `pg_constraint`.
-fn action(letter: &str) -> Action {
-    match letter {
-        "r" => Action::Restrict,
-        "c" => Action::Cascade,
-        "n" => Action::SetNull,
-        "d" => Action::SetDefault,
-        _ => Action::NoAction,
-    }
 }
 
 fn set_identity(column: &mut Column, always: bool, row: &IdentityRow<'_>) {

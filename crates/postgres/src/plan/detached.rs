@@ -76,7 +76,7 @@ impl Planner<'_> {
         detached
     }
 
-    /// What the expressions of a table name that goes: routines, and columns of types that are recreated.
+    /// The dropped things that a table's expressions name: routines, and columns of types that are recreated.
     fn named(&self, object: &Object, gone: &BTreeSet<QualifiedName>) -> Vec<Name> {
         let mut named: Vec<Name> = object.uses.iter().filter(|name| gone.contains(name)).map(own_name).collect();
         let columns = object.as_table().into_iter().flat_map(|table| table.columns.iter());

@@ -1,7 +1,7 @@
 //! Rows of the catalogue say the same as the statements that would create the tables.
 
 use wevrun_core::build::{Build, Reading};
-use wevrun_core::model::{Kind, Model};
+use wevrun_core::model::{Action, Kind, Model};
 use wevrun_core::source::Source;
 use wevrun_postgres::Postgres;
 use wevrun_postgres::rows::{
@@ -103,7 +103,8 @@ fn rows_give_the_model_of_the_statements() {
                     parent: 1,
                     parent_name: ("public", "hives"),
                     parent_columns: "1",
-                    actions: ("c", "n"),
+                    on_update: Action::Cascade,
+                    on_delete: Action::SetNull,
                     match_full: true,
                 },
             ),
