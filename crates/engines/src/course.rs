@@ -266,7 +266,10 @@ impl<S: Session> Course<'_, S> {
             unread: Vec::new(),
             model: Arc::unwrap_or_clone(found),
         };
-        self.session.record(&self.script.have, &released, self.release)
+        self.session.record(&self.script.have, &released, self.release).map_err(|cause| match cause {
+            LiveError::Engine(words) => LiveError::LedgerNotWritten(words),
+            cause => cause,
+        })
     }
 }
 

@@ -116,6 +116,9 @@ pub enum LiveError {
     /// The role may not read the ledger.
     #[error("this role may not read the ledger: it needs USAGE on schema wevrun and SELECT on wevrun.ledger")]
     LedgerClosed,
+    /// The engine refused to let the ledger be written.
+    #[error("the ledger can't be written: {0}")]
+    LedgerNotWritten(String),
     /// Definitions that Wevrun can't read.
     #[error("definitions in the database can't be read")]
     Unreadable(Vec<wevrun_core::source::Source>, Vec<wevrun_core::diagnostics::Diagnostic>),

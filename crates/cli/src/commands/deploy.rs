@@ -434,6 +434,9 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
                 Some(want) => not_as_wanted(failure, &compare(dialect(script.engine), found, want)),
             })
         }
+        LiveError::LedgerNotWritten(_) => Err(Failure::new(format!("{target}: {error}. {left}")).help(
+            "on PostgreSQL the first release needs the right to create a schema (GRANT CREATE ON DATABASE); later ones need USAGE on schema wevrun, and SELECT, INSERT and UPDATE on wevrun.ledger",
+        )),
         other => Err(Failure::live(target, other)),
     }
 }

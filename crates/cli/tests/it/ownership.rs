@@ -268,6 +268,43 @@ fn a_role_that_may_not_read_the_ledger_is_told_what_it_needs() {
 }
 
 #[test]
+fn a_role_releases_with_the_rights_that_the_help_names() {
+    let server = Server::of(AGES[0]);
+    let (project, database) = (project(&[]), server.database());
+    project.write(
+        "wevrun.toml",
+        "[project]\nname = \"honey\"\nengine = \"postgres\"\nengine-version = \"13\"\nsource = [\"s.sql\"]\n",
+    );
+    project.write("s.sql", "CREATE SCHEMA s;\nCREATE TABLE s.hives (id integer PRIMARY KEY);\n");
+    let role = format!("releaser_of_{}", database.name);
+    database.psql(&format!("CREATE ROLE {role} LOGIN; CREATE SCHEMA s AUTHORIZATION {role}")).expect("a role");
+    let url = database.url().replace("postgres@", &format!("{role}@"));
+    let before = database.structure();
+    let run = project.expect(1, &["deploy", &url]);
+    assert!(
+        run.stderr.contains("Nothing was changed") && run.stderr.contains("GRANT CREATE ON DATABASE"),
+        "{}",
+        run.stderr
+    );
+    assert_eq!(database.structure(), before);
+    // Another role made the ledger.
+    project.expect(0, &["deploy", &database.url()]);
+    project.write(
+        "s.sql",
+        "CREATE SCHEMA s;\nCREATE TABLE s.hives (id integer PRIMARY KEY);\nCREATE TABLE s.frames (id integer);\n",
+    );
+    database
+        .psql(&format!("GRANT USAGE ON SCHEMA wevrun TO {role}; GRANT SELECT, INSERT ON wevrun.ledger TO {role}"))
+        .expect("granted");
+    let run = project.expect(1, &["deploy", &url]);
+    assert!(run.stderr.contains("SELECT, INSERT and UPDATE on wevrun.ledger"), "{}", run.stderr);
+    database.psql(&format!("GRANT UPDATE ON wevrun.ledger TO {role}")).expect("granted");
+    project.expect(0, &["deploy", &url]);
+    project.expect(0, &["drift", &url]);
+    database.psql(&format!("DROP OWNED BY {role} CASCADE; DROP ROLE {role}")).expect("dropped");
+}
+
+#[test]
 fn a_glob_that_matches_nothing_empties_no_database() {
     let project = project(&[APIARIES]);
     project.expect(0, &["deploy", "--create", "test"]);

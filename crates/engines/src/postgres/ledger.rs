@@ -24,24 +24,7 @@ impl PostgresDatabase {
         released: &Snapshot,
         release: &Release,
     ) -> Result<(), LiveError> {
-        let create = format!(
-            "CREATE SCHEMA IF NOT EXISTS {LEDGER_SCHEMA};
-             CREATE TABLE IF NOT EXISTS {LEDGER_SCHEMA}.ledger (
-                id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
-                released_at timestamptz NOT NULL DEFAULT now(),
-                released_by text NOT NULL,
-                project text NOT NULL,
-                have text NOT NULL,
-                want text NOT NULL,
-                script_hash text NOT NULL,
-                tool text NOT NULL,
-                edited text,
-                snapshot bytea
-             );
-             ALTER TABLE {LEDGER_SCHEMA}.ledger ADD COLUMN IF NOT EXISTS edited text;
-             UPDATE {LEDGER_SCHEMA}.ledger SET snapshot = NULL WHERE snapshot IS NOT NULL;"
-        );
-        self.client.batch_execute(&create).map_err(|error| meaning(&error))?;
+        self.prepare_ledger()?;
         // The deployment waits for it: speed counts more than size.
         let mut packed = GzEncoder::new(Vec::new(), Compression::fast());
         packed.write_all(released.write(&Postgres, &[]).as_bytes()).expect("a Vec takes every byte");
@@ -63,6 +46,40 @@ impl PostgresDatabase {
         ];
         self.client.execute(&insert, &values).map_err(|error| meaning(&error))?;
         Ok(())
+    }
+
+    /// Creates the ledger if there is none, and forgets the structure of the release before. What is there is not created: the server
+    /// wants the right to do so even where `IF NOT EXISTS` would do nothing.
+    fn prepare_ledger(&mut self) -> Result<(), LiveError> {
+        let question = format!(
+            "SELECT to_regclass('{LEDGER_SCHEMA}.ledger') IS NOT NULL, EXISTS (SELECT FROM pg_attribute
+                WHERE attrelid = to_regclass('{LEDGER_SCHEMA}.ledger') AND attname = 'edited' AND NOT attisdropped)"
+        );
+        let state = self.client.query_one(&question, &[]).map_err(|error| meaning(&error))?;
+        let (is_there, is_complete): (bool, bool) = (state.get(0), state.get(1));
+        let mut statements = String::new();
+        if !is_there {
+            statements.push_str(&format!(
+                "CREATE SCHEMA IF NOT EXISTS {LEDGER_SCHEMA};
+                 CREATE TABLE {LEDGER_SCHEMA}.ledger (
+                    id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+                    released_at timestamptz NOT NULL DEFAULT now(),
+                    released_by text NOT NULL,
+                    project text NOT NULL,
+                    have text NOT NULL,
+                    want text NOT NULL,
+                    script_hash text NOT NULL,
+                    tool text NOT NULL,
+                    edited text,
+                    snapshot bytea
+                 );"
+            ));
+        } else if !is_complete {
+            // A ledger of an earlier version.
+            statements.push_str(&format!("ALTER TABLE {LEDGER_SCHEMA}.ledger ADD COLUMN edited text;"));
+        }
+        statements.push_str(&format!("UPDATE {LEDGER_SCHEMA}.ledger SET snapshot = NULL WHERE snapshot IS NOT NULL"));
+        self.client.batch_execute(&statements).map_err(|error| meaning(&error))
     }
 
     pub(super) fn last_entry(&mut self) -> Result<Option<LedgerEntry>, LiveError> {
