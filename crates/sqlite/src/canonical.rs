@@ -7,10 +7,10 @@
 //! One thing needs the whole schema: SQLite reads `"Box"` as a string where no column has that name
 //! (<https://sqlite.org/quirks.html#dblquote>). Then its letter case matters, so it is folded only if something is called so.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::names::{is_reserved, literal, unquoted};
-use wevrun_core::model::{Definition, Expression, Model, Object, QualifiedName};
+use wevrun_core::model::{Definition, Expression, Model, Object, ObjectKey, QualifiedName};
 use wevrun_core::parse::{Reader, Token, TokenKind};
 
 /// The expression that a range of the statement's tokens holds.
@@ -77,11 +77,59 @@ pub fn finish(model: &mut Model) {
         let scope = scope(object);
         for expression in expressions_mut(&mut object.definition) {
             if expression.canonical.contains('"') {
-                let canonical = resolve_quotes(&expression.canonical, &|name| names.hold(&scope, name));
+                // What nothing is called is a string, and ALTER TABLE rewrites it as one.
+                let is = |text: &str| {
+                    if names.hold(&scope, &text.to_ascii_lowercase()) { Quoted::Name } else { Quoted::Text }
+                };
+                let canonical = resolve_quotes(&expression.canonical, &is);
                 *expression = Expression::new(canonical, expression.written());
             }
         }
     }
+}
+
+/// What a word in double quotes is.
+enum Quoted {
+    Name,
+    Text,
+    /// Not all names are known yet.
+    Open,
+}
+
+/// The same for objects that were read again because something is renamed, each with its canonical forms before. If it was not decided
+/// before which words are names, since more statements follow, it is not decided now either.
+pub fn finish_renamed(model: &mut Model, before: &BTreeMap<ObjectKey, String>) {
+    let has_quotes = |key: &ObjectKey| {
+        let object = model.get(key);
+        object.is_some_and(|object| expressions(&object.definition).iter().any(|e| e.canonical.contains('"')))
+    };
+    let keys: Vec<&ObjectKey> = before.keys().filter(|key| has_quotes(key)).collect();
+    if keys.is_empty() {
+        return;
+    }
+    let names = Names::of(model);
+    for key in keys {
+        let Some(object) = model.get_mut(key) else { continue };
+        let (scope, before) = (scope(object), &before[key]);
+        // Decided: only names that need quotes have them.
+        if resolve_quotes(before, &|_| Quoted::Name) != *before {
+            continue;
+        }
+        for expression in expressions_mut(&mut object.definition) {
+            let is = |name: &str, text: &str| match names.hold(&scope, name) {
+                true => Quoted::Name,
+                false if before.contains(&literal(text)) => Quoted::Text,
+                false => Quoted::Open,
+            };
+            let canonical = resolve_quotes(&expression.canonical, &|text| is(&text.to_ascii_lowercase(), text));
+            *expression = Expression::new(canonical, expression.written());
+        }
+    }
+}
+
+/// The canonical forms of all expressions of an object.
+pub fn all_canonical(object: &Object) -> String {
+    expressions(&object.definition).iter().map(|expression| expression.canonical.as_str()).collect::<Vec<_>>().join(" ")
 }
 
 /// The tables and views whose columns an object's expressions can name.
@@ -138,8 +186,8 @@ impl Names {
     }
 }
 
-/// Folds each `"name"` outside string literals that the schema knows; the others are strings.
-fn resolve_quotes(canonical: &str, is_name: &dyn Fn(&str) -> bool) -> String {
+/// Folds each `"name"` outside string literals that is one; others are strings, or stay as they are.
+fn resolve_quotes(canonical: &str, is: &dyn Fn(&str) -> Quoted) -> String {
     let mut out = String::with_capacity(canonical.len());
     let mut rest = canonical;
     while let Some(quote) = rest.find(['"', '\'']) {
@@ -162,11 +210,10 @@ fn resolve_quotes(canonical: &str, is_name: &dyn Fn(&str) -> bool) -> String {
         }
         let quoted = &rest[quote..end];
         let inner = quoted.strip_prefix('"').and_then(|q| q.strip_suffix('"')).map(|q| q.replace("\"\"", "\""));
-        match inner {
-            Some(name) if is_name(&name.to_ascii_lowercase()) => push_name(&mut out, &name),
-            // What nothing is called is a string, and ALTER TABLE rewrites it as one.
-            Some(text) => out.push_str(&literal(&text)),
-            None => out.push_str(quoted),
+        match inner.as_deref().map(|text| (text, is(text))) {
+            Some((name, Quoted::Name)) => push_name(&mut out, name),
+            Some((text, Quoted::Text)) => out.push_str(&literal(text)),
+            Some((_, Quoted::Open)) | None => out.push_str(quoted),
         }
         rest = &rest[end..];
     }
@@ -224,7 +271,10 @@ mod tests {
     #[test]
     fn double_quotes_are_folded_only_for_names() {
         assert_eq!(
-            resolve_quotes("\"Kind\" in ( \"Box\" , 'a\"b' )", &|name| name == "kind"),
+            resolve_quotes("\"Kind\" in ( \"Box\" , 'a\"b' )", &|name| match name {
+                "Kind" => Quoted::Name,
+                _ => Quoted::Text,
+            }),
             "kind in ( 'Box' , 'a\"b' )"
         );
     }

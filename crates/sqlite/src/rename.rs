@@ -1,9 +1,9 @@
 //! Renames a table or a column in everything that refers to it, as SQLite's ALTER TABLE does
 //! (<https://sqlite.org/lang_altertable.html>).
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
-use super::canonical::{canonical, expressions_mut};
+use super::canonical::{all_canonical, canonical, expressions_mut, finish_renamed};
 use super::names::{always_quoted, name, object_name, quoted, unquoted};
 use super::references::relation_tokens;
 use super::tokens::Rules;
@@ -26,6 +26,7 @@ pub fn table(model: &mut Model, from: &QualifiedName, to: &QualifiedName) {
         by_definition || object.uses.contains(from)
     };
     let keys: Vec<ObjectKey> = model.objects().filter(touched).map(Object::key).collect();
+    let mut before = BTreeMap::new();
     for key in keys {
         let Some(object) = model.remove(&key) else { continue };
         let text = rewrite(&object.text, to, |text, tokens| {
@@ -41,8 +42,12 @@ pub fn table(model: &mut Model, from: &QualifiedName, to: &QualifiedName) {
             };
             (0..tokens.len()).filter(chosen).collect()
         });
-        model.insert(reread(&object, text));
+        let renamed = reread(&object, text);
+        before.insert(renamed.key(), all_canonical(&object));
+        model.insert(renamed);
     }
+    // What was read again does not know yet which words in double quotes are names.
+    finish_renamed(model, &before);
 }
 
 /// ALTER TABLE … RENAME COLUMN.
@@ -53,6 +58,7 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
         .map(|(name, _)| name.clone())
         .collect();
     let keys: Vec<ObjectKey> = model.objects().map(Object::key).collect();
+    let mut before = BTreeMap::new();
     for key in keys {
         let object = model.get(&key).expect("listed a moment ago");
         let mut object = match &object.definition {
@@ -67,15 +73,18 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
             {
                 let ambiguous = object.uses.iter().any(|used| others_with_column.contains(used));
                 let renamed = in_body(object, table, from, to, ambiguous);
+                before.insert(key, all_canonical(object));
                 model.insert(renamed);
                 continue;
             }
             _ => continue,
         };
+        before.insert(key.clone(), all_canonical(&object));
         rename_in_definition(&mut object.definition, key.name == *table, table, from, to);
         object.text = create_statement(&object);
         model.insert(object);
     }
+    finish_renamed(model, &before);
 }
 
 fn rename_in_definition(definition: &mut Definition, own: bool, table: &QualifiedName, from: &Name, to: &Name) {

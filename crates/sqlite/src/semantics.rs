@@ -2,11 +2,16 @@
 
 use wevrun_core::change::Semantics;
 use wevrun_core::fold::{Completion, Taken};
-use wevrun_core::model::{Definition, Model, Name, Object, ObjectKey, QualifiedName};
+use wevrun_core::model::{Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName};
 
 use crate::{Sqlite, canonical, parse, remove_shadow_tables, rename};
 
 impl Semantics for Sqlite {
+    fn can_rename(&self, kind: Kind) -> bool {
+        // There is no ALTER INDEX (https://sqlite.org/lang.html).
+        kind != Kind::Index
+    }
+
     fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
         let from = &key.name;
         rename::table(model, from, to);

@@ -1,6 +1,6 @@
 //! Differences, property by property, and what is the same under another name.
 
-use wevrun_core::compare::{Change, Comparison, compare, lookalikes};
+use wevrun_core::compare::{Change, Comparison, Property, compare, lookalikes};
 
 use super::{model, sqlite};
 
@@ -143,4 +143,25 @@ fn the_order_of_columns_is_told_apart() {
     assert_eq!(comparison.reordered.len(), 1);
     let added = model("CREATE TABLE a (x, new, y, z)");
     assert!(compare(sqlite(), &a, &added).reordered.is_empty(), "a new column in between moves nothing");
+}
+
+#[test]
+fn a_rename_makes_no_other_difference() {
+    let have = "CREATE TABLE hives (\"id\" INTEGER PRIMARY KEY, \"my weight\" REAL, \"weight\" REAL, CHECK (\"weight\" > 0 OR \"weight\" = \"none\"));
+        CREATE INDEX by_weight ON hives (\"weight\") WHERE \"weight\" > 0;
+        CREATE VIEW heavy AS SELECT \"id\", \"my weight\", \"weight\" FROM \"hives\" WHERE \"weight\" > \"much\";
+        CREATE TRIGGER t AFTER DELETE ON hives BEGIN SELECT \"weight\" FROM \"hives\"; END;";
+    let rename = |text: &str| {
+        text.replace("\"weight\"", "\"grams\"").replace("\"hives\"", "\"boxes\"").replace(" hives ", " boxes ")
+    };
+    let want = rename(have)
+        .replace("CREATE TABLE", "-- wevrun: formerly hives\nCREATE TABLE")
+        .replace(", \"grams\" REAL", ",\n\"grams\" REAL -- wevrun: formerly weight\n");
+    let (have, want) = (model(have), model(&want));
+    let comparison = compare(sqlite(), &have, &want);
+    let differing: Vec<String> = comparison.differences.iter().map(|one| one.key.to_string()).collect();
+    assert_eq!(differing, ["table boxes"]);
+    let Change::Change { properties, .. } = &comparison.differences[0].change else { panic!("it is changed") };
+    let names: Vec<String> = properties.iter().map(Property::name).collect();
+    assert_eq!(names, ["name", "column grams name"]);
 }
