@@ -4,14 +4,14 @@ use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand, ValueEnum};
 
-use crate::commands::{adopt, build, compare, demo, deploy, drift, explain, new, script};
+use crate::commands::{adopt, build, compare, demo, deploy, drift, explain, new, script, snapshot};
 use crate::failure::Ended;
 use crate::output::Format;
 
 /// Builds database schemas from version-controlled DDL, detects drift in live databases, and generates migration scripts.
 ///
 /// A SIDE is a database structure: a folder of DDL files, a snapshot (.wsnap), a SQL file (.sql, .sql.gz, .sql.zst),
-/// a target's name from wevrun.toml, a URL (sqlite:PATH), or `empty`.
+/// a target's name from wevrun.toml, a URL (sqlite:PATH), a git revision (git:REV or git:REV:PATH), or `empty`.
 ///
 /// Exit status: 0 done, or no difference; 1 failed; 2 wrong usage; 3 differences or drift found; 4 blocked by a rule or an
 /// unwaived risk; 5 the target is no longer in the state that the script was made for.
@@ -37,6 +37,7 @@ pub enum Command {
     New(new::New),
     Adopt(adopt::Adopt),
     Build(build::Build),
+    Snapshot(snapshot::Snapshot),
     Compare(compare::Compare),
     Drift(drift::Drift),
     Script(script::Script),
@@ -52,6 +53,7 @@ impl Command {
             Command::New(command) => command.run(directory),
             Command::Adopt(command) => command.run(directory),
             Command::Build(command) => command.run(directory),
+            Command::Snapshot(command) => command.run(directory),
             Command::Compare(command) => command.run(directory),
             Command::Drift(command) => command.run(directory),
             Command::Script(command) => command.run(directory),
@@ -65,6 +67,7 @@ impl Command {
     pub fn format(&self) -> Format {
         match self {
             Command::Build(command) => command.format,
+            Command::Snapshot(command) => command.format,
             Command::Compare(command) => command.format,
             Command::Drift(command) => command.format,
             Command::Script(command) => command.format,

@@ -1,5 +1,6 @@
 //! The command line of Wevrun.
 
+mod choice;
 mod cli;
 mod commands;
 mod failure;

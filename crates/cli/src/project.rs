@@ -9,15 +9,19 @@ use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use toml::Spanned;
+use wevrun_core::compare::Aspect;
 use wevrun_core::diagnostics::{Code, Diagnostic, nearest};
 use wevrun_core::model::{Pattern, Scope};
 use wevrun_core::plan::{Waiver, WaiverFile, read_waivers};
+use wevrun_core::select::{Aspects, DifferencePattern, Selection, aspects_of};
 use wevrun_core::source::{Location, Source};
 use wevrun_core::{Engine, EngineVersion};
 use wevrun_engines::{DatabaseUrl, UrlError, registry};
 
+use crate::choice::ChangeOption;
 use crate::failure::{Ended, Failure};
 use crate::files;
+use crate::source_files::{Disk, FileStore};
 
 /// The name of the settings file.
 pub const FILE: &str = "wevrun.toml";
@@ -35,6 +39,43 @@ pub struct ProjectFile {
     /// The live databases, by name.
     #[serde(default)]
     pub targets: BTreeMap<String, TargetSection>,
+    /// What counts as a difference.
+    #[serde(default)]
+    pub compare: CompareSection,
+    /// Choices of differences, by name, for `--selection NAME`.
+    #[serde(default)]
+    pub selections: BTreeMap<String, SelectionSection>,
+}
+
+/// What counts as a difference. `wevrun explain aspects` lists the aspects.
+#[derive(Debug, Default, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct CompareSection {
+    /// Aspects that are no difference.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub ignore: Vec<Spanned<String>>,
+    /// Aspects that are a difference although they are ignored by default.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub mind: Vec<Spanned<String>>,
+}
+
+/// A choice of differences.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct SelectionSection {
+    /// What is chosen: `["table:apiary_*", "column:hives.weight"]`. Without it, everything.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub only: Vec<Spanned<String>>,
+    /// What is not, in the same form.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub except: Vec<Spanned<String>>,
+    /// The kinds of change that are chosen. Without it, all.
+    #[serde(default)]
+    pub change: Vec<ChangeOption>,
 }
 
 /// What the project is.
@@ -116,6 +157,10 @@ pub struct Project {
     pub scope: Scope,
     /// Functions that the application registers.
     pub functions: Vec<String>,
+    /// Which aspects count as differences.
+    pub aspects: Aspects,
+    /// Choices of differences, by name.
+    pub selections: BTreeMap<String, Selection>,
     /// The URL of the scratch server, not expanded.
     scratch: Option<Spanned<String>>,
     /// Findings that are warnings here.
@@ -152,8 +197,15 @@ impl Project {
 
     /// Reads the project of a folder.
     pub fn read(root: &Path) -> Ended<Project> {
+        Project::read_from(&Disk, root)
+    }
+
+    /// Reads the project of a folder in a store.
+    pub fn read_from(store: &dyn FileStore, root: &Path) -> Ended<Project> {
         let path = root.join(FILE);
-        let source = Source::new(path.display().to_string(), &files::read_text(&path)?);
+        let text = String::from_utf8(store.read(&path)?)
+            .map_err(|_| Failure::new(format!("{} is not UTF-8 text", store.shown(&path))))?;
+        let source = Source::new(store.shown(&path), &text);
         let file: ProjectFile =
             toml::from_str(&source.text).map_err(|error| toml_failure(&source, &error, Code::WV400))?;
         let wrong = |at: &Spanned<String>, problem: String| -> Failure {
@@ -183,6 +235,25 @@ impl Project {
             texts.iter().map(|text| text.get_ref().parse().map_err(|problem| wrong(text, problem))).collect()
         };
         let scope = Scope { manages: patterns(&section.manages)?, ignores: patterns(&section.ignores)? };
+        let aspects_named = |texts: &[Spanned<String>]| -> Ended<Vec<Aspect>> {
+            let of = |text: &Spanned<String>| aspects_of(text.get_ref()).map_err(|problem| wrong(text, problem));
+            Ok(texts.iter().map(of).collect::<Ended<Vec<_>>>()?.into_iter().flatten().collect())
+        };
+        let mut aspects = Aspects::default();
+        aspects.ignore(aspects_named(&file.compare.ignore)?);
+        aspects.mind(aspects_named(&file.compare.mind)?);
+        let differences = |texts: &[Spanned<String>]| -> Ended<Vec<DifferencePattern>> {
+            texts.iter().map(|text| text.get_ref().parse().map_err(|problem| wrong(text, problem))).collect()
+        };
+        let mut selections = BTreeMap::new();
+        for (name, section) in &file.selections {
+            let selection = Selection {
+                only: differences(&section.only)?,
+                except: differences(&section.except)?,
+                changes: section.change.iter().map(|change| (*change).into()).collect(),
+            };
+            selections.insert(name.clone(), selection);
+        }
         let mut globs = GlobSetBuilder::new();
         for glob in &section.source {
             let built = GlobBuilder::new(glob.get_ref()).literal_separator(true).build();
@@ -198,6 +269,8 @@ impl Project {
             globs,
             glob_places: section.source.clone(),
             scope,
+            aspects,
+            selections,
             functions: section.functions.clone(),
             scratch: file.project.scratch,
             tolerate,

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use sha2::{Digest, Sha256};
 use wevrun_core::diagnostics::{self, Code, Diagnostic, Severity};
 use wevrun_core::model::{Model, Scope, hex};
-use wevrun_core::snapshot::{Snapshot, SourceFile};
+use wevrun_core::snapshot::{GitRevision, Snapshot, SourceFile};
 use wevrun_core::source::Source;
 use wevrun_core::unread::Unread;
 use wevrun_core::{Engine, EngineVersion, build, check};
@@ -18,10 +18,11 @@ use wevrun_engines::{
 
 use crate::failure::{Ended, Failure};
 use crate::files;
+use crate::git::{self, GitFiles};
 use crate::progress;
 use crate::project::{FILE, Project};
 use crate::scratch;
-use crate::source_files;
+use crate::source_files::{self, Disk, FileStore};
 
 /// Where a side is.
 #[derive(Debug, Clone)]
@@ -36,6 +37,13 @@ pub enum Side {
     Snapshot(PathBuf),
     /// A SQL dump or any other DDL file.
     Dump(PathBuf),
+    /// The source as of a git revision: the project's, or what is at a path of the repository.
+    Git {
+        /// A tag, a branch, a commit, …
+        revision: String,
+        /// From the root of the repository.
+        path: Option<PathBuf>,
+    },
     /// A live database, with the name that the person used.
     Live(String, DatabaseUrl),
 }
@@ -46,6 +54,8 @@ impl fmt::Display for Side {
             Side::Empty => f.write_str("empty"),
             Side::Source => f.write_str("source"),
             Side::Folder(path) | Side::Snapshot(path) | Side::Dump(path) => write!(f, "{}", path.display()),
+            Side::Git { revision, path: None } => write!(f, "git:{revision}"),
+            Side::Git { revision, path: Some(path) } => write!(f, "git:{revision}:{}", path.display()),
             Side::Live(name, _) => f.write_str(name),
         }
     }
@@ -77,6 +87,8 @@ pub struct Loaded {
     pub live: Option<Box<dyn Database>>,
     /// The file that the side is, if it is one.
     pub path: Option<PathBuf>,
+    /// The commit that it is from, if it is from one.
+    pub git: Option<GitRevision>,
     /// The source files' hashes, if there are any.
     pub files: Vec<SourceFile>,
     /// The paths and bytes of the source files, for git.
@@ -104,9 +116,13 @@ impl Context {
         if let Some(url) = self.target(text)? {
             return Ok(Side::Live(shown(text), url));
         }
-        if text.starts_with("git:") {
-            return Err(Failure::usage("sides in git (git:REV) are not supported yet")
-                .help("check out the revision into another folder (git worktree add), and name that folder"));
+        if let Some(rest) = text.strip_prefix("git:") {
+            let (revision, path) = rest.split_once(':').map_or((rest, None), |(revision, path)| (revision, Some(path)));
+            if revision.is_empty() {
+                return Err(Failure::usage(format!("`{text}` names no revision"))
+                    .help("write git:REV or git:REV:PATH, like git:v1.3 or git:main:schema"));
+            }
+            return Ok(Side::Git { revision: revision.to_owned(), path: path.map(PathBuf::from) });
         }
         let path = PathBuf::from(text);
         if path.is_dir() {
@@ -116,7 +132,7 @@ impl Context {
         if name.ends_with(".wsnap") {
             return Ok(Side::Snapshot(path));
         }
-        if [".sql", ".sql.gz", ".sql.zst"].iter().any(|ending| name.ends_with(ending)) {
+        if is_dump(name) {
             return Ok(Side::Dump(path));
         }
         if path.exists() {
@@ -182,6 +198,7 @@ impl Context {
                 unread: Vec::new(),
                 live: None,
                 path: None,
+                git: None,
                 files: Vec::new(),
                 raw: Vec::new(),
             }),
@@ -189,35 +206,77 @@ impl Context {
                 let Some(project) = &self.project else {
                     return Project::require(None).map(|_| unreachable!("there is no project"));
                 };
-                self.load_project(project, side.to_string())
+                self.load_project(&Disk, project, side.to_string())
             }
-            Side::Folder(path) if path.join(FILE).is_file() => {
-                self.load_project(&Project::read(path)?, side.to_string())
+            Side::Folder(path) => self.load_folder(&Disk, path, side.to_string()),
+            Side::Dump(path) => self.load_dump(&Disk, path, side.to_string()),
+            Side::Snapshot(path) => {
+                load_snapshot(path.display().to_string(), Some(path.clone()), files::read_bytes(path)?)
             }
-            Side::Folder(path) => {
-                let engine = self.assumed_engine(&side.to_string())?;
-                let files =
-                    source_files::find(path, |relative| relative.extension().is_some_and(|ending| ending == "sql"))?;
-                self.load_files(side.to_string(), (engine, None), files, None)
-            }
-            Side::Dump(path) => {
-                let engine = self.assumed_engine(&side.to_string())?;
-                let bytes = source_files::decompressed(path)?;
-                let files = vec![(path.display().to_string(), path.clone(), bytes)];
-                self.load_files(side.to_string(), (engine, None), files, None)
-            }
-            Side::Snapshot(path) => load_snapshot(path),
+            Side::Git { revision, path } => self.load_git(revision, path.as_deref(), side.to_string()),
             Side::Live(name, url) => self.load_live(name, url, Access::Read),
         }
     }
 
-    fn load_project(&self, project: &Project, name: String) -> Ended<Loaded> {
-        let files = source_files::find(&project.root, |relative| project.globs.is_match(relative))?;
-        project.require_matches(files.iter().map(|(path, _, _)| path.as_str()))?;
-        let mut loaded = {
-            let version = Some(project.engine_version);
-            self.load_files(name, (project.engine, version), files, Some(project))?
+    /// A project's folder, or any other folder of DDL files.
+    fn load_folder(&self, store: &dyn FileStore, path: &Path, name: String) -> Ended<Loaded> {
+        if store.is_file(&path.join(FILE)) {
+            return self.load_project(store, &Project::read_from(store, path)?, name);
+        }
+        let engine = self.assumed_engine(&name)?;
+        let is_ddl = |relative: &Path| relative.extension().is_some_and(|ending| ending == "sql");
+        let files = source_files::find(store, path, &is_ddl)?;
+        self.load_files(name, store, (engine, None), files, None)
+    }
+
+    fn load_dump(&self, store: &dyn FileStore, path: &Path, name: String) -> Ended<Loaded> {
+        let engine = self.assumed_engine(&name)?;
+        let bytes = source_files::decompressed(store, path)?;
+        let files = vec![(path.display().to_string(), path.to_owned(), bytes)];
+        self.load_files(name, store, (engine, None), files, None)
+    }
+
+    /// The project as of a revision, or what is at a path there.
+    fn load_git(&self, revision: &str, path: Option<&Path>, name: String) -> Ended<Loaded> {
+        let folder = self.project.as_ref().map_or(Path::new("."), |project| &project.root);
+        let repository = git::discover(folder)?;
+        let store = GitFiles::open(&repository, revision)?;
+        let path = match (path, &self.project) {
+            (Some(path), _) => path.to_owned(),
+            (None, Some(project)) => GitFiles::path_of(&repository, &project.root).ok_or_else(|| {
+                Failure::usage(format!("the project is in no work tree of git; write git:{revision}:PATH"))
+            })?,
+            (None, None) => {
+                return Err(Failure::usage(format!(
+                    "git:{revision} is the project's source, and there is no project here"
+                ))
+                .help(format!("name a folder or file, from the root of the repository: git:{revision}:PATH")));
+            }
         };
+        let file_name = path.file_name().and_then(OsStr::to_str).unwrap_or_default();
+        let mut loaded = if store.is_file(&path) && file_name.ends_with(".wsnap") {
+            return load_snapshot(name, None, store.read(&path)?);
+        } else if store.is_file(&path) && is_dump(file_name) {
+            self.load_dump(&store, &path, name)?
+        } else if store.is_folder(&path) {
+            self.load_folder(&store, &path, name)?
+        } else if store.is_file(&path) {
+            return Err(Failure::usage(format!("{name} is neither a folder nor a .wsnap or .sql file")));
+        } else {
+            return Err(Failure::usage(format!("revision {revision} has no `{}`", path.display()))
+                .help("a path begins at the root of the repository"));
+        };
+        loaded.git = Some(store.revision());
+        // They are not on the disk.
+        loaded.raw.clear();
+        Ok(loaded)
+    }
+
+    fn load_project(&self, store: &dyn FileStore, project: &Project, name: String) -> Ended<Loaded> {
+        let files = source_files::find(store, &project.root, &|relative| project.globs.is_match(relative))?;
+        project.require_matches(files.iter().map(|(path, _, _)| path.as_str()))?;
+        let version = Some(project.engine_version);
+        let mut loaded = self.load_files(name, store, (project.engine, version), files, Some(project))?;
         loaded.project = Some(project.name.clone());
         loaded.scope = project.scope.clone();
         Ok(loaded)
@@ -226,20 +285,22 @@ impl Context {
     fn load_files(
         &self,
         name: String,
+        store: &dyn FileStore,
         (engine, said): (&'static Engine, Option<EngineVersion>),
         files: Vec<(String, PathBuf, Vec<u8>)>,
         project: Option<&Project>,
     ) -> Ended<Loaded> {
         let version = said.unwrap_or(engine.default_version);
-        let files = source_files::with_included(dialect(engine), files)?;
+        let files = source_files::with_included(store, dialect(engine), files)?;
         let mut found = Vec::new();
         let mut sources = Vec::with_capacity(files.len());
-        for (index, (relative, _, bytes)) in files.iter().enumerate() {
+        for (index, (relative, path, bytes)) in files.iter().enumerate() {
+            let shown = store.source_name(relative, path);
             let text = std::str::from_utf8(bytes).unwrap_or_else(|error| {
-                found.push(not_utf8(relative, index, error.valid_up_to()));
+                found.push(not_utf8(&shown, index, error.valid_up_to()));
                 ""
             });
-            sources.push(Source::new(relative.as_str(), text));
+            sources.push(Source::new(shown, text));
         }
         let mut build = build::build(dialect(engine), version, &sources);
         found.append(&mut build.diagnostics);
@@ -280,6 +341,7 @@ impl Context {
             unread: build.unread,
             live: None,
             path: None,
+            git: None,
             files: hashes.collect(),
             raw: files.into_iter().map(|(_, path, bytes)| (path, bytes)).collect(),
         })
@@ -303,6 +365,7 @@ impl Context {
             unread: Vec::new(),
             live: Some(database),
             path: url.path().map(Path::to_owned),
+            git: None,
             files: Vec::new(),
             raw: Vec::new(),
         })
@@ -327,13 +390,17 @@ pub fn shown(text: &str) -> String {
     text.parse::<DatabaseUrl>().map_or_else(|_| text.to_owned(), |url| url.to_string())
 }
 
-fn load_snapshot(path: &Path) -> Ended<Loaded> {
-    let wrong = |problem: &dyn fmt::Display| Failure::new(format!("{}: {problem}", path.display()));
-    let bytes = files::read_bytes(path)?;
+/// Whether a file is one of SQL, by its name.
+fn is_dump(name: &str) -> bool {
+    [".sql", ".sql.gz", ".sql.zst"].iter().any(|ending| name.ends_with(ending))
+}
+
+fn load_snapshot(name: String, path: Option<PathBuf>, bytes: Vec<u8>) -> Ended<Loaded> {
+    let wrong = |problem: &dyn fmt::Display| Failure::new(format!("{name}: {problem}"));
     let text = String::from_utf8(bytes).map_err(|_| wrong(&"the snapshot is damaged: it is not text"))?;
     let snapshot = Snapshot::read(&text, &registry::engines()).map_err(|error| wrong(&error))?;
     Ok(Loaded {
-        name: path.display().to_string(),
+        name,
         engine: snapshot.engine,
         engine_version: Some(snapshot.engine_version),
         spelled: None,
@@ -347,7 +414,8 @@ fn load_snapshot(path: &Path) -> Ended<Loaded> {
             words => vec![Unread { location: None, words: words.into_iter().collect() }],
         },
         live: None,
-        path: Some(path.to_owned()),
+        path,
+        git: snapshot.git,
         files: snapshot.sources,
         raw: Vec::new(),
     })

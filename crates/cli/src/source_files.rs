@@ -17,28 +17,94 @@ use crate::files;
 /// A file: what it is called, where it is, its bytes.
 pub type SourceText = (String, PathBuf, Vec<u8>);
 
-/// The files below a folder that are wanted, ordered by path: path with `/`, path, content.
-pub fn find(root: &Path, wanted: impl Fn(&Path) -> bool) -> Ended<Vec<SourceText>> {
-    let mut paths = Vec::new();
-    for entry in WalkDir::new(root).follow_links(true).sort_by_file_name() {
-        // A link to a folder above leads to no other file.
-        if entry.as_ref().is_err_and(|error| error.loop_ancestor().is_some()) {
-            continue;
-        }
-        let entry = entry.map_err(|error| Failure::new(format!("{} can't be read: {error}", root.display())))?;
-        let relative = entry.path().strip_prefix(root).unwrap_or(entry.path());
-        if entry.file_type().is_file() && wanted(relative) {
-            let shown: Vec<_> = relative.iter().map(|part| part.to_string_lossy()).collect();
-            paths.push((shown.join("/"), entry.path().to_owned()));
-        }
-    }
-    paths.sort();
-    paths.into_par_iter().map(|(shown, path)| files::read_bytes(&path).map(|bytes| (shown, path, bytes))).collect()
+/// Where source files are: on the disk, or in a git revision.
+pub trait FileStore {
+    /// The files below a folder that are wanted, links followed: the path below it with `/`, the path.
+    fn below(&self, folder: &Path, is_wanted: &dyn Fn(&Path) -> bool) -> Ended<Vec<(String, PathBuf)>>;
+
+    /// The content of a file.
+    fn read(&self, path: &Path) -> Ended<Vec<u8>>;
+
+    /// The contents of files.
+    fn read_all(&self, files: Vec<(String, PathBuf)>) -> Ended<Vec<SourceText>>;
+
+    /// Whether a file is there.
+    fn is_file(&self, path: &Path) -> bool;
+
+    /// Whether a folder is there.
+    fn is_folder(&self, path: &Path) -> bool;
+
+    /// The path of a file without links: the same for every path that leads to it.
+    fn real(&self, path: &Path) -> PathBuf;
+
+    /// The path as messages have it.
+    fn shown(&self, path: &Path) -> String;
+
+    /// The name of a source file in messages: `relative` is its path below the project's folder.
+    fn source_name(&self, relative: &str, path: &Path) -> String;
 }
 
-pub fn decompressed(path: &Path) -> Ended<Vec<u8>> {
-    let bytes = files::read_bytes(path)?;
-    let damaged = |error: &dyn fmt::Display| Failure::new(format!("{} can't be unpacked: {error}", path.display()));
+/// The files on the disk.
+pub struct Disk;
+
+impl FileStore for Disk {
+    fn below(&self, folder: &Path, is_wanted: &dyn Fn(&Path) -> bool) -> Ended<Vec<(String, PathBuf)>> {
+        let mut paths = Vec::new();
+        for entry in WalkDir::new(folder).follow_links(true).sort_by_file_name() {
+            // A link to a folder above leads to no other file.
+            if entry.as_ref().is_err_and(|error| error.loop_ancestor().is_some()) {
+                continue;
+            }
+            let entry = entry.map_err(|error| Failure::new(format!("{} can't be read: {error}", folder.display())))?;
+            let relative = entry.path().strip_prefix(folder).unwrap_or(entry.path());
+            if entry.file_type().is_file() && is_wanted(relative) {
+                let shown: Vec<_> = relative.iter().map(|part| part.to_string_lossy()).collect();
+                paths.push((shown.join("/"), entry.path().to_owned()));
+            }
+        }
+        Ok(paths)
+    }
+
+    fn read(&self, path: &Path) -> Ended<Vec<u8>> {
+        files::read_bytes(path)
+    }
+
+    fn read_all(&self, files: Vec<(String, PathBuf)>) -> Ended<Vec<SourceText>> {
+        files.into_par_iter().map(|(shown, path)| self.read(&path).map(|bytes| (shown, path, bytes))).collect()
+    }
+
+    fn is_file(&self, path: &Path) -> bool {
+        path.is_file()
+    }
+
+    fn is_folder(&self, path: &Path) -> bool {
+        path.is_dir()
+    }
+
+    fn real(&self, path: &Path) -> PathBuf {
+        fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
+    }
+
+    fn shown(&self, path: &Path) -> String {
+        path.display().to_string()
+    }
+
+    fn source_name(&self, relative: &str, _: &Path) -> String {
+        relative.to_owned()
+    }
+}
+
+/// The files below a folder that are wanted, ordered by path: path with `/`, path, content.
+pub fn find(store: &dyn FileStore, root: &Path, is_wanted: &dyn Fn(&Path) -> bool) -> Ended<Vec<SourceText>> {
+    let mut paths = store.below(root, is_wanted)?;
+    paths.sort();
+    store.read_all(paths)
+}
+
+/// The content of a file, unpacked.
+pub fn decompressed(store: &dyn FileStore, path: &Path) -> Ended<Vec<u8>> {
+    let bytes = store.read(path)?;
+    let damaged = |error: &dyn fmt::Display| Failure::new(format!("{} can't be unpacked: {error}", store.shown(path)));
     let mut out = Vec::new();
     match path.extension().and_then(OsStr::to_str) {
         Some("gz") => {
@@ -55,20 +121,21 @@ pub fn decompressed(path: &Path) -> Ended<Vec<u8>> {
 
 /// Adds the files that others include, before these, each once. A path is relative to the file that names it, or to where
 /// Wevrun was started, as with the engine's client.
-pub fn with_included(dialect: &dyn Dialect, files: Vec<SourceText>) -> Ended<Vec<SourceText>> {
+pub fn with_included(store: &dyn FileStore, dialect: &dyn Dialect, files: Vec<SourceText>) -> Ended<Vec<SourceText>> {
     let includes = |(_, _, bytes): &SourceText| !dialect.included_files(&String::from_utf8_lossy(bytes)).is_empty();
     if !files.par_iter().any(includes) {
         return Ok(files);
     }
-    let mut seen: HashSet<PathBuf> = files.iter().map(|(_, path, _)| real(path)).collect();
+    let mut seen: HashSet<PathBuf> = files.iter().map(|(_, path, _)| store.real(path)).collect();
     let mut all = Vec::with_capacity(files.len());
     for file in files {
-        follow(dialect, file, &mut seen, &mut all)?;
+        follow(store, dialect, file, &mut seen, &mut all)?;
     }
     Ok(all)
 }
 
 fn follow(
+    store: &dyn FileStore,
     dialect: &dyn Dialect,
     file: SourceText,
     seen: &mut HashSet<PathBuf>,
@@ -78,23 +145,19 @@ fn follow(
     let text = String::from_utf8_lossy(bytes);
     for (at, named) in dialect.included_files(&text) {
         let beside = path.parent().unwrap_or(Path::new("")).join(&named);
-        let found = [beside, PathBuf::from(&named)].into_iter().find(|candidate| candidate.is_file());
+        let found = [beside, PathBuf::from(&named)].into_iter().find(|candidate| store.is_file(candidate));
         let Some(found) = found else {
             let line = text[..at].matches('\n').count() + 1;
             return Err(Failure::new(format!("{shown}:{line}: the included file `{named}` does not exist"))
                 .help("the path is taken from the folder of the file that names it"));
         };
-        if !seen.insert(real(&found)) {
+        if !seen.insert(store.real(&found)) {
             continue;
         }
-        let bytes = decompressed(&found)?;
+        let bytes = decompressed(store, &found)?;
         let parent = Path::new(shown).parent().unwrap_or(Path::new(""));
-        follow(dialect, (parent.join(&named).display().to_string(), found, bytes), seen, all)?;
+        follow(store, dialect, (parent.join(&named).display().to_string(), found, bytes), seen, all)?;
     }
     all.push(file);
     Ok(())
-}
-
-fn real(path: &Path) -> PathBuf {
-    fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
 }

@@ -19,6 +19,7 @@ pub mod parse;
 pub mod plan;
 pub mod render;
 pub mod script;
+pub mod select;
 pub mod snapshot;
 pub mod source;
 pub mod spelling;
@@ -28,7 +29,7 @@ pub use engine::{Engine, EngineVersion};
 pub use script::Client as Dialect;
 
 /// The modules, in the order in which they may use one another: each only those before it.
-pub const STAGES: [&str; 17] = [
+pub const STAGES: [&str; 18] = [
     "source",
     "engine",
     "diagnostics",
@@ -44,6 +45,7 @@ pub const STAGES: [&str; 17] = [
     "snapshot",
     "compare",
     "adopt",
+    "select",
     "plan",
     "script",
 ];

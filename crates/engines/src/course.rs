@@ -9,10 +9,12 @@ use wevrun_core::Dialect;
 use wevrun_core::model::{Fingerprint, Model};
 use wevrun_core::plan::{Mode, Part, Step};
 use wevrun_core::script::{Frame, Script, StepId};
+use wevrun_core::select::released;
 use wevrun_core::snapshot::Snapshot;
 
 use crate::database::{Deployment, Event, Release};
 use crate::error::LiveError;
+use crate::ledger::LedgerEntry;
 
 /// What the course needs of a connection.
 pub trait Session {
@@ -40,6 +42,9 @@ pub trait Session {
 
     /// The committed structure, read by a new connection.
     fn committed_structure(&mut self) -> Result<Arc<Model>, LiveError>;
+
+    /// The last release in the ledger.
+    fn released_before(&mut self) -> Result<Option<LedgerEntry>, LiveError>;
 
     /// Writes the ledger.
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError>;
@@ -264,12 +269,25 @@ impl<S: Session> Course<'_, S> {
             git: None,
             sources: Vec::new(),
             unread: Vec::new(),
-            model: Arc::unwrap_or_clone(found),
+            model: self.released(Arc::unwrap_or_clone(found))?,
         };
         self.session.record(&self.script.have, &released, self.release).map_err(|cause| match cause {
             LiveError::Engine(words) => LiveError::LedgerNotWritten(words),
             cause => cause,
         })
+    }
+}
+
+impl<S: Session> Course<'_, S> {
+    /// What the ledger keeps: what was left alone is as the release before knows it.
+    fn released(&mut self, found: Model) -> Result<Model, LiveError> {
+        if self.script.left.is_empty() {
+            return Ok(found);
+        }
+        let before = self.session.released_before()?.and_then(|entry| entry.snapshot);
+        let before = before.and_then(|text| Snapshot::read(&text, &[self.script.engine]).ok());
+        let before = before.as_ref().map(|snapshot| &snapshot.model);
+        Ok(released(self.session.dialect(), found, before, &self.script.left))
     }
 }
 

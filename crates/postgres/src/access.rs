@@ -80,6 +80,17 @@ pub fn at_birth<'o>(defaults: impl Iterator<Item = &'o Object>, object: &Object)
     apply.flat_map(|default| default.access.iter()).map(|(clause, value)| (clause, value.clone())).collect()
 }
 
+/// The aspect of a clause.
+pub fn aspect_of(clause: &str) -> Aspect {
+    if clause::OWNER.is(clause) {
+        Aspect::Owner
+    } else if clause::LABEL.has(clause) {
+        Aspect::SecurityLabel
+    } else {
+        Aspect::Privileges
+    }
+}
+
 const WITH_OPTION: &str = " with grant option";
 
 /// The owner, the privileges of each role, and the labels of an object.

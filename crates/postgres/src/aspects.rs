@@ -41,6 +41,8 @@ pub fn aspect_of(kind: Kind, clause: &str) -> Aspect {
         // A sequence's type, and what a type stores, are defined so.
         "as" | "body" if !matches!(kind, Kind::Function | Kind::Procedure) => Some(Aspect::Definition),
         "storage" if !keeps_rows => Some(Aspect::Definition),
+        "start" if kind == Kind::Sequence => Some(Aspect::IdentityStart),
+        name if clause::IDENTITY_OPTION.of("start").is(name) => Some(Aspect::IdentityStart),
         name if clause::WITH.has(name) => Some(if keeps_rows { Aspect::Storage } else { Aspect::Definition }),
         name => NAMES.iter().find(|(own, _)| *own == name).map(|(_, aspect)| *aspect),
     };

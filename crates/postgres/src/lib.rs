@@ -5,6 +5,7 @@
 
 mod access;
 mod aspects;
+mod bodies;
 mod canonical;
 mod cascade;
 mod change;

@@ -10,9 +10,10 @@ use wevrun_core::diagnostics::Code;
 use wevrun_core::model::Model;
 use wevrun_engines::registry::{self, dialect};
 
-use super::build::contents;
 use super::context;
 use super::new::settings;
+use super::snapshot::contents;
+use crate::choice::ChoiceOptions;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files::{self, reason};
 use crate::output::count;
@@ -34,9 +35,9 @@ pub struct Adopt {
     #[arg(long, value_name = "DIR")]
     pub into: PathBuf,
 
-    /// Also write owners, privileges and security labels
-    #[arg(long)]
-    pub access: bool,
+    /// Which objects; `--mind access` also writes owners, privileges and security labels
+    #[command(flatten)]
+    pub choice: ChoiceOptions,
 
     /// The engine of a side that does not name its own
     #[arg(long, value_parser = registry::engine)]
@@ -47,7 +48,10 @@ impl Adopt {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
         let context = context(directory, self.engine)?;
-        let side = context.load(&context.side(&self.side)?)?;
+        if !self.choice.ignore.is_empty() {
+            return Err(Failure::usage("adopt writes every aspect but access; leave out --ignore"));
+        }
+        let mut side = context.load(&context.side(&self.side)?)?;
         let in_the_way = fs::read_dir(&self.into)
             .is_ok_and(|mut entries| entries.any(|entry| entry.is_ok_and(|entry| entry.file_name() != ".git")));
         if in_the_way || self.into.is_file() {
@@ -57,8 +61,14 @@ impl Adopt {
         let name =
             self.into.file_name().map_or_else(|| "schema".to_owned(), |name| name.to_string_lossy().into_owned());
         let dialect = dialect(side.engine);
+        let chosen = self.choice.apply(&context, &Model::empty(), &mut side)?;
+        chosen.print();
+        let writes_access = chosen.aspects.minds_access();
+        for object in side.model.objects_mut().filter(|_| writes_access) {
+            object.access.retain(|clause, _| chosen.aspects.minds(dialect.access_aspect(clause)));
+        }
         let mut written = vec![(PathBuf::from(FILE), settings(&name, side.engine, side.engine_version, &[]))];
-        for file in adopted_files(dialect, &side.model, self.access) {
+        for file in adopted_files(dialect, &side.model, writes_access) {
             written.push((Path::new("schema").join(file.path), file.text));
         }
         let folders: BTreeSet<&Path> = written.iter().filter_map(|(path, _)| path.parent()).collect();

@@ -2,12 +2,13 @@ use std::path::{Path, PathBuf};
 
 use clap::{Args, ValueEnum};
 use wevrun_core::Engine;
-use wevrun_core::compare::{add_access, compare, lookalikes};
-use wevrun_core::model::{Model, ObjectKey, Scope};
+use wevrun_core::compare::{Aspect, add_access, compare, lookalikes};
+use wevrun_core::model::{Fingerprint, ObjectKey, Scope};
 use wevrun_core::unread;
 use wevrun_engines::registry::{self, dialect};
 
 use super::{Scratch, context};
+use crate::choice::ChoiceOptions;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::Format;
 use crate::output::comparison::{self, View};
@@ -30,13 +31,9 @@ pub struct Compare {
     #[arg(long)]
     pub details: bool,
 
-    /// Treat the order of columns as a difference
-    #[arg(long)]
-    pub column_order: bool,
-
-    /// Treat owners, privileges and security labels as differences
-    #[arg(long)]
-    pub access: bool,
+    /// Which differences
+    #[command(flatten)]
+    pub choice: ChoiceOptions,
 
     /// What gives exit status 3 in addition to a difference
     #[arg(long, value_name = "WHAT")]
@@ -117,9 +114,13 @@ impl Sides {
     }
 }
 
-/// The sides that are sources: what is found in a live database's own definitions is nobody's to correct here.
+/// Whether a side is a source: what is found in a live database's own definitions is nobody's to correct here.
+pub fn is_correctable(side: &Loaded) -> bool {
+    side.live.is_none()
+}
+
 fn with_sources<'l>(sides: &'l [&'l Loaded]) -> impl Iterator<Item = &'l &'l Loaded> {
-    sides.iter().filter(|side| side.live.is_none())
+    sides.iter().filter(|side| is_correctable(side))
 }
 
 /// Warnings and notes on the sources, for machines.
@@ -155,38 +156,46 @@ impl Compare {
         let dialect = dialect(want.engine);
         let scope = scope(&have, &want);
         let left_out = scope.left_out(dialect, &have.model).len() + scope.left_out(dialect, &want.model).len();
-        let (have_model, want_model) = (scope.part_of(dialect, &have.model), scope.part_of(dialect, &want.model));
-        let mut comparison = compare(dialect, &have_model, &want_model);
-        if self.access {
-            add_access(dialect, &mut comparison, &have_model, &want_model);
+        let have_model = scope.part_of(dialect, &have.model).into_owned();
+        want.model = scope.part_of(dialect, &want.model).into_owned();
+        // The sides are what they are, whatever is chosen of their differences.
+        let fingerprints = (have_model.fingerprint(), want.model.fingerprint());
+        let chosen = self.choice.apply(&context, &have_model, &mut want)?;
+        let minds_order = chosen.aspects.minds(Aspect::ColumnOrder);
+        let mut comparison = compare(dialect, &have_model, &want.model);
+        if chosen.aspects.minds_access() {
+            add_access(dialect, &mut comparison, &have_model, &want.model);
         }
         comparison.unproven.extend(kept);
-        let identical = comparison.is_identical() && (comparison.reordered.is_empty() || !self.column_order);
-        let side = |loaded: &Loaded, model: &Model| JsonSide {
+        let identical = comparison.is_identical() && (comparison.reordered.is_empty() || !minds_order);
+        let side = |loaded: &Loaded, fingerprint: &Fingerprint| JsonSide {
             side: loaded.name.clone(),
-            fingerprint: model.fingerprint().to_string(),
+            fingerprint: fingerprint.to_string(),
         };
         if self.format == Format::Json {
             let identical = identical && comparison.unproven.is_empty();
             json::print(&JsonComparison::new(
                 dialect,
                 &comparison,
-                (side(&have, &have_model), side(&want, &want_model)),
+                (side(&have, &fingerprints.0), side(&want, &fingerprints.1)),
                 identical,
                 self.details,
+                chosen.json(),
                 source_findings(&[&have, &want]),
             ));
         } else {
             print_source_findings(&[&have, &want]);
-            let named = |loaded: &Loaded, model: &Model| (loaded.name.clone(), model.fingerprint().short().to_owned());
+            let named =
+                |loaded: &Loaded, fingerprint: &Fingerprint| (loaded.name.clone(), fingerprint.short().to_owned());
             let view = View {
-                have: named(&have, &have_model),
-                want: named(&want, &want_model),
+                have: named(&have, &fingerprints.0),
+                want: named(&want, &fingerprints.1),
                 heads: ["To create", "To change", "To remove"],
                 dialect,
                 sides: ["have", "want"],
                 details: self.details,
-                column_order: self.column_order,
+                column_order: minds_order,
+                chosen: &chosen,
             };
             comparison::print(&comparison, &lookalikes(dialect, &comparison), &view);
             comparison::print_left_out(left_out);

@@ -18,6 +18,7 @@ use super::compare::print_source_findings;
 use super::script::{Made, keep_unmanaged, last_release, make, read, report_blocked, same_project, today};
 use super::wishes::Wishes;
 use super::{Scratch, context};
+use crate::choice::Chosen;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::Format;
 use crate::output::comparison::{self, View};
@@ -131,8 +132,7 @@ impl Deploy {
             ));
         }
         if script.is_some() && !self.wishes.is_empty() {
-            let options =
-                "--column-order, --index-builds and --access are for `wevrun script`, or for deploy without a script";
+            let options = "--index-builds, and those that choose differences or aspects, are for `wevrun script`, or for deploy without a script";
             return Err(Failure::usage(format!("the options were chosen when the script was made; {options}")));
         }
         let url = context.require_target(target)?;
@@ -178,18 +178,22 @@ impl Deploy {
                 };
                 let live_version = live.engine_version;
                 keep_unmanaged(&live, &mut want);
+                let chosen = self.wishes.choice.apply(&context, &live.model, &mut want)?;
                 if self.format == Format::Text {
                     print_source_findings(&[&want]);
+                    chosen.print();
                 }
+                let asked = (&self.wishes, &chosen);
                 let Made { script, comparison, .. } =
-                    make(&context, (target, &live.model), (live.live.as_mut(), live_version), &want, &self.wishes)?;
+                    make(&context, (target, &live.model), (live.live.as_mut(), live_version), &want, asked)?;
                 old_enough(target, live_version, &script)?;
                 let nothing = comparison.is_identical() && script.is_empty();
                 if !script.blocked_by().is_empty() {
                     return Ok(self.held(&script));
                 }
                 if nothing && self.format == Format::Text {
-                    anstream::println!("{target} is up to date: {}", script.want.short());
+                    let verdict = if chosen.left.is_empty() { "is up to date" } else { "has all chosen differences" };
+                    anstream::println!("{target} {verdict}: {}", script.want.short());
                 }
                 let text = write(dialect(script.engine), &script);
                 let database = live.live.as_mut().expect("it is live").as_mut();
@@ -481,6 +485,7 @@ fn since_the_script(to: &Target<'_>, found: &Model) {
         sides: ["then", "now"],
         details: false,
         column_order: false,
+        chosen: &Chosen::default(),
     };
     comparison::print_drift(&comparison, &view);
 }

@@ -1,8 +1,8 @@
 use std::path::Path;
 
 use clap::Args;
-use wevrun_core::compare::{add_access, compare};
-use wevrun_core::model::{Model, Scope};
+use wevrun_core::compare::{Aspect, add_access, compare};
+use wevrun_core::model::{Fingerprint, Model, Scope};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_engines::{
     Access,
@@ -11,6 +11,7 @@ use wevrun_engines::{
 
 use super::compare::FailOn;
 use super::context;
+use crate::choice::ChoiceOptions;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::Format;
 use crate::output::comparison::{self, View};
@@ -35,9 +36,9 @@ pub struct Drift {
     #[arg(long)]
     pub details: bool,
 
-    /// Treat changed owners, privileges and security labels as drift
-    #[arg(long)]
-    pub access: bool,
+    /// Which differences
+    #[command(flatten)]
+    pub choice: ChoiceOptions,
 
     /// What gives exit status 3 in addition to drift
     #[arg(long, value_name = "WHAT")]
@@ -67,31 +68,41 @@ impl Drift {
         live.model = scope.part_of(dialect, &live.model).into_owned();
         let released = scope.part_of(dialect, &released).into_owned();
         // Have is what was released and want is what is there: what comes was added behind the release's back.
+        let live_fingerprint = live.model.fingerprint();
+        let chosen = self.choice.apply(&context, &released, &mut live)?;
+        let minds_order = chosen.aspects.minds(Aspect::ColumnOrder);
         let mut comparison = compare(dialect, &released, &live.model);
-        if self.access {
+        if chosen.aspects.minds_access() {
             add_access(dialect, &mut comparison, &released, &live.model);
         }
-        let identical = comparison.is_identical();
+        let identical = comparison.is_identical() && (comparison.reordered.is_empty() || !minds_order);
         let proven = comparison.unproven.is_empty();
         if self.format == Format::Json {
-            let side = |name: &str, model: &Model| JsonSide {
+            let side = |name: &str, fingerprint: &Fingerprint| JsonSide {
                 side: name.to_owned(),
-                fingerprint: model.fingerprint().to_string(),
+                fingerprint: fingerprint.to_string(),
             };
-            let sides = (side(&released_name, &released), side(&live.name, &live.model));
-            json::print(
-                &JsonComparison::new(dialect, &comparison, sides, identical && proven, self.details, Vec::new())
-                    .as_drift(),
+            let sides = (side(&released_name, &released.fingerprint()), side(&live.name, &live_fingerprint));
+            let document = JsonComparison::new(
+                dialect,
+                &comparison,
+                sides,
+                identical && proven,
+                self.details,
+                chosen.json(),
+                Vec::new(),
             );
+            json::print(&document.as_drift());
         } else {
             let view = View {
                 have: (released_name, released.fingerprint().short().to_owned()),
-                want: (live.name.clone(), live.model.fingerprint().short().to_owned()),
+                want: (live.name.clone(), live_fingerprint.short().to_owned()),
                 heads: ["Added since the release", "Changed since the release", "Removed since the release"],
                 dialect,
                 sides: ["then", "now"],
                 details: self.details,
-                column_order: false,
+                column_order: minds_order,
+                chosen: &chosen,
             };
             comparison::print_drift(&comparison, &view);
         }

@@ -1,13 +1,14 @@
 use clap::Args;
+use wevrun_core::compare::{Aspect, Standing};
 use wevrun_core::diagnostics::{Code, nearest};
 
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::style::{self, paint};
 
-/// Explain a diagnostic code, with an example and how to resolve it
+/// Explain a diagnostic code, with an example and how to resolve it; or list the aspects in which objects differ
 #[derive(Debug, Args)]
 pub struct Explain {
-    /// The code, like WV110 [default: list all codes]
+    /// The code, like WV110, or `aspects` [default: list all codes]
     #[arg(value_name = "CODE")]
     pub code: Option<String>,
 }
@@ -26,11 +27,15 @@ impl Explain {
             }
             return Ok(Outcome::Done);
         };
+        if name == "aspects" {
+            return Ok(aspects());
+        }
         let Some(code) = Code::find(name) else {
             let failure = Failure::usage(format!("there is no code `{name}`"));
             return Err(match nearest(name, Code::ALL.iter().map(|code| code.name())) {
                 Some(near) => failure.help(format!("did you mean `{near}`? `wevrun explain` lists all codes")),
-                None => failure.help("`wevrun explain` lists all codes"),
+                None => failure
+                    .help("`wevrun explain` lists all codes, `wevrun explain aspects` the aspects of a comparison"),
             });
         };
         anstream::println!(
@@ -47,4 +52,22 @@ impl Explain {
         }
         Ok(Outcome::Done)
     }
+}
+
+/// Lists the aspects, and whether they count.
+fn aspects() -> Outcome {
+    anstream::println!("Aspects in which two objects can differ, for --ignore, --mind and [compare] in wevrun.toml:\n");
+    for (_, name, standing, words) in Aspect::ALL {
+        let standing = match standing {
+            Standing::Always => "always",
+            Standing::Compared => "compared",
+            Standing::Ignored => "ignored",
+        };
+        anstream::println!("{}  {standing:<8}  {words}", paint(style::STRONG, format!("{name:<16}")));
+    }
+    anstream::println!(
+        "\n`always` can't be ignored. `access` stands for owner, privileges and security-label together. An ignored difference is\n\
+         not changed by a script, which keeps the current value where it must recreate an object."
+    );
+    Outcome::Done
 }

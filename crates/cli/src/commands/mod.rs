@@ -9,6 +9,7 @@ pub mod drift;
 pub mod explain;
 pub mod new;
 pub mod script;
+pub mod snapshot;
 mod wishes;
 
 use std::path::Path;

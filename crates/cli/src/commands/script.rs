@@ -18,6 +18,7 @@ use wevrun_engines::{
 use super::compare::{Sides, keep_unread, print_source_findings, scope, source_findings};
 use super::context;
 use super::wishes::Wishes;
+use crate::choice::{Chosen, JsonChoice};
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
 use crate::output::Format;
@@ -65,6 +66,8 @@ struct Report<'r> {
     #[serde(skip_serializing_if = "Option::is_none")]
     undo_risks: Option<Vec<JsonRisk>>,
     steps: Vec<JsonStep>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    choice: Option<JsonChoice>,
     diagnostics: Vec<JsonDiagnostic>,
     #[serde(skip_serializing_if = "Option::is_none")]
     script_hash: Option<ScriptHash>,
@@ -112,13 +115,13 @@ pub fn make<'m>(
     (have_name, have): (&str, &'m Model),
     (live, live_version): (Option<&mut Box<dyn Database>>, Option<EngineVersion>),
     want: &'m Loaded,
-    wishes: &Wishes,
+    (wishes, chosen): (&Wishes, &Chosen),
 ) -> Ended<Made<'m>> {
     let dialect = dialect(want.engine);
     let version = oldest(context, want, live_version);
     let comparison = compare(dialect, have, &want.model);
     require_followed(&comparison)?;
-    let mut plan_wishes = wishes.of(dialect, have, &comparison)?;
+    let mut plan_wishes = wishes.of(dialect, have, &comparison, chosen)?;
     plan_wishes.scope = want.scope.clone();
     let waivers = context.project.as_ref().map_or(Ok(Vec::new()), |project| project.waivers())?;
     plan_wishes.zones = plan::zones(&waivers);
@@ -201,8 +204,11 @@ impl Script {
         let results: Vec<&Path> = self.out.iter().chain(&self.undo).map(PathBuf::as_path).collect();
         files::require_apart(&results, &Sides::files(&have, &want))?;
         keep_unmanaged(&have, &mut want);
+        let chosen = self.wishes.choice.apply(&context, &have.model, &mut want)?;
+        let live = (have.live.as_mut(), have.engine_version);
+        let asked = (&self.wishes, &chosen);
         let Made { mut script, comparison, wishes, waivers } =
-            make(&context, (&have.name, &have.model), (have.live.as_mut(), have.engine_version), &want, &self.wishes)?;
+            make(&context, (&have.name, &have.model), live, &want, asked)?;
         let dialect = dialect(want.engine);
         if let Some(database) = &mut have.live {
             let guard = ExactGuard::new(dialect, &have.model, &comparison);
@@ -212,6 +218,7 @@ impl Script {
         }
         if self.format == Format::Text {
             print_source_findings(&[&have, &want]);
+            chosen.print();
         }
         diagnostics::print(&lookalikes(dialect, &comparison), &want.sources);
         let undo = match &self.undo {
@@ -246,6 +253,7 @@ impl Script {
                 steps,
                 script_hash,
                 script,
+                choice: chosen.json(),
                 diagnostics,
             });
         }

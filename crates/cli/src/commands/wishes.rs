@@ -2,38 +2,28 @@
 
 use clap::{Args, ValueEnum};
 use wevrun_core::Dialect;
-use wevrun_core::compare::Comparison;
+use wevrun_core::compare::{Aspect, Comparison};
 use wevrun_core::model::{Kind, Model};
 use wevrun_core::plan;
 
+use crate::choice::{ChoiceOptions, Chosen};
 use crate::failure::{Ended, Failure};
 use crate::output::style::{self, paint};
 
 /// The options of every command that makes a script
 #[derive(Debug, Clone, Args)]
 pub struct Wishes {
-    /// What to do about columns in another order [default: nothing]
-    #[arg(long, value_name = "WHAT")]
-    pub column_order: Option<ColumnOrder>,
-
     /// How to build indexes and keys of existing tables, and how to drop indexes [default: in the transaction, which blocks writes]
     #[arg(long, value_name = "HOW")]
     pub index_builds: Option<IndexBuilds>,
 
-    /// Also change owners, privileges and security labels
-    #[arg(long)]
-    pub access: bool,
+    /// Which differences
+    #[command(flatten)]
+    pub choice: ChoiceOptions,
 
     /// Continue although the target's ledger names another project
     #[arg(long)]
     pub other_project: bool,
-}
-
-/// What `--column-order` asks for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub enum ColumnOrder {
-    /// Rebuild the table, with its rows and everything that depends on it
-    Rebuild,
 }
 
 /// What `--index-builds` asks for.
@@ -46,11 +36,17 @@ pub enum IndexBuilds {
 impl Wishes {
     /// Whether nothing is asked for.
     pub fn is_empty(&self) -> bool {
-        self.column_order.is_none() && self.index_builds.is_none() && !self.access
+        self.index_builds.is_none() && self.choice.is_empty()
     }
 
     /// As the plan takes them. Says what can't be done.
-    pub fn of(&self, dialect: &dyn Dialect, have: &Model, comparison: &Comparison<'_>) -> Ended<plan::Wishes> {
+    pub fn of(
+        &self,
+        dialect: &dyn Dialect,
+        have: &Model,
+        comparison: &Comparison<'_>,
+        chosen: &Chosen,
+    ) -> Ended<plan::Wishes> {
         let concurrent_indexes = self.index_builds == Some(IndexBuilds::Concurrent);
         if concurrent_indexes && !dialect.engine().capabilities.can_build_indexes_concurrently {
             let engine = dialect.engine();
@@ -58,8 +54,14 @@ impl Wishes {
                 "{engine} builds no index while others write; leave out --index-builds"
             )));
         }
-        let mut wishes = plan::Wishes { concurrent_indexes, access: self.access, ..plan::Wishes::default() };
-        for reordered in comparison.reordered.iter().filter(|_| self.column_order == Some(ColumnOrder::Rebuild)) {
+        let mut wishes = plan::Wishes {
+            concurrent_indexes,
+            access: chosen.aspects.minds_access(),
+            left: chosen.kept.iter().map(ToString::to_string).collect(),
+            ..plan::Wishes::default()
+        };
+        let minds_order = chosen.aspects.minds(Aspect::ColumnOrder);
+        for reordered in comparison.reordered.iter().filter(|_| minds_order) {
             let table = have.find(Kind::Table, &reordered.table);
             match table.and_then(|table| dialect.order_obstacle(have, table)) {
                 None => wishes.column_order.push(reordered.table.clone()),

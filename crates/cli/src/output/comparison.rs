@@ -5,8 +5,10 @@ use wevrun_core::Dialect;
 use wevrun_core::compare::{Aspect, Change, Comparison, Difference, Property, Reordered, aligned};
 use wevrun_core::diagnostics::Diagnostic;
 use wevrun_core::model::{Name, Object, ObjectKey};
+use wevrun_core::select::ElementPart;
 
 use super::style::{self, paint};
+use crate::choice::Chosen;
 
 /// What to print of a comparison.
 pub struct View<'v> {
@@ -24,6 +26,8 @@ pub struct View<'v> {
     pub details: bool,
     /// Whether the order of columns counts.
     pub column_order: bool,
+    /// What was chosen of the differences.
+    pub chosen: &'v Chosen,
 }
 
 /// Prints drift: have is what was released, want is what is there.
@@ -34,11 +38,20 @@ pub fn print_drift(comparison: &Comparison<'_>, view: &View<'_>) {
     }
     body(comparison, view);
     anstream::println!();
-    summary(comparison, "No drift found", ["added", "changed", "removed"], "the release", "");
+    let has_choice = !view.chosen.left.is_empty();
+    let verdict = if has_choice { "No chosen drift" } else { "No drift found" };
+    summary(comparison, verdict, ["added", "changed", "removed"], "the release", ("", has_choice));
+    view.chosen.notes().iter().for_each(|note| anstream::println!("{note}"));
 }
 
-/// `2 differ from want: create 1, change 1; 14 match.`
-fn summary(comparison: &Comparison<'_>, verdict: &str, words: [&str; 3], from: &str, order: &str) {
+/// `2 differ from want: create 1, change 1; 14 match.` Of a choice: `2 chosen: create 1, change 1.`
+fn summary(
+    comparison: &Comparison<'_>,
+    verdict: &str,
+    words: [&str; 3],
+    from: &str,
+    (order, has_choice): (&str, bool),
+) {
     let (create, remove, change) = comparison.counts();
     let differing = create + remove + change;
     let unproven = if comparison.unproven.is_empty() {
@@ -46,6 +59,10 @@ fn summary(comparison: &Comparison<'_>, verdict: &str, words: [&str; 3], from: &
     } else {
         format!(", {} unproven", comparison.unproven.len())
     };
+    if differing == 0 && has_choice {
+        anstream::println!("{}{unproven}.", paint(style::GOOD, verdict));
+        return;
+    }
     if differing == 0 {
         let objects = super::count(comparison.same, "object");
         let verb = if comparison.same == 1 { "matches" } else { "match" };
@@ -54,6 +71,11 @@ fn summary(comparison: &Comparison<'_>, verdict: &str, words: [&str; 3], from: &
     }
     let parts = words.into_iter().zip([create, change, remove]).filter(|(_, number)| *number > 0);
     let parts: Vec<String> = parts.map(|(word, number)| format!("{word} {number}")).collect();
+    if has_choice {
+        let head = paint(style::WARNING, format!("{differing} chosen"));
+        anstream::println!("{head}: {}{unproven}.", parts.join(", "));
+        return;
+    }
     let verb = if differing == 1 { "differs" } else { "differ" };
     let same = if comparison.same == 1 { "1 matches".to_owned() } else { format!("{} match", comparison.same) };
     let head = paint(style::WARNING, format!("{differing} {verb} from {from}"));
@@ -104,9 +126,13 @@ pub fn print(comparison: &Comparison<'_>, hints: &[Diagnostic], view: &View<'_>)
     let order =
         if view.column_order && !comparison.reordered.is_empty() { ", except for the column order" } else { "" };
     // "Identical" is said only where nothing differs at all, the order of columns included.
-    let is_identical = comparison.unproven.is_empty() && comparison.reordered.is_empty();
+    let is_identical =
+        comparison.unproven.is_empty() && comparison.reordered.is_empty() && view.chosen.notes().is_empty();
     let verdict = if is_identical { "Identical" } else { "No difference found" };
-    summary(comparison, verdict, ["create", "change", "remove"], "want", order);
+    let has_choice = !view.chosen.left.is_empty();
+    let verdict = if has_choice { "No chosen difference" } else { verdict };
+    summary(comparison, verdict, ["create", "change", "remove"], "want", (order, has_choice));
+    view.chosen.notes().iter().for_each(|note| anstream::println!("{note}"));
 }
 
 fn group(
@@ -126,6 +152,17 @@ fn group(
     for difference in members {
         let kind = difference.key.kind.title();
         anstream::println!("  {kind:<13} {}", paint(color, &difference.key.name));
+        for included in view.chosen.included.iter().filter(|included| included.element.object == difference.key) {
+            let part = match &included.element.part {
+                ElementPart::Object => String::new(),
+                _ => format!("{}: ", included.element),
+            };
+            anstream::println!(
+                "{:17}{}",
+                "",
+                paint(style::FAINT, format!("{part}included because {}", included.words()))
+            );
+        }
         match &difference.change {
             Change::Change { have, want, properties, .. } => {
                 properties.iter().for_each(|one| property(one, view.sides));

@@ -8,6 +8,7 @@ use wevrun_core::model::Object;
 use wevrun_core::plan::{Clearance, Plan, Risk};
 
 use super::diagnostics::{self, JsonDiagnostic};
+use crate::choice::JsonChoice;
 use crate::failure::Failure;
 
 /// Prints a document on standard output.
@@ -64,6 +65,9 @@ pub struct JsonComparison {
     unproven: Vec<JsonObject>,
     /// Tables whose columns only stand in another order.
     column_order: Vec<JsonOrder>,
+    /// What was chosen of the differences, and what is ignored.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    choice: Option<JsonChoice>,
     /// Warnings and notes on the sources.
     diagnostics: Vec<JsonDiagnostic>,
 }
@@ -114,6 +118,7 @@ impl JsonComparison {
         (have, want): (JsonSide, JsonSide),
         identical: bool,
         details: bool,
+        choice: Option<JsonChoice>,
         diagnostics: Vec<JsonDiagnostic>,
     ) -> JsonComparison {
         let (create, remove, change) = comparison.counts();
@@ -159,6 +164,7 @@ impl JsonComparison {
                     want: names(&order.want),
                 })
                 .collect(),
+            choice,
             diagnostics,
         }
     }

@@ -36,7 +36,7 @@ fn the_order_of_columns_counts_only_when_asked() {
     let project = project(&[APIARIES]);
     by_hand(&project, "test.db", "CREATE TABLE apiaries (name TEXT NOT NULL UNIQUE, id INTEGER PRIMARY KEY)");
     insta::assert_snapshot!(shown(&project.expect(0, &["compare", "test"])));
-    project.expect(3, &["compare", "test", "--column-order"]);
+    project.expect(3, &["compare", "test", "--mind", "column-order"]);
 }
 
 #[test]

@@ -3,10 +3,12 @@
 mod adopt;
 mod bad_input;
 mod build;
+mod choices;
 mod compare;
 mod demo;
 mod deploy;
 mod drift;
+mod git_sides;
 mod kill;
 mod outputs;
 mod ownership;

@@ -161,7 +161,7 @@ fn owners_and_grants_count_when_asked() {
         database.psql(&format!("CREATE ROLE {role};\n{source}")).expect("made");
         project.write("honey.sql", &source);
         let sides = ["compare", "--engine", "postgres", "--want", "honey.sql", "--have", &url];
-        let asked = |status: i32| project.expect(status, &[&sides[..], &["--access"]].concat()).stdout;
+        let asked = |status: i32| project.expect(status, &[&sides[..], &["--mind", "access"]].concat()).stdout;
         assert!(asked(0).contains("Identical: 2 objects match want."));
         database
             .psql(&format!("REVOKE DELETE ON hives FROM {role}; GRANT EXECUTE ON FUNCTION f() TO public"))
@@ -170,11 +170,11 @@ fn owners_and_grants_count_when_asked() {
         let told = asked(3);
         assert!(told.contains(&format!("privileges of {role}: insert, ")) && told.contains("→ all"), "{told}");
         assert!(told.contains("privileges of public added: nothing"), "{told}");
-        project.expect(0, &["adopt", &url, "--into", "adopted", "--access"]);
+        project.expect(0, &["adopt", &url, "--into", "adopted", "--mind", "access"]);
         let hives = fs::read_to_string(project.file("adopted/schema/public/tables/hives.sql")).expect("written");
         assert!(hives.contains(&format!("GRANT INSERT ON TABLE public.hives TO {role};\n")), "{hives}");
         assert!(hives.contains("GRANT SELECT (id) ON TABLE public.hives TO public;\n"), "{hives}");
-        project.expect(0, &["-C", "adopted", "compare", &url, "--access"]);
+        project.expect(0, &["-C", "adopted", "compare", &url, "--mind", "access"]);
         database.psql(&format!("DROP OWNED BY {role}; DROP ROLE {role}")).expect("gone");
     }
 }
@@ -232,12 +232,12 @@ fn columns_are_put_in_order_when_asked() {
     database.psql(made).expect("made");
     let nothing = project.expect(0, &["script", &url]);
     assert!(nothing.stdout.contains("there is nothing to do"), "{}", nothing.stdout);
-    let run = project.expect(0, &["deploy", &url, "--column-order", "rebuild"]);
+    let run = project.expect(0, &["deploy", &url, "--mind", "column-order"]);
     let why = "warning: the columns of public.lots keep their order: it is partitioned or a partition";
     assert!(run.stderr.contains(why), "{}", run.stderr);
     assert!(run.stdout.contains("move the rows of table public.hives"), "{}", run.stdout);
     assert_eq!(database.psql("SELECT * FROM hives ORDER BY id").expect("rows").trim(), "a|1\n|2");
-    let again = project.expect(0, &["deploy", &url, "--column-order", "rebuild"]);
+    let again = project.expect(0, &["deploy", &url, "--mind", "column-order"]);
     assert!(again.stdout.contains("is up to date"), "{}", again.stdout);
 }
 

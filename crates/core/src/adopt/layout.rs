@@ -7,7 +7,8 @@ use crate::parse::{Token, TokenKind, token};
 /// A definition's text for a source file, without a semicolon. Tables get a line for each column and constraint; everything
 /// else, and what holds comments, stays as it was written.
 pub fn layout(dialect: &dyn Grammar, object: &Object) -> String {
-    let text = object.text.trim();
+    let text = dialect.text(object);
+    let text = text.trim();
     let (tokens, _) = token::tokenize(dialect.token_rules(), text, 0);
     let commented = tokens.iter().any(|token| token.kind == TokenKind::Comment);
     if commented || object.definition.kind() != Kind::Table {

@@ -51,40 +51,78 @@ pub enum Aspect {
     Persistence,
     /// Whether constraints are validated.
     Validity,
+    /// The order of the columns of a table.
+    ColumnOrder,
+    /// Names of indexes that are alike in everything else.
+    IndexName,
+    /// Names of constraints that are alike in everything else.
+    ConstraintName,
+    /// Where a sequence or identity column starts.
+    IdentityStart,
+    /// White space and comments in the bodies of routines.
+    BodyLayout,
+    /// Letter case of keywords and names without quotes in the bodies of routines.
+    BodyCase,
+}
+
+/// Whether differences in an aspect count.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Standing {
+    /// Always.
+    Always,
+    /// Unless it is ignored.
+    Compared,
+    /// Only if it is asked for.
+    Ignored,
 }
 
 impl Aspect {
-    /// Every aspect, with its name and what it is about.
-    pub const ALL: [(Aspect, &'static str, &'static str); 24] = [
-        (Aspect::Existence, "existence", "columns, constraints and clauses that only one side has"),
-        (Aspect::Name, "name", "names of objects and columns that are renamed"),
-        (Aspect::DataType, "type", "data types of columns"),
-        (Aspect::NotNull, "not-null", "NOT NULL constraints of columns"),
-        (Aspect::Default, "default", "default values of columns"),
-        (Aspect::Generated, "generated", "expressions of generated columns"),
-        (Aspect::Collation, "collation", "collations of columns"),
-        (Aspect::Identity, "identity", "identity columns and the options of their sequences"),
-        (Aspect::Definition, "definition", "keys, checks, options and all else that defines an object"),
-        (Aspect::Query, "query", "queries of views"),
-        (Aspect::Body, "body", "bodies of routines and triggers"),
-        (Aspect::Comment, "comment", "comments on objects and their parts"),
-        (Aspect::Owner, "owner", "owners of objects"),
-        (Aspect::Privileges, "privileges", "privileges of roles on objects"),
-        (Aspect::SecurityLabel, "security-label", "security labels"),
-        (Aspect::Storage, "storage", "storage parameters, and how values are stored and compressed"),
-        (Aspect::Tablespace, "tablespace", "tablespaces of tables and indexes"),
-        (Aspect::Statistics, "statistics", "statistics targets"),
-        (Aspect::Enabled, "enabled", "whether triggers and rules are enabled"),
-        (Aspect::Clustering, "clustering", "the index by which a table is clustered"),
-        (Aspect::ReplicaIdentity, "replica-identity", "how replicas identify rows"),
-        (Aspect::RowSecurity, "row-security", "whether row security is enabled and forced"),
-        (Aspect::Persistence, "persistence", "whether a table is logged"),
-        (Aspect::Validity, "validity", "whether constraints are validated"),
+    /// Every aspect: its name, whether differences count, what it is about.
+    #[rustfmt::skip]
+    pub const ALL: [(Aspect, &'static str, Standing, &'static str); 30] = [
+        (Aspect::Existence, "existence", Standing::Always, "columns, constraints and clauses that only one side has"),
+        (Aspect::Name, "name", Standing::Always, "names of objects and columns that are renamed"),
+        (Aspect::DataType, "type", Standing::Always, "data types of columns"),
+        (Aspect::NotNull, "not-null", Standing::Compared, "NOT NULL constraints of columns"),
+        (Aspect::Default, "default", Standing::Compared, "default values of columns"),
+        (Aspect::Generated, "generated", Standing::Always, "expressions of generated columns"),
+        (Aspect::Collation, "collation", Standing::Compared, "collations of columns"),
+        (Aspect::Identity, "identity", Standing::Compared, "identity columns and the options of their sequences"),
+        (Aspect::Definition, "definition", Standing::Always, "keys, checks, options and all else that defines an object"),
+        (Aspect::Query, "query", Standing::Always, "queries of views"),
+        (Aspect::Body, "body", Standing::Compared, "bodies of routines and triggers"),
+        (Aspect::Comment, "comment", Standing::Compared, "comments on objects and their parts"),
+        (Aspect::Owner, "owner", Standing::Ignored, "owners of objects"),
+        (Aspect::Privileges, "privileges", Standing::Ignored, "privileges of roles on objects"),
+        (Aspect::SecurityLabel, "security-label", Standing::Ignored, "security labels"),
+        (Aspect::Storage, "storage", Standing::Compared, "storage parameters, and how values are stored and compressed"),
+        (Aspect::Tablespace, "tablespace", Standing::Compared, "tablespaces of tables and indexes"),
+        (Aspect::Statistics, "statistics", Standing::Compared, "statistics targets"),
+        (Aspect::Enabled, "enabled", Standing::Compared, "whether triggers and rules are enabled"),
+        (Aspect::Clustering, "clustering", Standing::Compared, "the index by which a table is clustered"),
+        (Aspect::ReplicaIdentity, "replica-identity", Standing::Compared, "how replicas identify rows"),
+        (Aspect::RowSecurity, "row-security", Standing::Compared, "whether row security is enabled and forced"),
+        (Aspect::Persistence, "persistence", Standing::Compared, "whether a table is logged"),
+        (Aspect::Validity, "validity", Standing::Compared, "whether constraints are validated"),
+        (Aspect::ColumnOrder, "column-order", Standing::Ignored, "the order of the columns of tables"),
+        (Aspect::IndexName, "index-name", Standing::Compared, "names of indexes that are alike in everything else"),
+        (Aspect::ConstraintName, "constraint-name", Standing::Compared, "names of constraints that are alike in everything else"),
+        (Aspect::IdentityStart, "identity-start", Standing::Compared, "the number with which sequences and identity columns start"),
+        (Aspect::BodyLayout, "body-layout", Standing::Compared, "white space and comments in bodies of SQL and PL/pgSQL routines"),
+        (Aspect::BodyCase, "body-case", Standing::Compared, "letter case of keywords and unquoted names in bodies of SQL and PL/pgSQL routines"),
     ];
 
     /// What a person reads and writes: `replica-identity`.
     pub fn name(self) -> &'static str {
-        Aspect::ALL.iter().find(|(aspect, ..)| *aspect == self).map_or("", |(_, name, _)| name)
+        Aspect::ALL.iter().find(|(aspect, ..)| *aspect == self).map_or("", |(_, name, ..)| name)
+    }
+
+    /// Whether differences in it count.
+    pub fn standing(self) -> Standing {
+        Aspect::ALL
+            .iter()
+            .find(|(aspect, ..)| *aspect == self)
+            .map_or(Standing::Always, |(_, _, standing, _)| *standing)
     }
 }
 
@@ -97,6 +135,6 @@ mod tests {
     fn every_aspect_has_a_name_of_its_own() {
         let names: BTreeSet<&str> = Aspect::ALL.iter().map(|(aspect, ..)| aspect.name()).collect();
         assert_eq!(names.len(), Aspect::ALL.len());
-        assert!(Aspect::ALL.iter().all(|(_, _, words)| !words.is_empty()));
+        assert!(Aspect::ALL.iter().all(|(.., words)| !words.is_empty()));
     }
 }

@@ -12,9 +12,9 @@ mod unproven;
 
 pub use access::{access_properties, add_access, granted_only};
 pub use aligned::aligned;
-pub use aspect::Aspect;
+pub use aspect::{Aspect, Standing};
 pub use lookalikes::lookalikes;
-pub use privileges::{Fact, Privileges};
+pub use privileges::{BodyOptions, Fact, Privileges};
 pub use properties::column_words;
 pub use property::{Part, Property};
 pub use renames::Renames;

@@ -10,6 +10,15 @@ use crate::model::{Kind, Object};
 /// privileges of everybody, where the engine's version decides what they are if nothing is said, have no role.
 pub type Fact = (Aspect, String);
 
+/// What is left out of a body before it is compared.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct BodyOptions {
+    /// White space and comments.
+    pub without_layout: bool,
+    /// Letter case of words that are not in quotes.
+    pub without_case: bool,
+}
+
 /// An engine's owners, privileges and labels.
 pub trait Privileges: Rules {
     /// An object's owner, privileges and labels.
@@ -20,6 +29,16 @@ pub trait Privileges: Rules {
     /// The aspect to which a clause of an object of a kind, or of a part of it, belongs.
     fn aspect_of(&self, _: Kind, _clause: &str) -> Aspect {
         Aspect::Definition
+    }
+
+    /// The aspect to which a clause of [`Object::access`] belongs.
+    fn access_aspect(&self, _clause: &str) -> Aspect {
+        Aspect::Privileges
+    }
+
+    /// The text of a routine's body without what the options leave out; none if its language is not one in which that means nothing.
+    fn plain_body(&self, _: &Object, _body: &str, _: BodyOptions) -> Option<String> {
+        None
     }
 
     /// Whether default privileges without a role may be these, which name one.

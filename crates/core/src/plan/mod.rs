@@ -39,6 +39,8 @@ pub struct Wishes {
     /// The time zones in which the moments of columns are, where a type with a zone becomes one without, or the other way: an object
     /// or a pattern as in a waiver, and the zone's name.
     pub zones: Vec<(String, String)>,
+    /// What differs and is left alone, in words: a ledger does not take it for released.
+    pub left: Vec<String>,
     /// What of the database the project is responsible for. Want must be [`Scope::effective_want`] then.
     pub scope: Scope,
 }

@@ -38,6 +38,8 @@ pub enum Line {
     Respelled(Fingerprint, String),
     /// What the project manages, or ignores.
     Scope(ScopeWord, String),
+    /// What differs and is left alone.
+    Left(String),
     /// How the owner of what is removed was found out.
     Ownership(Ownership),
     /// Why only the engine's own client, of the version that the database is used with, can run it.
@@ -101,6 +103,7 @@ impl fmt::Display for Line {
             Line::Respelled(fingerprint, object) => write!(f, "respelled {fingerprint} {}", quoted(object)),
             Line::Scope(ScopeWord::Manages, pattern) => write!(f, "manages {}", quoted(pattern)),
             Line::Scope(ScopeWord::Ignores, pattern) => write!(f, "ignores {}", quoted(pattern)),
+            Line::Left(element) => write!(f, "left {}", quoted(element)),
             Line::Ownership(ownership) => write!(f, "ownership {}", ownership.name()),
             Line::ClientOnly(reason) => write!(f, "client-only {}", quoted(reason)),
             Line::Steps(count) => write!(f, "steps {count}"),
@@ -186,6 +189,7 @@ impl Line {
             }
             "manages" => Line::Scope(ScopeWord::Manages, words.text()?),
             "ignores" => Line::Scope(ScopeWord::Ignores, words.text()?),
+            "left" => Line::Left(words.text()?),
             "ownership" => Line::Ownership(words.word()?.parse()?),
             "client-only" => Line::ClientOnly(words.text()?),
             "steps" => Line::Steps(words.number()?),

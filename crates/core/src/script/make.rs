@@ -35,8 +35,13 @@ pub fn make_undo(
 ) -> Script {
     let comparison = compare_with(dialect, want, have, renames.inverted());
     let evidence = Evidence::default();
-    let wishes =
-        Wishes { access: wishes.access, scope: wishes.scope.clone(), zones: wishes.zones.clone(), ..Wishes::default() };
+    let wishes = Wishes {
+        access: wishes.access,
+        scope: wishes.scope.clone(),
+        zones: wishes.zones.clone(),
+        left: wishes.left.clone(),
+        ..Wishes::default()
+    };
     let planning =
         Planning { is_undo: true, wishes, ..Planning::new(dialect, (want, have), &comparison, version, &evidence) };
     let mut script = planned(dialect, project, &planning);
@@ -79,6 +84,7 @@ fn planned(dialect: &dyn Client, project: &str, planning: &Planning<'_>) -> Scri
         want: whole,
         undo: planning.is_undo,
         scope: scope.clone(),
+        left: planning.wishes.left.clone(),
         ownership: planning.evidence.provenance.ownership(),
         plan,
     }

@@ -92,6 +92,7 @@ struct Head {
     unproven: Vec<String>,
     respelled: Option<Respelled>,
     scope: Scope,
+    left: Vec<String>,
     ownership: Ownership,
     parts: usize,
     steps: usize,
@@ -105,6 +106,7 @@ fn head(text: &str, find: FindDialect<'_>) -> Result<(usize, Head), ScriptError>
     let (mut proven, mut format, mut ownership, mut parts, mut steps) = (None, None, None, None, None);
     let (mut rest, mut shape, mut respelled, mut client_only) = (None, None, Vec::new(), Vec::new());
     let (mut unproven, mut scope, mut risks, mut commands) = (Vec::new(), Scope::default(), Vec::new(), Vec::new());
+    let mut left = Vec::new();
     let mut at = 0;
     for (index, whole) in text.split_inclusive('\n').enumerate() {
         let line = whole.strip_suffix('\n').unwrap_or(whole);
@@ -142,6 +144,7 @@ fn head(text: &str, find: FindDialect<'_>) -> Result<(usize, Head), ScriptError>
                         ScopeWord::Ignores => scope.ignores.push(pattern),
                     }
                 }
+                Line::Left(element) => left.push(element),
                 Line::Ownership(value) => twice(ownership.replace(value).is_some())?,
                 Line::ClientOnly(reason) => client_only.push(reason),
                 Line::Parts(value) => twice(parts.replace(value).is_some())?,
@@ -170,6 +173,7 @@ fn head(text: &str, find: FindDialect<'_>) -> Result<(usize, Head), ScriptError>
             _ => return Err(ScriptError::Missing("rest, shape or respelled")),
         },
         scope,
+        left,
         ownership: ownership.ok_or(ScriptError::Missing("ownership"))?,
         parts: parts.ok_or(ScriptError::Missing("parts"))?,
         steps: steps.ok_or(ScriptError::Missing("steps"))?,
@@ -232,6 +236,7 @@ impl Head {
             respelled: self.respelled,
             undo,
             scope: self.scope,
+            left: self.left,
             ownership: self.ownership,
             plan,
         }

@@ -85,6 +85,9 @@ fn head(client: &dyn Client, script: &Script, text: &mut Text) {
     for pattern in &script.scope.ignores {
         text.mark(&Line::Scope(ScopeWord::Ignores, pattern.to_string()));
     }
+    for element in &script.left {
+        text.mark(&Line::Left(element.clone()));
+    }
     text.mark(&Line::Ownership(script.ownership));
     for reason in &script.plan.client_only {
         text.mark(&Line::ClientOnly(reason.clone()));

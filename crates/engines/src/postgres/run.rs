@@ -9,8 +9,9 @@ use wevrun_postgres::Postgres;
 
 use super::connection::{PostgresDatabase, meaning, single};
 use crate::course::Session;
-use crate::database::Release;
+use crate::database::{Database, Release};
 use crate::error::LiveError;
+use crate::ledger::LedgerEntry;
 
 impl Session for PostgresDatabase {
     fn dialect(&self) -> &'static dyn Dialect {
@@ -52,6 +53,10 @@ impl Session for PostgresDatabase {
         another.known = self.known.take();
         another.catalogues.clone_from(&self.catalogues);
         another.current_structure(false)
+    }
+
+    fn released_before(&mut self) -> Result<Option<LedgerEntry>, LiveError> {
+        Database::last_release(self)
     }
 
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError> {

@@ -1,15 +1,20 @@
 //! What must hold for any two schemas. `WEVRUN_CASES` sets how many pairs (as many a server as the test says without), `WEVRUN_SEED` the first,
 //! `WEVRUN_CASE` runs one alone.
 
+use std::collections::BTreeSet;
+
+use rand::rngs::SmallRng;
+use rand::{Rng, SeedableRng};
 use wevrun_core::compare::{compare, compare_with};
 use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Evidence, Wishes};
 use wevrun_core::script::{make_script, make_undo};
+use wevrun_core::select::{Chooser, Element, Selected, select};
 use wevrun_engines::{Access, LiveError};
 use wevrun_testkit::postgres::{AGES, Age, Database, structure_difference};
 use wevrun_testkit::postgres_schema::{features, statements};
 
-use crate::{connect, difference, made, model, postgres, read, release, script, version};
+use crate::{VERSION, connect, difference, made, model, postgres, read, release, script, version};
 
 fn number(variable: &str, otherwise: u64) -> u64 {
     std::env::var(variable).ok().and_then(|text| text.parse().ok()).unwrap_or(otherwise)
@@ -18,7 +23,22 @@ fn number(variable: &str, otherwise: u64) -> u64 {
 #[test]
 fn random_pairs() {
     let side = |case, side, age| statements(case, side, 4, version(age).major);
-    judge(70, |case, age| vec![("", side(case, 0, age), side(case, case % 3 + 1, age))]);
+    judge(60, &pair, |case, age| vec![("", side(case, 0, age), side(case, case % 3 + 1, age))]);
+}
+
+/// Some of the differences are chosen: the result is have with these resolved, and nothing else moves.
+#[test]
+fn random_choices() {
+    let side = |case, side, age| statements(case, side, 4, version(age).major);
+    judge(12, &choice, |case, age| vec![("", side(case, 0, age), side(case, case % 3 + 1, age))]);
+}
+
+/// The same of everything that a schema may hold, by itself.
+#[test]
+fn random_choices_of_each_feature() {
+    let side = |case, side, age| features(case, side, 2, version(age).major).into_iter();
+    let both = |case, age| side(case, 0, age).zip(side(case, 1, age));
+    judge(1, &choice, |case, age| both(case, age).map(|((title, a), (_, b))| (title, a, b)).collect());
 }
 
 /// Everything that a schema may hold beside its usual tables, by itself.
@@ -26,11 +46,15 @@ fn random_pairs() {
 fn random_pairs_of_each_feature() {
     let side = |case, side, age| features(case, side, 2, version(age).major).into_iter();
     let both = |case, age| side(case, 0, age).zip(side(case, 1, age));
-    judge(2, |case, age| both(case, age).map(|((title, a), (_, b))| (title, a, b)).collect());
+    judge(1, &pair, |case, age| both(case, age).map(|((title, a), (_, b))| (title, a, b)).collect());
 }
 
 /// Runs these pairs, so many on each server, and says all that is wrong.
-fn judge(cases: u64, pairs: impl Fn(u64, Age) -> Vec<(&'static str, String, String)> + Sync) {
+fn judge(
+    cases: u64,
+    proof: &(dyn Fn(Age, u64, &str, &str) -> Outcome + Sync + std::panic::RefUnwindSafe),
+    pairs: impl Fn(u64, Age) -> Vec<(&'static str, String, String)> + Sync,
+) {
     let cases: Vec<u64> = match std::env::var("WEVRUN_CASE").ok().and_then(|text| text.parse().ok()) {
         Some(case) => vec![case],
         None => {
@@ -45,7 +69,7 @@ fn judge(cases: u64, pairs: impl Fn(u64, Age) -> Vec<(&'static str, String, Stri
             scope.spawn(move || {
                 let all = cases.iter().flat_map(|case| pairs(*case, age).into_iter().map(move |pair| (*case, pair)));
                 let run = |(case, (title, a, b)): (u64, (_, String, String))| {
-                    (case, age, title, std::panic::catch_unwind(|| pair(age, case, &a, &b)))
+                    (case, age, title, std::panic::catch_unwind(|| proof(age, case, &a, &b)))
                 };
                 all.map(run).collect::<Vec<_>>()
             })
@@ -159,6 +183,63 @@ fn pair(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
             panic!("the way back leads elsewhere: {}\n{}", difference(&found, &a), crate::write(&undo))
         }
         Err(error) => panic!("the way back: {error:?}\n{}", crate::write(&undo)),
+    }
+    Outcome::Reached
+}
+
+/// All elements in which two models differ.
+fn all_elements(have: &Model, want: &Model) -> BTreeSet<Element> {
+    let selected = chosen(have, want, &BTreeSet::new());
+    selected.chosen.into_iter().chain(selected.left).collect()
+}
+
+fn chosen(have: &Model, want: &Model, elements: &BTreeSet<Element>) -> Selected {
+    let selected = select(postgres(), VERSION, (have, want), Chooser::Elements(elements), false);
+    selected.unwrap_or_else(|problem| {
+        let texts = problem.sources.iter().map(|source| source.text.to_string()).collect::<Vec<_>>().join("\n");
+        panic!("no result of {elements:?}: {:#?}\n{texts}", problem.diagnostics)
+    })
+}
+
+fn choice(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
+    let (have, want) = (model(source_a), model(source_b));
+    let all = all_elements(&have, &want);
+    let mut dice = SmallRng::seed_from_u64(case);
+    let some: BTreeSet<Element> = all.iter().filter(|_| dice.random_bool(0.4)).cloned().collect();
+    let everything = chosen(&have, &want, &all).want;
+    assert!(everything == want, "everything: {}", difference(&everything, &want));
+    let nothing = chosen(&have, &want, &BTreeSet::new()).want;
+    assert!(nothing == have, "nothing: {}", difference(&nothing, &have));
+    let selected = chosen(&have, &want, &some);
+    let again = chosen(&have, &want, &selected.chosen);
+    assert!(again.included.is_empty(), "{:?}", again.included);
+    assert!(again.want == selected.want, "strict: {}", difference(&again.want, &selected.want));
+    let database = made(age, source_a);
+    if case.is_multiple_of(2) {
+        fill(&database, &have);
+    }
+    let before = counts(&database, &have);
+    let comparison = compare(postgres(), &have, &selected.want);
+    let (wishes, evidence) = (plan::Wishes::default(), Evidence::default());
+    let sides = (&have, &selected.want);
+    let forward = make_script(postgres(), "honey", sides, &comparison, wishes, version(age), &evidence);
+    let text = crate::write(&forward);
+    match connect(&database, Access::Write).deploy(&forward, &release(), &mut |_| {}) {
+        Ok(_) => {}
+        Err(LiveError::StepFailed { message, .. }) if by_rows(&message) => return Outcome::StoppedByRows,
+        Err(LiveError::Halfway { cause, .. }) if by_rows(&cause.to_string()) => return Outcome::StoppedByRows,
+        Err(LiveError::ProofFailed { found, .. }) => {
+            panic!("{some:?}: another outcome: {}\n{text}", difference(&found, &selected.want))
+        }
+        Err(error) => panic!("{some:?}: {error:?}\n{text}"),
+    }
+    let found = read(&database);
+    assert!(found == selected.want, "{}\n{text}", difference(&found, &selected.want));
+    let after = counts(&database, &selected.want);
+    for (name, count) in &before {
+        let now = after.iter().find(|(other, _)| other == name).map(|(_, now)| now);
+        let is_new = text.contains(&format!("DROP TABLE {name}"));
+        assert!(is_new || now.is_none_or(|now| now == count), "rows of {name}: {count} before, {now:?} after\n{text}");
     }
     Outcome::Reached
 }

@@ -3,6 +3,8 @@
 //! Each case is one number. `WEVRUN_CASES` sets how many are drawn (500 without it), `WEVRUN_SEED` from where, and
 //! `WEVRUN_CASE` runs a single one again.
 
+mod choices;
+
 use std::cell::Cell;
 use std::fs;
 use std::path::Path;
@@ -296,7 +298,11 @@ fn assert_same(found: &Model, expected: &Model, what: &str) {
         return;
     }
     let comparison = compare_with(&Sqlite, found, expected, Renames::default());
-    let words: Vec<String> = comparison.differences.iter().map(|difference| format!("{difference:#?}")).collect();
+    let words = comparison.differences.iter().map(|difference| match &difference.change {
+        Change::Change { properties, .. } => format!("{}: {properties:#?}", difference.key),
+        change => format!("{}: {change:#?}", difference.key),
+    });
+    let words: Vec<String> = words.collect();
     panic!("{what} differs:\n{}", words.join("\n"));
 }
 
