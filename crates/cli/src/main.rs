@@ -34,8 +34,12 @@ fn main() -> ExitCode {
     match arguments.command.run(arguments.directory.as_deref()) {
         Ok(outcome) => ExitCode::from(outcome as u8),
         Err(failure) => {
-            if format == Format::Json {
-                output::json::print_failure(&failure);
+            match format {
+                Format::Json => output::json::print_failure(&failure),
+                Format::Junit | Format::Sarif => {
+                    output::findings::print(format, "wevrun", &output::findings::of_failure(&failure));
+                }
+                Format::Text | Format::Csv | Format::Markdown => {}
             }
             output::failure(&failure);
             ExitCode::from(failure.status)

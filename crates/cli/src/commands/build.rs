@@ -6,7 +6,7 @@ use clap::Args;
 use super::{Scratch, context, snapshot};
 use crate::failure::{Ended, Failure};
 use crate::git;
-use crate::output::{Format, count};
+use crate::output::{Format, count, format};
 use crate::project::Project;
 use crate::side::{Loaded, Side};
 
@@ -30,7 +30,7 @@ pub struct Build {
     pub no_second_opinion: bool,
 
     /// What to print
-    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    #[arg(long, value_name = "FORMAT", default_value = "text", value_parser = format::one_of(format::FINDINGS))]
     pub format: Format,
 }
 

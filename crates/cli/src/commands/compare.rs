@@ -10,10 +10,10 @@ use wevrun_engines::registry::{self, dialect};
 use super::{Scratch, context};
 use crate::choice::ChoiceOptions;
 use crate::failure::{Ended, Failure, Outcome};
-use crate::output::Format;
-use crate::output::comparison::{self, View};
+use crate::output::comparison::{self, ChangeWords, Group, View};
 use crate::output::diagnostics::{self, JsonDiagnostic};
 use crate::output::json::{self, JsonComparison, JsonSide};
+use crate::output::{self, Format, format};
 use crate::side::{Context, Loaded, Side, load_both};
 
 /// Show the differences between two sides: what to create, change and remove
@@ -31,6 +31,10 @@ pub struct Compare {
     #[arg(long)]
     pub details: bool,
 
+    /// How to group the differences in text
+    #[arg(long, value_name = "WHAT", default_value = "change")]
+    pub group: Group,
+
     /// Which differences
     #[command(flatten)]
     pub choice: ChoiceOptions,
@@ -40,7 +44,7 @@ pub struct Compare {
     pub fail_on: Option<FailOn>,
 
     /// What to print
-    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    #[arg(long, value_name = "FORMAT", default_value = "text", value_parser = format::one_of(format::COMPARISON))]
     pub format: Format,
 }
 
@@ -192,13 +196,18 @@ impl Compare {
                 want: named(&want, &fingerprints.1),
                 heads: ["To create", "To change", "To remove"],
                 dialect,
+                words: ChangeWords::TO_DO,
+                columns: ["have", "want"],
                 sides: ["have", "want"],
+                group: self.group,
                 details: self.details,
                 column_order: minds_order,
                 chosen: &chosen,
             };
-            comparison::print(&comparison, &lookalikes(dialect, &comparison), &view);
-            comparison::print_left_out(left_out);
+            if !output::print_comparison(self.format, &comparison, &view)? {
+                comparison::print(&comparison, &lookalikes(dialect, &comparison), &view);
+                comparison::print_left_out(left_out);
+            }
         }
         let unproven = self.fail_on == Some(FailOn::Unproven) && !comparison.unproven.is_empty();
         Ok(if identical && !unproven { Outcome::Done } else { Outcome::Differences })

@@ -20,11 +20,11 @@ use super::wishes::Wishes;
 use super::{Scratch, context};
 use crate::choice::Chosen;
 use crate::failure::{Ended, Failure, Outcome};
-use crate::output::Format;
-use crate::output::comparison::{self, View};
+use crate::output::comparison::{self, ChangeWords, Group, View};
 use crate::output::diagnostics::JsonDiagnostic;
 use crate::output::json::JsonRisk;
 use crate::output::style::{self, paint};
+use crate::output::{Format, format};
 use crate::output::{count, json};
 use crate::side::{Context, Side, load_both, shown};
 
@@ -61,7 +61,7 @@ pub struct Deploy {
     pub scratch: Scratch,
 
     /// What to print
-    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    #[arg(long, value_name = "FORMAT", default_value = "text", value_parser = format::one_of(format::SIMPLE))]
     pub format: Format,
 }
 
@@ -272,7 +272,7 @@ impl Deploy {
                 title: title.to_owned(),
                 milliseconds: took.as_secs_f64() * 1000.0,
             }),
-            (Format::Json, _) => {}
+            _ => {}
         };
         match database.deploy(script, &release, &mut watch) {
             Ok(deployment) if self.format == Format::Json => {
@@ -482,7 +482,10 @@ fn since_the_script(to: &Target<'_>, found: &Model) {
         want: (target.to_owned(), found.fingerprint().short().to_owned()),
         heads: ["Added since the release", "Changed since the release", "Removed since the release"],
         dialect: dialect(released.engine),
+        words: ChangeWords::DONE,
+        columns: ["released", "live"],
         sides: ["then", "now"],
+        group: Group::default(),
         details: false,
         column_order: false,
         chosen: &Chosen::default(),

@@ -13,9 +13,9 @@ use super::compare::FailOn;
 use super::context;
 use crate::choice::ChoiceOptions;
 use crate::failure::{Ended, Failure, Outcome};
-use crate::output::Format;
-use crate::output::comparison::{self, View};
+use crate::output::comparison::{self, ChangeWords, Group, View};
 use crate::output::json::{self, JsonComparison, JsonSide};
+use crate::output::{self, Format, format};
 use crate::side::shown;
 
 /// Show what changed on a target since its last release
@@ -36,6 +36,10 @@ pub struct Drift {
     #[arg(long)]
     pub details: bool,
 
+    /// How to group the differences in text
+    #[arg(long, value_name = "WHAT", default_value = "change")]
+    pub group: Group,
+
     /// Which differences
     #[command(flatten)]
     pub choice: ChoiceOptions,
@@ -45,7 +49,7 @@ pub struct Drift {
     pub fail_on: Option<FailOn>,
 
     /// What to print
-    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    #[arg(long, value_name = "FORMAT", default_value = "text", value_parser = format::one_of(format::COMPARISON))]
     pub format: Format,
 }
 
@@ -99,12 +103,17 @@ impl Drift {
                 want: (live.name.clone(), live_fingerprint.short().to_owned()),
                 heads: ["Added since the release", "Changed since the release", "Removed since the release"],
                 dialect,
+                words: ChangeWords::DONE,
+                columns: ["released", "live"],
                 sides: ["then", "now"],
+                group: self.group,
                 details: self.details,
                 column_order: minds_order,
                 chosen: &chosen,
             };
-            comparison::print_drift(&comparison, &view);
+            if !output::print_comparison(self.format, &comparison, &view)? {
+                comparison::print_drift(&comparison, &view);
+            }
         }
         let fails = !identical || (self.fail_on == Some(FailOn::Unproven) && !proven);
         Ok(if fails { Outcome::Differences } else { Outcome::Done })

@@ -21,10 +21,10 @@ use super::wishes::Wishes;
 use crate::choice::{Chosen, JsonChoice};
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
-use crate::output::Format;
 use crate::output::diagnostics::JsonDiagnostic;
 use crate::output::json::{self, JsonRisk, JsonStep};
 use crate::output::style::{self, paint};
+use crate::output::{Format, format};
 use crate::output::{count, diagnostics};
 use crate::project::WAIVERS;
 use crate::side::{Context, Loaded};
@@ -52,7 +52,7 @@ pub struct Script {
     pub wishes: Wishes,
 
     /// What to print
-    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    #[arg(long, value_name = "FORMAT", default_value = "text", value_parser = format::one_of(format::SIMPLE))]
     pub format: Format,
 }
 

@@ -14,9 +14,9 @@ use super::script::NO_PROJECT;
 use super::{Scratch, context};
 use crate::failure::{Ended, Outcome};
 use crate::files;
-use crate::output::Format;
 use crate::output::style::{self, paint};
-use crate::output::{count, diagnostics, json};
+use crate::output::{Format, format};
+use crate::output::{count, diagnostics, findings, json};
 use crate::side::{Loaded, Side};
 
 /// Write any side as a snapshot: the baseline of a live database, or the source as of a git revision
@@ -42,7 +42,7 @@ pub struct Snapshot {
     pub scratch: Scratch,
 
     /// What to print
-    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    #[arg(long, value_name = "FORMAT", default_value = "text", value_parser = format::one_of(format::SIMPLE))]
     pub format: Format,
 }
 
@@ -103,6 +103,10 @@ pub fn write(loaded: Loaded, out: &Path, verb: &str, format: Format, started: In
             objects: snapshot.model.len(),
             diagnostics: diagnostics::json(found, &loaded.sources),
         });
+        return Ok(Outcome::Done);
+    }
+    if matches!(format, Format::Junit | Format::Sarif) {
+        findings::print(format, "build", &findings::of_diagnostics(found, &loaded.sources));
         return Ok(Outcome::Done);
     }
     diagnostics::print(found, &loaded.sources);

@@ -1,5 +1,9 @@
 //! A comparison for people: grouped by what would happen, property by property.
 
+use std::collections::BTreeMap;
+
+use anstyle::Style;
+use clap::ValueEnum;
 use similar::{ChangeTag, TextDiff};
 use wevrun_core::Dialect;
 use wevrun_core::compare::{Aspect, Change, Comparison, Difference, Property, Reordered, aligned};
@@ -10,6 +14,35 @@ use wevrun_core::select::ElementPart;
 use super::style::{self, paint};
 use crate::choice::Chosen;
 
+/// What the changes of objects are called.
+#[derive(Debug, Clone, Copy)]
+pub struct ChangeWords {
+    create: &'static str,
+    change: &'static str,
+    remove: &'static str,
+}
+
+impl ChangeWords {
+    /// As `compare` has them: what there is to do.
+    pub const TO_DO: ChangeWords = ChangeWords { create: "create", change: "change", remove: "remove" };
+    /// As `drift` has them: what has happened.
+    pub const DONE: ChangeWords = ChangeWords { create: "added", change: "changed", remove: "removed" };
+
+    /// The word of a changed object.
+    pub fn changed(&self) -> &'static str {
+        self.change
+    }
+
+    /// The word of a change.
+    pub fn of(&self, change: &Change<'_>) -> &'static str {
+        match change {
+            Change::Create(_) => self.create,
+            Change::Change { .. } => self.change,
+            Change::Remove(_) => self.remove,
+        }
+    }
+}
+
 /// What to print of a comparison.
 pub struct View<'v> {
     /// The sides' names and short fingerprints.
@@ -18,16 +51,34 @@ pub struct View<'v> {
     pub want: (String, String),
     /// The heads of the three groups: added, changed, removed objects.
     pub heads: [&'v str; 3],
+    /// The words of changes.
+    pub words: ChangeWords,
+    /// The names of the two sides as columns of a table.
+    pub columns: [&'v str; 2],
     /// Lays out definitions, so that their layout is no difference.
     pub dialect: &'static dyn Dialect,
     /// What the two sides are called where their texts stand together: as many letters each.
     pub sides: [&'v str; 2],
+    /// How differences are grouped.
+    pub group: Group,
     /// Whether to show both definitions of what changes.
     pub details: bool,
     /// Whether the order of columns counts.
     pub column_order: bool,
     /// What was chosen of the differences.
     pub chosen: &'v Chosen,
+}
+
+impl View<'_> {
+    /// The tables whose columns are in another order, where that counts.
+    pub fn reordered<'c>(&self, comparison: &'c Comparison<'_>) -> &'c [Reordered] {
+        if self.column_order { &comparison.reordered } else { &[] }
+    }
+}
+
+/// The names of columns in a list.
+pub fn column_list(names: &[Name]) -> String {
+    names.iter().map(Name::written).collect::<Vec<_>>().join(", ")
 }
 
 /// Prints drift: have is what was released, want is what is there.
@@ -83,9 +134,7 @@ fn summary(
 }
 
 fn body(comparison: &Comparison<'_>, view: &View<'_>) {
-    group(comparison, view, 0, style::ADDED, |change| matches!(change, Change::Create(_)));
-    group(comparison, view, 1, style::CHANGED, |change| matches!(change, Change::Change { .. }));
-    group(comparison, view, 2, style::REMOVED, |change| matches!(change, Change::Remove(_)));
+    sections(comparison, view).iter().for_each(|section| print_section(section, view));
     unproven(&comparison.unproven);
     reordered(&comparison.reordered, view.column_order);
 }
@@ -135,33 +184,74 @@ pub fn print(comparison: &Comparison<'_>, hints: &[Diagnostic], view: &View<'_>)
     view.chosen.notes().iter().for_each(|note| anstream::println!("{note}"));
 }
 
-fn group(
-    comparison: &Comparison<'_>,
-    view: &View<'_>,
-    head: usize,
-    color: anstyle::Style,
-    of: fn(&Change<'_>) -> bool,
-) {
-    let members: Vec<&Difference<'_>> =
-        comparison.differences.iter().filter(|difference| of(&difference.change)).collect();
-    if members.is_empty() {
-        return;
+/// How differences are grouped in text.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, ValueEnum)]
+pub enum Group {
+    /// By what happens to the object
+    #[default]
+    Change,
+    /// By the kind of object
+    Kind,
+    /// By the schema that the object is in
+    Schema,
+}
+
+/// Differences under one heading.
+struct Section<'c, 'm> {
+    heading: String,
+    color: Style,
+    members: Vec<&'c Difference<'m>>,
+}
+
+fn color(change: &Change<'_>) -> Style {
+    match change {
+        Change::Create(_) => style::ADDED,
+        Change::Change { .. } => style::CHANGED,
+        Change::Remove(_) => style::REMOVED,
     }
-    anstream::println!("\n{} ({})", paint(color.bold(), view.heads[head]), members.len());
+}
+
+fn sections<'c, 'm>(comparison: &'c Comparison<'m>, view: &View<'_>) -> Vec<Section<'c, 'm>> {
+    // The number keeps the usual order of changes; kinds and schemas are in the order of their names.
+    let heading = |difference: &Difference<'_>| -> (usize, String) {
+        let order = match &difference.change {
+            Change::Create(_) => 0,
+            Change::Change { .. } => 1,
+            Change::Remove(_) => 2,
+        };
+        match view.group {
+            Group::Change => (order, view.heads[order].to_owned()),
+            Group::Kind => (0, difference.key.kind.plural()),
+            Group::Schema => (0, difference.key.name.schema().unwrap_or("no schema").to_owned()),
+        }
+    };
+    let mut sections: BTreeMap<(usize, String), Vec<&Difference<'_>>> = BTreeMap::new();
+    for difference in &comparison.differences {
+        sections.entry(heading(difference)).or_default().push(difference);
+    }
+    let section = |((_, heading), members): ((usize, String), Vec<&'c Difference<'m>>)| {
+        let color = if view.group == Group::Change { color(&members[0].change) } else { Style::new() };
+        Section { heading, color, members }
+    };
+    sections.into_iter().map(section).collect()
+}
+
+fn print_section(section: &Section<'_, '_>, view: &View<'_>) {
+    anstream::println!("\n{} ({})", paint(section.color.bold(), &section.heading), section.members.len());
     let laid_out = |object: &Object| view.dialect.create_statement(object);
-    for difference in members {
+    for difference in &section.members {
+        let color = color(&difference.change);
+        let word = if view.group == Group::Change { "" } else { view.words.of(&difference.change) };
+        let word = if word.is_empty() { String::new() } else { format!("{} ", paint(color, format!("{word:<7}"))) };
         let kind = difference.key.kind.title();
-        anstream::println!("  {kind:<13} {}", paint(color, &difference.key.name));
+        anstream::println!("  {word}{kind:<13} {}", paint(color, &difference.key.name));
         for included in view.chosen.included.iter().filter(|included| included.element.object == difference.key) {
             let part = match &included.element.part {
                 ElementPart::Object => String::new(),
                 _ => format!("{}: ", included.element),
             };
-            anstream::println!(
-                "{:17}{}",
-                "",
-                paint(style::FAINT, format!("{part}included because {}", included.words()))
-            );
+            let reason = format!("{part}included because {}", included.words());
+            anstream::println!("{:17}{}", "", paint(style::FAINT, reason));
         }
         match &difference.change {
             Change::Change { have, want, properties, .. } => {
@@ -187,7 +277,11 @@ fn property(property: &Property, sides: [&str; 2]) {
             let colon = if part.is_empty() { "" } else { ": " };
             format!("{part}{colon}{} {have}", paint(style::CHANGED, "renamed from"))
         }
-        (Some(have), Some(want)) if have.contains('\n') || want.contains('\n') => {
+        (Some(have), Some(want))
+            if have.contains('\n')
+                || want.contains('\n')
+                || matches!(property.aspect, Aspect::Body | Aspect::Query) =>
+        {
             anstream::println!("{:17}{name} {}:", "", paint(style::CHANGED, "changed"));
             return diff(have, want, 1, sides);
         }
@@ -231,9 +325,8 @@ fn reordered(tables: &[Reordered], counts: bool) {
     let note = if counts { "" } else { " (not compared)" };
     anstream::println!("\n{}{}", paint(style::STRONG, "Column order differs"), paint(style::FAINT, note));
     for order in tables {
-        let list = |names: &[Name]| names.iter().map(Name::written).collect::<Vec<_>>().join(", ");
         anstream::println!("  {:<13} {}", "table", order.table);
-        anstream::println!("{:17}have: {}", "", list(&order.have));
-        anstream::println!("{:17}want: {}", "", list(&order.want));
+        anstream::println!("{:17}have: {}", "", column_list(&order.have));
+        anstream::println!("{:17}want: {}", "", column_list(&order.want));
     }
 }

@@ -1,14 +1,33 @@
 //! What a person reads, and what a machine reads. Consumers of what the core gives; they decide nothing.
 
 pub mod comparison;
+pub mod csv;
 pub mod diagnostics;
-mod format;
+pub mod findings;
+pub mod format;
 pub mod json;
+pub mod markdown;
 pub mod style;
 
-pub use format::Format;
+pub use self::format::Format;
 
-use crate::failure::Failure;
+use wevrun_core::compare::Comparison;
+
+use crate::failure::{Ended, Failure};
+
+/// Prints a comparison in a form that is neither text nor JSON; false if the form is another one.
+pub fn print_comparison(format: Format, comparison: &Comparison<'_>, view: &comparison::View<'_>) -> Ended<bool> {
+    match format {
+        Format::Text | Format::Json => return Ok(false),
+        Format::Csv => csv::print(comparison, view)?,
+        Format::Markdown => anstream::print!("{}", markdown::page(comparison, view)),
+        Format::Junit | Format::Sarif => {
+            let suite = format!("{} → {}", view.have.0, view.want.0);
+            findings::print(format, &suite, &findings::of_comparison(comparison, view));
+        }
+    }
+    Ok(true)
+}
 
 /// Prints a failure on standard error.
 pub fn failure(failure: &Failure) {

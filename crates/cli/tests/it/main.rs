@@ -8,6 +8,7 @@ mod compare;
 mod demo;
 mod deploy;
 mod drift;
+mod formats;
 mod git_sides;
 mod kill;
 mod outputs;
