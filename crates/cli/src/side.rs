@@ -22,7 +22,7 @@ use crate::git::{self, GitFiles};
 use crate::progress;
 use crate::project::{FILE, Project};
 use crate::scratch;
-use crate::source_files::{self, Disk, FileStore};
+use crate::source_files::{self, Disk, FileStore, SourceText};
 
 /// Where a side is.
 #[derive(Debug, Clone)]
@@ -231,8 +231,7 @@ impl Context {
 
     fn load_dump(&self, store: &dyn FileStore, path: &Path, name: String) -> Ended<Loaded> {
         let engine = self.assumed_engine(&name)?;
-        let bytes = source_files::decompressed(store, path)?;
-        let files = vec![(path.display().to_string(), path.to_owned(), bytes)];
+        let files = vec![source_files::dump(store, dialect(engine), path.display().to_string(), path)?];
         self.load_files(name, store, (engine, None), files, None)
     }
 
@@ -274,7 +273,7 @@ impl Context {
 
     fn load_project(&self, store: &dyn FileStore, project: &Project, name: String) -> Ended<Loaded> {
         let files = source_files::find(store, &project.root, &|relative| project.globs.is_match(relative))?;
-        project.require_matches(files.iter().map(|(path, _, _)| path.as_str()))?;
+        project.require_matches(files.iter().map(|file| file.shown.as_str()))?;
         let version = Some(project.engine_version);
         let mut loaded = self.load_files(name, store, (project.engine, version), files, Some(project))?;
         loaded.project = Some(project.name.clone());
@@ -287,20 +286,21 @@ impl Context {
         name: String,
         store: &dyn FileStore,
         (engine, said): (&'static Engine, Option<EngineVersion>),
-        files: Vec<(String, PathBuf, Vec<u8>)>,
+        files: Vec<SourceText>,
         project: Option<&Project>,
     ) -> Ended<Loaded> {
         let version = said.unwrap_or(engine.default_version);
         let files = source_files::with_included(store, dialect(engine), files)?;
         let mut found = Vec::new();
         let mut sources = Vec::with_capacity(files.len());
-        for (index, (relative, path, bytes)) in files.iter().enumerate() {
-            let shown = store.source_name(relative, path);
+        for (index, file) in files.iter().enumerate() {
+            let SourceText { shown, path, bytes, skipped } = file;
+            let shown = store.source_name(shown, path);
             let text = std::str::from_utf8(bytes).unwrap_or_else(|error| {
                 found.push(not_utf8(&shown, index, error.valid_up_to()));
                 ""
             });
-            sources.push(Source::new(shown, text));
+            sources.push(Source::new(shown, text).without_lines(skipped.clone()));
         }
         let mut build = build::build(dialect(engine), version, &sources);
         found.append(&mut build.diagnostics);
@@ -327,7 +327,7 @@ impl Context {
         }
         let (found, sources) = judged(&name, found, sources, is_tolerated)?;
         let hashes =
-            files.iter().map(|(path, _, bytes)| SourceFile { path: path.clone(), sha256: hex(&Sha256::digest(bytes)) });
+            files.iter().map(|file| SourceFile { path: file.shown.clone(), sha256: hex(&Sha256::digest(&file.bytes)) });
         Ok(Loaded {
             name,
             engine,
@@ -343,7 +343,7 @@ impl Context {
             path: None,
             git: None,
             files: hashes.collect(),
-            raw: files.into_iter().map(|(_, path, bytes)| (path, bytes)).collect(),
+            raw: files.into_iter().map(|file| (file.path, file.bytes)).collect(),
         })
     }
 

@@ -10,12 +10,23 @@ use std::path::{Path, PathBuf};
 use rayon::prelude::*;
 use walkdir::WalkDir;
 use wevrun_core::Dialect;
+use wevrun_core::parse::{RowFilter, WithoutRows};
+use wevrun_core::source::SkippedLines;
 
 use crate::failure::{Ended, Failure};
 use crate::files;
 
-/// A file: what it is called, where it is, its bytes.
-pub type SourceText = (String, PathBuf, Vec<u8>);
+/// A file of DDL.
+pub struct SourceText {
+    /// What it is called.
+    pub shown: String,
+    /// Where it is.
+    pub path: PathBuf,
+    /// Its content.
+    pub bytes: Vec<u8>,
+    /// The lines that the content does not have.
+    pub skipped: SkippedLines,
+}
 
 /// Where source files are: on the disk, or in a git revision.
 pub trait FileStore {
@@ -24,6 +35,9 @@ pub trait FileStore {
 
     /// The content of a file.
     fn read(&self, path: &Path) -> Ended<Vec<u8>>;
+
+    /// A file, to be read from the start.
+    fn open(&self, path: &Path) -> Ended<Box<dyn Read>>;
 
     /// The contents of files.
     fn read_all(&self, files: Vec<(String, PathBuf)>) -> Ended<Vec<SourceText>>;
@@ -69,8 +83,15 @@ impl FileStore for Disk {
         files::read_bytes(path)
     }
 
+    fn open(&self, path: &Path) -> Ended<Box<dyn Read>> {
+        let file = fs::File::open(path);
+        let file =
+            file.map_err(|error| Failure::new(format!("{} can't be read: {}", path.display(), files::reason(&error))))?;
+        Ok(Box::new(file))
+    }
+
     fn read_all(&self, files: Vec<(String, PathBuf)>) -> Ended<Vec<SourceText>> {
-        files.into_par_iter().map(|(shown, path)| self.read(&path).map(|bytes| (shown, path, bytes))).collect()
+        files.into_par_iter().map(|(shown, path)| whole(self.read(&path)?, shown, path)).collect()
     }
 
     fn is_file(&self, path: &Path) -> bool {
@@ -94,6 +115,11 @@ impl FileStore for Disk {
     }
 }
 
+/// A file with all its lines.
+pub fn whole(bytes: Vec<u8>, shown: String, path: PathBuf) -> Ended<SourceText> {
+    Ok(SourceText { shown, path, bytes, skipped: SkippedLines::default() })
+}
+
 /// The files below a folder that are wanted, ordered by path: path with `/`, path, content.
 pub fn find(store: &dyn FileStore, root: &Path, is_wanted: &dyn Fn(&Path) -> bool) -> Ended<Vec<SourceText>> {
     let mut paths = store.below(root, is_wanted)?;
@@ -101,32 +127,42 @@ pub fn find(store: &dyn FileStore, root: &Path, is_wanted: &dyn Fn(&Path) -> boo
     store.read_all(paths)
 }
 
-/// The content of a file, unpacked.
-pub fn decompressed(store: &dyn FileStore, path: &Path) -> Ended<Vec<u8>> {
-    let bytes = store.read(path)?;
-    let damaged = |error: &dyn fmt::Display| Failure::new(format!("{} can't be unpacked: {error}", store.shown(path)));
-    let mut out = Vec::new();
-    match path.extension().and_then(OsStr::to_str) {
-        Some("gz") => {
-            flate2::read::MultiGzDecoder::new(&bytes[..]).read_to_end(&mut out).map_err(|error| damaged(&error))?;
+/// The content of a SQL file, unpacked and without its rows.
+pub fn dump(store: &dyn FileStore, dialect: &dyn Dialect, shown: String, path: &Path) -> Ended<SourceText> {
+    let name = store.shown(path);
+    let damaged = |error: &dyn fmt::Display| Failure::new(format!("{name} can't be unpacked: {error}"));
+    let packed = store.open(path)?;
+    let mut unpacked: Box<dyn Read + '_> = match path.extension().and_then(OsStr::to_str) {
+        Some("gz") => Box::new(flate2::read::MultiGzDecoder::new(packed)),
+        Some("zst") => Box::new(ruzstd::decoding::StreamingDecoder::new(packed).map_err(|error| damaged(&error))?),
+        _ => packed,
+    };
+    let mut filter = RowFilter::new(dialect.row_rules());
+    let mut piece = vec![0; 1 << 18];
+    loop {
+        match unpacked.read(&mut piece) {
+            Ok(0) => break,
+            Ok(length) => filter.feed(&piece[..length]),
+            Err(error) if error.kind() == std::io::ErrorKind::Interrupted => {}
+            Err(error) => return Err(damaged(&error)),
         }
-        Some("zst") => {
-            let mut decoder = ruzstd::decoding::StreamingDecoder::new(&bytes[..]).map_err(|error| damaged(&error))?;
-            decoder.read_to_end(&mut out).map_err(|error| damaged(&error))?;
-        }
-        _ => out = bytes,
     }
-    Ok(out)
+    let WithoutRows { kept, skipped, cut_off } = filter.finish();
+    if let Some(line) = cut_off {
+        return Err(Failure::new(format!("{name}:{line}: the rows of this COPY do not end: the file was cut off"))
+            .help("copy or make the dump again; its last line is a comment that says that it is complete"));
+    }
+    Ok(SourceText { shown, path: path.to_owned(), bytes: kept, skipped })
 }
 
 /// Adds the files that others include, before these, each once. A path is relative to the file that names it, or to where
 /// Wevrun was started, as with the engine's client.
 pub fn with_included(store: &dyn FileStore, dialect: &dyn Dialect, files: Vec<SourceText>) -> Ended<Vec<SourceText>> {
-    let includes = |(_, _, bytes): &SourceText| !dialect.included_files(&String::from_utf8_lossy(bytes)).is_empty();
+    let includes = |file: &SourceText| !dialect.included_files(&String::from_utf8_lossy(&file.bytes)).is_empty();
     if !files.par_iter().any(includes) {
         return Ok(files);
     }
-    let mut seen: HashSet<PathBuf> = files.iter().map(|(_, path, _)| store.real(path)).collect();
+    let mut seen: HashSet<PathBuf> = files.iter().map(|file| store.real(&file.path)).collect();
     let mut all = Vec::with_capacity(files.len());
     for file in files {
         follow(store, dialect, file, &mut seen, &mut all)?;
@@ -141,7 +177,7 @@ fn follow(
     seen: &mut HashSet<PathBuf>,
     all: &mut Vec<SourceText>,
 ) -> Ended<()> {
-    let (shown, path, bytes) = &file;
+    let SourceText { shown, path, bytes, .. } = &file;
     let text = String::from_utf8_lossy(bytes);
     for (at, named) in dialect.included_files(&text) {
         let beside = path.parent().unwrap_or(Path::new("")).join(&named);
@@ -154,9 +190,9 @@ fn follow(
         if !seen.insert(store.real(&found)) {
             continue;
         }
-        let bytes = decompressed(store, &found)?;
         let parent = Path::new(shown).parent().unwrap_or(Path::new(""));
-        follow(store, dialect, (parent.join(&named).display().to_string(), found, bytes), seen, all)?;
+        let name = parent.join(&named).display().to_string();
+        follow(store, dialect, dump(store, dialect, name, &found)?, seen, all)?;
     }
     all.push(file);
     Ok(())

@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use sqlparser::dialect::Dialect as TokenRules;
 use wevrun_core::diagnostics::Diagnostic;
 use wevrun_core::model::QualifiedName;
-use wevrun_core::parse::{Grammar, Parsed, Reader, Session, StatementKind, Token};
+use wevrun_core::parse::{Grammar, Parsed, Reader, RowRules, Session, StatementKind, Token};
 
 use crate::{Postgres, parse, tokens};
 
@@ -16,6 +16,10 @@ impl Grammar for Postgres {
 
     fn without_client_commands<'t>(&self, text: &'t str) -> Cow<'t, str> {
         tokens::without_client_commands(text)
+    }
+
+    fn row_rules(&self) -> RowRules {
+        RowRules { has_copy: true, has_dollar_quotes: true, has_brackets: false }
     }
 
     fn included_files(&self, text: &str) -> Vec<(usize, String)> {

@@ -1,6 +1,7 @@
 //! Source files as of a revision, read from the repository's objects. The work tree is not touched.
 
 use std::cell::RefCell;
+use std::io::{Cursor, Read};
 use std::path::{Path, PathBuf};
 
 use gix::ObjectId;
@@ -9,7 +10,7 @@ use wevrun_core::snapshot::GitRevision;
 
 use super::trees::{Target, Trees};
 use crate::failure::{Ended, Failure};
-use crate::source_files::{FileStore, SourceText};
+use crate::source_files::{self, FileStore, SourceText};
 
 /// The files of a commit. Paths begin at the root of the work tree.
 pub struct GitFiles<'r> {
@@ -127,8 +128,12 @@ impl FileStore for GitFiles<'_> {
         content.ok_or_else(|| Failure::new(format!("{} does not exist", self.shown(path))))
     }
 
+    fn open(&self, path: &Path) -> Ended<Box<dyn Read>> {
+        Ok(Box::new(Cursor::new(self.read(path)?)))
+    }
+
     fn read_all(&self, files: Vec<(String, PathBuf)>) -> Ended<Vec<SourceText>> {
-        files.into_iter().map(|(shown, path)| self.read(&path).map(|bytes| (shown, path, bytes))).collect()
+        files.into_iter().map(|(shown, path)| source_files::whole(self.read(&path)?, shown, path)).collect()
     }
 
     fn is_file(&self, path: &Path) -> bool {

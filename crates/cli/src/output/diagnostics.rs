@@ -80,7 +80,7 @@ fn excerpts<'s>(diagnostic: &Diagnostic, sources: &'s [Source]) -> Vec<Excerpt<'
         Some(Excerpt {
             path: &source.name,
             text: &source.text[start..end],
-            first_line: source.text[..start].matches('\n').count() + 1,
+            first_line: source.position(start).line,
             labels: own
                 .into_iter()
                 .filter_map(|(kind, label)| Some((*kind, inside(label.location)?, label.text.clone())))

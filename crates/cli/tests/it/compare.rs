@@ -113,3 +113,23 @@ fn details_mark_what_differs_only() {
     assert_eq!(marked.len(), 2, "{}", run.stdout);
     assert!(marked.iter().all(|line| line.contains("id ")), "{}", run.stdout);
 }
+
+#[test]
+fn rows_of_a_dump_are_not_read_and_places_after_them_are_right() {
+    let project = project(&[]);
+    let rows: String = (0..2000).map(|at| format!("{at}\tCREATE TABLE it's {at}\n")).collect();
+    let dump = format!(
+        "CREATE TABLE public.a (b integer, c text);\nCOPY public.a (b, c) FROM stdin;\n{rows}\\.\n\nCREATE VIEW public.v AS SELECT 1 AS one;\n"
+    );
+    project.write("dump.sql", &dump);
+    let sides = ["compare", "--engine", "postgres", "--want", "empty", "--have", "dump.sql"];
+    let run = project.expect(3, &sides);
+    assert!(run.stdout.contains("remove 2"), "{}", run.stdout);
+    project.write("dump.sql", dump.replace("CREATE VIEW", "CREATE VIEWS"));
+    let run = project.expect(1, &sides);
+    assert!(run.stderr.contains("dump.sql:2005:"), "{}", run.stderr);
+    // A dump that is cut off among its rows is no dump of less.
+    project.write("dump.sql", &dump[..dump.len() / 2]);
+    let run = project.expect(1, &sides);
+    assert!(run.stderr.contains("dump.sql:2: the rows of this COPY do not end"), "{}", run.stderr);
+}

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 
 use sqlparser::dialect::Dialect as TokenRules;
 
-use super::{Parsed, Reader, Session, StatementKind, Token};
+use super::{Parsed, Reader, RowRules, Session, StatementKind, Token};
 use crate::change::Semantics;
 use crate::diagnostics::Diagnostic;
 use crate::model::QualifiedName;
@@ -19,6 +19,11 @@ pub trait Grammar: Semantics {
 
     /// The other files that a text tells the engine's client to read, each with the byte offset of the command.
     fn included_files(&self, text: &str) -> Vec<(usize, String)>;
+
+    /// How dumps of the engine hold rows.
+    fn row_rules(&self) -> RowRules {
+        RowRules::default()
+    }
 
     /// How many tokens the first statement has, without its semicolon.
     fn statement_length(&self, text: &str, tokens: &[Token]) -> usize;

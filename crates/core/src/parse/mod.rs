@@ -4,6 +4,7 @@
 
 mod grammar;
 mod reader;
+mod rows;
 mod statement;
 mod temporary;
 pub mod token;
@@ -11,6 +12,7 @@ mod words;
 
 pub use grammar::Grammar;
 pub use reader::{Parsed, Reader};
+pub use rows::{RowFilter, RowRules, WithoutRows};
 pub use statement::{Alter, Grant, Session, Statement, StatementKind};
 pub use token::{Token, TokenKind};
 pub use words::words;
