@@ -14,7 +14,7 @@ use crate::output::Format;
 /// a target's name from wevrun.toml, a URL (sqlite:PATH), a git revision (git:REV or git:REV:PATH), or `empty`.
 ///
 /// Exit status: 0 done, or no difference; 1 failed; 2 wrong usage; 3 differences or drift found; 4 blocked by a rule or an
-/// unwaived risk; 5 the target is no longer in the state that the script was made for.
+/// unwaived risk; 5 the target is no longer in the state that the script was made for; 6 nothing to do, if `script --fail-on nothing` asks.
 #[derive(Debug, Parser)]
 #[command(name = "wevrun", version, arg_required_else_help = true, max_term_width = 100)]
 pub struct Cli {

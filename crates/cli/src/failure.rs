@@ -17,6 +17,8 @@ pub enum Outcome {
     Blocked = 4,
     /// The target is no longer in the state that the script was made for.
     StateChanged = 5,
+    /// There is nothing to do, and the person asked to be told so.
+    Nothing = 6,
 }
 
 /// How a command ended that could not do what it was asked.

@@ -21,6 +21,10 @@ pub struct Build {
     #[arg(long, value_name = "FILE")]
     pub out: Option<PathBuf>,
 
+    /// Write nothing: only say what is wrong
+    #[arg(long, conflicts_with = "out")]
+    pub check: bool,
+
     /// Where sources are spelled
     #[command(flatten)]
     pub scratch: Scratch,
@@ -56,7 +60,8 @@ impl Build {
         let out = self.out.clone().unwrap_or_else(|| root.join(format!("{}.wsnap", file(&project_name))));
         let raw = loaded.raw.iter().map(|(path, bytes)| (path.as_path(), bytes.as_slice()));
         let git = git::revision(&root, raw, |path| globs.is_match(path));
-        snapshot::write(Loaded { git, ..loaded }, &out, "built", self.format, started)
+        let (out, verb) = if self.check { (None, "checked") } else { (Some(out.as_path()), "built") };
+        snapshot::write(Loaded { git, ..loaded }, out, verb, self.format, started)
     }
 }
 

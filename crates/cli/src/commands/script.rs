@@ -2,7 +2,7 @@ use std::borrow::Cow;
 use std::path::{Path, PathBuf};
 
 use chrono::Local;
-use clap::Args;
+use clap::{Args, ValueEnum};
 use serde::Serialize;
 use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare, lookalikes};
@@ -51,9 +51,20 @@ pub struct Script {
     #[command(flatten)]
     pub wishes: Wishes,
 
+    /// What gives exit status 6
+    #[arg(long, value_name = "WHAT")]
+    pub fail_on: Option<FailOnNothing>,
+
     /// What to print
     #[arg(long, value_name = "FORMAT", default_value = "text", value_parser = format::one_of(format::SIMPLE))]
     pub format: Format,
+}
+
+/// What `--fail-on` takes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum FailOnNothing {
+    /// A script without steps
+    Nothing,
 }
 
 #[derive(Serialize)]
@@ -281,7 +292,8 @@ impl Script {
             files::write_result(path, write(dialect, &undo).as_bytes())?;
             announce("wrote the undo script", path, &undo);
         }
-        Ok(Outcome::Done)
+        let is_nothing = script.is_empty() && self.fail_on == Some(FailOnNothing::Nothing);
+        Ok(if is_nothing { Outcome::Nothing } else { Outcome::Done })
     }
 }
 

@@ -49,7 +49,8 @@ pub struct Snapshot {
 #[derive(Serialize)]
 struct Report<'r> {
     ok: bool,
-    snapshot: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    snapshot: Option<String>,
     fingerprint: &'r str,
     objects: usize,
     diagnostics: Vec<diagnostics::JsonDiagnostic>,
@@ -71,12 +72,12 @@ impl Snapshot {
             let managed = loaded.scope.part_of(dialect(loaded.engine), &loaded.model).into_owned();
             loaded.model = managed;
         }
-        write(loaded, &self.out, "wrote", self.format, started)
+        write(loaded, Some(&self.out), "wrote", self.format, started)
     }
 }
 
-/// Writes what was loaded as a snapshot, and says so.
-pub fn write(loaded: Loaded, out: &Path, verb: &str, format: Format, started: Instant) -> Ended {
+/// Writes what was loaded as a snapshot, if it is to be written, and says so.
+pub fn write(loaded: Loaded, out: Option<&Path>, verb: &str, format: Format, started: Instant) -> Ended {
     let mut read: Vec<PathBuf> = loaded.raw.iter().map(|(path, _)| path.clone()).collect();
     read.extend(loaded.path.clone());
     let may_be_corrected = is_correctable(&loaded);
@@ -91,14 +92,16 @@ pub fn write(loaded: Loaded, out: &Path, verb: &str, format: Format, started: In
         model: loaded.model,
         unread: words.into_iter().collect(),
     };
-    files::require_apart(&[out], &read)?;
-    files::write_result(out, snapshot.write(dialect(snapshot.engine), &loaded.sources).as_bytes())?;
+    if let Some(out) = out {
+        files::require_apart(&[out], &read)?;
+        files::write_result(out, snapshot.write(dialect(snapshot.engine), &loaded.sources).as_bytes())?;
+    }
     let fingerprint = snapshot.model.fingerprint();
     let found = if may_be_corrected { &loaded.diagnostics[..] } else { &[] };
     if format == Format::Json {
         json::print(&Report {
             ok: true,
-            snapshot: out.display().to_string(),
+            snapshot: out.map(|out| out.display().to_string()),
             fingerprint: fingerprint.as_str(),
             objects: snapshot.model.len(),
             diagnostics: diagnostics::json(found, &loaded.sources),
@@ -112,9 +115,9 @@ pub fn write(loaded: Loaded, out: &Path, verb: &str, format: Format, started: In
     diagnostics::print(found, &loaded.sources);
     let from = if snapshot.sources.is_empty() { loaded.name } else { count(snapshot.sources.len(), "file") };
     let mut lines = vec![format!(
-        "{} {}: {} from {from} in {} ms",
+        "{}{}: {} from {from} in {} ms",
         paint(style::GOOD, verb),
-        out.display(),
+        out.map_or_else(String::new, |out| format!(" {}", out.display())),
         contents(&snapshot.model),
         started.elapsed().as_millis()
     )];
@@ -126,7 +129,7 @@ pub fn write(loaded: Loaded, out: &Path, verb: &str, format: Format, started: In
     }
     for line in lines {
         // The snapshot itself may be on standard output.
-        if out == Path::new("-") { anstream::eprintln!("{line}") } else { anstream::println!("{line}") }
+        if out == Some(Path::new("-")) { anstream::eprintln!("{line}") } else { anstream::println!("{line}") }
     }
     Ok(Outcome::Done)
 }

@@ -151,3 +151,14 @@ fn renames_that_cannot_be_followed_are_named() {
     )]);
     insta::assert_snapshot!(shown(&project.expect(1, &["build"])));
 }
+
+#[test]
+fn a_check_writes_nothing() {
+    let project = project(&[APIARIES, HIVES]);
+    let run = project.expect(0, &["build", "--check"]);
+    assert!(run.stdout.starts_with("checked: 2 tables, 1 index from 2 files in "), "{}", run.stdout);
+    assert!(!project.file("honey.wsnap").exists());
+    project.expect(2, &["build", "--check", "--out", "a.wsnap"]);
+    project.write(HIVES.0, "CREATE TABLE hives (id INTEGER PRIMARY KEY, apiary_id REFERENCES apiarys (id));\n");
+    project.expect(1, &["build", "--check"]);
+}

@@ -221,3 +221,13 @@ fn names_made_to_break_out_stay_names() {
     project.expect(0, &["deploy", "next.sql", "test"]);
     assert_eq!(number(&project, "test.db", "SELECT count(*) FROM y"), 0, "it is still there");
 }
+
+#[test]
+fn nothing_to_do_has_a_status_of_its_own_if_asked() {
+    let project = project(&[APIARIES]);
+    project.expect(0, &["script", "empty", "--fail-on", "nothing"]);
+    project.expect(0, &["deploy", "--create", "test"]);
+    project.expect(0, &["script", "test", "--out", "nothing.sql"]);
+    project.expect(6, &["script", "test", "--out", "nothing.sql", "--fail-on", "nothing"]);
+    assert!(project.read("nothing.sql").contains("-- | steps 0\n"));
+}
