@@ -300,7 +300,7 @@ impl Context {
                 found.push(not_utf8(&shown, index, error.valid_up_to()));
                 ""
             });
-            sources.push(Source::new(shown, text).without_lines(skipped.clone()));
+            sources.push(Source::new(shown, text).without_lines(skipped.clone().unwrap_or_default()));
         }
         let mut build = build::build(dialect(engine), version, &sources);
         found.append(&mut build.diagnostics);
@@ -326,8 +326,10 @@ impl Context {
             spelled = answer.otherwise;
         }
         let (found, sources) = judged(&name, found, sources, is_tolerated)?;
-        let hashes =
-            files.iter().map(|file| SourceFile { path: file.shown.clone(), sha256: hex(&Sha256::digest(&file.bytes)) });
+        let hashes = files
+            .iter()
+            .filter(|file| file.skipped.is_none())
+            .map(|file| SourceFile { path: file.shown.clone(), sha256: hex(&Sha256::digest(&file.bytes)) });
         Ok(Loaded {
             name,
             engine,

@@ -24,8 +24,8 @@ pub struct SourceText {
     pub path: PathBuf,
     /// Its content.
     pub bytes: Vec<u8>,
-    /// The lines that the content does not have.
-    pub skipped: SkippedLines,
+    /// The lines that the content does not have; none of a file that was read whole.
+    pub skipped: Option<SkippedLines>,
 }
 
 /// Where source files are: on the disk, or in a git revision.
@@ -91,7 +91,7 @@ impl FileStore for Disk {
     }
 
     fn read_all(&self, files: Vec<(String, PathBuf)>) -> Ended<Vec<SourceText>> {
-        files.into_par_iter().map(|(shown, path)| whole(self.read(&path)?, shown, path)).collect()
+        files.into_par_iter().map(|(shown, path)| Ok(whole(self.read(&path)?, shown, path))).collect()
     }
 
     fn is_file(&self, path: &Path) -> bool {
@@ -116,8 +116,8 @@ impl FileStore for Disk {
 }
 
 /// A file with all its lines.
-pub fn whole(bytes: Vec<u8>, shown: String, path: PathBuf) -> Ended<SourceText> {
-    Ok(SourceText { shown, path, bytes, skipped: SkippedLines::default() })
+pub fn whole(bytes: Vec<u8>, shown: String, path: PathBuf) -> SourceText {
+    SourceText { shown, path, bytes, skipped: None }
 }
 
 /// The files below a folder that are wanted, ordered by path: path with `/`, path, content.
@@ -127,16 +127,27 @@ pub fn find(store: &dyn FileStore, root: &Path, is_wanted: &dyn Fn(&Path) -> boo
     store.read_all(paths)
 }
 
+fn damaged(name: &str, error: &dyn fmt::Display) -> Failure {
+    Failure::new(format!("{name} can't be unpacked: {error}"))
+}
+
+/// A file, to be read from the start and unpacked.
+fn unpacked(store: &dyn FileStore, path: &Path) -> Ended<Box<dyn Read>> {
+    let packed = store.open(path)?;
+    Ok(match path.extension().and_then(OsStr::to_str) {
+        Some("gz") => Box::new(flate2::read::MultiGzDecoder::new(packed)),
+        Some("zst") => {
+            let decoder = ruzstd::decoding::StreamingDecoder::new(packed);
+            Box::new(decoder.map_err(|error| damaged(&store.shown(path), &error))?)
+        }
+        _ => packed,
+    })
+}
+
 /// The content of a SQL file, unpacked and without its rows.
 pub fn dump(store: &dyn FileStore, dialect: &dyn Dialect, shown: String, path: &Path) -> Ended<SourceText> {
     let name = store.shown(path);
-    let damaged = |error: &dyn fmt::Display| Failure::new(format!("{name} can't be unpacked: {error}"));
-    let packed = store.open(path)?;
-    let mut unpacked: Box<dyn Read + '_> = match path.extension().and_then(OsStr::to_str) {
-        Some("gz") => Box::new(flate2::read::MultiGzDecoder::new(packed)),
-        Some("zst") => Box::new(ruzstd::decoding::StreamingDecoder::new(packed).map_err(|error| damaged(&error))?),
-        _ => packed,
-    };
+    let mut unpacked = unpacked(store, path)?;
     let mut filter = RowFilter::new(dialect.row_rules());
     let mut piece = vec![0; 1 << 18];
     loop {
@@ -144,7 +155,7 @@ pub fn dump(store: &dyn FileStore, dialect: &dyn Dialect, shown: String, path: &
             Ok(0) => break,
             Ok(length) => filter.feed(&piece[..length]),
             Err(error) if error.kind() == std::io::ErrorKind::Interrupted => {}
-            Err(error) => return Err(damaged(&error)),
+            Err(error) => return Err(damaged(&name, &error)),
         }
     }
     let WithoutRows { kept, skipped, cut_off } = filter.finish();
@@ -152,7 +163,7 @@ pub fn dump(store: &dyn FileStore, dialect: &dyn Dialect, shown: String, path: &
         return Err(Failure::new(format!("{name}:{line}: the rows of this COPY do not end: the file was cut off"))
             .help("copy or make the dump again; its last line is a comment that says that it is complete"));
     }
-    Ok(SourceText { shown, path: path.to_owned(), bytes: kept, skipped })
+    Ok(SourceText { shown, path: path.to_owned(), bytes: kept, skipped: Some(skipped) })
 }
 
 /// Adds the files that others include, before these, each once. A path is relative to the file that names it, or to where
@@ -177,13 +188,14 @@ fn follow(
     seen: &mut HashSet<PathBuf>,
     all: &mut Vec<SourceText>,
 ) -> Ended<()> {
-    let SourceText { shown, path, bytes, .. } = &file;
+    let SourceText { shown, path, bytes, skipped } = &file;
     let text = String::from_utf8_lossy(bytes);
     for (at, named) in dialect.included_files(&text) {
         let beside = path.parent().unwrap_or(Path::new("")).join(&named);
         let found = [beside, PathBuf::from(&named)].into_iter().find(|candidate| store.is_file(candidate));
         let Some(found) = found else {
-            let line = text[..at].matches('\n').count() + 1;
+            let left_out = skipped.as_ref().map_or(0, |skipped| skipped.before(at));
+            let line = text[..at].matches('\n').count() as u64 + left_out + 1;
             return Err(Failure::new(format!("{shown}:{line}: the included file `{named}` does not exist"))
                 .help("the path is taken from the folder of the file that names it"));
         };
@@ -192,7 +204,16 @@ fn follow(
         }
         let parent = Path::new(shown).parent().unwrap_or(Path::new(""));
         let name = parent.join(&named).display().to_string();
-        follow(store, dialect, dump(store, dialect, name, &found)?, seen, all)?;
+        // What a project includes is read whole, as its own files are.
+        let included = if skipped.is_some() {
+            dump(store, dialect, name, &found)?
+        } else {
+            let mut bytes = Vec::new();
+            let read = unpacked(store, &found)?.read_to_end(&mut bytes);
+            read.map_err(|error| damaged(&store.shown(&found), &error))?;
+            whole(bytes, name, found)
+        };
+        follow(store, dialect, included, seen, all)?;
     }
     all.push(file);
     Ok(())

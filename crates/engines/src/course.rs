@@ -12,12 +12,11 @@ use wevrun_core::script::{Frame, Script, StepId};
 use wevrun_core::select::released;
 use wevrun_core::snapshot::Snapshot;
 
-use crate::database::{Deployment, Event, Release};
+use crate::database::{Database, Deployment, Event, Release};
 use crate::error::LiveError;
-use crate::ledger::LedgerEntry;
 
 /// What the course needs of a connection.
-pub trait Session {
+pub trait Session: Database {
     /// The engine's dialect.
     fn dialect(&self) -> &'static dyn Dialect;
 
@@ -43,8 +42,10 @@ pub trait Session {
     /// The committed structure, read by a new connection.
     fn committed_structure(&mut self) -> Result<Arc<Model>, LiveError>;
 
-    /// The last release in the ledger.
-    fn released_before(&mut self) -> Result<Option<LedgerEntry>, LiveError>;
+    /// The rights that a role needs to write the ledger, where the engine has rights.
+    fn ledger_rights(&self) -> Option<&'static str> {
+        None
+    }
 
     /// Writes the ledger.
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError>;
@@ -271,8 +272,9 @@ impl<S: Session> Course<'_, S> {
             unread: Vec::new(),
             model: self.released(Arc::unwrap_or_clone(found))?,
         };
+        let rights = self.session.ledger_rights();
         self.session.record(&self.script.have, &released, self.release).map_err(|cause| match cause {
-            LiveError::Engine(words) => LiveError::LedgerNotWritten(words),
+            LiveError::Engine(words) => LiveError::LedgerNotWritten { words, rights },
             cause => cause,
         })
     }
@@ -284,7 +286,7 @@ impl<S: Session> Course<'_, S> {
         if self.script.left.is_empty() {
             return Ok(found);
         }
-        let before = self.session.released_before()?.and_then(|entry| entry.snapshot);
+        let before = self.session.last_release()?.and_then(|entry| entry.snapshot);
         let before = before.and_then(|text| Snapshot::read(&text, &[self.script.engine]).ok());
         let before = before.as_ref().map(|snapshot| &snapshot.model);
         Ok(released(self.session.dialect(), found, before, &self.script.left))

@@ -117,8 +117,13 @@ pub enum LiveError {
     #[error("this role may not read the ledger: it needs USAGE on schema wevrun and SELECT on wevrun.ledger")]
     LedgerClosed,
     /// The engine refused to let the ledger be written.
-    #[error("the ledger can't be written: {0}")]
-    LedgerNotWritten(String),
+    #[error("the ledger can't be written: {words}")]
+    LedgerNotWritten {
+        /// What the engine says.
+        words: String,
+        /// The rights that it takes, where the engine has rights.
+        rights: Option<&'static str>,
+    },
     /// Definitions that Wevrun can't read.
     #[error("definitions in the database can't be read")]
     Unreadable(Vec<wevrun_core::source::Source>, Vec<wevrun_core::diagnostics::Diagnostic>),

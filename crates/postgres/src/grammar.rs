@@ -19,7 +19,15 @@ impl Grammar for Postgres {
     }
 
     fn row_rules(&self) -> RowRules {
-        RowRules { has_copy: true, has_dollar_quotes: true, has_brackets: false }
+        RowRules {
+            has_copy: true,
+            has_dollar_quotes: true,
+            has_brackets: false,
+            has_nested_comments: true,
+            schema_tables: None,
+            plain_text_setting: Some("standard_conforming_strings"),
+            client_command: Some(b'\\'),
+        }
     }
 
     fn included_files(&self, text: &str) -> Vec<(usize, String)> {

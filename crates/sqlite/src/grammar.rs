@@ -19,7 +19,9 @@ impl Grammar for Sqlite {
     }
 
     fn row_rules(&self) -> RowRules {
-        RowRules { has_brackets: true, ..RowRules::default() }
+        // Dumps keep virtual tables in rows of sqlite_schema.
+        let schema_tables = Some("sqlite_");
+        RowRules { has_brackets: true, schema_tables, client_command: Some(b'.'), ..RowRules::default() }
     }
 
     fn included_files(&self, text: &str) -> Vec<(usize, String)> {

@@ -192,7 +192,8 @@ impl Deploy {
                     return Ok(self.held(&script));
                 }
                 if nothing && self.format == Format::Text {
-                    let verdict = if chosen.left.is_empty() { "is up to date" } else { "has all chosen differences" };
+                    let is_whole = chosen.notes().is_empty();
+                    let verdict = if is_whole { "is up to date" } else { "needs no step for what is chosen" };
                     anstream::println!("{target} {verdict}: {}", script.want.short());
                 }
                 let text = write(dialect(script.engine), &script);
@@ -438,9 +439,10 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
                 Some(want) => not_as_wanted(failure, &compare(dialect(script.engine), found, want)),
             })
         }
-        LiveError::LedgerNotWritten(_) => Err(Failure::new(format!("{target}: {error}. {left}")).help(
-            "on PostgreSQL the first release needs the right to create a schema (GRANT CREATE ON DATABASE); later ones need USAGE on schema wevrun, and SELECT, INSERT and UPDATE on wevrun.ledger",
-        )),
+        LiveError::LedgerNotWritten { rights, .. } => {
+            let failure = Failure::new(format!("{target}: {error}. {left}"));
+            Err(rights.iter().fold(failure, Failure::help))
+        }
         other => Err(Failure::live(target, other)),
     }
 }

@@ -133,7 +133,7 @@ impl FileStore for GitFiles<'_> {
     }
 
     fn read_all(&self, files: Vec<(String, PathBuf)>) -> Ended<Vec<SourceText>> {
-        files.into_iter().map(|(shown, path)| source_files::whole(self.read(&path)?, shown, path)).collect()
+        files.into_iter().map(|(shown, path)| Ok(source_files::whole(self.read(&path)?, shown, path))).collect()
     }
 
     fn is_file(&self, path: &Path) -> bool {

@@ -112,7 +112,7 @@ fn ignored_aspects_reach_no_script() {
     project.expect(0, &["deploy", "test", "--ignore", "not-null"]);
     let run = project.expect(3, &["compare", "test"]);
     assert!(run.stdout.contains("column name not null removed"), "{}", run.stdout);
-    // The settings say it for all commands, and an option overrides them.
+    // The settings hold for all commands; an option overrides them.
     let settings = project.read("wevrun.toml");
     project.write("wevrun.toml", format!("{settings}\n[compare]\nignore = [\"not-null\"]\n"));
     let run = project.expect(0, &["compare", "test"]);

@@ -100,3 +100,16 @@ fn a_snapshot_is_made_of_any_side() {
     let run = project.expect(0, &["snapshot", "v1.wsnap", "--out", "-", "--format", "text"]);
     assert!(run.stdout.starts_with('{') && run.stderr.contains("wrote -"), "{}", run.stderr);
 }
+
+#[test]
+fn rows_in_an_included_file_make_no_change_to_a_commit() {
+    let project = project(&[APIARIES, HIVES]);
+    let rows = "INSERT INTO apiaries VALUES (1, 'Hill');\nINSERT INTO apiaries VALUES (2, 'Lake');\n";
+    project.write("schema/all.sql", ".read rows.txt\n");
+    project.write("schema/rows.txt", rows);
+    git(&project, &["init", "-q"]);
+    git(&project, &["add", "-A"]);
+    git(&project, &["commit", "-q", "-m", "one"]);
+    let run = project.expect(0, &["build"]);
+    assert!(run.stdout.contains("git revision ") && !run.stdout.contains("not committed"), "{}", run.stdout);
+}

@@ -16,7 +16,7 @@ pub use aspect::{Aspect, Standing};
 pub use lookalikes::lookalikes;
 pub use privileges::{BodyOptions, Fact, Privileges};
 pub use properties::column_words;
-pub use property::{Part, Property};
+pub use property::{ConstraintKind, Part, Property};
 pub use renames::Renames;
 
 use crate::model::{Model, Name, Object, ObjectKey, QualifiedName};

@@ -2,7 +2,7 @@
 
 use std::fmt::Display;
 
-use super::{Aspect, Part, Privileges, Property};
+use super::{Aspect, ConstraintKind, Part, Privileges, Property};
 use crate::model::{
     Check, Clauses, Column, Definition, Expression, ForeignKey, Index, Key, Kind, Name, Object, OnConflict, Plain,
     QualifiedName, Table, Trigger, Unordered, Value, View, VirtualTable,
@@ -95,15 +95,20 @@ impl Found<'_> {
         if have.primary_key != want.primary_key {
             let words = |key: &Option<Key>| key.as_ref().map(key_words);
             let (have, want) = (words(&have.primary_key), words(&want.primary_key));
-            self.add(Part::PrimaryKey, Aspect::Definition, "", have, want);
+            self.add(Part::Constraint(ConstraintKind::PrimaryKey), Aspect::Definition, "", have, want);
         }
-        self.sets(&Part::UniqueKey, &have.unique_keys, &want.unique_keys, key_words);
-        self.sets(&Part::ForeignKey, &have.foreign_keys, &want.foreign_keys, foreign_key_words);
-        self.sets(&Part::Check, &have.checks, &want.checks, check_words);
+        self.sets(&Part::Constraint(ConstraintKind::UniqueKey), &have.unique_keys, &want.unique_keys, key_words);
+        self.sets(
+            &Part::Constraint(ConstraintKind::ForeignKey),
+            &have.foreign_keys,
+            &want.foreign_keys,
+            foreign_key_words,
+        );
+        self.sets(&Part::Constraint(ConstraintKind::Check), &have.checks, &want.checks, check_words);
         let yes = |set: bool| if set { "yes" } else { "no" };
         self.differ("STRICT", &yes(have.strict), &yes(want.strict));
         self.differ("WITHOUT ROWID", &yes(have.without_rowid), &yes(want.without_rowid));
-        self.sets(&Part::Exclusion, &have.exclusions, &want.exclusions, check_words);
+        self.sets(&Part::Constraint(ConstraintKind::Exclusion), &have.exclusions, &want.exclusions, check_words);
         self.clauses(&Part::Object, &have.clauses, &want.clauses);
     }
 

@@ -29,16 +29,36 @@ pub enum Part {
     Object,
     /// A column, by the name that it has in want, or in have where it is only there.
     Column(Name),
-    /// The primary key.
+    /// A constraint of this kind.
+    Constraint(ConstraintKind),
+}
+
+/// The kinds of constraint.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum ConstraintKind {
+    /// PRIMARY KEY.
     PrimaryKey,
-    /// A UNIQUE constraint.
+    /// UNIQUE.
     UniqueKey,
-    /// A foreign key.
+    /// FOREIGN KEY.
     ForeignKey,
-    /// A CHECK constraint.
+    /// CHECK.
     Check,
-    /// An exclusion constraint.
+    /// EXCLUDE.
     Exclusion,
+}
+
+impl ConstraintKind {
+    /// The words for people.
+    pub fn title(self) -> &'static str {
+        match self {
+            ConstraintKind::PrimaryKey => "primary key",
+            ConstraintKind::UniqueKey => "unique key",
+            ConstraintKind::ForeignKey => "foreign key",
+            ConstraintKind::Check => "check",
+            ConstraintKind::Exclusion => "exclusion",
+        }
+    }
 }
 
 impl fmt::Display for Part {
@@ -46,11 +66,7 @@ impl fmt::Display for Part {
         f.write_str(match self {
             Part::Object => "",
             Part::Column(name) => return write!(f, "column {name}"),
-            Part::PrimaryKey => "primary key",
-            Part::UniqueKey => "unique key",
-            Part::ForeignKey => "foreign key",
-            Part::Check => "check",
-            Part::Exclusion => "exclusion",
+            Part::Constraint(kind) => kind.title(),
         })
     }
 }

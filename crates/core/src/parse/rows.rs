@@ -13,6 +13,14 @@ pub struct RowRules {
     pub has_dollar_quotes: bool,
     /// Names may be between `[` and `]`.
     pub has_brackets: bool,
+    /// Comments may be in one another.
+    pub has_nested_comments: bool,
+    /// How the names of tables begin whose rows are a part of the schema.
+    pub schema_tables: Option<&'static str>,
+    /// The setting without which every text has backslash escapes.
+    pub plain_text_setting: Option<&'static str>,
+    /// What a line begins with that is a command for the client.
+    pub client_command: Option<u8>,
 }
 
 /// Where the filter is between two lines.
@@ -118,9 +126,9 @@ impl RowFilter {
             self.kept.extend(lines);
         }
         let cut_off = (self.state == State::Rows).then_some(self.rows_from);
+        // A source's text begins after the byte order mark.
         const BYTE_ORDER_MARK: &[u8] = b"\xef\xbb\xbf";
         if self.kept.starts_with(BYTE_ORDER_MARK) {
-            self.kept.drain(..BYTE_ORDER_MARK.len());
             self.skipped.shift_back(BYTE_ORDER_MARK.len());
         }
         WithoutRows { kept: self.kept, skipped: self.skipped, cut_off }
@@ -138,11 +146,12 @@ impl RowFilter {
             return;
         }
         let begins = self.state == State::Code && self.statement.is_empty();
-        if begins && self.insert.is_none() && is_insert(line) {
+        if begins && self.insert.is_none() && self.is_insert(line) {
             self.insert = Some((Vec::new(), 0));
             self.statements = 0;
         }
-        let ends_with_line = self.scan(line);
+        let is_command = begins && line.first().copied() == self.rules.client_command && !line.is_empty();
+        let ends_with_line = is_command || self.scan(line);
         match &mut self.insert {
             None => self.kept.extend_from_slice(line),
             Some((lines, number)) => {
@@ -193,7 +202,7 @@ impl RowFilter {
                     let Some(next) = next else { return false };
                     let opens = rest[next] == b'/';
                     at += next + 2;
-                    if opens && self.rules.has_dollar_quotes {
+                    if opens && self.rules.has_nested_comments {
                         *depth += 1;
                     } else if !opens {
                         *depth -= 1;
@@ -289,18 +298,20 @@ impl RowFilter {
             self.state = State::Rows;
             self.rows_from = self.line - 1;
         }
-        if head.starts_with(b"set ") && has(b"standard_conforming_strings") {
+        let has_setting = self.rules.plain_text_setting.is_some_and(|setting| has(setting.as_bytes()));
+        if head.starts_with(b"set ") && has_setting {
             self.escapes = has(b"off");
         }
     }
-}
 
-/// Whether a line begins an INSERT, other than one into a table of the engine itself, in which SQLite's dumps keep virtual tables.
-fn is_insert(line: &[u8]) -> bool {
-    let start = line.iter().position(|byte| !byte.is_ascii_whitespace()).unwrap_or(line.len());
-    let head = line[start..line.len().min(start + 80)].to_ascii_lowercase();
-    [&b"insert into "[..], b"insert or ", b"replace into "].iter().any(|words| head.starts_with(words))
-        && memchr::memmem::find(&head, b"sqlite_").is_none()
+    /// Whether a line begins an INSERT, other than one into a table whose rows are a part of the schema.
+    fn is_insert(&self, line: &[u8]) -> bool {
+        let start = line.iter().position(|byte| !byte.is_ascii_whitespace()).unwrap_or(line.len());
+        let head = line[start..line.len().min(start + 80)].to_ascii_lowercase();
+        let is_kept = |tables: &str| memchr::memmem::find(&head, tables.as_bytes()).is_some();
+        [&b"insert into "[..], b"insert or ", b"replace into "].iter().any(|words| head.starts_with(words))
+            && !self.rules.schema_tables.is_some_and(is_kept)
+    }
 }
 
 /// Whether the quote at a place begins an `E'…'`.
@@ -325,7 +336,15 @@ fn dollar_tag(line: &[u8], at: usize) -> Option<Vec<u8>> {
 mod tests {
     use super::*;
 
-    const POSTGRES: RowRules = RowRules { has_copy: true, has_dollar_quotes: true, has_brackets: false };
+    const POSTGRES: RowRules = RowRules {
+        has_copy: true,
+        has_dollar_quotes: true,
+        has_brackets: false,
+        has_nested_comments: true,
+        schema_tables: Some("catalogue_"),
+        plain_text_setting: Some("standard_conforming_strings"),
+        client_command: Some(b'\\'),
+    };
 
     /// Fed in pieces of every length, the result is the same.
     fn filtered(text: &str, rules: RowRules) -> WithoutRows {
@@ -362,7 +381,7 @@ mod tests {
         let last = "insert into a values (2); CREATE TABLE b (c text);\n";
         let text = format!("{first}INSERT INTO a VALUES ('x;\n'');\n');\n{last}INSERT INTO a VALUES (3);\n");
         assert_eq!(kept(&text), format!("{first}{last}"));
-        let catalogue = "INSERT INTO a VALUES (1);\nINSERT INTO sqlite_schema VALUES (2);\n";
+        let catalogue = "INSERT INTO a VALUES (1);\nINSERT INTO catalogue_rows VALUES (2);\n";
         assert_eq!(kept(catalogue), catalogue);
     }
 
@@ -374,6 +393,7 @@ mod tests {
             "/* COPY a FROM stdin; /*\n*/ INSERT INTO a VALUES (1);\nINSERT INTO a VALUES (1);\n*/ CREATE TABLE b (c text);\n",
             "SELECT E'it\\'s;\nCOPY a FROM stdin;\n';\n-- COPY a FROM stdin;\nCREATE TABLE b (c text);\n",
             "SET standard_conforming_strings = off;\nSELECT 'it\\'s;\nCOPY a FROM stdin;\n';\nCREATE TABLE b (c text);\n",
+            "\\echo it's\nCREATE TABLE a (b text);\n\\echo it's\nCREATE TABLE b (c text);\n",
             "CREATE TRIGGER t AFTER INSERT ON a BEGIN\nSELECT CASE WHEN 1 THEN 2 END;\nINSERT INTO a VALUES (1);\nINSERT INTO a VALUES (2);\nEND;\n",
             "CREATE FUNCTION f() RETURNS void LANGUAGE sql BEGIN ATOMIC\nINSERT INTO a VALUES (1);\nINSERT INTO a VALUES (2);\nEND;\n",
             "CREATE RULE r AS ON INSERT TO a DO INSTEAD\nINSERT INTO b VALUES (1);\nCREATE TABLE b (c text);\n",

@@ -6,7 +6,7 @@ use std::fmt;
 use smol_str::SmolStr;
 
 use super::words::has_name;
-use crate::compare::{Aspect, Change, Comparison, Difference};
+use crate::compare::{Aspect, Change, Comparison, ConstraintKind, Difference};
 use crate::model::{Check, Definition, ForeignKey, Key, Model, Name, Object, ObjectKey, Table, Unordered};
 
 /// What can be chosen by itself: an object, or a column or constraint of a table that both sides have.
@@ -27,34 +27,6 @@ pub enum ElementPart {
     Column(Name),
     /// A constraint.
     Constraint(ConstraintKind, SmolStr),
-}
-
-/// The kinds of constraint.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum ConstraintKind {
-    /// PRIMARY KEY.
-    PrimaryKey,
-    /// UNIQUE.
-    UniqueKey,
-    /// FOREIGN KEY.
-    ForeignKey,
-    /// CHECK.
-    Check,
-    /// EXCLUDE.
-    Exclusion,
-}
-
-impl ConstraintKind {
-    /// The words for people.
-    pub fn title(self) -> &'static str {
-        match self {
-            ConstraintKind::PrimaryKey => "primary key",
-            ConstraintKind::UniqueKey => "unique key",
-            ConstraintKind::ForeignKey => "foreign key",
-            ConstraintKind::Check => "check",
-            ConstraintKind::Exclusion => "exclusion",
-        }
-    }
 }
 
 impl fmt::Display for Element {

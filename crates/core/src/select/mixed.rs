@@ -2,8 +2,9 @@
 
 use std::collections::BTreeSet;
 
-use super::element::{Constraint, ConstraintKind, ElementPart};
+use super::element::{Constraint, ElementPart};
 use super::words::{has_name, texts_of};
+use crate::compare::ConstraintKind;
 use crate::model::{Column, Definition, Name, Object, Table, Unordered};
 
 /// Have's table with the chosen parts as want has them. Everything else stays.

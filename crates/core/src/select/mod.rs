@@ -15,7 +15,7 @@ mod words;
 use std::collections::{BTreeMap, BTreeSet};
 
 pub use aspects::{Aspects, aspects_of};
-pub use element::{ConstraintKind, Element, ElementPart};
+pub use element::{Element, ElementPart};
 pub use ignore::{IgnoredCounts, ignore};
 pub use needs::{Included, Reason};
 pub use pattern::{ChangeKind, Choice, DifferencePattern, Selection};
@@ -301,8 +301,8 @@ fn resolved(
     model
 }
 
-/// The result as the engine would read it: what is a mixture of both sides, and what uses that, has its canonical form anew. Fails
-/// if the schema has errors that neither side has.
+/// The result as the engine would read it: what is a mixture of both sides, and what uses that, gets its canonical form again.
+/// Fails if the schema has errors that neither side has.
 fn settled(
     reading: &Rereading,
     mut result: Model,

@@ -4,10 +4,10 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Deref;
 
-use super::element::{Constraint, ConstraintKind, Element, ElementPart};
+use super::element::{Constraint, Element, ElementPart};
 use super::reverted::Reverted;
 use super::words::{has_name, texts_of};
-use crate::compare::Privileges;
+use crate::compare::{ConstraintKind, Privileges};
 use crate::model::{Column, Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 
 /// Something that was included because a choice needs it.

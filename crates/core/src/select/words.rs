@@ -20,7 +20,7 @@ fn collect(value: Value, texts: &mut Vec<String>) {
     }
 }
 
-/// Whether a text has the name, and not only as a part of a longer word.
+/// Whether a text has the name as a whole word, in a string too: it is better to include too much than too little.
 pub fn has_name(text: &str, name: &str) -> bool {
     let is_word = |ch: Option<char>| ch.is_some_and(|ch| ch.is_alphanumeric() || ch == '_' || ch == '$');
     // Quotes in a name are doubled.

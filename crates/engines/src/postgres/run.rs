@@ -9,9 +9,8 @@ use wevrun_postgres::Postgres;
 
 use super::connection::{PostgresDatabase, meaning, single};
 use crate::course::Session;
-use crate::database::{Database, Release};
+use crate::database::Release;
 use crate::error::LiveError;
-use crate::ledger::LedgerEntry;
 
 impl Session for PostgresDatabase {
     fn dialect(&self) -> &'static dyn Dialect {
@@ -55,8 +54,11 @@ impl Session for PostgresDatabase {
         another.current_structure(false)
     }
 
-    fn released_before(&mut self) -> Result<Option<LedgerEntry>, LiveError> {
-        Database::last_release(self)
+    fn ledger_rights(&self) -> Option<&'static str> {
+        Some(
+            "the first release needs the right to create a schema (GRANT CREATE ON DATABASE); later ones need USAGE on \
+             schema wevrun, and SELECT, INSERT and UPDATE on wevrun.ledger",
+        )
     }
 
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError> {

@@ -10,9 +10,8 @@ use wevrun_sqlite::Sqlite;
 
 use super::connection::{SqliteDatabase, words};
 use crate::course::{self, Session};
-use crate::database::{Access, Database, Release};
+use crate::database::{Access, Release};
 use crate::error::{Broken, LiveError};
-use crate::ledger::LedgerEntry;
 
 impl Session for SqliteDatabase {
     fn dialect(&self) -> &'static dyn Dialect {
@@ -43,10 +42,6 @@ impl Session for SqliteDatabase {
 
     fn committed_structure(&mut self) -> Result<Arc<Model>, LiveError> {
         SqliteDatabase::open(&self.path, Access::Read)?.content().map(|content| Arc::new(content.model))
-    }
-
-    fn released_before(&mut self) -> Result<Option<LedgerEntry>, LiveError> {
-        Database::last_release(self)
     }
 
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError> {
