@@ -26,6 +26,8 @@ pub struct Engine {
 pub struct Capabilities {
     /// Names that differ only in the case of ASCII letters are the same.
     pub has_caseless_names: bool,
+    /// Objects are in schemas.
+    pub has_schemas: bool,
     /// An index can be built while others write to its table.
     pub can_build_indexes_concurrently: bool,
     /// The columns of a table can be put into another order.

@@ -14,10 +14,12 @@ pub mod compare;
 pub mod diagnostics;
 pub mod engine;
 pub mod fold;
+pub mod mapping;
 pub mod model;
 pub mod parse;
 pub mod plan;
 pub mod render;
+pub mod reread;
 pub mod script;
 pub mod select;
 pub mod snapshot;
@@ -29,7 +31,7 @@ pub use engine::{Engine, EngineVersion};
 pub use script::Client as Dialect;
 
 /// The modules, in the order in which they may use one another: each only those before it.
-pub const STAGES: [&str; 18] = [
+pub const STAGES: [&str; 20] = [
     "source",
     "engine",
     "diagnostics",
@@ -45,6 +47,8 @@ pub const STAGES: [&str; 18] = [
     "snapshot",
     "compare",
     "adopt",
+    "reread",
+    "mapping",
     "select",
     "plan",
     "script",

@@ -14,6 +14,11 @@ impl Client for Postgres {
         &["\\set ON_ERROR_STOP on"]
     }
 
+    fn include_command(&self, path: &str) -> String {
+        // https://www.postgresql.org/docs/current/app-psql.html
+        format!("\\ir {path}")
+    }
+
     fn frame(&self, mode: Mode) -> Frame {
         plan::frame(mode)
     }

@@ -10,6 +10,7 @@ pub static POSTGRES: Engine = Engine {
     default_version: EngineVersion { major: 18, minor: 0 },
     capabilities: Capabilities {
         has_caseless_names: false,
+        has_schemas: true,
         can_build_indexes_concurrently: true,
         can_reorder_columns: true,
     },

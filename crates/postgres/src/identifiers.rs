@@ -1,7 +1,7 @@
 //! Names, as PostgreSQL compares and quotes them.
 
 use wevrun_core::Engine;
-use wevrun_core::model::{Identifiers, Kind, Name, QualifiedName};
+use wevrun_core::model::{Identifiers, Kind, Name, NameParts, QualifiedName};
 
 use crate::engine::POSTGRES;
 use crate::{LEDGER_SCHEMA, Postgres, names};
@@ -17,6 +17,14 @@ impl Identifiers for Postgres {
 
     fn object_name(&self, written: &str) -> QualifiedName {
         names::global(&names::folded(written))
+    }
+
+    fn exact_name(&self, identifier: &str) -> Name {
+        names::simple(identifier)
+    }
+
+    fn name_of(&self, kind: Kind, parts: NameParts) -> QualifiedName {
+        names::of(kind, parts)
     }
 
     fn is_called(&self, word: &str, identifier: &str) -> bool {

@@ -1,11 +1,12 @@
 //! The PostgreSQL dialect: values in, values out. It may use the core, and no driver.
 //!
 //! Each trait of the core's stages is implemented in a file of its own: `identifiers`, `writing`, `grammar`, `semantics`, `rules`,
-//! `privileges`, `planning`, `client`.
+//! `privileges`, `mapping`, `planning`, `client`.
 
 mod access;
 mod aspects;
 mod bodies;
+mod body_names;
 mod canonical;
 mod cascade;
 mod change;
@@ -15,6 +16,7 @@ mod engine;
 mod functions;
 mod grammar;
 mod identifiers;
+mod mapping;
 mod members;
 mod mentions;
 mod names;

@@ -58,12 +58,18 @@ impl Rename<'_> {
     /// Every text in a definition but those that the server does not look into.
     fn value(&self, value: &mut Value, is_routine: bool) {
         match value {
-            Value::String(text) => *text = self.text(text),
+            Value::String(text) => *text = self.key(text),
             Value::Array(items) => items.iter_mut().for_each(|item| self.value(item, is_routine)),
             Value::Object(fields) => {
                 let is_name = fields.contains_key("printed") && fields.contains_key("identifier");
                 if is_name && fields.get("schema").and_then(Value::as_str) == Some(self.from.as_str()) {
                     fields.insert("schema".to_owned(), self.to.identifier().into());
+                }
+                // The tables of a publication are keys.
+                let is_changed = |key: &&String| !key.starts_with("comment on ") && self.key(key) != **key;
+                for key in fields.keys().filter(is_changed).cloned().collect::<Vec<_>>() {
+                    let field = fields.remove(&key).unwrap_or_default();
+                    fields.insert(self.key(&key), field);
                 }
                 for (key, field) in fields.iter_mut() {
                     let is_body = is_routine && key == "as";
@@ -74,6 +80,12 @@ impl Rename<'_> {
             }
             _ => {}
         }
+    }
+
+    /// A key of a clause: `table schema.name`, or `schema name` of a publication of all that is in a schema.
+    fn key(&self, key: &str) -> String {
+        let own = key.strip_prefix("schema ").is_some_and(|own| own == names::quoted(&self.from));
+        if own { format!("schema {}", self.to) } else { self.text(key) }
     }
 
     fn name(&self, name: &QualifiedName) -> QualifiedName {
@@ -105,7 +117,8 @@ impl Rename<'_> {
                 }
                 TokenKind::Text => tokens::string_value(token.text(text)).and_then(|value| {
                     let parts = names::parts(&value);
-                    let is_name = parts.len() == 2 && parts[0] == self.from && !value.contains([' ', '(']);
+                    let is_name =
+                        parts.len() == 2 && parts[0] == self.from && names::dotted(&parts[0], &parts[1]) == value;
                     is_name.then(|| tokens::literal(&format!("{}.{}", self.to, names::quoted(&parts[1]))))
                 }),
                 _ => None,

@@ -14,6 +14,11 @@ impl Client for Sqlite {
         &[".bail on"]
     }
 
+    fn include_command(&self, path: &str) -> String {
+        // The client looks for it in its own folder: https://sqlite.org/cli.html
+        format!(".read {path}")
+    }
+
     fn frame(&self, mode: Mode) -> Frame {
         plan::frame(mode)
     }

@@ -10,6 +10,7 @@ pub static SQLITE: Engine = Engine {
     default_version: EngineVersion { major: 3, minor: 40 },
     capabilities: Capabilities {
         has_caseless_names: true,
+        has_schemas: false,
         can_build_indexes_concurrently: false,
         can_reorder_columns: false,
     },

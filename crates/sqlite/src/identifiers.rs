@@ -1,7 +1,7 @@
 //! Names, as SQLite compares and quotes them.
 
 use wevrun_core::Engine;
-use wevrun_core::model::{Identifiers, Kind, Name, QualifiedName};
+use wevrun_core::model::{Identifiers, Kind, Name, NameParts, QualifiedName};
 
 use crate::engine::SQLITE;
 use crate::{LEDGER_TABLE, Sqlite, names};
@@ -17,6 +17,10 @@ impl Identifiers for Sqlite {
 
     fn object_name(&self, written: &str) -> QualifiedName {
         names::object_name(written)
+    }
+
+    fn name_of(&self, _: Kind, parts: NameParts) -> QualifiedName {
+        names::object_name(&parts.identifier)
     }
 
     fn quoted(&self, name: &str) -> String {

@@ -1,7 +1,7 @@
 //! The SQLite dialect: values in, values out. It may use the core, and no driver.
 //!
 //! Each trait of the core's stages is implemented in a file of its own: `identifiers`, `writing`, `grammar`, `semantics`, `rules`,
-//! `privileges`, `planning`, `client`.
+//! `privileges`, `mapping`, `planning`, `client`.
 
 mod affinity;
 mod canonical;
@@ -9,6 +9,7 @@ mod client;
 mod engine;
 mod grammar;
 mod identifiers;
+mod mapping;
 mod names;
 mod parse;
 mod plan;

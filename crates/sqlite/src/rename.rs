@@ -50,6 +50,24 @@ pub fn table(model: &mut Model, from: &QualifiedName, to: &QualifiedName) {
     finish_renamed(model, &before);
 }
 
+/// Gives a view, index or trigger another name in its own statement: the engine can't do that, but a source may say it.
+pub fn itself(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
+    let Some(object) = model.remove(key) else { return };
+    let text = rewrite(&object.text, to, |text, tokens| {
+        let is_kind = |token: &Token| ["VIEW", "INDEX", "TRIGGER"].iter().any(|word| token.is_word(text, word));
+        let kind = tokens.iter().position(is_kind).unwrap_or(0);
+        let is_own = |index: &usize| {
+            object_name(&unquoted(tokens[*index], text)) == key.name
+                && !tokens.get(index + 1).is_some_and(|next| next.is_symbol(text, "."))
+        };
+        (kind + 1..tokens.len()).find(is_own).into_iter().collect()
+    });
+    let renamed = reread(&object, text);
+    let before = BTreeMap::from([(renamed.key(), all_canonical(&object))]);
+    model.insert(renamed);
+    finish_renamed(model, &before);
+}
+
 /// ALTER TABLE … RENAME COLUMN.
 pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) {
     let others_with_column: BTreeSet<QualifiedName> = model

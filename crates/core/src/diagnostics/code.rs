@@ -115,6 +115,14 @@ Define it with a plain statement. If it is no longer needed, remove its name fro
 options that are known to hold none are written to snapshots and scripts. Any other option is neither
 compared nor changed: set it in the database by hand."
 
+    WV013 Warning "a text may have a name that is mapped"
+"`--map` or [[map]] in wevrun.toml gives objects the names that they have on the target. In the body of a routine,
+Wevrun replaces names where the language's grammar shows what they are. In a text, as in EXECUTE 'SELECT …', or in another
+language, a word may be such a name or not: it is left as it is.
+
+Read the body. If the word is a name, write it with its schema outside of texts, or use format('%I', …)
+with a name that the routine is given."
+
     WV101 Error "two objects have the same name"
 "In SQLite, tables, views, virtual tables and indexes share one namespace; triggers have their
 own. Letter case makes no difference: `Hives` and `hives` are one name.

@@ -1,6 +1,6 @@
 //! What the model asks of an engine's names.
 
-use super::{Kind, Name, QualifiedName};
+use super::{Kind, Name, NameParts, QualifiedName};
 use crate::engine::Engine;
 
 /// An engine's rules for names.
@@ -13,6 +13,14 @@ pub trait Identifiers: Sync {
 
     /// The name of an object that is one identifier (without quotes), and not looked up.
     fn object_name(&self, written: &str) -> QualifiedName;
+
+    /// The name of an identifier (without quotes) as a catalogue has it: its letter case is kept.
+    fn exact_name(&self, identifier: &str) -> Name {
+        self.name(identifier)
+    }
+
+    /// The name of an object of a kind, in parts.
+    fn name_of(&self, kind: Kind, parts: NameParts) -> QualifiedName;
 
     /// The identifier as SQL: quoted if it must be.
     fn quoted(&self, name: &str) -> String;

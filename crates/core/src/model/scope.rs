@@ -56,6 +56,12 @@ impl fmt::Display for Pattern {
 }
 
 impl Pattern {
+    /// The pattern of one name; of a schema, what is in it too.
+    pub fn exact(kind: Kind, name: &str) -> Pattern {
+        let kind = if kind == Kind::Schema { PatternKind::Schema } else { PatternKind::Only(kind) };
+        Pattern { kind, name: name.to_owned() }
+    }
+
     /// Whether an object of this kind and name is meant.
     pub fn matches(&self, names: &dyn Identifiers, key: &ObjectKey) -> bool {
         let (schema, own) = (key.name.schema(), key.name.identifier());

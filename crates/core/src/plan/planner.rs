@@ -3,11 +3,11 @@
 use std::collections::BTreeSet;
 
 use super::{Plan, Planning, Probe};
-use crate::compare::Privileges;
+use crate::mapping::Mapper;
 use crate::model::{Definition, Model, Object, QualifiedName};
 
 /// How an engine's databases are migrated.
-pub trait Planner: Privileges {
+pub trait Planner: Mapper {
     /// What must be known of the data to plan well.
     fn probes(&self, planning: &Planning<'_>) -> Vec<Probe>;
 

@@ -21,13 +21,11 @@ pub use needs::{Included, Reason};
 pub use pattern::{ChangeKind, Choice, DifferencePattern, Selection};
 pub use released::released;
 
-use crate::adopt;
-use crate::build::{Build, build};
-use crate::check::Rules;
 use crate::compare::{Change, Comparison, Difference, Privileges, Renames, add_access, compare_with};
 use crate::diagnostics::Diagnostic;
 use crate::engine::EngineVersion;
 use crate::model::{Identifiers, Model, Name, Object, ObjectKey};
+use crate::reread::{Rereading, take_over};
 use crate::source::Source;
 use element::all_elements;
 use mixed::mixed;
@@ -328,34 +326,6 @@ fn settled(
     affected.extend(chosen.iter().map(|element| &element.object).filter(is_renamed).cloned());
     take_over(&mut result, &affected, &built.model);
     Ok(result)
-}
-
-/// Reads a model again from the statements that make it.
-struct Rereading {
-    dialect: &'static dyn Privileges,
-    version: EngineVersion,
-    access: bool,
-}
-
-impl Rereading {
-    fn read(&self, model: &Model) -> (Build, Vec<Source>) {
-        let files = adopt::files(self.dialect, model, self.access);
-        let sources: Vec<Source> = files.iter().map(|file| Source::new(file.path.as_str(), &file.text)).collect();
-        (build(self.dialect as &dyn Rules, self.version, &sources), sources)
-    }
-}
-
-/// Takes over the canonical form of some objects.
-fn take_over(model: &mut Model, keys: &BTreeSet<ObjectKey>, read: &Model) {
-    for key in keys {
-        let (Some(own), Some(read)) = (model.get_mut(key), read.get(key)) else { continue };
-        own.definition.clone_from(&read.definition);
-        own.text.clone_from(&read.text);
-        own.uses.clone_from(&read.uses);
-        own.reads.clone_from(&read.reads);
-        own.names_in.clone_from(&read.names_in);
-        own.unresolved.clone_from(&read.unresolved);
-    }
 }
 
 /// The objects that are as neither side has them, and those that use, directly or not, something that is not as it is on the side that

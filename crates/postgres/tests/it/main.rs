@@ -6,6 +6,7 @@ mod copies;
 mod extensions;
 mod fold;
 mod inherits;
+mod mapping;
 mod names;
 mod parts;
 mod plan;

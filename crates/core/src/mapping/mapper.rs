@@ -1,0 +1,40 @@
+//! What a mapping of names asks of an engine.
+
+use std::collections::BTreeMap;
+
+use crate::compare::Privileges;
+use crate::model::{Model, Name, ObjectKey, QualifiedName};
+
+/// What is called otherwise: want's names, each with have's.
+#[derive(Debug)]
+pub struct Renamed<'r> {
+    /// Objects.
+    pub objects: &'r BTreeMap<ObjectKey, QualifiedName>,
+    /// Columns, by want's name of their table.
+    pub columns: &'r BTreeMap<QualifiedName, Vec<(Name, Name)>>,
+    /// Schemas.
+    pub schemas: BTreeMap<String, String>,
+}
+
+/// A word in a text that may be a mapped name.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Doubt {
+    /// The object that has the text.
+    pub object: ObjectKey,
+    /// The word.
+    pub word: String,
+}
+
+/// How an engine's objects get other names, as if their source said them.
+pub trait Mapper: Privileges {
+    /// Renames an object of any kind with what refers to it, also of kinds that the engine can't rename.
+    fn rename_any(&self, model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
+        self.rename_object(model, key, to);
+    }
+
+    /// Changes what the engine's own renames leave as it is: names in the bodies of routines, and names that were made up from
+    /// others. `before` is the model before the renames. Returns what may be such a name, and was left.
+    fn follow(&self, _before: &Model, _model: &mut Model, _: &Renamed<'_>) -> Vec<Doubt> {
+        Vec::new()
+    }
+}
