@@ -11,6 +11,9 @@ pub trait Client: Planner {
     /// Commands of the client before everything else in a script: it stops at the first error.
     fn client_settings(&self) -> &'static [&'static str];
 
+    /// The command of the client that runs another file, by its path from the folder of the one that has the command.
+    fn include_command(&self, path: &str) -> String;
+
     /// The statements around the steps of a part.
     fn frame(&self, mode: Mode) -> Frame;
 }

@@ -1,5 +1,7 @@
 //! A script as text that the engine's own client runs.
 
+use std::collections::BTreeMap;
+
 use sha2::{Digest, Sha256};
 
 use super::line::{Line, MARK, ScopeWord};
@@ -15,10 +17,10 @@ pub const UNDO_TITLE: &str = "-- Wevrun undo script";
 
 /// Lines of text.
 #[derive(Default)]
-struct Text(String);
+pub(super) struct Text(String);
 
 impl Text {
-    fn line(&mut self, text: &str) {
+    pub(super) fn line(&mut self, text: &str) {
         self.0.push_str(text);
         self.0.push('\n');
     }
@@ -41,14 +43,39 @@ impl Text {
 
 /// The script's text. The same script gives the same bytes.
 pub fn write(client: &dyn Client, script: &Script) -> String {
+    sealed(write_with(client, script, &Steps::All))
+}
+
+/// The script's text without its end mark, in which some steps are replaced.
+pub(super) fn write_with(client: &dyn Client, script: &Script, steps: &Steps<'_>) -> String {
     let mut text = Text::default();
     head(client, script, &mut text);
     let mut number = 0;
     for (index, part) in script.plan.parts.iter().enumerate() {
-        write_part(client, script, index + 1, part, &mut number, &mut text);
+        write_part(client, (script, steps), (index + 1, part), &mut number, &mut text);
     }
     text.line("");
-    sealed(text.0)
+    text.0
+}
+
+/// How steps are written.
+pub(super) enum Steps<'s> {
+    /// Each as it is.
+    All,
+    /// Only a line for the first of some that are in another file, by its number.
+    Included(&'s BTreeMap<usize, String>),
+}
+
+/// Steps with their numbers, as they are in a script.
+pub(super) fn steps_text<'s>(steps: impl IntoIterator<Item = (usize, &'s Step)>) -> String {
+    let mut text = Text::default();
+    for (index, (number, step)) in steps.into_iter().enumerate() {
+        if index > 0 {
+            text.line("");
+        }
+        write_step(number, step, &mut text);
+    }
+    text.0
 }
 
 /// The text with its end mark, which holds the hash of all that is before it.
@@ -117,9 +144,8 @@ fn head(client: &dyn Client, script: &Script, text: &mut Text) {
 
 fn write_part(
     client: &dyn Client,
-    script: &Script,
-    number: usize,
-    part: &Part,
+    (script, steps): (&Script, &Steps<'_>),
+    (number, part): (usize, &Part),
     step_number: &mut usize,
     text: &mut Text,
 ) {
@@ -142,8 +168,18 @@ fn write_part(
     }
     for step in &part.steps {
         *step_number += 1;
-        text.line("");
-        write_step(*step_number, step, text);
+        match steps {
+            Steps::All => {
+                text.line("");
+                write_step(*step_number, step, text);
+            }
+            Steps::Included(lines) => {
+                if let Some(line) = lines.get(step_number) {
+                    text.line("");
+                    text.line(line);
+                }
+            }
+        }
     }
     text.line("");
     if !check.is_empty() {

@@ -4,6 +4,7 @@
 //! `WEVRUN_CASE` runs a single one again.
 
 mod choices;
+mod mapping;
 
 use std::cell::Cell;
 use std::fs;
@@ -18,7 +19,7 @@ use wevrun_core::build::build;
 use wevrun_core::compare::{Change, Renames, compare, compare_with};
 use wevrun_core::model::{Kind, Model, Object};
 use wevrun_core::plan::{self, Clearance, Evidence, Wishes};
-use wevrun_core::script::{Script, ScriptHash, make_script, make_undo, read, write};
+use wevrun_core::script::{Script, ScriptHash, join, make_script, make_undo, read, split, write};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::source::Source;
 use wevrun_core::{Dialect, EngineVersion};
@@ -269,6 +270,7 @@ fn case(seed: u64, [kept_a, kept_b]: [&[bool]; 2]) -> bool {
         return true; // certain to fail, and said so
     }
     let text = write(&Sqlite, &script);
+    assert!(join(&Sqlite, &split(&Sqlite, &script)).as_ref() == Ok(&text), "the files are the script");
     if let Err(error) = run(&file("work.db"), &script, seed.is_multiple_of(2)) {
         assert!(may_be_refused(&script), "{error}\n{text}");
         assert_eq!(judge::differences(&file("work.db"), &file("a.db")), Vec::<String>::new(), "nothing changed");
