@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use clap::{Args, ValueEnum};
+use clap_complete::ArgValueCompleter;
 use serde::Serialize;
 use wevrun_core::compare::Aspect;
 use wevrun_core::model::Model;
@@ -12,7 +13,9 @@ use wevrun_core::select::{
 };
 use wevrun_engines::registry::dialect;
 
+use crate::completion;
 use crate::failure::{Ended, Failure, Outcome};
+use crate::output::print::note;
 use crate::output::style::{self, paint};
 use crate::project::FILE;
 use crate::side::{Context, Loaded};
@@ -24,11 +27,11 @@ pub struct ChoiceOptions {
     ///
     /// A pattern is a kind and a name, with `*` for any characters and `?` for one. A name with a dot is matched with its schema,
     /// else without it. What is on a table follows it. What a chosen object needs is included, and so is what depends on a removed one.
-    #[arg(long, value_name = "PATTERN")]
+    #[arg(long, value_name = "PATTERN", add = ArgValueCompleter::new(completion::objects))]
     pub only: Vec<DifferencePattern>,
 
     /// Not the differences that match
-    #[arg(long, value_name = "PATTERN")]
+    #[arg(long, value_name = "PATTERN", add = ArgValueCompleter::new(completion::objects))]
     pub except: Vec<DifferencePattern>,
 
     /// Only objects to create, to change or to remove
@@ -36,7 +39,7 @@ pub struct ChoiceOptions {
     pub change: Vec<ChangeOption>,
 
     /// The differences of a selection in wevrun.toml
-    #[arg(long, value_name = "NAME")]
+    #[arg(long, value_name = "NAME", add = ArgValueCompleter::new(completion::selections))]
     pub selection: Vec<String>,
 
     /// Fail (exit status 4) instead of including what the chosen differences need
@@ -44,11 +47,11 @@ pub struct ChoiceOptions {
     pub strict: bool,
 
     /// Aspects that are no difference; `wevrun explain aspects` lists them
-    #[arg(long, value_name = "ASPECT", value_delimiter = ',')]
+    #[arg(long, value_name = "ASPECT", value_delimiter = ',', add = ArgValueCompleter::new(completion::aspects))]
     pub ignore: Vec<String>,
 
     /// Aspects that are a difference although they are ignored by default or in wevrun.toml
-    #[arg(long, value_name = "ASPECT", value_delimiter = ',')]
+    #[arg(long, value_name = "ASPECT", value_delimiter = ',', add = ArgValueCompleter::new(completion::aspects))]
     pub mind: Vec<String>,
 }
 
@@ -178,7 +181,7 @@ impl ChoiceOptions {
                 .help("the places are in the schema that would result; choose these objects as well")
         })?;
         for pattern in unmatched {
-            anstream::eprintln!("{}: no object of either side matches `{pattern}`", paint(style::WARNING, "warning"));
+            note!("{}: no object of either side matches `{pattern}`", paint(style::WARNING, "warning"));
         }
         if self.strict && !included.is_empty() {
             let failure = Failure {
@@ -216,14 +219,9 @@ impl Chosen {
     /// Prints what was included, left out and ignored, on standard error.
     pub fn print(&self) {
         for included in &self.included {
-            anstream::eprintln!(
-                "{}: {} is included: {}",
-                paint(style::HELP, "note"),
-                included.element,
-                included.words()
-            );
+            note!("{}: {} is included: {}", paint(style::HELP, "note"), included.element, included.words());
         }
-        self.notes().iter().for_each(|note| anstream::eprintln!("{note}"));
+        self.notes().iter().for_each(|note| note!("{note}"));
     }
 
     /// What was left out and ignored, in words: a line each.

@@ -2,9 +2,12 @@
 
 use std::path::{Path, PathBuf};
 
-use clap::{Parser, Subcommand, ValueEnum};
+use clap::{ArgAction, Parser, Subcommand, ValueEnum};
+use wevrun_engines::registry;
 
-use crate::commands::{adopt, build, compare, demo, deploy, drift, explain, new, script, snapshot};
+use crate::commands::{
+    adopt, build, compare, completions, demo, deploy, drift, explain, man, new, script, snapshot, status,
+};
 use crate::failure::Ended;
 use crate::output::Format;
 
@@ -16,7 +19,7 @@ use crate::output::Format;
 /// Exit status: 0 done, or no difference; 1 failed; 2 wrong usage; 3 differences or drift found; 4 blocked by a rule or an
 /// unwaived risk; 5 the target is no longer in the state that the script was made for; 6 nothing to do, if `script --fail-on nothing` asks.
 #[derive(Debug, Parser)]
-#[command(name = "wevrun", version, arg_required_else_help = true, max_term_width = 100)]
+#[command(name = "wevrun", version, long_version = long_version(), arg_required_else_help = true, max_term_width = 100)]
 pub struct Cli {
     /// The project's folder [default: the nearest parent folder with a wevrun.toml]
     #[arg(short = 'C', value_name = "DIR", global = true)]
@@ -25,6 +28,18 @@ pub struct Cli {
     /// When to use colour
     #[arg(long, value_name = "WHEN", default_value = "auto", global = true)]
     pub color: Color,
+
+    /// Print nothing but errors, and what `--format` and `--out -` ask for; the exit status says the result
+    #[arg(short, long, global = true)]
+    pub quiet: bool,
+
+    /// Log what is done, and how long it takes, on standard error; twice: in more detail
+    #[arg(short, long, action = ArgAction::Count, global = true, conflicts_with = "quiet")]
+    pub verbose: u8,
+
+    /// Print long output at once, not through a pager (the one in PAGER, or less)
+    #[arg(long, global = true)]
+    pub no_pager: bool,
 
     /// What to do
     #[command(subcommand)]
@@ -42,7 +57,10 @@ pub enum Command {
     Drift(drift::Drift),
     Script(script::Script),
     Deploy(deploy::Deploy),
+    Status(status::Status),
     Explain(explain::Explain),
+    Completions(completions::Completions),
+    Man(man::Man),
     Demo(demo::Demo),
 }
 
@@ -58,7 +76,10 @@ impl Command {
             Command::Drift(command) => command.run(directory),
             Command::Script(command) => command.run(directory),
             Command::Deploy(command) => command.run(directory),
+            Command::Status(command) => command.run(directory),
             Command::Explain(command) => command.run(),
+            Command::Completions(command) => command.run(),
+            Command::Man(command) => command.run(),
             Command::Demo(command) => command.run(directory),
         }
     }
@@ -72,9 +93,27 @@ impl Command {
             Command::Drift(command) => command.format,
             Command::Script(command) => command.format,
             Command::Deploy(command) => command.format,
-            Command::New(_) | Command::Adopt(_) | Command::Explain(_) | Command::Demo(_) => Format::Text,
+            Command::Status(command) => command.format,
+            Command::New(_)
+            | Command::Adopt(_)
+            | Command::Explain(_)
+            | Command::Completions(_)
+            | Command::Man(_)
+            | Command::Demo(_) => Format::Text,
         }
     }
+}
+
+/// The program's version, the commit that it was built from, and the engines.
+fn long_version() -> String {
+    let engine = |engine: &&'static wevrun_core::Engine| match registry::live(engine).built_in_version() {
+        Some(version) => {
+            format!("{} {version}, built in; databases of {} and later", engine.title, engine.oldest_version)
+        }
+        None => format!("{} {} and later", engine.title, engine.oldest_version),
+    };
+    let engines: Vec<String> = registry::engines().iter().map(engine).collect();
+    format!("{}\ncommit {}\n{}", env!("CARGO_PKG_VERSION"), env!("WEVRUN_COMMIT"), engines.join("\n"))
 }
 
 /// When to use colour.

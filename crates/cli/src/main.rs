@@ -3,10 +3,13 @@
 mod choice;
 mod cli;
 mod commands;
+mod completion;
 mod failure;
 mod files;
 mod git;
+mod mapping;
 mod output;
+mod pieces;
 mod progress;
 mod project;
 mod scratch;
@@ -26,8 +29,13 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() -> ExitCode {
     end_when_nothing_can_be_printed();
+    clap_complete::CompleteEnv::with_factory(<cli::Cli as clap::CommandFactory>::command)
+        .var(commands::completions::VARIABLE)
+        .complete();
     let arguments = cli::Cli::try_parse().unwrap_or_else(|error| wrong_usage(&error));
     arguments.color.apply();
+    output::print::set(arguments.quiet, !arguments.no_pager);
+    log(arguments.verbose);
     // Long expressions go deep: with room for the usual ones, no thread has to ask for more.
     let _ = rayon::ThreadPoolBuilder::new().stack_size(32 << 20).build_global();
     let format = arguments.command.format();
@@ -45,6 +53,17 @@ fn main() -> ExitCode {
             ExitCode::from(failure.status)
         }
     }
+}
+
+/// Writes a log to standard error, if it is asked for.
+fn log(verbose: u8) {
+    let level = match verbose {
+        0 => return,
+        1 => tracing::Level::INFO,
+        _ => tracing::Level::DEBUG,
+    };
+    let log = tracing_subscriber::fmt().with_max_level(level).with_writer(std::io::stderr).with_target(false);
+    log.with_ansi(std::io::IsTerminal::is_terminal(&std::io::stderr())).init();
 }
 
 /// What clap says of wrong arguments; to a machine also as a document.

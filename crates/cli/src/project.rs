@@ -11,6 +11,7 @@ use serde::Deserialize;
 use toml::Spanned;
 use wevrun_core::compare::Aspect;
 use wevrun_core::diagnostics::{Code, Diagnostic, nearest};
+use wevrun_core::mapping::{MapKind, MapRule};
 use wevrun_core::model::{Pattern, Scope};
 use wevrun_core::plan::{Waiver, WaiverFile, read_waivers};
 use wevrun_core::select::{Aspects, DifferencePattern, Selection, aspects_of};
@@ -21,6 +22,7 @@ use wevrun_engines::{DatabaseUrl, UrlError, registry};
 use crate::choice::ChangeOption;
 use crate::failure::{Ended, Failure};
 use crate::files;
+use crate::mapping::ProjectRule;
 use crate::source_files::{Disk, FileStore};
 
 /// The name of the settings file.
@@ -42,6 +44,9 @@ pub struct ProjectFile {
     /// What counts as a difference.
     #[serde(default)]
     pub compare: CompareSection,
+    /// Names on the targets that stand for other names of the source.
+    #[serde(default)]
+    pub map: Vec<MapSection>,
     /// Choices of differences, by name, for `--selection NAME`.
     #[serde(default)]
     pub selections: BTreeMap<String, SelectionSection>,
@@ -59,6 +64,25 @@ pub struct CompareSection {
     #[serde(default)]
     #[schemars(with = "Vec<String>")]
     pub mind: Vec<Spanned<String>>,
+}
+
+/// A name on the targets that stands for another name of the source.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct MapSection {
+    /// Of what these are names: `schema`, `column`, a kind of object, or `*` for objects of any kind. Without it, of schemas.
+    #[serde(default)]
+    #[schemars(with = "Option<String>")]
+    pub kind: Option<Spanned<String>>,
+    /// The name on the target: `sales_eu`, `eu_*`, `hives.grams`.
+    #[schemars(with = "String")]
+    pub have: Spanned<String>,
+    /// The name in the source: `sales`, `*`, `hives.weight`.
+    pub want: String,
+    /// The targets that have this name. Without it, all.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub targets: Vec<Spanned<String>>,
 }
 
 /// A choice of differences.
@@ -161,6 +185,8 @@ pub struct Project {
     pub aspects: Aspects,
     /// Choices of differences, by name.
     pub selections: BTreeMap<String, Selection>,
+    /// Names on the targets that stand for other names of the source.
+    pub maps: Vec<ProjectRule>,
     /// The URL of the scratch server, not expanded.
     scratch: Option<Spanned<String>>,
     /// Findings that are warnings here.
@@ -254,6 +280,22 @@ impl Project {
             };
             selections.insert(name.clone(), selection);
         }
+        let mut maps = Vec::new();
+        for section in &file.map {
+            let what = section
+                .kind
+                .as_ref()
+                .map_or(Ok(MapKind::Schema), |kind| kind.get_ref().parse().map_err(|problem| wrong(kind, problem)))?;
+            let rule = MapRule::new(what, section.have.get_ref(), &section.want);
+            let rule = rule.map_err(|problem| wrong(&section.have, problem))?;
+            if let Some(target) = section.targets.iter().find(|target| !file.targets.contains_key(target.get_ref())) {
+                return Err(wrong(target, format!("there is no target `{}` in {FILE}", target.get_ref())));
+            }
+            maps.push(ProjectRule {
+                rule,
+                targets: section.targets.iter().map(|target| target.get_ref().clone()).collect(),
+            });
+        }
         let mut globs = GlobSetBuilder::new();
         for glob in &section.source {
             let built = GlobBuilder::new(glob.get_ref()).literal_separator(true).build();
@@ -271,6 +313,7 @@ impl Project {
             scope,
             aspects,
             selections,
+            maps,
             functions: section.functions.clone(),
             scratch: file.project.scratch,
             tolerate,
@@ -335,19 +378,20 @@ impl Project {
     /// The waivers beside `wevrun.toml`; none if there is no such file.
     pub fn waivers(&self) -> Ended<Vec<Waiver>> {
         let path = self.root.join(WAIVERS);
-        if !path.exists() {
-            return Ok(Vec::new());
-        }
-        let source = Source::new(path.display().to_string(), &files::read_text(&path)?);
-        let file: WaiverFile =
-            toml::from_str(&source.text).map_err(|error| toml_failure(&source, &error, Code::WV402))?;
-        read_waivers(file).map_err(|error| {
-            let start = source.text.match_indices("[[waiver]]").nth(error.number - 1).map_or(0, |(at, _)| at);
-            let diagnostic =
-                Diagnostic::new(Code::WV402, error.problem.clone()).at(place(start..start + 10), "this waiver");
-            Failure::found("", vec![diagnostic], vec![source.clone()])
-        })
+        if path.exists() { read_waiver_file(&path) } else { Ok(Vec::new()) }
     }
+}
+
+/// The waivers of a file.
+pub fn read_waiver_file(path: &Path) -> Ended<Vec<Waiver>> {
+    let source = Source::new(path.display().to_string(), &files::read_text(path)?);
+    let file: WaiverFile = toml::from_str(&source.text).map_err(|error| toml_failure(&source, &error, Code::WV402))?;
+    read_waivers(file).map_err(|error| {
+        let start = source.text.match_indices("[[waiver]]").nth(error.number - 1).map_or(0, |(at, _)| at);
+        let diagnostic =
+            Diagnostic::new(Code::WV402, error.problem.clone()).at(place(start..start + 10), "this waiver");
+        Failure::found("", vec![diagnostic], vec![source.clone()])
+    })
 }
 
 fn place(span: Range<usize>) -> Location {

@@ -3,6 +3,7 @@
 use std::ffi::OsStr;
 use std::fmt;
 use std::path::{Path, PathBuf};
+use std::time::Instant;
 
 use sha2::{Digest, Sha256};
 use wevrun_core::diagnostics::{self, Code, Diagnostic, Severity};
@@ -107,6 +108,29 @@ pub struct Context {
     pub scratch: Option<DatabaseUrl>,
 }
 
+impl Loaded {
+    /// A side of which nothing is known but its structure.
+    pub fn of(name: String, engine: &'static Engine, model: Model) -> Loaded {
+        Loaded {
+            name,
+            engine,
+            engine_version: None,
+            spelled: None,
+            project: None,
+            scope: Scope::default(),
+            model,
+            sources: Vec::new(),
+            diagnostics: Vec::new(),
+            unread: Vec::new(),
+            live: None,
+            path: None,
+            git: None,
+            files: Vec::new(),
+            raw: Vec::new(),
+        }
+    }
+}
+
 impl Context {
     /// What a text on the command line means.
     pub fn side(&self, text: &str) -> Ended<Side> {
@@ -181,27 +205,29 @@ impl Context {
 
     /// Reads a side. Errors in it are a failure.
     pub fn load(&self, side: &Side) -> Ended<Loaded> {
+        let started = Instant::now();
+        let loaded = self.load_quietly(side);
+        match &loaded {
+            Ok(loaded) => tracing::info!(
+                side = loaded.name,
+                engine = loaded.engine.name,
+                objects = loaded.model.len(),
+                sources = loaded.sources.len(),
+                ms = started.elapsed().as_secs_f64() * 1000.0,
+                "side read"
+            ),
+            Err(failure) => tracing::info!(%side, problem = failure.message, "side can't be read"),
+        }
+        loaded
+    }
+
+    fn load_quietly(&self, side: &Side) -> Ended<Loaded> {
         match side {
-            Side::Empty => Ok(Loaded {
-                name: side.to_string(),
-                engine: self
-                    .engine
-                    .or(self.project.as_ref().map(|project| project.engine))
-                    .unwrap_or_else(|| registry::engines()[0]),
-                engine_version: None,
-                spelled: None,
-                project: None,
-                scope: Scope::default(),
-                model: Model::empty(),
-                sources: Vec::new(),
-                diagnostics: Vec::new(),
-                unread: Vec::new(),
-                live: None,
-                path: None,
-                git: None,
-                files: Vec::new(),
-                raw: Vec::new(),
-            }),
+            Side::Empty => {
+                let of_project = self.project.as_ref().map(|project| project.engine);
+                let engine = self.engine.or(of_project).unwrap_or_else(|| registry::engines()[0]);
+                Ok(Loaded::of(side.to_string(), engine, Model::empty()))
+            }
             Side::Source => {
                 let Some(project) = &self.project else {
                     return Project::require(None).map(|_| unreachable!("there is no project"));
@@ -351,9 +377,11 @@ impl Context {
 
     /// Opens and reads a live database.
     pub fn load_live(&self, name: &str, url: &DatabaseUrl, access: Access) -> Ended<Loaded> {
+        tracing::debug!(%url, "connecting");
         let mut database = wevrun_engines::open(url, access).map_err(|error| Failure::live(name, &error))?;
         let content = progress::while_running(&format!("reading {name}"), || database.read())
             .map_err(|error| Failure::live(name, &error))?;
+        tracing::debug!(side = name, statements = content.sources.len(), "catalogue read");
         Ok(Loaded {
             name: name.to_owned(),
             engine: url.engine(),

@@ -3,6 +3,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use clap::Args;
+use clap_complete::ArgValueCompleter;
 use rayon::prelude::*;
 use wevrun_core::Engine;
 use wevrun_core::adopt::files as adopted_files;
@@ -14,9 +15,11 @@ use super::context;
 use super::new::settings;
 use super::snapshot::contents;
 use crate::choice::ChoiceOptions;
+use crate::completion;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files::{self, reason};
 use crate::output::count;
+use crate::output::print::{note, say};
 use crate::output::style::{self, paint};
 use crate::project::FILE;
 use crate::side::{Context, Loaded, Side};
@@ -26,9 +29,10 @@ use crate::side::{Context, Loaded, Side};
 /// Each table, view and virtual table gets a file, with its indexes and triggers, in folders by kind. The result is built and
 /// compared with the side before the command reports success.
 #[derive(Debug, Args)]
+#[command(after_help = "Example:\n  wevrun adopt sqlite:hives.db --into honey")]
 pub struct Adopt {
     /// The side to adopt
-    #[arg(value_name = "SIDE")]
+    #[arg(value_name = "SIDE", add = ArgValueCompleter::new(completion::sides))]
     pub side: String,
 
     /// The folder of the new project; it must be empty, or not exist yet
@@ -87,7 +91,7 @@ impl Adopt {
                 settings(&name, side.engine, side.engine_version, &tolerated).as_bytes(),
             )?;
             let codes: Vec<&str> = tolerated.iter().map(|code| code.name()).collect();
-            anstream::eprintln!(
+            note!(
                 "{}: the database has defects that the engine accepts; {FILE} tolerates them ({})",
                 paint(style::WARNING, "warning"),
                 codes.join(", ")
@@ -95,7 +99,7 @@ impl Adopt {
             built = self.build().0;
         }
         self.prove(built, &side.model)?;
-        anstream::println!(
+        say!(
             "{} {} into {}: {} in {}, and the source builds to the same structure ({})",
             paint(style::GOOD, "adopted"),
             side.name,

@@ -16,6 +16,7 @@ use crate::side::{Loaded, Side};
 /// Then the engine itself, if it is built in, compiles the schema in memory. All independent errors are shown in one run. A
 /// pipeline carries the snapshot, unchanged, from test to production.
 #[derive(Debug, Args)]
+#[command(after_help = "Example:\n  wevrun build --out honey.wsnap")]
 pub struct Build {
     /// The snapshot's file [default: NAME.wsnap in the project's folder]
     #[arg(long, value_name = "FILE")]

@@ -1,18 +1,23 @@
 use std::path::{Path, PathBuf};
 
 use clap::{Args, ValueEnum};
+use clap_complete::ArgValueCompleter;
 use wevrun_core::Engine;
 use wevrun_core::compare::{Aspect, add_access, compare, lookalikes};
-use wevrun_core::model::{Fingerprint, ObjectKey, Scope};
+use wevrun_core::model::{Fingerprint, ObjectKey, Pattern, Scope};
 use wevrun_core::unread;
 use wevrun_engines::registry::{self, dialect};
 
-use super::{Scratch, context};
+use super::{Scratch, context, object_script};
 use crate::choice::ChoiceOptions;
+use crate::completion;
 use crate::failure::{Ended, Failure, Outcome};
+use crate::mapping::MapOptions;
 use crate::output::comparison::{self, ChangeWords, Group, View};
 use crate::output::diagnostics::{self, JsonDiagnostic};
+use crate::output::diff::Layout;
 use crate::output::json::{self, JsonComparison, JsonSide};
+use crate::output::print;
 use crate::output::{self, Format, format};
 use crate::side::{Context, Loaded, Side, load_both};
 
@@ -22,14 +27,15 @@ use crate::side::{Context, Loaded, Side, load_both};
 /// constraints are not differences; another order of columns is reported separately. Objects that can't be compared without the
 /// engine are reported as unproven; they are not differences either.
 #[derive(Debug, Args)]
+#[command(after_help = "Example:\n  wevrun compare production --only 'table:api*' --details")]
 pub struct Compare {
     /// The sides
     #[command(flatten)]
     pub sides: Sides,
 
-    /// Show both definitions, with their differences
-    #[arg(long)]
-    pub details: bool,
+    /// What is shown of an object
+    #[command(flatten)]
+    pub details: Details,
 
     /// How to group the differences in text
     #[arg(long, value_name = "WHAT", default_value = "change")]
@@ -55,24 +61,62 @@ pub enum FailOn {
     Unproven,
 }
 
+/// How much is shown of each object.
+#[derive(Debug, Clone, Args)]
+pub struct Details {
+    /// Show both definitions, with their differences; of one object only, and the script for it, with a pattern: table:hives
+    #[arg(long, value_name = "OBJECT", num_args = 0..=1, add = ArgValueCompleter::new(completion::objects))]
+    #[allow(clippy::option_option, reason = "the option, with or without a value")]
+    details: Option<Option<String>>,
+
+    /// How two definitions are laid out
+    #[arg(long, value_name = "HOW", default_value = "auto")]
+    pub layout: Layout,
+}
+
+impl Details {
+    /// Whether definitions are shown.
+    pub fn are_shown(&self) -> bool {
+        self.details.is_some()
+    }
+
+    /// The objects that are shown; none: all.
+    pub fn about(&self) -> Ended<Option<Pattern>> {
+        let of = |text: &String| text.parse().map_err(Failure::usage);
+        self.details.as_ref().and_then(Option::as_ref).map(of).transpose()
+    }
+
+    /// A target that was taken for a pattern: `--details production`.
+    pub fn take_target(&mut self) -> Option<String> {
+        let is_target = |text: &String| !text.contains(':') || text.contains("://") || text.starts_with("sqlite:");
+        let target = self.details.as_ref()?.as_ref().filter(|text| is_target(text)).cloned()?;
+        self.details = Some(None);
+        Some(target)
+    }
+}
+
 /// Have and want, as `compare` and `script` take them.
-#[derive(Debug, Args)]
+#[derive(Debug, Clone, Args)]
 pub struct Sides {
     /// Current state: short for --have
-    #[arg(value_name = "TARGET", conflicts_with = "have")]
+    #[arg(value_name = "TARGET", conflicts_with = "have", add = ArgValueCompleter::new(completion::targets))]
     pub target: Option<String>,
 
     /// Current state
-    #[arg(long, value_name = "SIDE")]
+    #[arg(long, value_name = "SIDE", add = ArgValueCompleter::new(completion::sides))]
     pub have: Option<String>,
 
     /// Desired schema [default: the project's source]
-    #[arg(long, value_name = "SIDE")]
+    #[arg(long, value_name = "SIDE", add = ArgValueCompleter::new(completion::sides))]
     pub want: Option<String>,
 
     /// The engine of sides that do not name theirs [default: the other side's, or the project's]
     #[arg(long, value_parser = registry::engine)]
     pub engine: Option<&'static Engine>,
+
+    /// Names of have that stand for other names of want
+    #[command(flatten)]
+    pub map: MapOptions,
 
     /// Where sources are spelled
     #[command(flatten)]
@@ -100,13 +144,14 @@ impl Sides {
             }
         }
         let context = &*context;
-        let (have, want) = load_both(|| context.load(&have), || context.load(&want))?;
+        let (have, mut want) = load_both(|| context.load(&have), || context.load(&want))?;
         if have.engine != want.engine && !have.model.is_empty() && !want.model.is_empty() {
             return Err(Failure::usage(format!(
                 "{} is for {} and {} for {}",
                 have.name, have.engine, want.name, want.engine
             )));
         }
+        self.map.apply(context, &have, &mut want)?;
         Ok((have, want))
     }
 
@@ -154,8 +199,12 @@ pub fn keep_unread(have: &Loaded, want: &mut Loaded) -> Vec<ObjectKey> {
 impl Compare {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
-        let mut context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
-        let (have, mut want) = self.sides.load(&mut context)?;
+        let mut details = self.details.clone();
+        let mut sides = self.sides.clone();
+        sides.target = sides.target.or_else(|| details.take_target());
+        let about = details.about()?;
+        let mut context = sides.scratch.of(context(directory, sides.engine)?)?;
+        let (have, mut want) = sides.load(&mut context)?;
         let kept = keep_unread(&have, &mut want);
         let dialect = dialect(want.engine);
         let scope = scope(&have, &want);
@@ -183,7 +232,7 @@ impl Compare {
                 &comparison,
                 (side(&have, &fingerprints.0), side(&want, &fingerprints.1)),
                 identical,
-                self.details,
+                details.are_shown(),
                 chosen.json(),
                 source_findings(&[&have, &want]),
             ));
@@ -200,13 +249,20 @@ impl Compare {
                 columns: ["have", "want"],
                 sides: ["have", "want"],
                 group: self.group,
-                details: self.details,
+                details: details.are_shown(),
+                layout: details.layout,
+                about: about.as_ref(),
                 column_order: minds_order,
                 chosen: &chosen,
             };
             if !output::print_comparison(self.format, &comparison, &view)? {
+                print::begin_page();
                 comparison::print(&comparison, &lookalikes(dialect, &comparison), &view);
+                if let Some(about) = &about {
+                    object_script::print(&context, (&have, &have_model), &want, about, &self.choice)?;
+                }
                 comparison::print_left_out(left_out);
+                print::end_page();
             }
         }
         let unproven = self.fail_on == Some(FailOn::Unproven) && !comparison.unproven.is_empty();

@@ -17,6 +17,7 @@ use crate::output::style::{self, paint};
 /// its script is blocked, gets its waivers, and is deployed and verified. Every command is shown as it is typed, with its real
 /// output. All files are kept.
 #[derive(Debug, Args)]
+#[command(after_help = "Example:\n  wevrun demo honey-demo")]
 pub struct Demo {
     /// The folder for the demo's files [default: a new temporary folder]
     #[arg(value_name = "DIR")]

@@ -3,6 +3,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use clap::Args;
+use clap_complete::ArgValueCompleter;
 use serde::Serialize;
 use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare};
@@ -19,13 +20,18 @@ use super::script::{Made, keep_unmanaged, last_release, make, read, report_block
 use super::wishes::Wishes;
 use super::{Scratch, context};
 use crate::choice::Chosen;
+use crate::completion;
 use crate::failure::{Ended, Failure, Outcome};
+use crate::mapping::MapOptions;
 use crate::output::comparison::{self, ChangeWords, Group, View};
 use crate::output::diagnostics::JsonDiagnostic;
+use crate::output::diff::Layout;
 use crate::output::json::JsonRisk;
+use crate::output::print::{self, say};
 use crate::output::style::{self, paint};
 use crate::output::{Format, format};
 use crate::output::{count, json};
+use crate::progress;
 use crate::side::{Context, Side, load_both, shown};
 
 /// Run a script on a target and verify the result
@@ -35,13 +41,14 @@ use crate::side::{Context, Side, load_both, shown};
 /// Where the engine can, the script is one transaction, which is committed only after the result was read back and compared. A
 /// script of several parts that failed between two of them continues there when it is deployed again.
 #[derive(Debug, Args)]
+#[command(after_help = "Example:\n  wevrun deploy release.sql production")]
 pub struct Deploy {
     /// A script and a target, or a target alone
-    #[arg(value_name = "[SCRIPT] TARGET", num_args = 1..=2, required = true)]
+    #[arg(value_name = "[SCRIPT] TARGET", num_args = 1..=2, required = true, add = ArgValueCompleter::new(completion::sides))]
     pub arguments: Vec<String>,
 
     /// Desired schema, when no script is given [default: the project's source]
-    #[arg(long, value_name = "SIDE")]
+    #[arg(long, value_name = "SIDE", add = ArgValueCompleter::new(completion::sides))]
     pub want: Option<String>,
 
     /// Create the database if it does not exist
@@ -51,6 +58,10 @@ pub struct Deploy {
     /// Run the script although it was edited after it was written; the ledger keeps the reason
     #[arg(long, value_name = "REASON")]
     pub edited: Option<String>,
+
+    /// Names of the target that stand for other names of the desired schema
+    #[command(flatten)]
+    pub map: MapOptions,
 
     /// What is asked for beside, when no script is given
     #[command(flatten)]
@@ -131,8 +142,8 @@ impl Deploy {
                 "--want can't be used with a script: the script already holds the desired schema",
             ));
         }
-        if script.is_some() && !self.wishes.is_empty() {
-            let options = "--index-builds, and those that choose differences or aspects, are for `wevrun script`, or for deploy without a script";
+        if script.is_some() && !(self.wishes.is_empty() && self.map.is_empty()) {
+            let options = "--index-builds, --map, and those that choose differences or aspects, are for `wevrun script`, or for deploy without a script";
             return Err(Failure::usage(format!("the options were chosen when the script was made; {options}")));
         }
         let url = context.require_target(target)?;
@@ -149,10 +160,10 @@ impl Deploy {
                 }
                 // A waiver holds only as long as it is in the file, and as its last day is not over.
                 script.forget_expired_waivers(&today());
-                if context.project.is_some() || edited {
+                if context.project.is_some() || self.wishes.waivers.is_some() || edited {
                     script.forget_waivers();
                 }
-                let waivers = context.project.as_ref().map_or(Ok(Vec::new()), |project| project.waivers())?;
+                let waivers = self.wishes.waivers(&context)?;
                 script.clear(&waivers, &today());
                 if !script.blocked_by().is_empty() {
                     return Ok(self.held(&script));
@@ -176,6 +187,7 @@ impl Deploy {
                 } else {
                     load_both(|| load(&context), || context.load(&want))?
                 };
+                self.map.apply(&context, &live, &mut want)?;
                 let live_version = live.engine_version;
                 keep_unmanaged(&live, &mut want);
                 let chosen = self.wishes.choice.apply(&context, &live.model, &mut want)?;
@@ -194,7 +206,7 @@ impl Deploy {
                 if nothing && self.format == Format::Text {
                     let is_whole = chosen.notes().is_empty();
                     let verdict = if is_whole { "is up to date" } else { "needs no step for what is chosen" };
-                    anstream::println!("{target} {verdict}: {}", script.want.short());
+                    say!("{target} {verdict}: {}", script.want.short());
                 }
                 let text = write(dialect(script.engine), &script);
                 let database = live.live.as_mut().expect("it is live").as_mut();
@@ -266,6 +278,7 @@ impl Deploy {
         let target = to.name;
         let mut steps: Vec<StepTime> = Vec::new();
         let mut watch = |event: Event<'_>| match (self.format, event) {
+            (Format::Text, _) if print::is_quiet() => {}
             (Format::Text, event) => report(event),
             (Format::Json, Event::StepDone { step, title, took }) => steps.push(StepTime {
                 number: step.number,
@@ -275,7 +288,17 @@ impl Deploy {
             }),
             _ => {}
         };
-        match database.deploy(script, &release, &mut watch) {
+        let all = script.plan.steps().count() as u64;
+        let deployed = progress::while_stepping(&format!("deploying to {target}"), all, |bar| {
+            database.deploy(script, &release, &mut |event| {
+                if let Event::StepDone { step, title, took } = &event {
+                    bar.set_position(step.number as u64);
+                    tracing::info!(step = step.number, title, ms = took.as_secs_f64() * 1000.0, "step done");
+                }
+                bar.suspend(|| watch(event));
+            })
+        });
+        match deployed {
             Ok(deployment) if self.format == Format::Json => {
                 let (have, want) = (script.have.as_str(), script.want.as_str());
                 let milliseconds = deployment.took.as_secs_f64() * 1000.0;
@@ -285,7 +308,7 @@ impl Deploy {
                 Ok(Outcome::Done)
             }
             Ok(deployment) => {
-                anstream::println!(
+                say!(
                     "{} {target} is {} now: {} in {}, read back by a new connection and verified{}",
                     paint(style::GOOD, "done"),
                     paint(style::STRONG, script.want.short()),
@@ -294,11 +317,11 @@ impl Deploy {
                     if script.unproven.is_empty() && deployment.respelled.is_empty() { "" } else { " but for:" }
                 );
                 for object in &script.unproven {
-                    anstream::println!("  {} {object}", paint(style::WARNING, "unproven"));
+                    say!("  {} {object}", paint(style::WARNING, "unproven"));
                 }
                 for object in &deployment.respelled {
                     let why = "created by the script's statements; the server stores its expressions in an unexpected spelling";
-                    anstream::println!("  {} {object}: {why}", paint(style::WARNING, "unproven"));
+                    say!("  {} {object}: {why}", paint(style::WARNING, "unproven"));
                 }
                 Ok(Outcome::Done)
             }
@@ -489,6 +512,8 @@ fn since_the_script(to: &Target<'_>, found: &Model) {
         sides: ["then", "now"],
         group: Group::default(),
         details: false,
+        layout: Layout::Auto,
+        about: None,
         column_order: false,
         chosen: &Chosen::default(),
     };

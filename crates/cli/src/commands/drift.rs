@@ -1,6 +1,7 @@
 use std::path::Path;
 
 use clap::Args;
+use clap_complete::ArgValueCompleter;
 use wevrun_core::compare::{Aspect, add_access, compare};
 use wevrun_core::model::{Fingerprint, Model, Scope};
 use wevrun_core::snapshot::Snapshot;
@@ -9,12 +10,15 @@ use wevrun_engines::{
     registry::{self, dialect},
 };
 
-use super::compare::FailOn;
+use super::compare::{Details, FailOn};
 use super::context;
 use crate::choice::ChoiceOptions;
+use crate::completion;
 use crate::failure::{Ended, Failure, Outcome};
+use crate::mapping::MapOptions;
 use crate::output::comparison::{self, ChangeWords, Group, View};
 use crate::output::json::{self, JsonComparison, JsonSide};
+use crate::output::print;
 use crate::output::{self, Format, format};
 use crate::side::shown;
 
@@ -23,18 +27,23 @@ use crate::side::shown;
 /// The target's ledger holds the last release. Exit status 0 if nothing has changed since, 3 if something has. Changes in the
 /// source that are not released yet are not drift.
 #[derive(Debug, Args)]
+#[command(after_help = "Example:\n  wevrun drift production --fail-on unproven")]
 pub struct Drift {
     /// A target's name or URL
-    #[arg(value_name = "TARGET")]
-    pub target: String,
+    #[arg(value_name = "TARGET", required_unless_present = "details", add = ArgValueCompleter::new(completion::targets))]
+    pub target: Option<String>,
 
     /// Compare with this side instead of the ledger's last release
-    #[arg(long, value_name = "SIDE")]
+    #[arg(long, value_name = "SIDE", add = ArgValueCompleter::new(completion::sides))]
     pub against: Option<String>,
 
-    /// Show both definitions, with their differences
-    #[arg(long)]
-    pub details: bool,
+    /// Names of the target that stand for other names of the side that is named with --against
+    #[command(flatten)]
+    pub map: MapOptions,
+
+    /// What is shown of an object
+    #[command(flatten)]
+    pub details: Details,
 
     /// How to group the differences in text
     #[arg(long, value_name = "WHAT", default_value = "change")]
@@ -57,18 +66,26 @@ impl Drift {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
         let context = context(directory, None)?;
-        let url = context.require_target(&self.target)?;
-        let target = shown(&self.target);
+        let mut details = self.details.clone();
+        let Some(target) = self.target.clone().or_else(|| details.take_target()) else {
+            return Err(Failure::usage("name the target"));
+        };
+        let about = details.about()?;
+        let url = context.require_target(&target)?;
+        let target = shown(&target);
         let mut live = context.load_live(&target, &url, Access::Read)?;
         let (released_name, released, recorded_scope) = match &self.against {
             Some(side) => {
-                let loaded = context.load(&context.side(side)?)?;
+                let mut loaded = context.load(&context.side(side)?)?;
+                self.map.apply(&context, &live, &mut loaded)?;
                 (loaded.name, loaded.model, loaded.scope)
             }
             None => last_release(&target, live.live.as_mut().expect("it is live").as_mut())?,
         };
         let dialect = dialect(live.engine);
-        let scope = context.project.as_ref().map_or(recorded_scope, |project| project.scope.clone());
+        // The ledger's scope is in the target's names.
+        let of_project = context.project.as_ref().filter(|_| !self.map.concerns(&context, &target));
+        let scope = of_project.map_or(recorded_scope, |project| project.scope.clone());
         live.model = scope.part_of(dialect, &live.model).into_owned();
         let released = scope.part_of(dialect, &released).into_owned();
         // Have is what was released and want is what is there: what comes was added behind the release's back.
@@ -92,7 +109,7 @@ impl Drift {
                 &comparison,
                 sides,
                 identical && proven,
-                self.details,
+                details.are_shown(),
                 chosen.json(),
                 Vec::new(),
             );
@@ -107,12 +124,16 @@ impl Drift {
                 columns: ["released", "live"],
                 sides: ["then", "now"],
                 group: self.group,
-                details: self.details,
+                details: details.are_shown(),
+                layout: details.layout,
+                about: about.as_ref(),
                 column_order: minds_order,
                 chosen: &chosen,
             };
             if !output::print_comparison(self.format, &comparison, &view)? {
+                print::begin_page();
                 comparison::print_drift(&comparison, &view);
+                print::end_page();
             }
         }
         let fails = !identical || (self.fail_on == Some(FailOn::Unproven) && !proven);

@@ -1,15 +1,18 @@
 use clap::Args;
+use clap_complete::ArgValueCompleter;
 use wevrun_core::compare::{Aspect, Standing};
 use wevrun_core::diagnostics::{Code, nearest};
 
+use crate::completion;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::output::style::{self, paint};
 
 /// Explain a diagnostic code, with an example and how to resolve it; or list the aspects in which objects differ
 #[derive(Debug, Args)]
+#[command(after_help = "Example:\n  wevrun explain WV110")]
 pub struct Explain {
     /// The code, like WV110, or `aspects` [default: list all codes]
-    #[arg(value_name = "CODE")]
+    #[arg(value_name = "CODE", add = ArgValueCompleter::new(completion::codes))]
     pub code: Option<String>,
 }
 

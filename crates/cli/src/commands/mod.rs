@@ -3,13 +3,17 @@
 pub mod adopt;
 pub mod build;
 pub mod compare;
+pub mod completions;
 pub mod demo;
 pub mod deploy;
 pub mod drift;
 pub mod explain;
+pub mod man;
 pub mod new;
+mod object_script;
 pub mod script;
 pub mod snapshot;
+pub mod status;
 mod wishes;
 
 use std::path::Path;
@@ -27,7 +31,7 @@ fn context(directory: Option<&Path>, engine: Option<&'static Engine>) -> Ended<C
 }
 
 /// `--scratch`, where sources are read.
-#[derive(Debug, Args)]
+#[derive(Debug, Clone, Args)]
 pub struct Scratch {
     /// A scratch server: the source is created in a new database there, read back and dropped
     ///

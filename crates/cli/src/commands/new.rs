@@ -8,6 +8,7 @@ use wevrun_engines::registry;
 
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files::{self, reason};
+use crate::output::print::say;
 use crate::output::style::{self, paint};
 use crate::project::{DEFAULT_SOURCE, FILE};
 
@@ -15,6 +16,7 @@ use crate::project::{DEFAULT_SOURCE, FILE};
 ///
 /// Existing files are not overwritten. The folder is created if it does not exist.
 #[derive(Debug, Args)]
+#[command(after_help = "Example:\n  wevrun new honey --engine postgres")]
 pub struct New {
     /// The folder of the new project
     #[arg(value_name = "DIR")]
@@ -48,9 +50,9 @@ impl New {
             fs::create_dir_all(folder)
                 .map_err(|error| Failure::new(format!("{} can't be made: {}", folder.display(), reason(&error))))?;
             files::write_atomically(&path, text.as_bytes())?;
-            anstream::println!("{} {}", paint(style::GOOD, "wrote"), path.display());
+            say!("{} {}", paint(style::GOOD, "wrote"), path.display());
         }
-        anstream::println!("\nNext: wevrun -C {} build", root.display());
+        say!("\nNext: wevrun -C {} build", root.display());
         Ok(Outcome::Done)
     }
 }

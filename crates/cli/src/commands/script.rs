@@ -8,7 +8,7 @@ use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare, lookalikes};
 use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Clearance, Evidence, ExactGuard, Provenance, Risk, Waiver};
-use wevrun_core::script::{Read, Script as Steps, ScriptHash, make_script, make_undo, write};
+use wevrun_core::script::{Read, Script as Steps, ScriptHash, make_script, make_undo, split, write};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_engines::{
     Database, LedgerEntry, LiveError,
@@ -23,9 +23,11 @@ use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
 use crate::output::diagnostics::JsonDiagnostic;
 use crate::output::json::{self, JsonRisk, JsonStep};
+use crate::output::print::note;
 use crate::output::style::{self, paint};
 use crate::output::{Format, format};
 use crate::output::{count, diagnostics};
+use crate::pieces;
 use crate::project::WAIVERS;
 use crate::side::{Context, Loaded};
 
@@ -34,6 +36,7 @@ use crate::side::{Context, Loaded};
 /// The script is plain SQL, in one transaction where the engine can. `wevrun deploy` runs it, and so does the engine's own
 /// client. A step that can lose rows or values is blocked (exit status 4) unless waivers.toml permits it.
 #[derive(Debug, Args)]
+#[command(after_help = "Example:\n  wevrun script production --want honey.wsnap --out release.sql --undo undo.sql")]
 pub struct Script {
     /// The sides
     #[command(flatten)]
@@ -42,6 +45,10 @@ pub struct Script {
     /// The script's file [default: standard output]
     #[arg(long, value_name = "FILE")]
     pub out: Option<PathBuf>,
+
+    /// Write the script in several files, in folders by kind, with a run.sql that includes them; the folder must be empty or new
+    #[arg(long, value_name = "DIR", conflicts_with = "out")]
+    pub out_dir: Option<PathBuf>,
 
     /// Also write the undo script, to this file; its risks need their waivers now
     #[arg(long, value_name = "FILE")]
@@ -134,7 +141,7 @@ pub fn make<'m>(
     require_followed(&comparison)?;
     let mut plan_wishes = wishes.of(dialect, have, &comparison, chosen)?;
     plan_wishes.scope = want.scope.clone();
-    let waivers = context.project.as_ref().map_or(Ok(Vec::new()), |project| project.waivers())?;
+    let waivers = wishes.waivers(context)?;
     plan_wishes.zones = plan::zones(&waivers);
     let mut evidence = Evidence::default();
     if let Some(database) = live {
@@ -171,7 +178,7 @@ fn provenance(
 pub fn last_release(name: &str, database: &mut dyn Database) -> Ended<Option<LedgerEntry>> {
     match database.last_release() {
         Err(error @ LiveError::LedgerClosed) => {
-            anstream::eprintln!("{}: {name}: {error}; going on as without a ledger", paint(style::WARNING, "warning"));
+            note!("{}: {name}: {error}; going on as without a ledger", paint(style::WARNING, "warning"));
             Ok(None)
         }
         entry => entry.map_err(|error| Failure::live(name, &error)),
@@ -285,8 +292,13 @@ impl Script {
                 files::write_result(out, text.as_bytes())?;
                 announce("wrote", out, &script);
             }
+            None if self.out_dir.is_some() => {}
             None if self.format == Format::Text => anstream::print!("{text}"),
             None => {}
+        }
+        if let Some(folder) = &self.out_dir {
+            pieces::write(folder, &split(dialect, &script))?;
+            announce("wrote", folder, &script);
         }
         if let Some((path, undo)) = self.undo.as_ref().zip(undo) {
             files::write_result(path, write(dialect, &undo).as_bytes())?;
@@ -303,17 +315,17 @@ fn announce(verb: &str, path: &Path, script: &Steps) {
         0 | 1 => String::new(),
         parts => format!(" in {parts} parts, so not one transaction"),
     };
-    anstream::eprintln!("{} {}: {steps}{parts}", paint(style::GOOD, verb), path.display());
+    note!("{} {}: {steps}{parts}", paint(style::GOOD, verb), path.display());
     for risk in &script.plan.risks {
-        anstream::eprintln!("  {} {}: {}", paint(style::WARNING, risk.kind), risk.object, risk.explanation);
+        note!("  {} {}: {}", paint(style::WARNING, risk.kind), risk.object, risk.explanation);
     }
     for step in script.plan.steps() {
         let risks: Vec<&str> = step.risks.iter().map(|risk| risk.kind.name()).collect();
         let risks =
             if risks.is_empty() { String::new() } else { format!("  {}", paint(style::WARNING, risks.join(", "))) };
-        anstream::eprintln!("  {}{risks}", step.title);
+        note!("  {}{risks}", step.title);
         for note in &step.notes {
-            anstream::eprintln!("    {}", paint(style::FAINT, note));
+            note!("    {}", paint(style::FAINT, note));
         }
     }
 }
@@ -357,7 +369,7 @@ pub fn report_blocked(script: &Steps) {
 
 /// A script that was read from a file, or why it can't be.
 pub fn read(path: &Path) -> Ended<(Read, String)> {
-    let text = files::read_text(path)?;
+    let text = if path.is_dir() { pieces::read(path)? } else { files::read_text(path)? };
     let script = wevrun_core::script::read(&text, &registry::find_dialect)
         .map_err(|error| Failure::new(format!("{}: {error}", path.display())))?;
     Ok((script, text))

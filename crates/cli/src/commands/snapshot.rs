@@ -3,6 +3,7 @@ use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 use clap::Args;
+use clap_complete::ArgValueCompleter;
 use serde::Serialize;
 use wevrun_core::Engine;
 use wevrun_core::model::{Kind, Model};
@@ -12,8 +13,10 @@ use wevrun_engines::registry::{self, dialect};
 use super::compare::is_correctable;
 use super::script::NO_PROJECT;
 use super::{Scratch, context};
+use crate::completion;
 use crate::failure::{Ended, Outcome};
 use crate::files;
+use crate::output::print::{note, say};
 use crate::output::style::{self, paint};
 use crate::output::{Format, format};
 use crate::output::{count, diagnostics, findings, json};
@@ -24,9 +27,10 @@ use crate::side::{Loaded, Side};
 /// In a project, the snapshot of a live database has the objects that the project manages. `wevrun build` makes the snapshot of the
 /// project's source.
 #[derive(Debug, Args)]
+#[command(after_help = "Example:\n  wevrun snapshot production --out baseline.wsnap")]
 pub struct Snapshot {
     /// The side
-    #[arg(value_name = "SIDE")]
+    #[arg(value_name = "SIDE", add = ArgValueCompleter::new(completion::sides))]
     pub side: String,
 
     /// The snapshot's file
@@ -129,7 +133,7 @@ pub fn write(loaded: Loaded, out: Option<&Path>, verb: &str, format: Format, sta
     }
     for line in lines {
         // The snapshot itself may be on standard output.
-        if out == Some(Path::new("-")) { anstream::eprintln!("{line}") } else { anstream::println!("{line}") }
+        if out == Some(Path::new("-")) { note!("{line}") } else { say!("{line}") }
     }
     Ok(Outcome::Done)
 }

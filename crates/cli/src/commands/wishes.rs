@@ -1,14 +1,19 @@
 //! What a person may ask of a script beside the difference.
 
+use std::path::PathBuf;
+
 use clap::{Args, ValueEnum};
 use wevrun_core::Dialect;
 use wevrun_core::compare::{Aspect, Comparison};
 use wevrun_core::model::{Kind, Model};
-use wevrun_core::plan;
+use wevrun_core::plan::{self, Waiver};
 
 use crate::choice::{ChoiceOptions, Chosen};
 use crate::failure::{Ended, Failure};
+use crate::output::print::note;
 use crate::output::style::{self, paint};
+use crate::project::read_waiver_file;
+use crate::side::Context;
 
 /// The options of every command that makes a script
 #[derive(Debug, Clone, Args)]
@@ -20,6 +25,10 @@ pub struct Wishes {
     /// Which differences
     #[command(flatten)]
     pub choice: ChoiceOptions,
+
+    /// Take waivers from this file [default: waivers.toml in the project's folder]
+    #[arg(long, value_name = "FILE")]
+    pub waivers: Option<PathBuf>,
 
     /// Continue although the target's ledger names another project
     #[arg(long)]
@@ -37,6 +46,15 @@ impl Wishes {
     /// Whether nothing is asked for.
     pub fn is_empty(&self) -> bool {
         self.index_builds.is_none() && self.choice.is_empty()
+    }
+
+    /// The waivers: of the file that is named, or of the project.
+    pub fn waivers(&self, context: &Context) -> Ended<Vec<Waiver>> {
+        match (&self.waivers, &context.project) {
+            (Some(path), _) => read_waiver_file(path),
+            (None, Some(project)) => project.waivers(),
+            (None, None) => Ok(Vec::new()),
+        }
     }
 
     /// As the plan takes them. Says what can't be done.
@@ -65,7 +83,7 @@ impl Wishes {
             let table = have.find(Kind::Table, &reordered.table);
             match table.and_then(|table| dialect.order_obstacle(have, table)) {
                 None => wishes.column_order.push(reordered.table.clone()),
-                Some(why) => anstream::eprintln!(
+                Some(why) => note!(
                     "{}: the columns of {} keep their order: {why}",
                     paint(style::WARNING, "warning"),
                     reordered.table

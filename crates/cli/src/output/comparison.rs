@@ -4,13 +4,14 @@ use std::collections::BTreeMap;
 
 use anstyle::Style;
 use clap::ValueEnum;
-use similar::{ChangeTag, TextDiff};
 use wevrun_core::Dialect;
 use wevrun_core::compare::{Aspect, Change, Comparison, Difference, Property, Reordered, aligned};
 use wevrun_core::diagnostics::Diagnostic;
-use wevrun_core::model::{Name, Object, ObjectKey};
+use wevrun_core::model::{Name, Object, ObjectKey, Pattern};
 use wevrun_core::select::ElementPart;
 
+use super::diff::Layout;
+use super::print::say;
 use super::style::{self, paint};
 use crate::choice::Chosen;
 
@@ -63,6 +64,10 @@ pub struct View<'v> {
     pub group: Group,
     /// Whether to show both definitions of what changes.
     pub details: bool,
+    /// How they are laid out.
+    pub layout: Layout,
+    /// Only the objects that match.
+    pub about: Option<&'v Pattern>,
     /// Whether the order of columns counts.
     pub column_order: bool,
     /// What was chosen of the differences.
@@ -85,14 +90,14 @@ pub fn column_list(names: &[Name]) -> String {
 pub fn print_drift(comparison: &Comparison<'_>, view: &View<'_>) {
     for (word, (name, fingerprint)) in [("released", &view.have), ("live", &view.want)] {
         let name = name.strip_prefix("released ").unwrap_or(name);
-        anstream::println!("{word:<9} {}  {}", paint(style::STRONG, name), paint(style::FAINT, fingerprint));
+        say!("{word:<9} {}  {}", paint(style::STRONG, name), paint(style::FAINT, fingerprint));
     }
     body(comparison, view);
-    anstream::println!();
+    say!();
     let has_choice = !view.chosen.left.is_empty();
     let verdict = if has_choice { "No chosen drift" } else { "No drift found" };
     summary(comparison, verdict, ["added", "changed", "removed"], "the release", ("", has_choice));
-    view.chosen.notes().iter().for_each(|note| anstream::println!("{note}"));
+    view.chosen.notes().iter().for_each(|note| say!("{note}"));
 }
 
 /// `2 differ from want: create 1, change 1; 14 match.` Of a choice: `2 chosen: create 1, change 1.`
@@ -111,43 +116,45 @@ fn summary(
         format!(", {} unproven", comparison.unproven.len())
     };
     if differing == 0 && has_choice {
-        anstream::println!("{}{unproven}.", paint(style::GOOD, verdict));
+        say!("{}{unproven}.", paint(style::GOOD, verdict));
         return;
     }
     if differing == 0 {
         let objects = super::count(comparison.same, "object");
         let verb = if comparison.same == 1 { "matches" } else { "match" };
-        anstream::println!("{}: {objects} {verb} {from}{order}{unproven}.", paint(style::GOOD, verdict));
+        say!("{}: {objects} {verb} {from}{order}{unproven}.", paint(style::GOOD, verdict));
         return;
     }
     let parts = words.into_iter().zip([create, change, remove]).filter(|(_, number)| *number > 0);
     let parts: Vec<String> = parts.map(|(word, number)| format!("{word} {number}")).collect();
     if has_choice {
         let head = paint(style::WARNING, format!("{differing} chosen"));
-        anstream::println!("{head}: {}{unproven}.", parts.join(", "));
+        say!("{head}: {}{unproven}.", parts.join(", "));
         return;
     }
     let verb = if differing == 1 { "differs" } else { "differ" };
     let same = if comparison.same == 1 { "1 matches".to_owned() } else { format!("{} match", comparison.same) };
     let head = paint(style::WARNING, format!("{differing} {verb} from {from}"));
-    anstream::println!("{head}: {}; {same}{unproven}.", parts.join(", "));
+    say!("{head}: {}; {same}{unproven}.", parts.join(", "));
 }
 
 fn body(comparison: &Comparison<'_>, view: &View<'_>) {
     sections(comparison, view).iter().for_each(|section| print_section(section, view));
-    unproven(&comparison.unproven);
-    reordered(&comparison.reordered, view.column_order);
+    if view.about.is_none() {
+        unproven(&comparison.unproven);
+        reordered(&comparison.reordered, view.column_order);
+    }
 }
 
 fn unproven(objects: &[ObjectKey]) {
     if objects.is_empty() {
         return;
     }
-    anstream::println!("\n{} ({})", paint(style::WARNING.bold(), "Unproven"), objects.len());
+    say!("\n{} ({})", paint(style::WARNING.bold(), "Unproven"), objects.len());
     for key in objects {
-        anstream::println!("  {:<13} {}", key.kind.title(), paint(style::WARNING, &key.name));
+        say!("  {:<13} {}", key.kind.title(), paint(style::WARNING, &key.name));
     }
-    anstream::println!(
+    say!(
         "{:17}These can't be compared without the engine: --scratch URL compares them on a server. A script does not change them.",
         ""
     );
@@ -157,21 +164,21 @@ fn unproven(objects: &[ObjectKey]) {
 pub fn print_left_out(number: usize) {
     if number > 0 {
         let objects = super::count(number, "object");
-        anstream::println!("Not compared: {objects} that the project does not manage.");
+        say!("Not compared: {objects} that the project does not manage.");
     }
 }
 
 /// Prints a comparison on standard output.
 pub fn print(comparison: &Comparison<'_>, hints: &[Diagnostic], view: &View<'_>) {
     for (word, (name, fingerprint)) in [("have", &view.have), ("want", &view.want)] {
-        anstream::println!("{word}  {}  {}", paint(style::STRONG, name), paint(style::FAINT, fingerprint));
+        say!("{word}  {}  {}", paint(style::STRONG, name), paint(style::FAINT, fingerprint));
     }
     body(comparison, view);
     for hint in hints {
-        anstream::println!("\n{}: {}", paint(style::WARNING, "hint"), hint.message);
-        hint.help.iter().for_each(|help| anstream::println!("      {help}"));
+        say!("\n{}: {}", paint(style::WARNING, "hint"), hint.message);
+        hint.help.iter().for_each(|help| say!("      {help}"));
     }
-    anstream::println!();
+    say!();
     let order =
         if view.column_order && !comparison.reordered.is_empty() { ", except for the column order" } else { "" };
     // "Identical" is said only where nothing differs at all, the order of columns included.
@@ -181,7 +188,7 @@ pub fn print(comparison: &Comparison<'_>, hints: &[Diagnostic], view: &View<'_>)
     let has_choice = !view.chosen.left.is_empty();
     let verdict = if has_choice { "No chosen difference" } else { verdict };
     summary(comparison, verdict, ["create", "change", "remove"], "want", (order, has_choice));
-    view.chosen.notes().iter().for_each(|note| anstream::println!("{note}"));
+    view.chosen.notes().iter().for_each(|note| say!("{note}"));
 }
 
 /// How differences are grouped in text.
@@ -226,7 +233,9 @@ fn sections<'c, 'm>(comparison: &'c Comparison<'m>, view: &View<'_>) -> Vec<Sect
         }
     };
     let mut sections: BTreeMap<(usize, String), Vec<&Difference<'_>>> = BTreeMap::new();
-    for difference in &comparison.differences {
+    let is_shown =
+        |difference: &&Difference<'_>| view.about.is_none_or(|about| about.matches(view.dialect, &difference.key));
+    for difference in comparison.differences.iter().filter(is_shown) {
         sections.entry(heading(difference)).or_default().push(difference);
     }
     let section = |((_, heading), members): ((usize, String), Vec<&'c Difference<'m>>)| {
@@ -237,37 +246,38 @@ fn sections<'c, 'm>(comparison: &'c Comparison<'m>, view: &View<'_>) -> Vec<Sect
 }
 
 fn print_section(section: &Section<'_, '_>, view: &View<'_>) {
-    anstream::println!("\n{} ({})", paint(section.color.bold(), &section.heading), section.members.len());
+    say!("\n{} ({})", paint(section.color.bold(), &section.heading), section.members.len());
     let laid_out = |object: &Object| view.dialect.create_statement(object);
+    let diff = |have: &str, want: &str| view.layout.print((have, want), 3, view.sides);
     for difference in &section.members {
         let color = color(&difference.change);
         let word = if view.group == Group::Change { "" } else { view.words.of(&difference.change) };
         let word = if word.is_empty() { String::new() } else { format!("{} ", paint(color, format!("{word:<7}"))) };
         let kind = difference.key.kind.title();
-        anstream::println!("  {word}{kind:<13} {}", paint(color, &difference.key.name));
+        say!("  {word}{kind:<13} {}", paint(color, &difference.key.name));
         for included in view.chosen.included.iter().filter(|included| included.element.object == difference.key) {
             let part = match &included.element.part {
                 ElementPart::Object => String::new(),
                 _ => format!("{}: ", included.element),
             };
             let reason = format!("{part}included because {}", included.words());
-            anstream::println!("{:17}{}", "", paint(style::FAINT, reason));
+            say!("{:17}{}", "", paint(style::FAINT, reason));
         }
         match &difference.change {
             Change::Change { have, want, properties, .. } => {
-                properties.iter().for_each(|one| property(one, view.sides));
+                properties.iter().for_each(|one| property(one, view));
                 if view.details {
-                    diff(&laid_out(&aligned(have, want)), &laid_out(want), 3, view.sides);
+                    diff(&laid_out(&aligned(have, want)), &laid_out(want));
                 }
             }
-            Change::Create(object) if view.details => diff("", &laid_out(object), 3, view.sides),
-            Change::Remove(object) if view.details => diff(&laid_out(object), "", 3, view.sides),
+            Change::Create(object) if view.details => diff("", &laid_out(object)),
+            Change::Remove(object) if view.details => diff(&laid_out(object), ""),
             _ => {}
         }
     }
 }
 
-fn property(property: &Property, sides: [&str; 2]) {
+fn property(property: &Property, view: &View<'_>) {
     let name = property.name();
     let line = match (&property.have, &property.want) {
         (None, Some(want)) => format!("{name} {}: {want}", paint(style::ADDED, "added")),
@@ -282,40 +292,13 @@ fn property(property: &Property, sides: [&str; 2]) {
                 || want.contains('\n')
                 || matches!(property.aspect, Aspect::Body | Aspect::Query) =>
         {
-            anstream::println!("{:17}{name} {}:", "", paint(style::CHANGED, "changed"));
-            return diff(have, want, 1, sides);
+            say!("{:17}{name} {}:", "", paint(style::CHANGED, "changed"));
+            return view.layout.print((have, want), 1, view.sides);
         }
         (Some(have), Some(want)) => format!("{name}: {have} {} {want}", paint(style::CHANGED, "→")),
         (None, None) => return,
     };
-    anstream::println!("{:17}{line}", "");
-}
-
-/// Both definitions, line by line, with the words that differ in bold.
-fn diff(have: &str, want: &str, context: usize, [have_name, want_name]: [&str; 2]) {
-    let diff = TextDiff::from_lines(have, want);
-    let width = 16;
-    for group in diff.grouped_ops(context) {
-        for op in group {
-            for change in diff.iter_inline_changes(&op) {
-                let (side, color) = match change.tag() {
-                    ChangeTag::Delete => (have_name, style::REMOVED),
-                    ChangeTag::Insert => (want_name, style::ADDED),
-                    ChangeTag::Equal => ("", style::FAINT),
-                };
-                let mark = format!("{side:>4} │");
-                let text: String = change
-                    .iter_strings_lossy()
-                    .map(|(differs, text)| {
-                        let text = text.trim_end_matches(['\n', '\r']);
-                        let style = if differs { color.bold().underline() } else { color };
-                        paint(style, text)
-                    })
-                    .collect();
-                anstream::println!("{:width$} {}{text}", "", paint(color, format!("{mark} ")));
-            }
-        }
-    }
+    say!("{:17}{line}", "");
 }
 
 fn reordered(tables: &[Reordered], counts: bool) {
@@ -323,10 +306,10 @@ fn reordered(tables: &[Reordered], counts: bool) {
         return;
     }
     let note = if counts { "" } else { " (not compared)" };
-    anstream::println!("\n{}{}", paint(style::STRONG, "Column order differs"), paint(style::FAINT, note));
+    say!("\n{}{}", paint(style::STRONG, "Column order differs"), paint(style::FAINT, note));
     for order in tables {
-        anstream::println!("  {:<13} {}", "table", order.table);
-        anstream::println!("{:17}have: {}", "", column_list(&order.have));
-        anstream::println!("{:17}want: {}", "", column_list(&order.want));
+        say!("  {:<13} {}", "table", order.table);
+        say!("{:17}have: {}", "", column_list(&order.have));
+        say!("{:17}want: {}", "", column_list(&order.want));
     }
 }

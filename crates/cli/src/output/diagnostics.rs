@@ -13,7 +13,8 @@ const LONGEST_EXCERPT: usize = 4_000;
 /// Prints all findings on standard error, in order.
 pub fn print(found: &[Diagnostic], sources: &[Source]) {
     let renderer = Renderer::styled();
-    for diagnostic in found {
+    let is_shown = |found: &&Diagnostic| found.is_error() || !super::print::is_quiet();
+    for diagnostic in found.iter().filter(is_shown) {
         let title = level(diagnostic.severity).primary_title(diagnostic.message.as_str()).id(diagnostic.code.name());
         let mut group = Group::with_title(title);
         let excerpts = excerpts(diagnostic, sources);

@@ -3,10 +3,12 @@
 pub mod comparison;
 pub mod csv;
 pub mod diagnostics;
+pub mod diff;
 pub mod findings;
 pub mod format;
 pub mod json;
 pub mod markdown;
+pub mod print;
 pub mod style;
 
 pub use self::format::Format;

@@ -1,0 +1,162 @@
+//! Two texts, line by line, with the words that differ in bold: one below the other, or side by side.
+
+use anstyle::Style;
+use clap::ValueEnum;
+use similar::{ChangeTag, TextDiff};
+
+use super::print::{self, say};
+use super::style::{self, paint};
+
+/// How two texts are laid out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Layout {
+    /// Side by side on a terminal of 120 columns or more, else unified
+    Auto,
+    /// The lines of both, one below the other
+    Unified,
+    /// Two columns
+    SideBySide,
+}
+
+/// Columns of a terminal from which two texts fit beside each other.
+const WIDE: usize = 120;
+
+/// Spaces before a diff.
+const INDENT: usize = 17;
+
+impl Layout {
+    /// Prints two texts; `context` is the number of lines around each change.
+    pub fn print(self, (have, want): (&str, &str), context: usize, sides: [&str; 2]) {
+        let width = print::width();
+        let is_wide = match self {
+            Layout::Auto => print::is_terminal() && width >= WIDE,
+            Layout::Unified => false,
+            Layout::SideBySide => true,
+        };
+        let rows = rows(have, want, context);
+        if is_wide { side_by_side(&rows, sides, width.max(80)) } else { unified(&rows, sides) }
+    }
+}
+
+/// Pieces of a line, each with whether it differs from the other side's.
+type Line = Vec<(bool, String)>;
+
+/// Lines that stand beside each other.
+enum Row {
+    /// The same on both sides.
+    Same(Line),
+    /// Lines of one place that differ: as many as there are on each side.
+    Changed(Vec<Line>, Vec<Line>),
+    /// Lines are left out here.
+    Gap,
+}
+
+fn rows(have: &str, want: &str, context: usize) -> Vec<Row> {
+    let diff = TextDiff::from_lines(have, want);
+    let mut rows = Vec::new();
+    for (index, group) in diff.grouped_ops(context).into_iter().enumerate() {
+        if index > 0 {
+            rows.push(Row::Gap);
+        }
+        for op in group {
+            let (mut old, mut new) = (Vec::new(), Vec::new());
+            for change in diff.iter_inline_changes(&op) {
+                let line: Line = change
+                    .iter_strings_lossy()
+                    .map(|(differs, text)| (differs, text.trim_end_matches(['\n', '\r']).replace('\t', "    ")))
+                    .collect();
+                match change.tag() {
+                    ChangeTag::Delete => old.push(line),
+                    ChangeTag::Insert => new.push(line),
+                    ChangeTag::Equal => rows.push(Row::Same(line)),
+                }
+            }
+            if !(old.is_empty() && new.is_empty()) {
+                rows.push(Row::Changed(old, new));
+            }
+        }
+    }
+    rows
+}
+
+fn painted(line: &Line, color: Style) -> String {
+    let piece = |(differs, text): &(bool, String)| {
+        let style = if *differs { color.bold().underline() } else { color };
+        paint(style, text)
+    };
+    line.iter().map(piece).collect()
+}
+
+fn unified(rows: &[Row], [have, want]: [&str; 2]) {
+    let indent = INDENT - 1;
+    let print = |side: &str, color: Style, line: &Line| {
+        let mark = format!("{side:>4} │ ");
+        say!("{:indent$} {}{}", "", paint(color, mark), painted(line, color));
+    };
+    for row in rows {
+        match row {
+            Row::Same(line) => print("", style::FAINT, line),
+            Row::Changed(old, new) => {
+                old.iter().for_each(|line| print(have, style::REMOVED, line));
+                new.iter().for_each(|line| print(want, style::ADDED, line));
+            }
+            Row::Gap => say!("{:indent$} {}", "", paint(style::FAINT, "     ⋮")),
+        }
+    }
+}
+
+fn side_by_side(rows: &[Row], [have, want]: [&str; 2], width: usize) {
+    // A narrow indent leaves room for both.
+    let indent = 4;
+    let cell = (width - indent - 3) / 2;
+    let print =
+        |left: &str, middle: &str, right: &str| say!("{:indent$}{left} {} {right}", "", paint(style::FAINT, middle));
+    print(&paint(style::STRONG, format!("{have:<cell$}")), "│", &paint(style::STRONG, want));
+    for row in rows {
+        match row {
+            Row::Same(line) => {
+                for piece in wrapped(line, cell, style::FAINT) {
+                    print(&piece, "│", &piece);
+                }
+            }
+            Row::Changed(old, new) => {
+                for index in 0..old.len().max(new.len()) {
+                    let of =
+                        |lines: &[Line], color| lines.get(index).map_or(Vec::new(), |line| wrapped(line, cell, color));
+                    let (left, right) = (of(old, style::REMOVED), of(new, style::ADDED));
+                    let mark = match (left.is_empty(), right.is_empty()) {
+                        (true, _) => "›",
+                        (_, true) => "‹",
+                        _ => "≠",
+                    };
+                    for part in 0..left.len().max(right.len()) {
+                        let blank = " ".repeat(cell);
+                        let left = left.get(part).unwrap_or(&blank);
+                        print(left, if part == 0 { mark } else { "│" }, right.get(part).map_or("", String::as_str));
+                    }
+                }
+            }
+            Row::Gap => print(&paint(style::FAINT, format!("{:<cell$}", "⋮")), "│", &paint(style::FAINT, "⋮")),
+        }
+    }
+}
+
+/// A line in pieces of so many columns, each filled up with spaces.
+fn wrapped(line: &Line, width: usize, color: Style) -> Vec<String> {
+    let mut pieces = vec![(Line::new(), 0)];
+    for (differs, text) in line {
+        for ch in text.chars() {
+            if pieces.last().is_some_and(|(_, length)| *length == width) {
+                pieces.push((Line::new(), 0));
+            }
+            let (piece, length) = pieces.last_mut().expect("it begins with one");
+            match piece.last_mut() {
+                Some((same, text)) if same == differs => text.push(ch),
+                _ => piece.push((*differs, ch.to_string())),
+            }
+            *length += 1;
+        }
+    }
+    let filled = |(piece, length): (Line, usize)| painted(&piece, color) + &" ".repeat(width - length);
+    pieces.into_iter().map(filled).collect()
+}
