@@ -121,6 +121,24 @@ impl ChoiceOptions {
             && self.mind.is_empty()
     }
 
+    /// The options as they are written; `none`, if there are none.
+    pub fn words(&self) -> String {
+        let mut words: Vec<String> = Vec::new();
+        words.extend(self.only.iter().map(|pattern| format!("--only {pattern}")));
+        words.extend(self.except.iter().map(|pattern| format!("--except {pattern}")));
+        words.extend(
+            self.change
+                .iter()
+                .filter_map(ValueEnum::to_possible_value)
+                .map(|value| format!("--change {}", value.get_name())),
+        );
+        words.extend(self.selection.iter().map(|name| format!("--selection {name}")));
+        words.extend(self.strict.then(|| "--strict".to_owned()));
+        words.extend(self.ignore.iter().map(|aspect| format!("--ignore {aspect}")));
+        words.extend(self.mind.iter().map(|aspect| format!("--mind {aspect}")));
+        if words.is_empty() { "none".to_owned() } else { words.join(" ") }
+    }
+
     /// The aspects that count: by default, by the project, by the options.
     pub fn aspects(&self, context: &Context) -> Ended<Aspects> {
         let mut aspects = context.project.as_ref().map_or_else(Aspects::default, |project| project.aspects.clone());

@@ -12,12 +12,14 @@ use super::{Scratch, context, object_script};
 use crate::choice::ChoiceOptions;
 use crate::completion;
 use crate::failure::{Ended, Failure, Outcome};
+use crate::files;
 use crate::mapping::MapOptions;
 use crate::output::comparison::{self, ChangeWords, Group, View};
 use crate::output::diagnostics::{self, JsonDiagnostic};
 use crate::output::diff::Layout;
 use crate::output::json::{self, JsonComparison, JsonSide};
 use crate::output::print;
+use crate::output::report::Report;
 use crate::output::{self, Format, format};
 use crate::side::{Context, Loaded, Side, load_both};
 
@@ -69,6 +71,10 @@ pub struct Details {
     #[allow(clippy::option_option, reason = "the option, with or without a value")]
     details: Option<Option<String>>,
 
+    /// Write a page for people without the tool to this file
+    #[arg(long, value_name = "FILE.html")]
+    pub report: Option<PathBuf>,
+
     /// How two definitions are laid out
     #[arg(long, value_name = "HOW", default_value = "auto")]
     pub layout: Layout,
@@ -78,6 +84,11 @@ impl Details {
     /// Whether definitions are shown.
     pub fn are_shown(&self) -> bool {
         self.details.is_some()
+    }
+
+    /// The files that are written.
+    pub fn results(&self) -> Vec<&Path> {
+        self.report.iter().map(PathBuf::as_path).collect()
     }
 
     /// The objects that are shown; none: all.
@@ -204,7 +215,8 @@ impl Compare {
         sides.target = sides.target.or_else(|| details.take_target());
         let about = details.about()?;
         let mut context = sides.scratch.of(context(directory, sides.engine)?)?;
-        let (have, mut want) = sides.load(&mut context)?;
+        let (mut have, mut want) = sides.load(&mut context)?;
+        files::require_apart(&details.results(), &Sides::files(&have, &want))?;
         let kept = keep_unread(&have, &mut want);
         let dialect = dialect(want.engine);
         let scope = scope(&have, &want);
@@ -221,11 +233,27 @@ impl Compare {
         }
         comparison.unproven.extend(kept);
         let identical = comparison.is_identical() && (comparison.reordered.is_empty() || !minds_order);
-        let side = |loaded: &Loaded, fingerprint: &Fingerprint| JsonSide {
-            side: loaded.name.clone(),
-            fingerprint: fingerprint.to_string(),
+        let named = |loaded: &Loaded, fingerprint: &Fingerprint| (loaded.name.clone(), fingerprint.short().to_owned());
+        let view = View {
+            have: named(&have, &fingerprints.0),
+            want: named(&want, &fingerprints.1),
+            heads: ["To create", "To change", "To remove"],
+            dialect,
+            words: ChangeWords::TO_DO,
+            columns: ["have", "want"],
+            sides: ["have", "want"],
+            group: self.group,
+            details: details.are_shown(),
+            layout: details.layout,
+            about: about.as_ref(),
+            column_order: minds_order,
+            chosen: &chosen,
         };
         if self.format == Format::Json {
+            let side = |loaded: &Loaded, fingerprint: &Fingerprint| JsonSide {
+                side: loaded.name.clone(),
+                fingerprint: fingerprint.to_string(),
+            };
             let identical = identical && comparison.unproven.is_empty();
             json::print(&JsonComparison::new(
                 dialect,
@@ -238,23 +266,6 @@ impl Compare {
             ));
         } else {
             print_source_findings(&[&have, &want]);
-            let named =
-                |loaded: &Loaded, fingerprint: &Fingerprint| (loaded.name.clone(), fingerprint.short().to_owned());
-            let view = View {
-                have: named(&have, &fingerprints.0),
-                want: named(&want, &fingerprints.1),
-                heads: ["To create", "To change", "To remove"],
-                dialect,
-                words: ChangeWords::TO_DO,
-                columns: ["have", "want"],
-                sides: ["have", "want"],
-                group: self.group,
-                details: details.are_shown(),
-                layout: details.layout,
-                about: about.as_ref(),
-                column_order: minds_order,
-                chosen: &chosen,
-            };
             if !output::print_comparison(self.format, &comparison, &view)? {
                 print::begin_page();
                 comparison::print(&comparison, &lookalikes(dialect, &comparison), &view);
@@ -264,6 +275,25 @@ impl Compare {
                 comparison::print_left_out(left_out);
                 print::end_page();
             }
+        }
+        if let Some(path) = &details.report {
+            let version = want.engine_version.or(have.engine_version);
+            let live = have.live.as_mut().map(|live| (have.name.as_str(), live));
+            let sides = (&have_model, &want.model);
+            let script = object_script::make(live, sides, &comparison, (want.engine, version))?;
+            let report = Report {
+                title: format!("From {} to {}", have.name, want.name),
+                comparison: &comparison,
+                view: &view,
+                script: Some(&script),
+                settings: vec![
+                    ("Engine", want.engine.title.to_owned()),
+                    ("Have", fingerprints.0.to_string()),
+                    ("Want", fingerprints.1.to_string()),
+                    ("Options", self.choice.words()),
+                ],
+            };
+            report.write(path)?;
         }
         let unproven = self.fail_on == Some(FailOn::Unproven) && !comparison.unproven.is_empty();
         Ok(if identical && !unproven { Outcome::Done } else { Outcome::Differences })

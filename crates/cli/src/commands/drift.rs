@@ -15,10 +15,12 @@ use super::context;
 use crate::choice::ChoiceOptions;
 use crate::completion;
 use crate::failure::{Ended, Failure, Outcome};
+use crate::files;
 use crate::mapping::MapOptions;
 use crate::output::comparison::{self, ChangeWords, Group, View};
 use crate::output::json::{self, JsonComparison, JsonSide};
 use crate::output::print;
+use crate::output::report::Report;
 use crate::output::{self, Format, format};
 use crate::side::shown;
 
@@ -74,6 +76,7 @@ impl Drift {
         let url = context.require_target(&target)?;
         let target = shown(&target);
         let mut live = context.load_live(&target, &url, Access::Read)?;
+        files::require_apart(&details.results(), live.path.as_slice())?;
         let (released_name, released, recorded_scope) = match &self.against {
             Some(side) => {
                 let mut loaded = context.load(&context.side(side)?)?;
@@ -98,6 +101,21 @@ impl Drift {
         }
         let identical = comparison.is_identical() && (comparison.reordered.is_empty() || !minds_order);
         let proven = comparison.unproven.is_empty();
+        let view = View {
+            have: (released_name.clone(), released.fingerprint().short().to_owned()),
+            want: (live.name.clone(), live_fingerprint.short().to_owned()),
+            heads: ["Added since the release", "Changed since the release", "Removed since the release"],
+            dialect,
+            words: ChangeWords::DONE,
+            columns: ["released", "live"],
+            sides: ["then", "now"],
+            group: self.group,
+            details: details.are_shown(),
+            layout: details.layout,
+            about: about.as_ref(),
+            column_order: minds_order,
+            chosen: &chosen,
+        };
         if self.format == Format::Json {
             let side = |name: &str, fingerprint: &Fingerprint| JsonSide {
                 side: name.to_owned(),
@@ -115,26 +133,26 @@ impl Drift {
             );
             json::print(&document.as_drift());
         } else {
-            let view = View {
-                have: (released_name, released.fingerprint().short().to_owned()),
-                want: (live.name.clone(), live_fingerprint.short().to_owned()),
-                heads: ["Added since the release", "Changed since the release", "Removed since the release"],
-                dialect,
-                words: ChangeWords::DONE,
-                columns: ["released", "live"],
-                sides: ["then", "now"],
-                group: self.group,
-                details: details.are_shown(),
-                layout: details.layout,
-                about: about.as_ref(),
-                column_order: minds_order,
-                chosen: &chosen,
-            };
             if !output::print_comparison(self.format, &comparison, &view)? {
                 print::begin_page();
                 comparison::print_drift(&comparison, &view);
                 print::end_page();
             }
+        }
+        if let Some(path) = &details.report {
+            let report = Report {
+                title: format!("Drift of {target}"),
+                comparison: &comparison,
+                view: &view,
+                script: None,
+                settings: vec![
+                    ("Engine", live.engine.title.to_owned()),
+                    ("Released", released.fingerprint().to_string()),
+                    ("Live", live_fingerprint.to_string()),
+                    ("Options", self.choice.words()),
+                ],
+            };
+            report.write(path)?;
         }
         let fails = !identical || (self.fail_on == Some(FailOn::Unproven) && !proven);
         Ok(if fails { Outcome::Differences } else { Outcome::Done })

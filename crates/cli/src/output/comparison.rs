@@ -29,6 +29,11 @@ impl ChangeWords {
     /// As `drift` has them: what has happened.
     pub const DONE: ChangeWords = ChangeWords { create: "added", change: "changed", remove: "removed" };
 
+    /// All of them.
+    pub fn by_change(&self) -> BTreeMap<&'static str, &'static str> {
+        BTreeMap::from([("create", self.create), ("change", self.change), ("remove", self.remove)])
+    }
+
     /// The word of a changed object.
     pub fn changed(&self) -> &'static str {
         self.change

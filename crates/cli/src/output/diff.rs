@@ -39,10 +39,10 @@ impl Layout {
 }
 
 /// Pieces of a line, each with whether it differs from the other side's.
-type Line = Vec<(bool, String)>;
+pub type Line = Vec<(bool, String)>;
 
 /// Lines that stand beside each other.
-enum Row {
+pub enum Row {
     /// The same on both sides.
     Same(Line),
     /// Lines of one place that differ: as many as there are on each side.
@@ -51,7 +51,11 @@ enum Row {
     Gap,
 }
 
-fn rows(have: &str, want: &str, context: usize) -> Vec<Row> {
+/// More lines around a change than any definition has.
+pub const WHOLE: usize = 1 << 24;
+
+/// The lines of two texts; `context` is the number of lines around each change.
+pub fn rows(have: &str, want: &str, context: usize) -> Vec<Row> {
     let diff = TextDiff::from_lines(have, want);
     let mut rows = Vec::new();
     for (index, group) in diff.grouped_ops(context).into_iter().enumerate() {

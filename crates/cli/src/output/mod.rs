@@ -9,6 +9,7 @@ pub mod format;
 pub mod json;
 pub mod markdown;
 pub mod print;
+pub mod report;
 pub mod style;
 
 pub use self::format::Format;

@@ -19,6 +19,7 @@ mod pieces;
 mod postgres;
 mod project;
 mod renames;
+mod report;
 mod script;
 mod snapshot;
 mod values;
