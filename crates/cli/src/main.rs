@@ -9,6 +9,7 @@ mod files;
 mod git;
 mod mapping;
 mod output;
+mod pick;
 mod pieces;
 mod progress;
 mod project;

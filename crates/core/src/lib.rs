@@ -17,6 +17,7 @@ pub mod fold;
 pub mod mapping;
 pub mod model;
 pub mod parse;
+pub mod pick;
 pub mod plan;
 pub mod render;
 pub mod reread;
@@ -31,7 +32,7 @@ pub use engine::{Engine, EngineVersion};
 pub use script::Client as Dialect;
 
 /// The modules, in the order in which they may use one another: each only those before it.
-pub const STAGES: [&str; 20] = [
+pub const STAGES: [&str; 21] = [
     "source",
     "engine",
     "diagnostics",
@@ -52,4 +53,5 @@ pub const STAGES: [&str; 20] = [
     "select",
     "plan",
     "script",
+    "pick",
 ];

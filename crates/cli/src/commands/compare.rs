@@ -8,7 +8,7 @@ use wevrun_core::model::{Fingerprint, ObjectKey, Pattern, Scope};
 use wevrun_core::unread;
 use wevrun_engines::registry::{self, dialect};
 
-use super::{Scratch, context, object_script};
+use super::{Scratch, context, object_script, picking};
 use crate::choice::ChoiceOptions;
 use crate::completion;
 use crate::failure::{Ended, Failure, Outcome};
@@ -46,6 +46,10 @@ pub struct Compare {
     /// Which differences
     #[command(flatten)]
     pub choice: ChoiceOptions,
+
+    /// Tick differences in the terminal, see what is included and which risks there are, and save the choice or write its script
+    #[arg(long, conflicts_with_all = ["details", "format", "report"])]
+    pub pick: bool,
 
     /// What gives exit status 3 in addition to a difference
     #[arg(long, value_name = "WHAT")]
@@ -226,6 +230,9 @@ impl Compare {
         // The sides are what they are, whatever is chosen of their differences.
         let fingerprints = (have_model.fingerprint(), want.model.fingerprint());
         let chosen = self.choice.apply(&context, &have_model, &mut want)?;
+        if self.pick {
+            return picking::run(directory, &context, (&mut have, &have_model), &want, (&sides, &self.choice, &chosen));
+        }
         let minds_order = chosen.aspects.minds(Aspect::ColumnOrder);
         let mut comparison = compare(dialect, &have_model, &want.model);
         if chosen.aspects.minds_access() {

@@ -11,6 +11,7 @@ pub mod explain;
 pub mod man;
 pub mod new;
 mod object_script;
+mod picking;
 pub mod script;
 pub mod snapshot;
 pub mod status;

@@ -147,6 +147,13 @@ fn side_by_side(rows: &[Row], [have, want]: [&str; 2], width: usize) {
 
 /// A line in pieces of so many columns, each filled up with spaces.
 fn wrapped(line: &Line, width: usize, color: Style) -> Vec<String> {
+    let length = |piece: &Line| piece.iter().map(|(_, text)| text.chars().count()).sum::<usize>();
+    let filled = |piece: Line| painted(&piece, color) + &" ".repeat(width - length(&piece));
+    cut(line, width).into_iter().map(filled).collect()
+}
+
+/// A line in pieces of at most so many characters.
+pub fn cut(line: &Line, width: usize) -> Vec<Line> {
     let mut pieces = vec![(Line::new(), 0)];
     for (differs, text) in line {
         for ch in text.chars() {
@@ -161,6 +168,5 @@ fn wrapped(line: &Line, width: usize, color: Style) -> Vec<String> {
             *length += 1;
         }
     }
-    let filled = |(piece, length): (Line, usize)| painted(&piece, color) + &" ".repeat(width - length);
-    pieces.into_iter().map(filled).collect()
+    pieces.into_iter().map(|(piece, _)| piece).collect()
 }

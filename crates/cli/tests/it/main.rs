@@ -15,6 +15,7 @@ mod kill;
 mod mapping;
 mod outputs;
 mod ownership;
+mod pick;
 mod pieces;
 mod postgres;
 mod project;

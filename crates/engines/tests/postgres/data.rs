@@ -446,7 +446,10 @@ fn a_changed_script_changes_nothing_or_leads_to_what_it_promises() {
     let whole = write(&planned(&made(age, source), age, &want, Wishes::default()));
     let lines: Vec<&str> = whole.split_inclusive('\n').collect();
     let (mut run, database) = (0, made(age, source));
-    for (at, way) in (0..lines.len()).flat_map(|at| (0..3).map(move |way| (at, way))) {
+    // Each line in one of the ways; in all of them, if all cases are asked for.
+    let all = std::env::var_os("WEVRUN_CASES").is_some();
+    let ways = |at: usize| (0..3).filter(move |way| all || at % 3 == *way).map(move |way| (at, way));
+    for (at, way) in (0..lines.len()).flat_map(ways) {
         let mut lines = lines.clone();
         match way {
             0 => drop(lines.remove(at)),

@@ -5,6 +5,7 @@ mod checks;
 mod compare;
 mod fingerprint;
 mod fold;
+mod pick;
 mod plan;
 mod script;
 mod splitting;

@@ -1,0 +1,101 @@
+//! `compare --pick`: what is done with what was ticked.
+
+use std::path::Path;
+
+use wevrun_core::compare::compare;
+use wevrun_core::model::Model;
+use wevrun_core::pick::{Picker, Sides};
+use wevrun_core::plan::{self, Evidence};
+use wevrun_core::select::Selection;
+use wevrun_engines::registry::dialect;
+
+use super::compare::Sides as SideOptions;
+use super::script::Script;
+use super::wishes::Wishes;
+use crate::choice::{ChoiceOptions, Chosen};
+use crate::failure::{Ended, Failure, Outcome};
+use crate::files;
+use crate::output::Format;
+use crate::pick::{Wish, pick};
+use crate::project::FILE;
+use crate::side::{Context, Loaded};
+
+/// Lets a person tick differences, and does what they want in the end.
+pub fn run(
+    directory: Option<&Path>,
+    context: &Context,
+    (have, have_model): (&mut Loaded, &Model),
+    want: &Loaded,
+    (sides, choice, chosen): (&SideOptions, &ChoiceOptions, &Chosen),
+) -> Ended {
+    let dialect = dialect(want.engine);
+    let version = want.engine_version.or(have.engine_version).unwrap_or(want.engine.default_version);
+    let comparison = compare(dialect, have_model, &want.model);
+    let mut evidence = Evidence::default();
+    if let Some(database) = &mut have.live {
+        let probes = plan::probes(dialect, have_model, &want.model, &comparison, version);
+        evidence = database.probe(&probes).map_err(|error| Failure::live(&have.name, &error))?;
+    }
+    let access = chosen.aspects.minds_access();
+    let of = Sides { dialect, version, have: have_model, want: &want.model, access, evidence: &evidence };
+    let picker = Picker::new(of).map_err(|problem| {
+        Failure::found("the differences can't be ticked one by one", problem.diagnostics, problem.sources)
+    })?;
+    if picker.rows().is_empty() {
+        anstream::println!("Nothing differs: there is nothing to tick.");
+        return Ok(Outcome::Done);
+    }
+    let save = |name: &str, selection: &Selection| save(context, name, selection);
+    match pick(picker, (have.name.clone(), want.name.clone()), &save)? {
+        Wish::Quit => {
+            anstream::println!("Nothing was written.");
+            Ok(Outcome::Done)
+        }
+        Wish::Write(path, selection) => {
+            let choice = ChoiceOptions {
+                only: selection.only,
+                except: selection.except,
+                ignore: choice.ignore.clone(),
+                mind: choice.mind.clone(),
+                ..ChoiceOptions::default()
+            };
+            let script = Script {
+                sides: sides.clone(),
+                out: Some(path),
+                out_dir: None,
+                undo: None,
+                wishes: Wishes { index_builds: None, choice, waivers: None, other_project: false },
+                fail_on: None,
+                format: Format::Text,
+            };
+            script.run(directory)
+        }
+    }
+}
+
+/// Adds a selection to wevrun.toml.
+fn save(context: &Context, name: &str, selection: &Selection) -> Result<String, String> {
+    let Some(project) = &context.project else { return Err(format!("there is no {FILE} here")) };
+    let is_plain = |ch: char| ch.is_ascii_alphanumeric() || ch == '-' || ch == '_';
+    if name.is_empty() || !name.chars().all(is_plain) {
+        return Err("a name has letters, digits, hyphens and underscores".to_owned());
+    }
+    if project.selections.contains_key(name) {
+        return Err(format!("{FILE} has a selection `{name}`"));
+    }
+    let path = project.root.join(FILE);
+    let text = files::read_text(&path).map_err(|failure| failure.message)?;
+    let head = format!("[selections.{name}]");
+    if text.lines().any(|line| line.trim() == head) {
+        return Err(format!("{FILE} has a selection `{name}`"));
+    }
+    let list = |patterns: &[wevrun_core::select::DifferencePattern]| {
+        toml::Value::Array(patterns.iter().map(|pattern| toml::Value::String(pattern.to_string())).collect())
+    };
+    let mut text = format!("{}\n\n{head}\nonly = {}\n", text.trim_end(), list(&selection.only));
+    if !selection.except.is_empty() {
+        text += &format!("except = {}\n", list(&selection.except));
+    }
+    files::write_atomically(&path, text.as_bytes()).map_err(|failure| failure.message)?;
+    Ok(format!("saved as [selections.{name}] in {FILE}"))
+}
