@@ -13,8 +13,9 @@ use crate::output::Format;
 
 /// Builds database schemas from version-controlled DDL, detects drift in live databases, and generates migration scripts.
 ///
-/// A SIDE is a database structure: a folder of DDL files, a snapshot (.wsnap), a SQL file (.sql, .sql.gz, .sql.zst),
-/// a target's name from wevrun.toml, a URL (sqlite:PATH), a git revision (git:REV or git:REV:PATH), or `empty`.
+/// A SIDE is a database structure: a folder of DDL files, a snapshot (.wsnap), a SQL file (.sql, .sql.gz, .sql.zst), an archive
+/// of pg_dump, an SQLite file, a target's name from wevrun.toml, a URL (sqlite:PATH), a git revision (git:REV or git:REV:PATH), or
+/// `empty`.
 ///
 /// Exit status: 0 done, or no difference; 1 failed; 2 wrong usage; 3 differences or drift found; 4 blocked by a rule or an
 /// unwaived risk; 5 the target is no longer in the state that the script was made for; 6 nothing to do, if `script --fail-on nothing` asks.

@@ -74,6 +74,9 @@ impl Failure {
         let failure = Failure::new(format!("{name}: {error}"));
         match error {
             LiveError::NotFound(_) => failure.help("correct the path; `wevrun deploy --create` makes a new database"),
+            LiveError::NoArchiveReader(_, program) => {
+                failure.help(format!("install {program}; or make a plain dump: pg_dump --schema-only"))
+            }
             LiveError::Locked => failure.help("nothing was changed; try again when the other connection is done"),
             LiveError::ReadOnly(_) => failure.help("nothing was changed; check who may write there: it may be a file that is not yours, a replica, or set to read-only"),
             LiveError::DiskFull(_) => failure.help("nothing was changed; make room and try again"),

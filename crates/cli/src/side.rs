@@ -9,7 +9,7 @@ use sha2::{Digest, Sha256};
 use wevrun_core::diagnostics::{self, Code, Diagnostic, Severity};
 use wevrun_core::model::{Model, Scope, hex};
 use wevrun_core::snapshot::{GitRevision, Snapshot, SourceFile};
-use wevrun_core::source::Source;
+use wevrun_core::source::{SkippedLines, Source};
 use wevrun_core::unread::Unread;
 use wevrun_core::{Engine, EngineVersion, build, check};
 use wevrun_engines::{
@@ -38,6 +38,8 @@ pub enum Side {
     Snapshot(PathBuf),
     /// A SQL dump or any other DDL file.
     Dump(PathBuf),
+    /// An archive of an engine's own dump program.
+    Archive(&'static Engine, PathBuf),
     /// The source as of a git revision: the project's, or what is at a path of the repository.
     Git {
         /// A tag, a branch, a commit, …
@@ -54,7 +56,9 @@ impl fmt::Display for Side {
         match self {
             Side::Empty => f.write_str("empty"),
             Side::Source => f.write_str("source"),
-            Side::Folder(path) | Side::Snapshot(path) | Side::Dump(path) => write!(f, "{}", path.display()),
+            Side::Folder(path) | Side::Snapshot(path) | Side::Dump(path) | Side::Archive(_, path) => {
+                write!(f, "{}", path.display())
+            }
             Side::Git { revision, path: None } => write!(f, "git:{revision}"),
             Side::Git { revision, path: Some(path) } => write!(f, "git:{revision}:{}", path.display()),
             Side::Live(name, _) => f.write_str(name),
@@ -149,6 +153,10 @@ impl Context {
             return Ok(Side::Git { revision: revision.to_owned(), path: path.map(PathBuf::from) });
         }
         let path = PathBuf::from(text);
+        let engines = registry::engines();
+        if let Some(engine) = engines.iter().find(|engine| registry::live(engine).is_archive(&path)) {
+            return Ok(Side::Archive(engine, path));
+        }
         if path.is_dir() {
             return Ok(Side::Folder(path));
         }
@@ -158,6 +166,9 @@ impl Context {
         }
         if is_dump(name) {
             return Ok(Side::Dump(path));
+        }
+        if let Some(engine) = engines.iter().find(|engine| registry::live(engine).is_database(&path)) {
+            return Ok(Side::Live(text.to_owned(), DatabaseUrl::file(engine, path)));
         }
         if path.exists() {
             return Err(Failure::usage(format!("{text} is neither a folder nor a .wsnap or .sql file"))
@@ -236,6 +247,7 @@ impl Context {
             }
             Side::Folder(path) => self.load_folder(&Disk, path, side.to_string()),
             Side::Dump(path) => self.load_dump(&Disk, path, side.to_string()),
+            Side::Archive(engine, path) => self.load_archive(engine, path, side.to_string()),
             Side::Snapshot(path) => {
                 load_snapshot(path.display().to_string(), Some(path.clone()), files::read_bytes(path)?)
             }
@@ -259,6 +271,15 @@ impl Context {
         let engine = self.assumed_engine(&name)?;
         let files = vec![source_files::dump(store, dialect(engine), path.display().to_string(), path)?];
         self.load_files(name, store, (engine, None), files, None)
+    }
+
+    fn load_archive(&self, engine: &'static Engine, path: &Path, name: String) -> Ended<Loaded> {
+        let read = || registry::live(engine).read_archive(path);
+        let bytes = progress::while_running(&format!("reading {name}"), read);
+        let bytes = bytes.map_err(|error| Failure::live(&name, &error))?;
+        let skipped = Some(SkippedLines::default());
+        let file = SourceText { shown: name.clone(), path: path.to_owned(), bytes, skipped };
+        self.load_files(name, &Disk, (engine, None), vec![file], None)
     }
 
     /// The project as of a revision, or what is at a path there.

@@ -20,6 +20,12 @@ pub enum LiveError {
     /// The file is something else.
     #[error("{0} is not an SQLite database: {1}")]
     NotADatabase(String, String),
+    /// The engine's own program can't read an archive.
+    #[error("{0} can't be read: {1}")]
+    Archive(String, String),
+    /// The program that reads an archive is not installed.
+    #[error("{0} is an archive that only {1} reads, which is not installed")]
+    NoArchiveReader(String, &'static str),
     /// Someone else holds what is needed.
     #[error("the database is locked: another connection holds what this one needs")]
     Locked,

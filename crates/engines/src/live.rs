@@ -1,5 +1,7 @@
 //! What an engine offers for its live databases. Each engine implements it in its folder's `mod.rs`.
 
+use std::path::Path;
+
 use wevrun_core::EngineVersion;
 use wevrun_core::check::Refusal;
 use wevrun_core::model::Model;
@@ -19,6 +21,11 @@ pub trait LiveEngine: Sync {
         false
     }
 
+    /// Whether a file is a database of the engine, a backup too.
+    fn is_database(&self, _: &Path) -> bool {
+        false
+    }
+
     /// Opens a database.
     fn open(&self, address: &Address, access: Access) -> Result<Box<dyn Database>, LiveError>;
 
@@ -30,6 +37,18 @@ pub trait LiveEngine: Sync {
 
     /// Runs statements as a person would with the engine's own client, outside any release.
     fn execute(&self, address: &Address, sql: &str) -> Result<(), LiveError>;
+
+    /// Whether a file or folder is an archive of the engine's own dump program.
+    fn is_archive(&self, _: &Path) -> bool {
+        false
+    }
+
+    /// The definitions in such an archive as SQL.
+    ///
+    /// Errors if the engine's own program is missing, or can't read it.
+    fn read_archive(&self, path: &Path) -> Result<Vec<u8>, LiveError> {
+        Err(LiveError::NotFound(path.display().to_string()))
+    }
 
     /// What a new project of the engine begins with.
     fn starter(&self) -> Starter;

@@ -252,6 +252,15 @@ impl Database {
         assert!(output.status.success(), "pg_dump: {}", String::from_utf8_lossy(&output.stderr));
         String::from_utf8_lossy(&output.stdout).into_owned()
     }
+
+    /// Writes an archive with all rows; `format` is one of `pg_dump`'s: `custom`, `directory`, `tar`.
+    pub fn archive(&self, format: &str, path: &Path) {
+        let mut dump = Command::new(self.server.programs.join("pg_dump"));
+        dump.arg("--format").arg(format).arg("--file").arg(path).arg("-h").arg(&self.server.folder);
+        dump.args(["-p", &self.server.port.to_string(), "-U", "postgres", &self.name]);
+        let output = dump.output().expect("pg_dump runs");
+        assert!(output.status.success(), "pg_dump: {}", String::from_utf8_lossy(&output.stderr));
+    }
 }
 
 impl Drop for Database {

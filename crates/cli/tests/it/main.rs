@@ -17,6 +17,7 @@ mod outputs;
 mod ownership;
 mod pick;
 mod pieces;
+mod pipelines;
 mod postgres;
 mod project;
 mod renames;

@@ -373,3 +373,25 @@ fn the_certificates_of_the_operating_system_count() {
         assert!(status == 0 || run.stderr.contains("certificate"), "{}", run.stderr);
     }
 }
+
+#[test]
+fn an_archive_is_a_side() {
+    let (project, database) = (in_postgres(), Server::of(Age::Packaged).database());
+    let schema =
+        "CREATE TABLE hives (id integer PRIMARY KEY, label text);\nCREATE VIEW labels AS SELECT label FROM hives;\n";
+    project.write("s.sql", schema);
+    database.psql(&format!("{schema} INSERT INTO hives VALUES (1, 'CREATE TABLE nonsense (')")).expect("made");
+    for format in ["custom", "directory", "tar"] {
+        let file = format!("hives.{format}");
+        database.archive(format, &project.file(&file));
+        project.expect(0, &["compare", "--have", &file]);
+        project.expect(0, &["snapshot", &file, "--out", "baseline.wsnap"]);
+    }
+    let whole = fs::read(project.file("hives.custom")).expect("it was written");
+    for length in [6, 40, whole.len() / 2] {
+        project.write("cut.dump", &whole[..length]);
+        let run = project.run(&["compare", "--have", "cut.dump"]);
+        // The definitions are before the rows: half of the file may have them all.
+        assert!(run.status == 0 || run.status == 1 && run.stderr.contains("cut.dump can't be read"), "{}", run.stderr);
+    }
+}

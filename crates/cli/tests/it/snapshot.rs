@@ -100,3 +100,14 @@ fn the_git_revision_is_in_it() {
     assert!(is_modified("."));
     assert!(!is_modified("beside"));
 }
+
+#[test]
+fn a_backup_file_of_sqlite_is_a_database() {
+    let project = super::project(&[super::APIARIES]);
+    project.expect(0, &["deploy", "--create", "test"]);
+    std::fs::copy(project.file("test.db"), project.file("monday.bak")).expect("a copy");
+    project.expect(0, &["compare", "--have", "monday.bak"]);
+    project.write("monday.txt", "not one");
+    let run = project.expect(2, &["compare", "--have", "monday.txt"]);
+    assert!(run.stderr.contains("neither a folder nor"), "{}", run.stderr);
+}

@@ -1,5 +1,6 @@
 //! PostgreSQL, over its own protocol.
 
+mod archive;
 mod connection;
 mod digest;
 mod ledger;
@@ -11,7 +12,9 @@ mod settings;
 mod tables;
 mod tls;
 
-pub use connection::PostgresDatabase;
+pub use std::path::Path;
+
+use connection::PostgresDatabase;
 pub use settings::Settings;
 
 use wevrun_core::script::Script;
@@ -39,6 +42,14 @@ impl LiveEngine for LivePostgres {
 
     fn execute(&self, address: &Address, sql: &str) -> Result<(), LiveError> {
         connection::execute(address.url(), sql)
+    }
+
+    fn is_archive(&self, path: &Path) -> bool {
+        archive::is_archive(path)
+    }
+
+    fn read_archive(&self, path: &Path) -> Result<Vec<u8>, LiveError> {
+        archive::read(path)
     }
 
     fn starter(&self) -> Starter {

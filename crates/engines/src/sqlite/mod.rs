@@ -9,6 +9,8 @@ mod second_opinion;
 
 pub use connection::SqliteDatabase;
 
+use std::path::Path;
+
 use wevrun_core::EngineVersion;
 use wevrun_core::check::Refusal;
 use wevrun_core::model::Model;
@@ -29,6 +31,13 @@ impl LiveEngine for LiveSqlite {
 
     fn is_file(&self) -> bool {
         true
+    }
+
+    fn is_database(&self, path: &Path) -> bool {
+        // https://sqlite.org/fileformat.html#magic_header_string
+        let mut start = [0; 16];
+        let read = std::fs::File::open(path).and_then(|mut file| std::io::Read::read_exact(&mut file, &mut start));
+        read.is_ok() && start == *b"SQLite format 3\0"
     }
 
     fn open(&self, address: &Address, access: Access) -> Result<Box<dyn Database>, LiveError> {
