@@ -24,6 +24,7 @@ mod renames;
 mod report;
 mod script;
 mod snapshot;
+mod tour;
 mod values;
 
 use wevrun_testkit::project::{Run, TestProject};
