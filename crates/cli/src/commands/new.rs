@@ -50,7 +50,7 @@ impl New {
             fs::create_dir_all(folder)
                 .map_err(|error| Failure::new(format!("{} can't be made: {}", folder.display(), reason(&error))))?;
             files::write_atomically(&path, text.as_bytes())?;
-            say!("{} {}", paint(style::GOOD, "wrote"), path.display());
+            say!("{} {}", paint(style::GOOD, "wrote"), style::link(&path));
         }
         say!("\nNext: wevrun -C {} build", root.display());
         Ok(Outcome::Done)

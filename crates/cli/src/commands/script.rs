@@ -315,7 +315,7 @@ fn announce(verb: &str, path: &Path, script: &Steps) {
         0 | 1 => String::new(),
         parts => format!(" in {parts} parts, so not one transaction"),
     };
-    note!("{} {}: {steps}{parts}", paint(style::GOOD, verb), path.display());
+    note!("{} {}: {steps}{parts}", paint(style::GOOD, verb), style::link(path));
     for risk in &script.plan.risks {
         note!("  {} {}: {}", paint(style::WARNING, risk.kind), risk.object, risk.explanation);
     }

@@ -121,7 +121,7 @@ pub fn write(loaded: Loaded, out: Option<&Path>, verb: &str, format: Format, sta
     let mut lines = vec![format!(
         "{}{}: {} from {from} in {} ms",
         paint(style::GOOD, verb),
-        out.map_or_else(String::new, |out| format!(" {}", out.display())),
+        out.map_or_else(String::new, |out| format!(" {}", style::link(out))),
         contents(&snapshot.model),
         started.elapsed().as_millis()
     )];

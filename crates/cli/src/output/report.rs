@@ -96,7 +96,7 @@ impl Report<'_> {
     /// Writes the page.
     pub fn write(&self, path: &Path) -> Ended<()> {
         files::write_result(path, self.page()?.as_bytes())?;
-        note!("{} the report to {}", paint(style::GOOD, "wrote"), path.display());
+        note!("{} the report to {}", paint(style::GOOD, "wrote"), style::link(path));
         Ok(())
     }
 

@@ -9,6 +9,7 @@ mod demo;
 mod deploy;
 mod drift;
 mod formats;
+mod fuzz;
 mod git_sides;
 mod habits;
 mod kill;
