@@ -2,30 +2,44 @@
 
 use smol_str::SmolStr;
 use wevrun_core::mapping::{Doubt, Mapper, Renamed};
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, ObjectKey, QualifiedName, Table};
+use wevrun_core::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 
 use crate::canonical::not_null_names;
 use crate::{Postgres, body_names, clause, mentions, names, rename, settle};
 
 impl Mapper for Postgres {
+    fn made_up(&self, before: &Model, model: &Model, renamed: &Renamed<'_>) -> Vec<(ObjectKey, QualifiedName)> {
+        let owned = before.by_owner();
+        let on = |table: &QualifiedName| owned.get(table).map_or(&[][..], Vec::as_slice);
+        let of = |(old, new)| {
+            let found = on(old).iter().filter_map(move |object| match object.definition.kind() {
+                Kind::Index => index(model, object, old, new),
+                Kind::Sequence => sequence(model, object, old, new),
+                _ => None,
+            });
+            found.collect::<Vec<_>>()
+        };
+        renamed_tables(before, renamed).into_iter().flat_map(of).filter(|(key, to)| key.name != *to).collect()
+    }
+
     fn follow(&self, before: &Model, model: &mut Model, renamed: &Renamed<'_>) -> Vec<Doubt> {
-        let tables: Vec<(&QualifiedName, &QualifiedName)> = before
-            .tables()
-            .filter_map(|(name, _)| {
-                let now = renamed.objects.get(&ObjectKey::new(Kind::Table, name.clone()));
-                let has_renamed = renamed.columns.contains_key(name);
-                let is_renamed = now.is_some_and(|now| now.identifier() != name.identifier());
-                (is_renamed || has_renamed).then(|| (name, now.unwrap_or(name)))
-            })
-            .collect();
-        for (old, new) in tables {
+        for (old, new) in renamed_tables(before, renamed) {
             constraints(before, model, old, new);
-            indexes(before, model, old, new);
-            sequences(before, model, old, new);
+            identities(before, model, old, new);
         }
         search_paths(model, renamed);
         body_names::follow(before, model, renamed)
     }
+}
+
+/// The tables of which the name or a column's is another one, each with its name now.
+fn renamed_tables<'m>(before: &'m Model, renamed: &'m Renamed<'_>) -> Vec<(&'m QualifiedName, &'m QualifiedName)> {
+    let renamed_table = |(name, _): (&'m QualifiedName, &Table)| {
+        let now = renamed.objects.get(&ObjectKey::new(Kind::Table, name.clone()));
+        let is_renamed = now.is_some_and(|now| now.identifier() != name.identifier());
+        (is_renamed || renamed.columns.contains_key(name)).then(|| (name, now.unwrap_or(name)))
+    };
+    before.tables().filter_map(renamed_table).collect()
 }
 
 /// The label with which a name was made up: `key`, or `key1` if the first was taken. None if it was given.
@@ -82,44 +96,45 @@ fn constraints(before: &Model, model: &mut Model, old: &QualifiedName, new: &Qua
     }
 }
 
-fn indexes(before: &Model, model: &mut Model, old: &QualifiedName, new: &QualifiedName) {
-    let of_table = before.of_kind(Kind::Index).filter(|object| object.definition.owner() == Some(old));
-    for object in of_table {
-        let Some(index) = object.as_index() else { continue };
-        let own = names::simple(object.name.identifier());
-        let Some(label) = label_of(&own, old.identifier(), &settle::index_columns(index), "idx") else { continue };
-        let now = names::in_schema(new.schema(), own.canonical());
-        let Some(columns) =
-            model.find(Kind::Index, &now).and_then(|object| object.as_index()).map(settle::index_columns)
-        else {
-            continue;
-        };
-        let to = names::in_schema(new.schema(), &names::made_up(new.identifier(), &columns, &label));
-        rename::object(model, &ObjectKey::new(Kind::Index, now), &to);
-    }
+fn index(
+    model: &Model,
+    object: &Object,
+    old: &QualifiedName,
+    new: &QualifiedName,
+) -> Option<(ObjectKey, QualifiedName)> {
+    let own = names::simple(object.name.identifier());
+    let label = label_of(&own, old.identifier(), &settle::index_columns(object.as_index()?), "idx")?;
+    let now = names::in_schema(new.schema(), own.canonical());
+    let columns = settle::index_columns(model.find(Kind::Index, &now)?.as_index()?);
+    let to = names::in_schema(new.schema(), &names::made_up(new.identifier(), &columns, &label));
+    Some((ObjectKey::new(Kind::Index, now), to))
 }
 
-fn sequences(before: &Model, model: &mut Model, old: &QualifiedName, new: &QualifiedName) {
-    for object in before.of_kind(Kind::Sequence).filter(|object| object.definition.owner() == Some(old)) {
-        let column_of = |clauses: &Clauses| clauses.value(clause::OWNED_BY).map(names::unquoted);
-        let Definition::Plain(plain) = &object.definition else { continue };
-        let Some(column) = column_of(&plain.clauses) else { continue };
-        let own = names::simple(object.name.identifier());
-        let Some(label) = label_of(&own, old.identifier(), &column, "seq") else { continue };
-        let now = names::in_schema(new.schema(), own.canonical());
-        let Some(Definition::Plain(plain)) = model.find(Kind::Sequence, &now).map(|object| &object.definition) else {
-            continue;
-        };
-        let Some(column) = column_of(&plain.clauses) else { continue };
-        let to = names::in_schema(new.schema(), &names::made_up(new.identifier(), &column, &label));
-        rename::object(model, &ObjectKey::new(Kind::Sequence, now), &to);
-    }
+fn sequence(
+    model: &Model,
+    object: &Object,
+    old: &QualifiedName,
+    new: &QualifiedName,
+) -> Option<(ObjectKey, QualifiedName)> {
+    let column_of = |object: &Object| match &object.definition {
+        Definition::Plain(plain) => plain.clauses.value(clause::OWNED_BY).map(names::unquoted),
+        _ => None,
+    };
+    let own = names::simple(object.name.identifier());
+    let label = label_of(&own, old.identifier(), &column_of(object)?, "seq")?;
+    let now = names::in_schema(new.schema(), own.canonical());
+    let column = column_of(model.find(Kind::Sequence, &now)?)?;
+    let to = names::in_schema(new.schema(), &names::made_up(new.identifier(), &column, &label));
+    Some((ObjectKey::new(Kind::Sequence, now), to))
+}
+
+/// The names of the sequences of identity columns: the usual one says nothing.
+fn identities(before: &Model, model: &mut Model, old: &QualifiedName, new: &QualifiedName) {
     let Some(table) = model.table_mut(&ObjectKey::new(Kind::Table, new.clone())) else { return };
     for column in table.columns.iter_mut() {
         let usual = names::made_up(new.identifier(), column.name.canonical(), "seq");
         let was = before.table(old).is_some_and(|was| {
-            let same = |other: &&wevrun_core::model::Column| !other.clauses.has(clause::IDENTITY_NAME);
-            was.column(&column.name).filter(same).is_some()
+            was.column(&column.name).is_some_and(|column| !column.clauses.has(clause::IDENTITY_NAME))
         });
         let is_usual = column.clauses.get(clause::IDENTITY_NAME).is_some_and(|name| name.identifier() == usual);
         if was || is_usual {

@@ -32,8 +32,14 @@ pub trait Mapper: Privileges {
         self.rename_object(model, key, to);
     }
 
-    /// Changes what the engine's own renames leave as it is: names in the bodies of routines, and names that were made up from
-    /// others. `before` is the model before the renames. Returns what may be such a name, and was left.
+    /// Indexes, sequences and the like with names that were made up from those of renamed tables and columns, each with the name that
+    /// would be made up now.
+    fn made_up(&self, _before: &Model, _model: &Model, _: &Renamed<'_>) -> Vec<(ObjectKey, QualifiedName)> {
+        Vec::new()
+    }
+
+    /// Changes what the engine's own renames leave as it is: names in the bodies of routines, and names of constraints that
+    /// were made up. `before` is the model before the renames. Returns what may be such a name, and was left.
     fn follow(&self, _before: &Model, _model: &mut Model, _: &Renamed<'_>) -> Vec<Doubt> {
         Vec::new()
     }

@@ -3,6 +3,7 @@
 //! What results takes the place of want in everything that follows, so that scripts, the proof and the ledger speak have's names.
 
 mod mapper;
+mod near;
 mod pass;
 mod rule;
 mod scope;

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::mapper::{Doubt, Mapper, Renamed};
+use super::near::Near;
 use super::schema_name;
 use crate::model::{Kind, Model, Name, NameParts, Object, ObjectKey, QualifiedName};
 
@@ -36,7 +37,8 @@ impl Pass<'_> {
         for (table, columns) in self.columns {
             columns.iter().for_each(|(from, to)| dialect.rename_column(&mut model, table, from, to));
         }
-        self.rename_objects(&mut model)?;
+        let mut near = Near::of(&model);
+        self.rename_objects(&mut near, &mut model)?;
         let schemas: BTreeMap<&str, &str> =
             schemas.iter().map(|(own, to)| (*own, *to)).filter(|(own, to)| own != to).collect();
         self.rename_schemas(&mut model, &schemas);
@@ -51,11 +53,12 @@ impl Pass<'_> {
             .collect();
         self.follow_former_names(&mut model, &objects);
         let owned = schemas.iter().map(|(own, to)| ((*own).to_owned(), (*to).to_owned())).collect();
-        let doubts = dialect.follow(
-            self.want,
-            &mut model,
-            &Renamed { objects: &objects, columns: self.columns, schemas: owned },
-        );
+        let names = Renamed { objects: &objects, columns: self.columns, schemas: owned };
+        let mut near = Near::of(&model);
+        for (key, to) in dialect.made_up(self.want, &model, &names) {
+            near.rename(dialect, &mut model, &key, &to);
+        }
+        let doubts = dialect.follow(self.want, &mut model, &names);
         let renamed = objects.into_iter().map(|(key, to)| (key.clone(), ObjectKey::new(key.kind, to))).collect();
         Ok(Passed { model, renamed, doubts })
     }
@@ -76,7 +79,7 @@ impl Pass<'_> {
         }
     }
 
-    fn rename_objects(&self, model: &mut Model) -> Result<(), String> {
+    fn rename_objects(&self, near: &mut Near, model: &mut Model) -> Result<(), String> {
         let mut moves: Vec<(ObjectKey, QualifiedName)> =
             self.objects.iter().map(|(key, to)| (key.clone(), to.clone())).collect();
         // By another name first, where one is taken that becomes free.
@@ -86,10 +89,10 @@ impl Pass<'_> {
                 (key.clone(), self.dialect.name_of(key.kind, parts))
             };
             let aside: Vec<(ObjectKey, QualifiedName)> = moves.iter().enumerate().map(aside).collect();
-            rename_all(self.dialect, model, &aside)?;
+            rename_all(self.dialect, near, model, &aside)?;
             moves.iter_mut().zip(aside).for_each(|((key, _), (_, aside))| key.name = aside);
         }
-        rename_all(self.dialect, model, &moves)
+        rename_all(self.dialect, near, model, &moves)
     }
 
     fn rename_schemas(&self, model: &mut Model, schemas: &BTreeMap<&str, &str>) {
@@ -127,7 +130,12 @@ fn aside(number: usize) -> String {
 }
 
 /// Renames objects one after the other; fails where a name is taken.
-fn rename_all(dialect: &dyn Mapper, model: &mut Model, moves: &[(ObjectKey, QualifiedName)]) -> Result<(), String> {
+fn rename_all(
+    dialect: &dyn Mapper,
+    near: &mut Near,
+    model: &mut Model,
+    moves: &[(ObjectKey, QualifiedName)],
+) -> Result<(), String> {
     let mut keys: Vec<ObjectKey> = moves.iter().map(|(key, _)| key.clone()).collect();
     for index in 0..moves.len() {
         let (key, to) = (keys[index].clone(), &moves[index].1);
@@ -142,7 +150,7 @@ fn rename_all(dialect: &dyn Mapper, model: &mut Model, moves: &[(ObjectKey, Qual
             let kind = other.definition.kind().title();
             return Err(format!("{key} can't be called {to}: want has a {kind} of this name too"));
         }
-        dialect.rename_any(model, &key, &to);
+        near.rename(dialect, model, &key, &to);
         for other in &mut keys[index + 1..] {
             if let Some(moved) = dialect.renamed_with(other, key.kind, &key.name, &to) {
                 *other = moved;

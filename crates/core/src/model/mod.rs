@@ -14,6 +14,7 @@ mod spelling;
 mod table;
 mod unordered;
 mod value;
+mod words;
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
@@ -37,6 +38,7 @@ pub use scope::{Pattern, Scope, is_like};
 pub use table::{Action, Check, Column, ForeignKey, Generated, Key, KeyPart, OfParent, OnConflict, Table};
 pub use unordered::Unordered;
 pub use value::{ClauseType, Flag, Value};
+pub use words::{has_name, texts_of};
 
 use crate::source::Location;
 

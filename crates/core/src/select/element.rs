@@ -5,8 +5,8 @@ use std::fmt;
 
 use smol_str::SmolStr;
 
-use super::words::has_name;
 use crate::compare::{Aspect, Change, Comparison, ConstraintKind, Difference};
+use crate::model::has_name;
 use crate::model::{Check, Definition, ForeignKey, Key, Model, Name, Object, ObjectKey, Table, Unordered};
 
 /// What can be chosen by itself: an object, or a column or constraint of a table that both sides have.

@@ -3,9 +3,9 @@
 use std::collections::BTreeSet;
 
 use super::element::{Constraint, ElementPart};
-use super::words::{has_name, texts_of};
 use crate::compare::ConstraintKind;
 use crate::model::{Column, Definition, Name, Object, Table, Unordered};
+use crate::model::{has_name, texts_of};
 
 /// Have's table with the chosen parts as want has them. Everything else stays.
 pub fn mixed(have: &Object, want: &Object, chosen: &BTreeSet<&ElementPart>) -> Object {

@@ -10,7 +10,6 @@ mod needs;
 mod pattern;
 mod released;
 mod reverted;
-mod words;
 
 use std::collections::{BTreeMap, BTreeSet};
 

@@ -6,9 +6,9 @@ use std::ops::Deref;
 
 use super::element::{Constraint, Element, ElementPart};
 use super::reverted::Reverted;
-use super::words::{has_name, texts_of};
 use crate::compare::{ConstraintKind, Privileges};
 use crate::model::{Column, Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
+use crate::model::{has_name, texts_of};
 
 /// Something that was included because a choice needs it.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -2,7 +2,7 @@
 
 use serde_json::Value;
 
-use crate::model::Definition;
+use super::Definition;
 
 /// All canonical texts of a definition.
 pub fn texts_of(definition: &Definition) -> Vec<String> {
