@@ -11,8 +11,8 @@ use wevrun_engines::LiveError;
 pub enum Outcome {
     /// Done, or no difference.
     Done = 0,
-    /// Something that was looked at is not as it should be.
-    Unwell = 1,
+    /// What was looked at has problems: the source does not build, a target can't be asked.
+    Problems = 1,
     /// Differences or drift were found.
     Differences = 3,
     /// A rule or an unwaived risk holds it back.

@@ -36,9 +36,10 @@ impl MapOptions {
         self.map.is_empty()
     }
 
-    /// The rules for a database, or for any other side: the project's are about databases.
-    fn rules(&self, context: &Context, database: Option<&str>) -> Vec<MapRule> {
-        let of_project = context.project.iter().flat_map(|project| &project.maps);
+    /// The rules for a database, or for any other side: the project's are about databases, and its own source.
+    fn rules(&self, context: &Context, database: Option<&str>, want: Option<&str>) -> Vec<MapRule> {
+        let own = context.project.iter().filter(|project| want.is_none_or(|want| want == project.name));
+        let of_project = own.flat_map(|project| &project.maps);
         let is_for = |rule: &&ProjectRule| {
             database.is_some_and(|name| rule.targets.is_empty() || rule.targets.iter().any(|target| target == name))
         };
@@ -48,7 +49,8 @@ impl MapOptions {
 
     /// Gives want the names of have.
     pub fn apply(&self, context: &Context, have: &Loaded, want: &mut Loaded) -> Ended<()> {
-        let rules = self.rules(context, have.live.as_ref().map(|_| have.name.as_str()));
+        let database = have.live.as_ref().map(|_| have.name.as_str());
+        let rules = self.rules(context, database, Some(want.project.as_deref().unwrap_or_default()));
         if rules.is_empty() || want.model.is_empty() {
             return Ok(());
         }
@@ -68,7 +70,7 @@ impl MapOptions {
 
     /// Whether any rule is about a database.
     pub fn concerns(&self, context: &Context, database: &str) -> bool {
-        !self.rules(context, Some(database)).is_empty()
+        !self.rules(context, Some(database), None).is_empty()
     }
 }
 

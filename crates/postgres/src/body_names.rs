@@ -113,9 +113,10 @@ impl<'k> Known<'k> {
     /// The name of a relation, type or sequence once it is called otherwise; of a routine, if `called`.
     fn new_name(&self, schema: &str, own: &str, called: bool) -> Option<&'k QualifiedName> {
         let is_routine = |kind: Kind| matches!(kind, Kind::Function | Kind::Procedure | Kind::Aggregate);
-        let mut found = self.objects.get(own)?.iter().filter(|(key, _)| key.name.schema() == Some(schema));
-        let found = found.find(|(key, _)| is_routine(key.kind) == called).or_else(|| found.next())?;
-        Some(found.1)
+        let found = || self.objects.get(own).into_iter().flatten().filter(|(key, _)| key.name.schema() == Some(schema));
+        // `lots (id)` may be a table with a list of columns.
+        let (_, name) = found().find(|(key, _)| is_routine(key.kind) == called).or_else(|| found().next())?;
+        Some(name)
     }
 }
 

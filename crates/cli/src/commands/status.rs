@@ -142,7 +142,7 @@ impl Status {
         } else {
             print(&report);
         }
-        if ok { Ok(Outcome::Done) } else { Ok(Outcome::Unwell) }
+        if ok { Ok(Outcome::Done) } else { Ok(Outcome::Problems) }
     }
 }
 
@@ -177,7 +177,7 @@ fn ask(project: &Project) -> Vec<Asked> {
             thread::spawn(move || {
                 let opened = wevrun_engines::open(&url, Access::Read);
                 let entry = opened.and_then(|mut database| database.last_release());
-                // Nobody listens any more where it took too long.
+                // If it took too long, the answer is not waited for any more.
                 let _ = answer.send(entry.map_err(|error| error.to_string()));
             });
             Asked { name: name.to_owned(), url: Some(shown), answer: Ok(answered) }

@@ -88,7 +88,7 @@ fn through_pager(page: &str) -> bool {
             anstream::ColorChoice::Never => anstream::adapter::strip_str(page).to_string(),
             _ => page.to_owned(),
         };
-        // Whoever leaves the pager early has read enough.
+        // A pager that is left early closes its input, which is no error.
         let _ = input.write_all(page.as_bytes());
     }
     child.wait().is_ok()

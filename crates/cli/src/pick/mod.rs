@@ -88,7 +88,7 @@ pub fn pick(
         message: String::new(),
         save,
     };
-    // A heading is nothing to look at.
+    // The first row is a heading.
     view.cursor = usize::from(view.picker.rows().len() > 1);
     let failed = |error: std::io::Error| Failure::new(format!("the terminal can't be used: {}", reason(&error)));
     let mut terminal = ratatui::try_init().map_err(failed)?;

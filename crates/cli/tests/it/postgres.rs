@@ -395,3 +395,29 @@ fn an_archive_is_a_side() {
         assert!(run.status == 0 || run.status == 1 && run.stderr.contains("cut.dump can't be read"), "{}", run.stderr);
     }
 }
+
+/// A source without schemas is released to a schema of a tenant, and everything in it works there.
+#[test]
+fn a_source_goes_to_a_schema_of_another_name() {
+    let source = "CREATE TABLE hives (id int GENERATED ALWAYS AS IDENTITY PRIMARY KEY, label text);\n\
+        CREATE TABLE logs (id serial PRIMARY KEY, hive int REFERENCES hives);\n\
+        CREATE VIEW labels AS SELECT h.label FROM hives h JOIN logs l ON l.hive = h.id;\n\
+        CREATE FUNCTION log_it() RETURNS trigger LANGUAGE plpgsql SET search_path TO public AS $$\n\
+        BEGIN INSERT INTO public.logs (hive) VALUES (NEW.id); RETURN NEW; END $$;\n\
+        CREATE TRIGGER logged AFTER INSERT ON hives FOR EACH ROW EXECUTE FUNCTION log_it();\n";
+    for age in AGES {
+        let (project, database) = (in_postgres(), Server::of(age).database());
+        project.write("s.sql", source);
+        let (url, map) =
+            (database.url(), ["--map", "ten*=public", "--map", "tenant=public", "--map", "tenant_2=public"]);
+        project.expect(0, &[&["deploy", &url][..], &map[2..4]].concat());
+        project.expect(0, &["drift", &url]);
+        project.expect(0, &[&["deploy", &url][..], &map[2..]].concat());
+        project.expect(0, &[&["compare", &url][..], &map[..2]].concat());
+        for schema in ["tenant", "tenant_2"] {
+            database.psql(&format!("INSERT INTO {schema}.hives (label) VALUES ('{schema}')")).expect("a row");
+            let label = database.psql(&format!("SELECT label FROM {schema}.labels")).expect("the view");
+            assert_eq!(label.trim(), schema);
+        }
+    }
+}

@@ -44,6 +44,10 @@ fn bodies_follow_a_schema() {
             "PERFORM 1 FROM eu.lots AS sales WHERE sales.id = 1;",
         ),
         ("PERFORM nextval('sales.numbers');", "PERFORM nextval('eu.numbers');"),
+        (
+            "EXECUTE format('INSERT INTO sales.lots (id) VALUES (%s)', 1);",
+            "EXECUTE format('INSERT INTO eu.lots (id) VALUES (%s)', 1);",
+        ),
         ("EXECUTE 'SELECT 1 FROM sales.lots';", "EXECUTE 'SELECT 1 FROM eu.lots';"),
         ("PERFORM sales.price(sales.lots.kg) FROM sales.lots;", "PERFORM eu.price(eu.lots.kg) FROM eu.lots;"),
         ("SET search_path TO sales, public; PERFORM 1;", "SET search_path TO eu, public; PERFORM 1;"),
@@ -53,6 +57,22 @@ fn bodies_follow_a_schema() {
     }
     let (text, doubts) = body("EXECUTE 'SELECT 1 FROM sales.' || name;", &["eu=sales"]);
     assert_eq!((text.as_str(), doubts), ("EXECUTE 'SELECT 1 FROM sales.' || name;", vec!["sales".to_owned()]));
+}
+
+#[test]
+fn names_without_a_schema_are_found_in_the_mapped_one() {
+    let text = "CREATE TABLE hives (id int); CREATE VIEW v AS SELECT id FROM hives;
+        CREATE FUNCTION f(h hives) RETURNS int LANGUAGE sql AS 'SELECT 1';";
+    let (mapped, _) = mapped(text, &["tenant=public"]);
+    let empty = Model::empty();
+    let comparison = compare(postgres(), &empty, &mapped);
+    let sides = (&empty, &mapped);
+    let script = make_script(postgres(), "honey", sides, &comparison, Wishes::default(), VERSION, &Evidence::default());
+    let text = script::write(postgres(), &script);
+    let view = text.split("create view tenant.v").nth(1).expect("its step");
+    let path = text.find("SET LOCAL search_path = tenant, public").expect("a path");
+    assert!(path < text.len() - view.len(), "{text}");
+    assert_eq!(text.matches("SET LOCAL search_path").count(), 2, "{text}");
 }
 
 #[test]
