@@ -391,7 +391,8 @@ impl<'b> Body<'b> {
             let (Some(schema), true, Some(own)) = (name(at), symbol(at + 1, "."), name(at + 2)) else { continue };
             let new =
                 self.known.new_name(&schema, &own, symbol(at + 3, "(")).filter(|_| at == 0 || !symbol(at - 1, "."));
-            let Some(new) = new else { continue };
+            // A per cent sign would mean something to format().
+            let Some(new) = new.filter(|new| !new.canonical().contains('%')) else { continue };
             out.push_str(&value[done..tokens[at].start as usize]);
             out.push_str(names::without_signature(new).canonical());
             done = tokens[at + 2].end as usize;

@@ -1,5 +1,7 @@
 //! Two texts, line by line, with the words that differ in bold: one below the other, or side by side.
 
+use std::collections::BTreeSet;
+
 use anstyle::Style;
 use clap::ValueEnum;
 use similar::{ChangeTag, TextDiff};
@@ -83,6 +85,53 @@ pub fn rows(have: &str, want: &str, context: usize) -> Vec<Row> {
     rows
 }
 
+/// More lines of one place are not matched: they stand beside each other in order.
+const MATCHED: usize = 60;
+
+/// Lines of one place, those that are alike beside each other.
+pub fn beside<'l>(old: &'l [Line], new: &'l [Line]) -> Vec<(Option<&'l Line>, Option<&'l Line>)> {
+    if old.len() > MATCHED || new.len() > MATCHED {
+        return (0..old.len().max(new.len())).map(|at| (old.get(at), new.get(at))).collect();
+    }
+    let words = |line: &Line| -> BTreeSet<String> {
+        let text: String = line.iter().map(|(_, text)| text.as_str()).collect();
+        text.split(|ch: char| !(ch.is_alphanumeric() || ch == '_'))
+            .map(str::to_owned)
+            .filter(|w| !w.is_empty())
+            .collect()
+    };
+    let (left, right): (Vec<_>, Vec<_>) = (old.iter().map(words).collect(), new.iter().map(words).collect());
+    let alike = |a: usize, b: usize| -> usize {
+        let shared = left[a].intersection(&right[b]).count();
+        // At least a third of the words.
+        if shared * 3 >= left[a].len().max(right[b].len()) { shared } else { 0 }
+    };
+    // The best sum of likeness from each pair of places on.
+    let mut best = vec![vec![0; new.len() + 1]; old.len() + 1];
+    for a in (0..old.len()).rev() {
+        for b in (0..new.len()).rev() {
+            let both = alike(a, b);
+            let matched = if both > 0 { both + best[a + 1][b + 1] } else { 0 };
+            best[a][b] = matched.max(best[a + 1][b]).max(best[a][b + 1]);
+        }
+    }
+    let (mut a, mut b, mut pairs) = (0, 0, Vec::new());
+    while a < old.len() || b < new.len() {
+        let is_match =
+            a < old.len() && b < new.len() && alike(a, b) > 0 && best[a][b] == alike(a, b) + best[a + 1][b + 1];
+        let takes_old = a < old.len() && (b == new.len() || best[a][b] == best[a + 1][b]);
+        let pair = match (is_match, takes_old) {
+            (true, _) => (old.get(a), new.get(b)),
+            (_, true) => (old.get(a), None),
+            _ => (None, new.get(b)),
+        };
+        a += usize::from(pair.0.is_some());
+        b += usize::from(pair.1.is_some());
+        pairs.push(pair);
+    }
+    pairs
+}
+
 fn painted(line: &Line, color: Style) -> String {
     let piece = |(differs, text): &(bool, String)| {
         let style = if *differs { color.bold().underline() } else { color };
@@ -124,9 +173,8 @@ fn side_by_side(rows: &[Row], [have, want]: [&str; 2], width: usize) {
                 }
             }
             Row::Changed(old, new) => {
-                for index in 0..old.len().max(new.len()) {
-                    let of =
-                        |lines: &[Line], color| lines.get(index).map_or(Vec::new(), |line| wrapped(line, cell, color));
+                for (old, new) in beside(old, new) {
+                    let of = |line: Option<&Line>, color| line.map_or(Vec::new(), |line| wrapped(line, cell, color));
                     let (left, right) = (of(old, style::REMOVED), of(new, style::ADDED));
                     let mark = match (left.is_empty(), right.is_empty()) {
                         (true, _) => "›",
@@ -169,4 +217,28 @@ pub fn cut(line: &Line, width: usize) -> Vec<Line> {
         }
     }
     pieces.into_iter().map(|(piece, _)| piece).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_that_are_alike_stand_beside_each_other() {
+        let line = |text: &str| vec![(true, text.to_owned())];
+        let old = [line("CONSTRAINT known CHECK (weight > 0)"), line("gone")];
+        let new = [line("note TEXT"), line("CONSTRAINT known CHECK (weight > 1)")];
+        let texts = |pairs: Vec<(Option<&Line>, Option<&Line>)>| -> Vec<(String, String)> {
+            let text = |line: Option<&Line>| line.map_or(String::new(), |line| line[0].1.clone());
+            pairs.into_iter().map(|(old, new)| (text(old), text(new))).collect()
+        };
+        let pair = |a: &str, b: &str| (a.to_owned(), b.to_owned());
+        let check = "CONSTRAINT known CHECK (weight > ";
+        assert_eq!(
+            texts(beside(&old, &new)),
+            [pair("", "note TEXT"), pair(&format!("{check}0)"), &format!("{check}1)")), pair("gone", "")]
+        );
+        assert_eq!(beside(&old, &[]).len(), 2);
+        assert_eq!(beside(&[], &[]).len(), 0);
+    }
 }

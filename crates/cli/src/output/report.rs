@@ -234,9 +234,7 @@ fn pairs(row: Row) -> Vec<Vec<Option<Line>>> {
     match row {
         Row::Same(line) => vec![vec![Some(line)]],
         Row::Changed(old, new) => {
-            let number = old.len().max(new.len());
-            let (mut old, mut new) = (old.into_iter(), new.into_iter());
-            (0..number).map(|_| vec![old.next(), new.next()]).collect()
+            diff::beside(&old, &new).into_iter().map(|(old, new)| vec![old.cloned(), new.cloned()]).collect()
         }
         Row::Gap => Vec::new(),
     }

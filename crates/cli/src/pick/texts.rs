@@ -120,8 +120,8 @@ fn side_by_side(rows: &[DiffRow], width: usize, lines: &mut Vec<Line<'static>>) 
         match row {
             DiffRow::Same(line) => add(Some(line), Some(line), [None, None], "│"),
             DiffRow::Changed(old, new) => {
-                for at in 0..old.len().max(new.len()) {
-                    add(old.get(at), new.get(at), [Some(OLD), Some(NEW)], "≠");
+                for (old, new) in diff::beside(old, new) {
+                    add(old, new, [Some(OLD), Some(NEW)], "≠");
                 }
             }
             DiffRow::Gap => {}
