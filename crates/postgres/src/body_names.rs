@@ -350,7 +350,8 @@ impl<'b> Body<'b> {
 
     /// A text that is a name, as `nextval('sales.numbers')` has it; a doubt, if it holds one.
     fn text_at(&mut self, at: usize) -> Option<String> {
-        let value = tokens::string_value(self.tokens[at].text(self.text))?;
+        let token = self.tokens[at].text(self.text);
+        let value = tokens::string_value(token)?;
         let parts = names::parts(&value);
         let is_name = match &parts[..] {
             [schema, own] => names::dotted(schema, own) == value,
@@ -369,9 +370,9 @@ impl<'b> Body<'b> {
         if let Some(new) = found {
             let name = names::without_signature(new);
             let text = if parts.len() == 1 { names::quoted(name.identifier()) } else { name.canonical().to_owned() };
-            return Some(tokens::literal(&text)).filter(|text| *text != tokens::literal(&value));
+            return Some(quoted_as(token, &text)?).filter(|_| text != value);
         }
-        if let Some(text) = self.qualified_in(&value) {
+        if let Some(text) = self.qualified_in(&value).and_then(|text| quoted_as(token, &text)) {
             return Some(text);
         }
         self.doubts.extend(known.words.iter().filter(|word| has_word(&value, word)).map(|word| (*word).to_owned()));
@@ -403,7 +404,7 @@ impl<'b> Body<'b> {
         out.push_str(&value[done..]);
         let left = self.known.words.iter().filter(|word| has_word(&out, word) && has_word(value, word));
         self.doubts.extend(left.map(|word| (*word).to_owned()));
-        Some(if value.contains('\n') { tokens::dollar_quoted(&out, "text") } else { tokens::literal(&out) })
+        Some(out)
     }
 
     fn is_name_argument(&self, at: usize) -> bool {
@@ -468,4 +469,12 @@ fn has_word(text: &str, word: &str) -> bool {
     let is_part = |ch: Option<char>| ch.is_some_and(|ch| ch.is_alphanumeric() || ch == '_' || ch == '$');
     text.match_indices(word)
         .any(|(at, _)| !is_part(text[..at].chars().next_back()) && !is_part(text[at + word.len()..].chars().next()))
+}
+
+/// A text in the quotes of another one, so that nothing but the names differs; none if it has escapes.
+fn quoted_as(token: &str, text: &str) -> Option<String> {
+    if let Some(tag) = token.starts_with('$').then(|| tokens::dollar_tag(token)).flatten() {
+        return Some(format!("{tag}{text}{tag}")).filter(|_| !text.contains(tag));
+    }
+    token.starts_with('\'').then(|| format!("'{}'", text.replace('\'', "''")))
 }

@@ -21,6 +21,13 @@ pub fn name(name: &QualifiedName, from: &QualifiedName, to: &QualifiedName) -> Q
     Rename { from: from.identifier().to_owned(), to }.name(name)
 }
 
+/// The fields that hold identifiers of columns, constraints and the like.
+const IDENTIFIERS: [&str; 5] = ["identifier", "name", "column", "columns", "parent_columns"];
+
+fn has_objects(value: &Value) -> bool {
+    value.as_array().is_some_and(|items| items.iter().any(Value::is_object))
+}
+
 struct Rename<'r> {
     /// The schema's identifier.
     from: String,
@@ -58,7 +65,7 @@ impl Rename<'_> {
     /// Every text in a definition but those that the server does not look into.
     fn value(&self, value: &mut Value, is_routine: bool) {
         match value {
-            Value::String(text) => *text = self.key(text),
+            Value::String(text) => *text = self.text(text),
             Value::Array(items) => items.iter_mut().for_each(|item| self.value(item, is_routine)),
             Value::Object(fields) => {
                 let is_name = fields.contains_key("printed") && fields.contains_key("identifier");
@@ -73,7 +80,9 @@ impl Rename<'_> {
                 }
                 for (key, field) in fields.iter_mut() {
                     let is_body = is_routine && key == "as";
-                    if !is_body && key != "comment" && !key.starts_with("comment on ") {
+                    // An identifier alone is in no schema, even if it has a dot.
+                    let is_name = IDENTIFIERS.contains(&key.as_str()) && !field.is_object() && !has_objects(field);
+                    if !is_body && !is_name && key != "comment" && !key.starts_with("comment on ") {
                         self.value(field, is_routine);
                     }
                 }

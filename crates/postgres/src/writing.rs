@@ -3,7 +3,7 @@
 use wevrun_core::model::{Clauses, Definition, Kind, Object};
 use wevrun_core::render::Writer;
 
-use crate::{Postgres, access, canonical, names, write};
+use crate::{Postgres, access, canonical, write};
 
 impl Writer for Postgres {
     fn create_statement(&self, object: &Object) -> String {
@@ -25,10 +25,10 @@ impl Writer for Postgres {
             statements.extend(write::clustered(&object.name, view));
         }
         // Names without a schema are looked for where they were written for.
-        let own = canonical::own_schema(object);
-        if own != "public" {
-            statements.insert(0, format!("SET search_path TO {}, public", names::quoted(&own)));
-            statements.push("SET search_path TO public".to_owned());
+        let path = canonical::path_for(object);
+        if path != canonical::USUAL_PATH {
+            statements.insert(0, format!("SET search_path TO {path}"));
+            statements.push(format!("SET search_path TO {}", canonical::USUAL_PATH));
         }
         statements.join(";\n")
     }

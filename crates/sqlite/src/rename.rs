@@ -50,7 +50,7 @@ pub fn table(model: &mut Model, from: &QualifiedName, to: &QualifiedName) {
     finish_renamed(model, &before);
 }
 
-/// Gives a view, index or trigger another name in its own statement: the engine can't do that, but a source may say it.
+/// Gives a view, index or trigger another name in its own statement. The engine has no ALTER for it.
 pub fn itself(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
     let Some(object) = model.remove(key) else { return };
     let text = rewrite(&object.text, to, |text, tokens| {

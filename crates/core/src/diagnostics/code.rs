@@ -117,8 +117,9 @@ compared nor changed: set it in the database by hand."
 
     WV013 Warning "a text may have a name that is mapped"
 "`--map` or [[map]] in wevrun.toml gives objects the names that they have on the target. In the body of a routine,
-Wevrun replaces names where the language's grammar shows what they are. In a text, as in EXECUTE 'SELECT …', or in another
-language, a word may be such a name or not: it is left as it is.
+Wevrun replaces names where the language's grammar shows what they are, and in texts, as in EXECUTE 'SELECT …', the names of
+objects that are written with their schema. Any other word in a text, or in another language, may be such a name
+or not: it is left as it is.
 
 Read the body. If the word is a name, write it with its schema outside of texts, or use format('%I', …)
 with a name that the routine is given."

@@ -137,11 +137,9 @@ fn schemas(dialect: &dyn Mapper, (have, want): (&Model, &Model), rules: &[MapRul
             let Some(own) = rule.schema_in_want(dialect, schema) else { continue };
             let is_built_in = dialect.is_built_in(&schema_name(dialect, &own));
             if !in_want.contains(own.as_str()) && !is_built_in {
-                let is_one = |other: &&str| *other != "pg_catalog";
-                let known: Vec<&str> = in_want.iter().copied().filter(is_one).collect();
-                let known =
-                    if known.is_empty() { "it has none".to_owned() } else { format!("it has {}", known.join(", ")) };
-                return Err(format!("`{rule}`: want has no schema `{own}`; {known}"));
+                let known: Vec<&str> = in_want.iter().copied().collect();
+                let known = if known.is_empty() { "none".to_owned() } else { known.join(", ") };
+                return Err(format!("`{rule}`: want has no schema `{own}`; it has {known}"));
             }
             schemas.entry(own).or_default().insert(schema.to_owned());
             matches += 1;

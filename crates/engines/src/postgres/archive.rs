@@ -24,7 +24,7 @@ pub fn read(path: &Path) -> Result<Vec<u8>, LiveError> {
     let shown = path.display().to_string();
     let mut last = None;
     for program in programs() {
-        match Command::new(&program).args(["--schema-only", "--file=-"]).arg(path).output() {
+        match Command::new(&program).args(["--schema-only", "--file=-", "--"]).arg(path).output() {
             Ok(output) if output.status.success() => return Ok(output.stdout),
             // An older one may not know the archive's version.
             Ok(output) => last = Some(String::from_utf8_lossy(&output.stderr).trim().to_owned()),

@@ -136,6 +136,17 @@ pub fn own_schema(object: &Object) -> String {
     object.names_in.as_ref().map_or_else(|| home_schema(object), ToString::to_string)
 }
 
+/// The schemas in which names are looked for where nothing else is said.
+pub const USUAL_PATH: &str = "public";
+
+/// The schemas in which the names of an object's definition that have none are looked for.
+pub fn path_for(object: &Object) -> String {
+    match own_schema(object) {
+        schema if schema == USUAL_PATH => schema,
+        schema => format!("{}, {USUAL_PATH}", names::quoted(&schema)),
+    }
+}
+
 /// The schema in which an object is, or what it stands on.
 pub fn home_schema(object: &Object) -> String {
     let of_name = names::schema(&object.name);

@@ -8,7 +8,6 @@ use super::super::canonical;
 use super::super::names::{self, identifier, quoted, schema};
 use super::super::write;
 use super::dependents::touched_columns;
-use super::path_for;
 use super::table::has_key;
 use wevrun_core::compare::{Change, Renames};
 use wevrun_core::model::{
@@ -340,5 +339,5 @@ fn finished(mut step: Step, object: &Object, unique: bool) -> Step {
 }
 
 fn search_path(object: &Object) -> String {
-    format!("SET search_path = {}", path_for(object))
+    format!("SET search_path = {}", canonical::path_for(object))
 }

@@ -2,7 +2,7 @@
 
 use super::super::canonical;
 use super::super::{access, write};
-use super::{Planner, column_order, order, partitions, path_for};
+use super::{Planner, column_order, order, partitions};
 use crate::clause;
 use wevrun_core::model::{Beside, Check, Definition, Kind, Name, Object, ObjectKey};
 use wevrun_core::plan::{Risk, RiskKind, Step};
@@ -106,7 +106,7 @@ impl Planner<'_> {
 
     /// Definitions that name things without a schema are read where they were written for.
     pub(super) fn search_path(&mut self, object: &Object) -> Option<String> {
-        let wanted = path_for(object);
+        let wanted = canonical::path_for(object);
         (wanted != self.path).then(|| {
             self.path = wanted;
             format!("SET LOCAL search_path = {}", self.path)

@@ -1,6 +1,6 @@
 //! What stands around the steps of every script.
 
-use super::USUAL_PATH;
+use crate::canonical::USUAL_PATH;
 use wevrun_core::plan::Mode;
 use wevrun_core::script::Frame;
 

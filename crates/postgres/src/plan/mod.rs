@@ -39,7 +39,6 @@ use std::collections::BTreeSet;
 
 use super::Postgres;
 use super::canonical;
-use super::names::quoted;
 use super::write;
 pub use column_order::obstacle as order_obstacle;
 use dependents::{Going, in_the_way};
@@ -102,17 +101,6 @@ fn transactions<'p>(planning: &'p Planning<'p>, planner: Planner<'p>, whole: &Pl
     Plan { recreated, parts, ..Plan::default() }
 }
 
-/// The schemas in which names are looked for where nothing else is said.
-const USUAL_PATH: &str = "public";
-
-/// The schemas in which the names of an object's definition that have none are looked for.
-fn path_for(object: &Object) -> String {
-    match canonical::own_schema(object) {
-        schema if schema == USUAL_PATH => schema,
-        schema => format!("{}, {USUAL_PATH}", quoted(&schema)),
-    }
-}
-
 /// How an object of both sides is brought from one to the other.
 enum Method {
     /// Nothing that needs a step.
@@ -164,7 +152,7 @@ impl<'p> Planner<'p> {
             ordered: BTreeSet::new(),
             dropped: BTreeSet::new(),
             early_labels: Vec::new(),
-            path: USUAL_PATH.to_owned(),
+            path: canonical::USUAL_PATH.to_owned(),
             firing: Vec::new(),
         };
         planner.plan();
@@ -192,7 +180,7 @@ impl<'p> Planner<'p> {
     /// Between what was done and what comes next the script may be cut.
     fn pause(&mut self) {
         if self.must_be_cut {
-            self.path = USUAL_PATH.to_owned();
+            self.path = canonical::USUAL_PATH.to_owned();
             self.pauses.push(self.steps.len());
         }
     }

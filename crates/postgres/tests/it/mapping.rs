@@ -49,12 +49,18 @@ fn bodies_follow_a_schema() {
             "EXECUTE format('INSERT INTO eu.lots (id) VALUES (%s)', 1);",
         ),
         ("EXECUTE 'SELECT 1 FROM sales.lots';", "EXECUTE 'SELECT 1 FROM eu.lots';"),
+        ("EXECUTE '\n  FROM sales.lots';", "EXECUTE '\n  FROM eu.lots';"),
+        ("EXECUTE $q$ FROM sales.lots WHERE 'it''s' $q$;", "EXECUTE $q$ FROM eu.lots WHERE 'it''s' $q$;"),
+        ("EXECUTE 'FROM sales.lots WHERE ''a\\b''';", "EXECUTE 'FROM eu.lots WHERE ''a\\b''';"),
         ("PERFORM sales.price(sales.lots.kg) FROM sales.lots;", "PERFORM eu.price(eu.lots.kg) FROM eu.lots;"),
         ("SET search_path TO sales, public; PERFORM 1;", "SET search_path TO eu, public; PERFORM 1;"),
         ("-- sales.lots\nPERFORM 1;", "-- sales.lots\nPERFORM 1;"),
     ] {
         assert_eq!(body(before, &["eu=sales"]), (after.to_owned(), vec![]), "{before}");
     }
+    // With escapes, what is written is not what is meant.
+    let (text, doubts) = body("EXECUTE E'FROM sales.lots\\n';", &["eu=sales"]);
+    assert_eq!((text.as_str(), doubts), ("EXECUTE E'FROM sales.lots\\n';", vec!["sales".to_owned()]));
     let (text, doubts) = body("EXECUTE 'SELECT 1 FROM sales.' || name;", &["eu=sales"]);
     assert_eq!((text.as_str(), doubts), ("EXECUTE 'SELECT 1 FROM sales.' || name;", vec!["sales".to_owned()]));
 }
@@ -119,6 +125,16 @@ fn made_up_names_follow_and_given_ones_do_not() {
     let (mapped, _) = mapped(text, &["table:eu_hives=hives", "column:eu_hives.number=hives.n"]);
     let copy = text.replace("hives", "eu_hives").replace("n int", "number int").replace("(n", "(number");
     assert!(mapped == model(&copy), "{:#?}", compare(postgres(), &model(&copy), &mapped).differences);
+}
+
+#[test]
+fn a_name_like_a_clause_is_none() {
+    let text =
+        "CREATE TABLE t (\"schema public\" int, \"public.t\" int DEFAULT 5); COMMENT ON TABLE t IS 'schema public';";
+    let (mapped, _) = mapped(text, &["tenant=public"]);
+    let copy = text.replace("TABLE t", "TABLE tenant.t");
+    let copy = model(&format!("CREATE SCHEMA tenant; {copy}"));
+    assert!(mapped == copy, "{:#?}", compare(postgres(), &copy, &mapped).differences);
 }
 
 #[test]
