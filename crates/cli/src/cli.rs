@@ -30,7 +30,7 @@ pub struct Cli {
     #[arg(long, value_name = "WHEN", default_value = "auto", global = true)]
     pub color: Color,
 
-    /// Print nothing but errors, and what `--format` and `--out -` ask for; the exit status says the result
+    /// Print errors and requested output (a script, `--format`) only; the exit status says the result
     #[arg(short, long, global = true)]
     pub quiet: bool,
 

@@ -47,10 +47,21 @@ impl MapOptions {
         of_project.chain(&self.map).cloned().collect()
     }
 
+    fn rules_for(&self, context: &Context, have: &Loaded, want: &Loaded) -> Vec<MapRule> {
+        let database = have.live.as_ref().map(|_| have.name.as_str());
+        self.rules(context, database, Some(want.project.as_deref().unwrap_or_default()))
+    }
+
+    /// The rules for have, as they are written; `as they are`, if there are none.
+    pub fn words(&self, context: &Context, have: &Loaded, want: &Loaded) -> String {
+        let rules = self.rules_for(context, have, want);
+        let rules: Vec<String> = rules.iter().map(ToString::to_string).collect();
+        if rules.is_empty() { "as they are".to_owned() } else { rules.join(", ") }
+    }
+
     /// Gives want the names of have.
     pub fn apply(&self, context: &Context, have: &Loaded, want: &mut Loaded) -> Ended<()> {
-        let database = have.live.as_ref().map(|_| have.name.as_str());
-        let rules = self.rules(context, database, Some(want.project.as_deref().unwrap_or_default()));
+        let rules = self.rules_for(context, have, want);
         if rules.is_empty() || want.model.is_empty() {
             return Ok(());
         }

@@ -170,6 +170,7 @@
     if (data.steps) {
       const steps = object.steps.map((number) => data.steps[number]);
       parts.push(make("h3", {}, "Script"));
+      if (steps.length) parts.push(make("p", { class: "faint" }, "Without the guards of the script that `wevrun script` writes: to be read."));
       if (!steps.length) parts.push(make("p", { class: "faint" }, "No step of the script is about this object alone: another step includes it."));
       for (const step of steps) {
         parts.push(make("p", {}, `Step ${step.number}: ${step.title}`));
@@ -223,7 +224,7 @@
     rebuild();
     const first = state.rows.find((row) => row.object);
     if (first) choose(first.object);
-    else by("detail").append(make("p", {}, "Nothing differs."));
+    else by("detail").append(make("p", {}, `${data.verdict}.`));
   }
 
   function key(event) {

@@ -8,13 +8,14 @@ use wevrun_core::model::{Fingerprint, ObjectKey, Pattern, Scope};
 use wevrun_core::unread;
 use wevrun_engines::registry::{self, dialect};
 
-use super::{Scratch, context, object_script, picking};
+use super::object_script::{self, Made};
+use super::{Scratch, context, picking};
 use crate::choice::ChoiceOptions;
 use crate::completion;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
 use crate::mapping::MapOptions;
-use crate::output::comparison::{self, ChangeWords, Group, View};
+use crate::output::comparison::{self, Group, View, Wording};
 use crate::output::diagnostics::{self, JsonDiagnostic};
 use crate::output::diff::Layout;
 use crate::output::json::{self, JsonComparison, JsonSide};
@@ -231,7 +232,7 @@ impl Compare {
         let fingerprints = (have_model.fingerprint(), want.model.fingerprint());
         let chosen = self.choice.apply(&context, &have_model, &mut want)?;
         if self.pick {
-            return picking::run(directory, &context, (&mut have, &have_model), &want, (&sides, &self.choice, &chosen));
+            return picking::run(directory, &context, &mut have, (&want, &scope), (&sides, &self.choice, &chosen));
         }
         let minds_order = chosen.aspects.minds(Aspect::ColumnOrder);
         let mut comparison = compare(dialect, &have_model, &want.model);
@@ -244,11 +245,8 @@ impl Compare {
         let view = View {
             have: named(&have, &fingerprints.0),
             want: named(&want, &fingerprints.1),
-            heads: ["To create", "To change", "To remove"],
             dialect,
-            words: ChangeWords::TO_DO,
-            columns: ["have", "want"],
-            sides: ["have", "want"],
+            wording: &Wording::TO_DO,
             group: self.group,
             details: details.are_shown(),
             layout: details.layout,
@@ -277,17 +275,21 @@ impl Compare {
                 print::begin_page();
                 comparison::print(&comparison, &lookalikes(dialect, &comparison), &view);
                 if let Some(about) = &about {
-                    object_script::print(&context, (&have, &have_model), &want, about, &self.choice)?;
+                    object_script::print(&context, (&have, &have_model), (&want, &scope), about, &self.choice)?;
                 }
                 comparison::print_left_out(left_out);
                 print::end_page();
             }
         }
         if let Some(path) = &details.report {
-            let version = want.engine_version.or(have.engine_version);
-            let live = have.live.as_mut().map(|live| (have.name.as_str(), live));
-            let sides = (&have_model, &want.model);
-            let script = object_script::make(live, sides, &comparison, (want.engine, version))?;
+            let script = object_script::make(Made {
+                live: (&have.name, have.live.as_mut()),
+                have: &have.model,
+                want: &want.model,
+                scope: &scope,
+                access: chosen.aspects.minds_access(),
+                engine: (want.engine, want.engine_version.or(have.engine_version)),
+            })?;
             let report = Report {
                 title: format!("From {} to {}", have.name, want.name),
                 comparison: &comparison,
@@ -297,6 +299,7 @@ impl Compare {
                     ("Engine", want.engine.title.to_owned()),
                     ("Have", fingerprints.0.to_string()),
                     ("Want", fingerprints.1.to_string()),
+                    ("Names", sides.map.words(&context, &have, &want)),
                     ("Options", self.choice.words()),
                 ],
             };

@@ -23,7 +23,7 @@ use crate::choice::Chosen;
 use crate::completion;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::mapping::MapOptions;
-use crate::output::comparison::{self, ChangeWords, Group, View};
+use crate::output::comparison::{self, Group, View, Wording};
 use crate::output::diagnostics::JsonDiagnostic;
 use crate::output::diff::Layout;
 use crate::output::json::JsonRisk;
@@ -505,11 +505,8 @@ fn since_the_script(to: &Target<'_>, found: &Model) {
     let view = View {
         have: (format!("released {}", entry.released_at), released.model.fingerprint().short().to_owned()),
         want: (target.to_owned(), found.fingerprint().short().to_owned()),
-        heads: ["Added since the release", "Changed since the release", "Removed since the release"],
         dialect: dialect(released.engine),
-        words: ChangeWords::DONE,
-        columns: ["released", "live"],
-        sides: ["then", "now"],
+        wording: &Wording::DRIFT,
         group: Group::default(),
         details: false,
         layout: Layout::Auto,

@@ -17,7 +17,7 @@ use crate::completion;
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
 use crate::mapping::MapOptions;
-use crate::output::comparison::{self, ChangeWords, Group, View};
+use crate::output::comparison::{self, Group, View, Wording};
 use crate::output::json::{self, JsonComparison, JsonSide};
 use crate::output::print;
 use crate::output::report::Report;
@@ -104,11 +104,8 @@ impl Drift {
         let view = View {
             have: (released_name.clone(), released.fingerprint().short().to_owned()),
             want: (live.name.clone(), live_fingerprint.short().to_owned()),
-            heads: ["Added since the release", "Changed since the release", "Removed since the release"],
             dialect,
-            words: ChangeWords::DONE,
-            columns: ["released", "live"],
-            sides: ["then", "now"],
+            wording: &Wording::DRIFT,
             group: self.group,
             details: details.are_shown(),
             layout: details.layout,
@@ -132,12 +129,10 @@ impl Drift {
                 Vec::new(),
             );
             json::print(&document.as_drift());
-        } else {
-            if !output::print_comparison(self.format, &comparison, &view)? {
-                print::begin_page();
-                comparison::print_drift(&comparison, &view);
-                print::end_page();
-            }
+        } else if !output::print_comparison(self.format, &comparison, &view)? {
+            print::begin_page();
+            comparison::print_drift(&comparison, &view);
+            print::end_page();
         }
         if let Some(path) = &details.report {
             let report = Report {

@@ -3,19 +3,19 @@
 use std::path::Path;
 
 use wevrun_core::compare::compare;
-use wevrun_core::model::Model;
+use wevrun_core::model::Scope;
 use wevrun_core::pick::{Picker, Sides};
-use wevrun_core::plan::{self, Evidence};
 use wevrun_core::select::Selection;
 use wevrun_engines::registry::dialect;
 
 use super::compare::Sides as SideOptions;
-use super::script::Script;
+use super::script::{Script, evidence};
 use super::wishes::Wishes;
 use crate::choice::{ChoiceOptions, Chosen};
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
-use crate::output::Format;
+use crate::output::print::say;
+use crate::output::{Format, count};
 use crate::pick::{Wish, pick};
 use crate::project::FILE;
 use crate::side::{Context, Loaded};
@@ -24,31 +24,34 @@ use crate::side::{Context, Loaded};
 pub fn run(
     directory: Option<&Path>,
     context: &Context,
-    (have, have_model): (&mut Loaded, &Model),
-    want: &Loaded,
+    have: &mut Loaded,
+    (want, scope): (&Loaded, &Scope),
     (sides, choice, chosen): (&SideOptions, &ChoiceOptions, &Chosen),
 ) -> Ended {
     let dialect = dialect(want.engine);
     let version = want.engine_version.or(have.engine_version).unwrap_or(want.engine.default_version);
-    let comparison = compare(dialect, have_model, &want.model);
-    let mut evidence = Evidence::default();
-    if let Some(database) = &mut have.live {
-        let probes = plan::probes(dialect, have_model, &want.model, &comparison, version);
-        evidence = database.probe(&probes).map_err(|error| Failure::live(&have.name, &error))?;
-    }
+    // What is not managed stays, and may depend on what changes.
+    let effective = scope.effective_want(dialect, &have.model, &want.model);
+    let models = (&have.model, &*effective);
+    let comparison = compare(dialect, models.0, models.1);
+    let evidence = evidence((&have.name, have.live.as_mut()), dialect, models, &comparison, version)?;
     let access = chosen.aspects.minds_access();
-    let of = Sides { dialect, version, have: have_model, want: &want.model, access, evidence: &evidence };
+    let of = Sides { dialect, version, have: models.0, want: models.1, access, evidence: &evidence };
     let picker = Picker::new(of).map_err(|problem| {
         Failure::found("the differences can't be ticked one by one", problem.diagnostics, problem.sources)
     })?;
     if picker.rows().is_empty() {
-        anstream::println!("Nothing differs: there is nothing to tick.");
+        say!("There is no difference to tick.");
+        chosen.notes().iter().for_each(|note| say!("{note}"));
+        if !comparison.unproven.is_empty() {
+            say!("{} can't be compared without the engine.", count(comparison.unproven.len(), "object"));
+        }
         return Ok(Outcome::Done);
     }
     let save = |name: &str, selection: &Selection| save(context, name, selection);
     match pick(picker, (have.name.clone(), want.name.clone()), &save)? {
         Wish::Quit => {
-            anstream::println!("Nothing was written.");
+            say!("No script was written.");
             Ok(Outcome::Done)
         }
         Wish::Write(path, selection) => {

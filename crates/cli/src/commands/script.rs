@@ -4,12 +4,12 @@ use std::path::{Path, PathBuf};
 use chrono::Local;
 use clap::{Args, ValueEnum};
 use serde::Serialize;
-use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare, lookalikes};
 use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Clearance, Evidence, ExactGuard, Provenance, Risk, Waiver};
 use wevrun_core::script::{Read, Script as Steps, ScriptHash, make_script, make_undo, split, write};
 use wevrun_core::snapshot::Snapshot;
+use wevrun_core::{Dialect, EngineVersion};
 use wevrun_engines::{
     Database, LedgerEntry, LiveError,
     registry::{self, dialect},
@@ -143,17 +143,29 @@ pub fn make<'m>(
     plan_wishes.scope = want.scope.clone();
     let waivers = wishes.waivers(context)?;
     plan_wishes.zones = plan::zones(&waivers);
-    let mut evidence = Evidence::default();
+    let sides = (have, &want.model);
+    let mut live = live;
+    let mut evidence = evidence((have_name, live.as_deref_mut()), dialect, sides, &comparison, version)?;
     if let Some(database) = live {
-        let probes = plan::probes(dialect, have, &want.model, &comparison, version);
-        evidence = database.probe(&probes).map_err(|error| Failure::live(have_name, &error))?;
         evidence.provenance = provenance((have_name, have), database.as_mut(), want, wishes.other_project)?;
     }
     let project = project_name(context, want);
-    let sides = (have, &want.model);
     let mut script = make_script(dialect, &project, sides, &comparison, plan_wishes.clone(), version, &evidence);
     script.clear(&waivers, &today());
     Ok(Made { script, comparison, wishes: plan_wishes, waivers })
+}
+
+/// What is known of have's rows: something, if it is live.
+pub fn evidence(
+    (name, live): (&str, Option<&mut Box<dyn Database>>),
+    dialect: &dyn Dialect,
+    (have, want): (&Model, &Model),
+    comparison: &Comparison<'_>,
+    version: EngineVersion,
+) -> Ended<Evidence> {
+    let Some(database) = live else { return Ok(Evidence::default()) };
+    let probes = plan::probes(dialect, have, want, comparison, version);
+    database.probe(&probes).map_err(|error| Failure::live(name, &error))
 }
 
 /// Whose the objects of a live database are, if want is a project's.

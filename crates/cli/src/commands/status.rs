@@ -5,11 +5,13 @@ use std::time::{Duration, Instant};
 
 use clap::Args;
 use serde::Serialize;
+use wevrun_engines::registry::dialect;
 use wevrun_engines::{Access, LedgerEntry};
 
 use super::context;
 use super::snapshot::contents;
 use crate::failure::{Ended, Failure, Outcome};
+use crate::mapping::MapOptions;
 use crate::output::print::say;
 use crate::output::style::{self, paint};
 use crate::output::{Format, count, format, json};
@@ -79,7 +81,7 @@ struct ReleaseState {
     project: String,
     /// The fingerprint of what was released.
     fingerprint: String,
-    /// Whether that is the present source; nothing if the source can't be built.
+    /// Whether that is the present source; nothing if the source can't be built, or the target has other names.
     #[serde(skip_serializing_if = "Option::is_none")]
     is_source: Option<bool>,
 }
@@ -115,6 +117,7 @@ impl Status {
         let mut context = context(directory, None)?;
         context.project = Some(project);
         let source = source(&context);
+        let is_mapped = |target: &str| MapOptions::default().concerns(&context, target);
         let targets: Vec<TargetState> = asked
             .into_iter()
             .map(|asked| {
@@ -124,7 +127,11 @@ impl Status {
                     released_by: entry.released_by.clone(),
                     project: entry.project.clone(),
                     fingerprint: entry.want.clone(),
-                    is_source: source.fingerprint.as_ref().map(|source| *source == entry.want),
+                    is_source: source
+                        .fingerprint
+                        .as_ref()
+                        .filter(|_| !is_mapped(&asked.name))
+                        .map(|own| *own == entry.want),
                 });
                 TargetState {
                     name: asked.name,
@@ -149,11 +156,15 @@ impl Status {
 /// Whether the source builds.
 fn source(context: &Context) -> SourceState {
     match context.load(&Side::Source) {
-        Ok(loaded) => SourceState {
-            builds: true,
-            summary: contents(&loaded.model),
-            fingerprint: Some(loaded.model.fingerprint().to_string()),
-        },
+        Ok(loaded) => {
+            // As far as the project manages it: so the ledger has it.
+            let managed = loaded.scope.part_of(dialect(loaded.engine), &loaded.model);
+            SourceState {
+                builds: true,
+                summary: contents(&loaded.model),
+                fingerprint: Some(managed.fingerprint().to_string()),
+            }
+        }
         Err(failure) => SourceState { builds: false, summary: in_words(&failure), fingerprint: None },
     }
 }
@@ -219,7 +230,7 @@ fn print(report: &Report) {
             (None, Some(release)) => {
                 let what = match release.is_source {
                     Some(true) => paint(style::GOOD, "the present source"),
-                    Some(false) => paint(style::WARNING, "another state than the source"),
+                    Some(false) => paint(style::WARNING, "another fingerprint than the source"),
                     None => "a release".to_owned(),
                 };
                 let short = &release.fingerprint[..release.fingerprint.len().min(12)];

@@ -49,22 +49,58 @@ impl ChangeWords {
     }
 }
 
+/// The words of a comparison.
+#[derive(Debug)]
+pub struct Wording {
+    /// The heads of the three groups: added, changed, removed objects.
+    pub heads: [&'static str; 3],
+    /// The words of changes.
+    pub words: ChangeWords,
+    /// The names of the two sides as columns of a table.
+    pub columns: [&'static str; 2],
+    /// What the two sides are called where their texts stand together: as many letters each.
+    pub sides: [&'static str; 2],
+    /// What is said where nothing at all differs.
+    identical: &'static str,
+    /// What is said where no difference was found.
+    nothing: &'static str,
+    /// What is said where no chosen difference was found.
+    nothing_chosen: &'static str,
+}
+
+impl Wording {
+    /// As `compare` has them.
+    pub const TO_DO: Wording = Wording {
+        heads: ["To create", "To change", "To remove"],
+        words: ChangeWords::TO_DO,
+        columns: ["have", "want"],
+        sides: ["have", "want"],
+        identical: "Identical",
+        nothing: "No difference found",
+        nothing_chosen: "No chosen difference",
+    };
+    /// As `drift` has them.
+    pub const DRIFT: Wording = Wording {
+        heads: ["Added since the release", "Changed since the release", "Removed since the release"],
+        words: ChangeWords::DONE,
+        columns: ["released", "live"],
+        sides: ["then", "now"],
+        identical: "No drift found",
+        nothing: "No drift found",
+        nothing_chosen: "No chosen drift",
+    };
+}
+
 /// What to print of a comparison.
 pub struct View<'v> {
     /// The sides' names and short fingerprints.
     pub have: (String, String),
     /// The same for want.
     pub want: (String, String),
-    /// The heads of the three groups: added, changed, removed objects.
-    pub heads: [&'v str; 3],
-    /// The words of changes.
-    pub words: ChangeWords,
-    /// The names of the two sides as columns of a table.
-    pub columns: [&'v str; 2],
+    /// How it is worded.
+    pub wording: &'static Wording,
     /// Lays out definitions, so that their layout is no difference.
     pub dialect: &'static dyn Dialect,
-    /// What the two sides are called where their texts stand together: as many letters each.
-    pub sides: [&'v str; 2],
     /// How differences are grouped.
     pub group: Group,
     /// Whether to show both definitions of what changes.
@@ -84,6 +120,30 @@ impl View<'_> {
     pub fn reordered<'c>(&self, comparison: &'c Comparison<'_>) -> &'c [Reordered] {
         if self.column_order { &comparison.reordered } else { &[] }
     }
+
+    /// What is said if nothing is to be shown. "Identical" is only said where nothing differs at all, the order of columns included.
+    pub fn verdict(&self, comparison: &Comparison<'_>) -> &'static str {
+        if !self.chosen.left.is_empty() {
+            return self.wording.nothing_chosen;
+        }
+        let is_whole = comparison.unproven.is_empty() && comparison.reordered.is_empty();
+        if is_whole && self.chosen.notes().is_empty() { self.wording.identical } else { self.wording.nothing }
+    }
+
+    /// The definitions of both sides, laid out; empty for a side that has none.
+    pub fn definitions(&self, difference: &Difference<'_>) -> (String, String) {
+        definitions(self.dialect, difference)
+    }
+}
+
+/// The definitions of both sides of a difference, laid out alike, so that only what differs looks different.
+pub fn definitions(dialect: &dyn Dialect, difference: &Difference<'_>) -> (String, String) {
+    let laid_out = |object: &Object| dialect.create_statement(object);
+    match &difference.change {
+        Change::Create(object) => (String::new(), laid_out(object)),
+        Change::Remove(object) => (laid_out(object), String::new()),
+        Change::Change { have, want, .. } => (laid_out(&aligned(have, want)), laid_out(want)),
+    }
 }
 
 /// The names of columns in a list.
@@ -100,8 +160,7 @@ pub fn print_drift(comparison: &Comparison<'_>, view: &View<'_>) {
     body(comparison, view);
     say!();
     let has_choice = !view.chosen.left.is_empty();
-    let verdict = if has_choice { "No chosen drift" } else { "No drift found" };
-    summary(comparison, verdict, ["added", "changed", "removed"], "the release", ("", has_choice));
+    summary(comparison, view.verdict(comparison), ["added", "changed", "removed"], "the release", ("", has_choice));
     view.chosen.notes().iter().for_each(|note| say!("{note}"));
 }
 
@@ -186,13 +245,8 @@ pub fn print(comparison: &Comparison<'_>, hints: &[Diagnostic], view: &View<'_>)
     say!();
     let order =
         if view.column_order && !comparison.reordered.is_empty() { ", except for the column order" } else { "" };
-    // "Identical" is said only where nothing differs at all, the order of columns included.
-    let is_identical =
-        comparison.unproven.is_empty() && comparison.reordered.is_empty() && view.chosen.notes().is_empty();
-    let verdict = if is_identical { "Identical" } else { "No difference found" };
     let has_choice = !view.chosen.left.is_empty();
-    let verdict = if has_choice { "No chosen difference" } else { verdict };
-    summary(comparison, verdict, ["create", "change", "remove"], "want", (order, has_choice));
+    summary(comparison, view.verdict(comparison), ["create", "change", "remove"], "want", (order, has_choice));
     view.chosen.notes().iter().for_each(|note| say!("{note}"));
 }
 
@@ -232,7 +286,7 @@ fn sections<'c, 'm>(comparison: &'c Comparison<'m>, view: &View<'_>) -> Vec<Sect
             Change::Remove(_) => 2,
         };
         match view.group {
-            Group::Change => (order, view.heads[order].to_owned()),
+            Group::Change => (order, view.wording.heads[order].to_owned()),
             Group::Kind => (0, difference.key.kind.plural()),
             Group::Schema => (0, difference.key.name.schema().unwrap_or("no schema").to_owned()),
         }
@@ -252,11 +306,9 @@ fn sections<'c, 'm>(comparison: &'c Comparison<'m>, view: &View<'_>) -> Vec<Sect
 
 fn print_section(section: &Section<'_, '_>, view: &View<'_>) {
     say!("\n{} ({})", paint(section.color.bold(), &section.heading), section.members.len());
-    let laid_out = |object: &Object| view.dialect.create_statement(object);
-    let diff = |have: &str, want: &str| view.layout.print((have, want), 3, view.sides);
     for difference in &section.members {
         let color = color(&difference.change);
-        let word = if view.group == Group::Change { "" } else { view.words.of(&difference.change) };
+        let word = if view.group == Group::Change { "" } else { view.wording.words.of(&difference.change) };
         let word = if word.is_empty() { String::new() } else { format!("{} ", paint(color, format!("{word:<7}"))) };
         let kind = difference.key.kind.title();
         say!("  {word}{kind:<13} {}", paint(color, &difference.key.name));
@@ -268,16 +320,12 @@ fn print_section(section: &Section<'_, '_>, view: &View<'_>) {
             let reason = format!("{part}included because {}", included.words());
             say!("{:17}{}", "", paint(style::FAINT, reason));
         }
-        match &difference.change {
-            Change::Change { have, want, properties, .. } => {
-                properties.iter().for_each(|one| property(one, view));
-                if view.details {
-                    diff(&laid_out(&aligned(have, want)), &laid_out(want));
-                }
-            }
-            Change::Create(object) if view.details => diff("", &laid_out(object)),
-            Change::Remove(object) if view.details => diff(&laid_out(object), ""),
-            _ => {}
+        if let Change::Change { properties, .. } = &difference.change {
+            properties.iter().for_each(|one| property(one, view));
+        }
+        if view.details {
+            let (have, want) = view.definitions(difference);
+            view.layout.print((&have, &want), 3, view.wording.sides);
         }
     }
 }
@@ -298,7 +346,7 @@ fn property(property: &Property, view: &View<'_>) {
                 || matches!(property.aspect, Aspect::Body | Aspect::Query) =>
         {
             say!("{:17}{name} {}:", "", paint(style::CHANGED, "changed"));
-            return view.layout.print((have, want), 1, view.sides);
+            return view.layout.print((have, want), 1, view.wording.sides);
         }
         (Some(have), Some(want)) => format!("{name}: {have} {} {want}", paint(style::CHANGED, "→")),
         (None, None) => return,

@@ -9,10 +9,10 @@ use crate::failure::{Ended, Failure};
 pub fn print(comparison: &Comparison<'_>, view: &View<'_>) -> Ended<()> {
     let mut table = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
     let failed = |error: csv::Error| Failure::new(format!("the table can't be written: {error}"));
-    let [have, want] = view.columns;
+    let [have, want] = view.wording.columns;
     table.write_record(["change", "kind", "name", "part", "aspect", "detail", have, want]).map_err(failed)?;
     for difference in &comparison.differences {
-        let word = view.words.of(&difference.change);
+        let word = view.wording.words.of(&difference.change);
         let (kind, name) = (difference.key.kind.word(), difference.key.name.to_string());
         let text = |object| view.dialect.text(object).into_owned();
         match &difference.change {
@@ -35,7 +35,7 @@ pub fn print(comparison: &Comparison<'_>, view: &View<'_>) -> Ended<()> {
         .map_err(failed)?;
     }
     for order in view.reordered(comparison) {
-        let (table_name, word) = (order.table.to_string(), view.words.changed());
+        let (table_name, word) = (order.table.to_string(), view.wording.words.changed());
         let (have, want) = (column_list(&order.have), column_list(&order.want));
         let aspect = Aspect::ColumnOrder.name();
         table.write_record([word, "table", &table_name, "", aspect, "", &have, &want]).map_err(failed)?;

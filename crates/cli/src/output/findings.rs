@@ -63,7 +63,7 @@ pub fn of_failure(failure: &Failure) -> Vec<Finding> {
 /// The differences of a comparison; unproven objects are warnings.
 pub fn of_comparison(comparison: &Comparison<'_>, view: &View<'_>) -> Vec<Finding> {
     let differences = comparison.differences.iter().map(|difference| {
-        let word = view.words.of(&difference.change);
+        let word = view.wording.words.of(&difference.change);
         let properties = match &difference.change {
             Change::Change { properties, .. } => properties.iter().map(|property| property.name()).collect(),
             _ => Vec::new(),
@@ -85,10 +85,10 @@ pub fn of_comparison(comparison: &Comparison<'_>, view: &View<'_>) -> Vec<Findin
         place: None,
     });
     let reordered = view.reordered(comparison).iter().map(|order| Finding {
-        rule: view.words.changed().to_owned(),
+        rule: view.wording.words.changed().to_owned(),
         about: format!("table {}", order.table),
         severity: Severity::Error,
-        message: format!("{} table {}: column order", view.words.changed(), order.table),
+        message: format!("{} table {}: column order", view.wording.words.changed(), order.table),
         place: None,
     });
     differences.chain(reordered).chain(unproven).collect()

@@ -1,8 +1,7 @@
 //! A comparison for a pull request: a summary table, and each object's details folded.
 
 use similar::TextDiff;
-use wevrun_core::compare::{Change, Comparison, Difference, Property, aligned};
-use wevrun_core::model::Object;
+use wevrun_core::compare::{Change, Comparison, Difference};
 
 use super::comparison::{View, column_list};
 use super::count;
@@ -15,7 +14,12 @@ pub fn page(comparison: &Comparison<'_>, view: &View<'_>) -> String {
     let (create, remove, change) = comparison.counts();
     let mut page = format!("### {} → {}\n\n| | objects |\n| --- | ---: |\n", code(&view.have.0), code(&view.want.0));
     let unproven = comparison.unproven.len();
-    let rows = [(view.heads[0], create), (view.heads[1], change), (view.heads[2], remove), ("Unproven", unproven)];
+    let rows = [
+        (view.wording.heads[0], create),
+        (view.wording.heads[1], change),
+        (view.wording.heads[2], remove),
+        ("Unproven", unproven),
+    ];
     for (head, number) in rows.into_iter().filter(|(_, number)| *number > 0) {
         page += &format!("| {head} | {number} |\n");
     }
@@ -48,13 +52,12 @@ pub fn page(comparison: &Comparison<'_>, view: &View<'_>) -> String {
 }
 
 fn details(difference: &Difference<'_>, view: &View<'_>) -> String {
-    let laid_out = |object: &Object| view.dialect.create_statement(object);
-    let (have, want, properties): (String, String, &[Property]) = match &difference.change {
-        Change::Create(object) => (String::new(), laid_out(object), &[]),
-        Change::Remove(object) => (laid_out(object), String::new(), &[]),
-        Change::Change { have, want, properties, .. } => (laid_out(&aligned(have, want)), laid_out(want), properties),
+    let (have, want) = view.definitions(difference);
+    let properties = match &difference.change {
+        Change::Change { properties, .. } => &properties[..],
+        _ => &[],
     };
-    let word = view.words.of(&difference.change);
+    let word = view.wording.words.of(&difference.change);
     let head = format!("{word} {} {}", difference.key.kind.title(), html(&difference.key.name.to_string()));
     let mut text = format!("\n<details><summary>{head}</summary>\n\n");
     for property in properties {

@@ -8,10 +8,11 @@ use std::path::Path;
 use chrono::{SecondsFormat, Utc};
 use minijinja::{Environment, Value, context};
 use serde::Serialize;
-use wevrun_core::compare::{Change, Comparison, Difference, aligned};
-use wevrun_core::model::{Object, ObjectKey};
-use wevrun_core::plan::{Clearance, Risk, Step};
+use wevrun_core::compare::{Change, Comparison, Difference};
+use wevrun_core::model::ObjectKey;
+use wevrun_core::plan::{Risk, Step};
 use wevrun_core::script::Script;
+use wevrun_core::select::ChangeKind;
 
 use super::comparison::{View, column_list};
 use super::diff::{self, Line, Row};
@@ -43,6 +44,8 @@ struct Data {
     heads: BTreeMap<&'static str, String>,
     /// The words of changes.
     words: BTreeMap<&'static str, &'static str>,
+    /// What is said if there are no objects.
+    verdict: &'static str,
     /// What the two sides are called.
     sides: [String; 2],
     objects: Vec<DataObject>,
@@ -112,8 +115,8 @@ impl Report<'_> {
         let (have, want) = (&self.view.have, &self.view.want);
         page.render(context! {
             title => self.title.as_str(),
-            have_word => self.view.columns[0],
-            want_word => self.view.columns[1],
+            have_word => self.view.wording.columns[0],
+            want_word => self.view.wording.columns[1],
             have => have.0.as_str(),
             have_short => have.1.as_str(),
             want => want.0.as_str(),
@@ -146,7 +149,7 @@ impl Report<'_> {
 
     fn data(&self) -> Data {
         let (create, remove, change) = self.comparison.counts();
-        let [created, changed, removed] = self.view.heads;
+        let [created, changed, removed] = self.view.wording.heads;
         let mut counts = vec![
             (created.to_lowercase(), create),
             (changed.to_lowercase(), change),
@@ -164,7 +167,6 @@ impl Report<'_> {
             self.comparison.differences.iter().map(|difference| self.object(difference)).collect();
         let about = Abouts::of(&self.comparison.differences);
         let mut risks: Vec<DataRisk> = Vec::new();
-        let needs_waiver = |risk: &&Risk| risk.clearance != Clearance::NotNeeded;
         for risk in self.script.into_iter().flat_map(|script| &script.plan.risks) {
             risks.push(DataRisk::new(risk, None));
         }
@@ -174,7 +176,7 @@ impl Report<'_> {
             if let Some(index) = index {
                 objects[index].steps.push(place);
             }
-            risks.extend(step.risks.iter().filter(needs_waiver).map(|risk| DataRisk::new(risk, index)));
+            risks.extend(step.risks.iter().filter(|risk| risk.holds_back()).map(|risk| DataRisk::new(risk, index)));
             data_steps.push(DataStep {
                 number: place + 1,
                 title: step.title.clone(),
@@ -187,8 +189,9 @@ impl Report<'_> {
         Data {
             counts,
             heads: heads.into_iter().map(|(change, head)| (change, head.to_owned())).collect(),
-            words: self.view.words.by_change(),
-            sides: self.view.columns.map(str::to_owned),
+            words: self.view.wording.words.by_change(),
+            verdict: self.view.verdict(self.comparison),
+            sides: self.view.wording.columns.map(str::to_owned),
             objects,
             steps: self.script.map(|_| data_steps),
             risks,
@@ -196,11 +199,11 @@ impl Report<'_> {
     }
 
     fn object(&self, difference: &Difference<'_>) -> DataObject {
-        let laid_out = |object: &Object| self.view.dialect.create_statement(object);
-        let (change, have, want) = match &difference.change {
-            Change::Create(object) => ("create", String::new(), laid_out(object)),
-            Change::Remove(object) => ("remove", laid_out(object), String::new()),
-            Change::Change { have, want, .. } => ("change", laid_out(&aligned(have, want)), laid_out(want)),
+        let (have, want) = self.view.definitions(difference);
+        let change = match ChangeKind::from(&difference.change) {
+            ChangeKind::Create => "create",
+            ChangeKind::Change => "change",
+            ChangeKind::Remove => "remove",
         };
         let (formerly, properties) = match &difference.change {
             Change::Change { formerly, properties, .. } => {

@@ -11,7 +11,7 @@ use wevrun_core::pick::{Group, Grouping, Outcome, Row, Tick};
 use wevrun_core::select::{ChangeKind, ElementPart};
 
 use super::keys::KEYS;
-use super::texts::{NEW, OLD, cut, risks};
+use super::texts::{NEW, OLD, cut};
 use super::{Mode, Pane, View};
 use crate::output::count;
 
@@ -139,7 +139,7 @@ fn results(frame: &mut Frame<'_>, view: &View<'_>, area: Rect) {
         Outcome::Done(resolved) => {
             words += &format!(", {} included", resolved.included.len());
             words += &format!("; {}", count(resolved.script.plan.steps().count(), "step"));
-            let risks = risks(&resolved.script);
+            let risks = resolved.script.blocked_by();
             if !risks.is_empty() {
                 let kinds: BTreeSet<&str> = risks.iter().map(|risk| risk.kind.name()).collect();
                 let kinds: Vec<&str> = kinds.into_iter().collect();

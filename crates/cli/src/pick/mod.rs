@@ -18,7 +18,7 @@ use keys::Step;
 
 /// What the person wants in the end.
 pub enum Wish {
-    /// Nothing.
+    /// No script.
     Quit,
     /// To write the script of what is ticked.
     Write(PathBuf, Selection),

@@ -3,13 +3,11 @@
 use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::{Line, Span};
 use wevrun_core::Dialect;
-use wevrun_core::compare::{Change, aligned};
-use wevrun_core::model::Object;
+use wevrun_core::compare::Change;
 use wevrun_core::pick::{Outcome, Row};
-use wevrun_core::plan::Clearance;
-use wevrun_core::script::Script;
 
 use super::{Pane, View};
+use crate::output::comparison::definitions;
 use crate::output::count;
 use crate::output::diff::{self, Row as DiffRow};
 
@@ -50,19 +48,14 @@ impl View<'_> {
             lines.push(faint(format!("{}. Space ticks all of them.", count(objects.len(), "object"))));
         }
         let Some(difference) = self.picker.difference(row) else { return lines };
-        let laid_out = |object: &Object| dialect.create_statement(object);
-        let (have, want) = match &difference.change {
-            Change::Create(object) => (String::new(), laid_out(object)),
-            Change::Remove(object) => (laid_out(object), String::new()),
-            Change::Change { have, want, properties, .. } => {
-                for property in properties {
-                    let value = |value: &Option<String>| value.clone().unwrap_or_else(|| "–".to_owned());
-                    let values = format!("{} → {}", value(&property.have), value(&property.want));
-                    lines.push(faint(format!("{}: {}", property.name(), values.replace('\n', " "))));
-                }
-                (laid_out(&aligned(have, want)), laid_out(want))
+        if let Change::Change { properties, .. } = &difference.change {
+            for property in properties {
+                let value = |value: &Option<String>| value.clone().unwrap_or_else(|| "–".to_owned());
+                let values = format!("{} → {}", value(&property.have), value(&property.want));
+                lines.push(faint(format!("{}: {}", property.name(), values.replace('\n', " "))));
             }
-        };
+        }
+        let (have, want) = definitions(dialect, difference);
         if !lines.is_empty() {
             lines.push(plain(""));
         }
@@ -138,7 +131,7 @@ fn script_lines(outcome: &Outcome) -> Vec<Line<'static>> {
     let mut lines = Vec::new();
     for (number, step) in script.plan.steps().enumerate() {
         lines.push(faint(format!("-- step {}: {}", number + 1, step.title)));
-        for risk in step.risks.iter().filter(|risk| risk.clearance != Clearance::NotNeeded) {
+        for risk in step.risks.iter().filter(|risk| risk.holds_back()) {
             lines.push(warning(format!("-- {} on {}", risk.kind, risk.object)));
         }
         for statement in &step.statements {
@@ -164,7 +157,7 @@ fn risk_lines(outcome: &Outcome) -> Vec<Line<'static>> {
         Outcome::Done(resolved) => resolved,
     };
     let mut lines = Vec::new();
-    for risk in risks(&resolved.script) {
+    for risk in resolved.script.blocked_by() {
         lines.push(warning(format!("{} on {}", risk.kind, risk.object)));
         lines.push(plain(format!("  {}", risk.explanation)));
     }
@@ -176,11 +169,6 @@ fn risk_lines(outcome: &Outcome) -> Vec<Line<'static>> {
         lines.push(plain(format!("{} is included because {}", included.element, included.words())));
     }
     lines
-}
-
-/// The risks that need a waiver.
-pub fn risks(script: &Script) -> Vec<&wevrun_core::plan::Risk> {
-    script.plan.risks().filter(|risk| risk.clearance != Clearance::NotNeeded).collect()
 }
 
 /// A line in pieces of at most so many columns.

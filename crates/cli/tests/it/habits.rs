@@ -116,7 +116,18 @@ fn status_shows_the_source_and_every_target() {
     assert!(run.stdout.contains("test        the present source, released 2"), "{}", run.stdout);
     assert!(run.stdout.contains("production  no ledger: nothing was released there yet"), "{}", run.stdout);
     project.write(HIVES.0, HIVES.1);
-    assert!(project.expect(0, &["status"]).stdout.contains("test        another state than the source"));
+    assert!(project.expect(0, &["status"]).stdout.contains("test        another fingerprint than the source"));
+
+    // What the project does not manage is no part of a release; a target with other names can't be told.
+    std::fs::remove_file(project.file(HIVES.0)).expect("it was there");
+    let settings = project.read("wevrun.toml");
+    project.write("wevrun.toml", settings.replace("[targets.test]", "ignores = [\"table:other\"]\n\n[targets.test]"));
+    project.write("schema/other.sql", "CREATE TABLE other (id INTEGER PRIMARY KEY);");
+    assert!(project.expect(0, &["status"]).stdout.contains("test        the present source"));
+    let map = "\n[[map]]\nkind = \"table\"\nhave = \"eu_*\"\nwant = \"*\"\ntargets = [\"test\"]\n";
+    project.write("wevrun.toml", settings.clone() + map);
+    assert!(project.expect(0, &["status"]).stdout.contains("test        a release, released 2"));
+    project.write("wevrun.toml", settings);
 
     // A server that never answers, a variable that is not set, a source with an error.
     let silent = TcpListener::bind("127.0.0.1:0").expect("a free port");

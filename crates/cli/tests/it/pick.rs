@@ -160,7 +160,7 @@ fn leaving_is_asked_about_and_writes_nothing() {
     terminal.press("qy");
     let (status, shown) = terminal.end();
     assert_eq!(status, 0, "{shown}");
-    assert!(shown.contains("Nothing was written."), "{shown}");
+    assert!(shown.contains("No script was written."), "{shown}");
     assert_eq!(project.read("wevrun.toml"), before);
 }
 

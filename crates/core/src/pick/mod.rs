@@ -9,7 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 pub use rows::{Group, Grouping, Row};
 
-use crate::compare::{Change, Comparison, Difference, compare};
+use crate::compare::{Comparison, Difference, add_access, compare};
 use crate::diagnostics::Diagnostic;
 use crate::engine::EngineVersion;
 use crate::model::{Model, ObjectKey};
@@ -77,18 +77,19 @@ impl<'s> Picker<'s> {
         let models = (sides.have, sides.want);
         let chooser = Chooser::Patterns(&everything);
         let all = select(sides.dialect, sides.version, models, chooser, sides.access)?.chosen;
-        let comparison = compare(sides.dialect, sides.have, sides.want);
+        let mut comparison = compare(sides.dialect, sides.have, sides.want);
+        if sides.access {
+            add_access(sides.dialect, &mut comparison, sides.have, sides.want);
+        }
+        let change = |difference: &Difference<'_>| {
+            (comparison.renames.key_in_want(&difference.key), ChangeKind::from(&difference.change))
+        };
+        let changes: BTreeMap<ObjectKey, ChangeKind> = comparison.differences.iter().map(change).collect();
         let mut elements: BTreeMap<ObjectKey, BTreeSet<Element>> = BTreeMap::new();
-        for element in all {
+        // What is unproven is no difference to be ticked.
+        for element in all.into_iter().filter(|element| changes.contains_key(&element.object)) {
             elements.entry(element.object.clone()).or_default().insert(element);
         }
-        let kind = |difference: &Difference<'_>| match &difference.change {
-            Change::Create(_) => ChangeKind::Create,
-            Change::Change { .. } => ChangeKind::Change,
-            Change::Remove(_) => ChangeKind::Remove,
-        };
-        let key = |difference: &Difference<'_>| comparison.renames.key_in_want(&difference.key);
-        let changes = comparison.differences.iter().map(|difference| (key(difference), kind(difference))).collect();
         let mut picker = Picker {
             sides,
             comparison,

@@ -231,11 +231,11 @@ fn candidates<'c>(
         let object = want.get(&element.object).or_else(|| have.get(&element.object));
         let owner = object.and_then(|object| object.definition.owner());
         let owner = owner.and_then(|owner| want.relation(owner).or_else(|| have.relation(owner))).map(Object::key);
-        let (change, formerly) = match by_key.get(&element.object).map(|difference| &difference.change) {
-            Some(Change::Create(_)) => (ChangeKind::Create, None),
-            Some(Change::Remove(_)) => (ChangeKind::Remove, None),
-            Some(Change::Change { formerly, .. }) => (ChangeKind::Change, formerly.clone()),
-            None => (ChangeKind::Change, None),
+        let found = by_key.get(&element.object).map(|difference| &difference.change);
+        let change = found.map_or(ChangeKind::Change, ChangeKind::from);
+        let formerly = match found {
+            Some(Change::Change { formerly, .. }) => formerly.clone(),
+            _ => None,
         };
         let formerly = formerly.map(|name| ObjectKey::new(element.object.kind, name));
         Candidate { element, in_want: reverted.in_want(element), formerly, owner, change }

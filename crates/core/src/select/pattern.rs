@@ -4,6 +4,7 @@ use std::fmt;
 use std::str::FromStr;
 
 use super::element::{Element, ElementPart, all_parts};
+use crate::compare::Change;
 use crate::model::{Identifiers, Kind, Model, ObjectKey, Pattern, is_like};
 
 /// A pattern for differences: one for objects, or `column:TABLE.NAME`, `constraint:TABLE.NAME`.
@@ -59,6 +60,16 @@ pub enum ChangeKind {
     Change,
     /// Only in have.
     Remove,
+}
+
+impl From<&Change<'_>> for ChangeKind {
+    fn from(change: &Change<'_>) -> ChangeKind {
+        match change {
+            Change::Create(_) => ChangeKind::Create,
+            Change::Change { .. } => ChangeKind::Change,
+            Change::Remove(_) => ChangeKind::Remove,
+        }
+    }
 }
 
 /// Which differences are chosen: those that a pattern of `only` matches (all, if there is none), none of `except` does, and
