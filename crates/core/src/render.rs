@@ -12,6 +12,11 @@ pub trait Writer: Identifiers {
     /// The statements of a source file that make an object, laid out for a reader.
     fn source_text(&self, object: &Object) -> String;
 
+    /// The same for an object and what is on it: the indexes and triggers of a table, each statement by itself.
+    fn source_texts(&self, object: &Object, owned: &[&Object]) -> Vec<String> {
+        [object].into_iter().chain(owned.iter().copied()).map(|object| self.source_text(object)).collect()
+    }
+
     /// The statements that set an object's owner, privileges and labels.
     fn access_statements(&self, _: &Object) -> Vec<String> {
         Vec::new()

@@ -8,7 +8,7 @@ use std::time::Instant;
 use wevrun_core::Dialect;
 use wevrun_core::model::{Fingerprint, Model};
 use wevrun_core::plan::{Mode, Part, Step};
-use wevrun_core::script::{Frame, Script, StepId};
+use wevrun_core::script::{Frame, Script, ScriptHash, StepId};
 use wevrun_core::select::released;
 use wevrun_core::snapshot::Snapshot;
 
@@ -33,6 +33,20 @@ pub trait Session: Database {
         Ok(())
     }
 
+    /// How many steps of a script are certainly done, where the engine commits each by itself and writes down which it is at; none if
+    /// nothing is written down.
+    fn journalled(&mut self, _: &ScriptHash) -> Result<Option<usize>, LiveError> {
+        Ok(None)
+    }
+
+    /// Writes down that a step begins, or is done.
+    fn journal(&mut self, _: &StepId, _title: &str, _: Moment) -> Result<(), LiveError> {
+        Ok(())
+    }
+
+    /// Gives up what a failed step holds.
+    fn release(&mut self) {}
+
     /// Whether the transaction that was begun still is the one that runs.
     fn is_in_transaction(&mut self) -> bool;
 
@@ -49,6 +63,15 @@ pub trait Session: Database {
 
     /// Writes the ledger.
     fn record(&mut self, have: &Fingerprint, released: &Snapshot, release: &Release) -> Result<(), LiveError>;
+}
+
+/// Where a step is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Moment {
+    /// Its first statement comes next.
+    Begins,
+    /// Its last statement has succeeded.
+    Done,
 }
 
 /// Runs a script. On any error the database is as it was, or, if the script has more than one part, as the parts before have
@@ -193,8 +216,20 @@ impl<S: Session> Course<'_, S> {
         for statement in opening {
             execute(self.session, self.number, "before the first step", statement)?;
         }
-        for step in &part.steps {
-            if !step.makes.is_empty() && step.makes.iter().all(|outcome| outcome.holds(&found)) {
+        let seen = part.done(&found);
+        let journalled = self.session.journalled(&self.release.script_hash)?;
+        // A step whose effect can't be seen is done if it is written down, as long as the state is the one after it.
+        let is_unseen = |step: &Step| step.makes.is_empty();
+        let written = journalled.filter(|written| {
+            *written > seen && part.steps.get(seen..*written).is_some_and(|steps| steps.iter().all(is_unseen))
+        });
+        let done = written.unwrap_or(seen);
+        if done > 0 && index == 0 {
+            (self.watch)(Event::StepsFound { done, steps: part.steps.len() });
+        }
+        for (number, step) in part.steps.iter().enumerate() {
+            let alone = || part.makes_alone(step) && step.makes.iter().all(|outcome| outcome.holds(&found));
+            if number < done || (!step.makes.is_empty() && alone()) {
                 self.number += 1;
             } else {
                 self.step(index, step, false)?;
@@ -224,11 +259,17 @@ impl<S: Session> Course<'_, S> {
         let id = StepId { script: self.release.script_hash.clone(), part: part + 1, number: self.number };
         (self.watch)(Event::StepStarted { step: &id, steps, title });
         let started = Instant::now();
+        if !in_transaction {
+            self.session.journal(&id, title, Moment::Begins)?;
+        }
         for statement in &step.statements {
-            execute(self.session, self.number, &step.title, statement)?;
+            execute(self.session, self.number, &step.title, statement).inspect_err(|_| self.session.release())?;
             if in_transaction {
                 self.still_in_transaction()?;
             }
+        }
+        if !in_transaction {
+            self.session.journal(&id, title, Moment::Done)?;
         }
         (self.watch)(Event::StepDone { step: &id, title, took: started.elapsed() });
         Ok(())

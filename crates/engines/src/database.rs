@@ -66,6 +66,13 @@ pub enum Event<'e> {
         /// How many parts the script has.
         parts: usize,
     },
+    /// Steps of the script are done already.
+    StepsFound {
+        /// How many, from the first one on.
+        done: usize,
+        /// How many the part has.
+        steps: usize,
+    },
     /// A step begins.
     StepStarted {
         /// The step.

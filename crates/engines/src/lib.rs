@@ -8,6 +8,8 @@ mod database;
 mod error;
 mod ledger;
 mod live;
+#[cfg(feature = "mariadb")]
+pub mod mariadb;
 mod open;
 #[cfg(feature = "postgres")]
 pub mod postgres;

@@ -19,6 +19,8 @@ static ENGINES: &[Registered] = &[
     Registered { dialect: &wevrun_sqlite::Sqlite, live: &crate::sqlite::LiveSqlite },
     #[cfg(feature = "postgres")]
     Registered { dialect: &wevrun_postgres::Postgres, live: &crate::postgres::LivePostgres },
+    #[cfg(feature = "mariadb")]
+    Registered { dialect: &wevrun_mariadb::MariaDb, live: &crate::mariadb::LiveMariaDb },
 ];
 
 /// Every engine, in the order in which help texts list them.

@@ -25,6 +25,7 @@ impl Grammar for Postgres {
             has_brackets: false,
             has_nested_comments: true,
             schema_tables: None,
+            has_backslash_escapes: false,
             plain_text_setting: Some("standard_conforming_strings"),
             client_command: Some(b'\\'),
         }

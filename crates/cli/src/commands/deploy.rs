@@ -381,6 +381,9 @@ fn report(event: Event<'_>) {
     let mut out = anstream::stdout().lock();
     let _ = match event {
         Event::StateConfirmed => writeln!(out, "target matches the script's starting state"),
+        Event::StepsFound { done, steps } => {
+            writeln!(out, "{done} of {steps} steps are done already; continuing with the next one")
+        }
         Event::Resumed { part, parts } => {
             writeln!(out, "the earlier parts are done; continuing with part {part} of {parts}")
         }

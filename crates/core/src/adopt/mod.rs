@@ -24,28 +24,28 @@ const GRANTED_ONLY: &str = "access.sql";
 /// Writes a model as files, ordered by path; with owners, grants and labels if `access` asks for them. Only the white space of a
 /// definition changes, and not even that where a person left a comment.
 pub fn files(dialect: &dyn Grammar, model: &Model, access: bool) -> Vec<AdoptedFile> {
-    let statement = |dialect: &dyn Grammar, object: &Object| {
-        let mut text = statement(dialect, object);
-        if access {
-            dialect.access_statements(object).iter().for_each(|statement| text += &format!("{statement};\n"));
+    let statements = |object: &Object, owned: &[&Object]| {
+        let mut texts: Vec<String> =
+            dialect.source_texts(object, owned).into_iter().map(|text| format!("{text};\n")).collect();
+        for object in [object].iter().chain(owned).filter(|_| access) {
+            let text: String = dialect.access_statements(object).iter().map(|text| format!("{text};\n")).collect();
+            texts.extend((!text.is_empty()).then_some(text));
         }
-        text
+        texts
     };
     let mut taken: BTreeMap<String, usize> = BTreeMap::new();
     let by_owner = model.by_owner();
     let mut files = Vec::new();
     for object in model.objects().filter(|object| object.definition.owner().is_none()) {
-        let mut statements = vec![statement(dialect, object)];
-        let owned = by_owner.get(&object.name).into_iter().flatten();
-        statements.extend(owned.map(|object| statement(dialect, object)));
+        let owned = by_owner.get(&object.name).map_or(&[][..], Vec::as_slice);
         files.push(AdoptedFile {
             path: path(object.definition.kind(), &object.name, &mut taken),
-            text: statements.join("\n"),
+            text: statements(object, owned).join("\n"),
         });
     }
     // What stands on something that the model does not hold still gets a file.
     for (owner, objects) in by_owner.iter().filter(|(owner, _)| model.named(owner).next().is_none()) {
-        let text = objects.iter().map(|object| statement(dialect, object)).collect::<Vec<_>>().join("\n");
+        let text = objects.iter().flat_map(|object| statements(object, &[])).collect::<Vec<_>>().join("\n");
         files.push(AdoptedFile { path: path(objects[0].definition.kind(), owner, &mut taken), text });
     }
     let granted_only = model.granted_only().filter(|_| access).flat_map(|object| dialect.access_statements(object));
@@ -55,10 +55,6 @@ pub fn files(dialect: &dyn Grammar, model: &Model, access: bool) -> Vec<AdoptedF
     }
     files.sort_by(|a, b| a.path.cmp(&b.path));
     files
-}
-
-fn statement(dialect: &dyn Grammar, object: &Object) -> String {
-    format!("{};\n", dialect.source_text(object))
 }
 
 /// `tables/hives.sql`. A name that no file system takes is spelled with what it takes; a second one gets a number.

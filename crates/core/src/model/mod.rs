@@ -122,11 +122,17 @@ pub enum Kind {
     Subscription,
     /// What roles may do with objects to come. It is no part of the structure.
     DefaultPrivileges,
+    /// Code that a scheduler runs.
+    Event,
+    /// The specification of a package: routines and variables that belong together.
+    Package,
+    /// What implements a package.
+    PackageBody,
 }
 
 impl Kind {
     /// Every kind.
-    pub const ALL: [Kind; 38] = [
+    pub const ALL: [Kind; 41] = [
         Kind::Table,
         Kind::VirtualTable,
         Kind::Index,
@@ -165,6 +171,9 @@ impl Kind {
         Kind::Publication,
         Kind::Subscription,
         Kind::DefaultPrivileges,
+        Kind::Event,
+        Kind::Package,
+        Kind::PackageBody,
     ];
 
     /// What a person reads: `virtual table`.
@@ -208,6 +217,9 @@ impl Kind {
             Kind::Publication => "publication",
             Kind::Subscription => "subscription",
             Kind::DefaultPrivileges => "default privileges",
+            Kind::Event => "event",
+            Kind::Package => "package",
+            Kind::PackageBody => "package body",
         }
     }
 

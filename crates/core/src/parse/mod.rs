@@ -2,6 +2,7 @@
 //!
 //! Tokens come from `sqlparser`; the statement grammar is a dialect's own.
 
+mod comments;
 mod grammar;
 mod reader;
 mod rows;
@@ -10,6 +11,7 @@ mod temporary;
 pub mod token;
 mod words;
 
+pub use comments::{ColumnSpans, Instruction, Subject};
 pub use grammar::Grammar;
 pub use reader::{Parsed, Reader};
 pub use rows::{RowFilter, RowRules, WithoutRows};

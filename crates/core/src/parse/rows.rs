@@ -19,6 +19,8 @@ pub struct RowRules {
     pub schema_tables: Option<&'static str>,
     /// The setting without which every text has backslash escapes.
     pub plain_text_setting: Option<&'static str>,
+    /// Every text has backslash escapes, also one in double quotes.
+    pub has_backslash_escapes: bool,
     /// What a line begins with that is a command for the client.
     pub client_command: Option<u8>,
 }
@@ -85,7 +87,7 @@ impl RowFilter {
         RowFilter {
             rules,
             state: State::Code,
-            escapes: false,
+            escapes: rules.has_backslash_escapes,
             statement: Vec::new(),
             word: Vec::new(),
             depth: 0,
@@ -227,7 +229,11 @@ impl RowFilter {
                             continue;
                         }
                         b'\'' | b'"' | b'`' => {
-                            let is_escape = byte == b'\'' && (self.escapes || is_escape_string(line, at));
+                            let is_escape = match byte {
+                                b'\'' => self.escapes || is_escape_string(line, at),
+                                b'"' => self.rules.has_backslash_escapes,
+                                _ => false,
+                            };
                             self.state = State::Text { quote: byte, escapes: is_escape };
                         }
                         b'[' if self.rules.has_brackets => {

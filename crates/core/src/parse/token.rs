@@ -94,7 +94,8 @@ fn kind_of(token: &Raw) -> Option<TokenKind> {
         | Raw::EscapedStringLiteral(_)
         | Raw::UnicodeStringLiteral(_)
         | Raw::DollarQuotedString(_) => TokenKind::Text,
-        Raw::DoubleQuotedString(_) => TokenKind::Quoted,
+        // Where a name in double quotes is one, the tokenizer says that it is a word.
+        Raw::DoubleQuotedString(_) => TokenKind::Text,
         Raw::HexStringLiteral(_) | Raw::SingleQuotedByteStringLiteral(_) => TokenKind::Blob,
         Raw::Number(..) => TokenKind::Number,
         _ => TokenKind::Symbol,

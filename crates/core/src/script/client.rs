@@ -1,5 +1,7 @@
 //! What scripts ask of an engine: how its own client runs them.
 
+use std::borrow::Cow;
+
 use super::Frame;
 use crate::plan::{Mode, Planner};
 
@@ -13,6 +15,16 @@ pub trait Client: Planner {
 
     /// The command of the client that runs another file, by its path from the folder of the one that has the command.
     fn include_command(&self, path: &str) -> String;
+
+    /// A statement as the client takes it, with what ends it.
+    fn client_statement(&self, statement: &str) -> String {
+        format!("{statement};")
+    }
+
+    /// The text of a script without what [`Client::client_statement`] puts around statements. Offsets stay as they are.
+    fn without_client_frames<'t>(&self, text: &'t str) -> Cow<'t, str> {
+        Cow::Borrowed(text)
+    }
 
     /// The statements around the steps of a part.
     fn frame(&self, mode: Mode) -> Frame;

@@ -73,7 +73,7 @@ pub fn split(client: &dyn Client, script: &Script) -> Pieces {
     let mut files = BTreeMap::new();
     for group in &groups {
         lines.insert(group.steps[0].0, client.include_command(&group.path));
-        files.insert(group.path.clone(), steps_text(group.steps.iter().copied()));
+        files.insert(group.path.clone(), steps_text(client, group.steps.iter().copied()));
     }
     let whole = super::write(client, script);
     let run = write_with(client, script, &Steps::Included(&lines)) + end_of(&whole);

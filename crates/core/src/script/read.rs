@@ -54,7 +54,8 @@ pub fn read(text: &str, find: FindDialect<'_>) -> Result<Read, ScriptError> {
     }
     let (body_start, head) = head(text, find)?;
     let dialect = head.dialect;
-    let (tokens, error) = token::tokenize(dialect.token_rules(), &text[body_start..], 0);
+    let body_text = dialect.without_client_frames(&text[body_start..]);
+    let (tokens, error) = token::tokenize(dialect.token_rules(), &body_text, 0);
     if let Some(error) = error {
         let at = error.primary.as_ref().map_or(0, |label| label.location.start as usize);
         return Err(wrong(text, body_start + at, error.message));
@@ -63,6 +64,7 @@ pub fn read(text: &str, find: FindDialect<'_>) -> Result<Read, ScriptError> {
         dialect,
         head: &head,
         text,
+        body: &body_text,
         offset: body_start,
         plan: Plan { risks: head.risks.clone(), client_only: head.client_only.clone(), ..Plan::default() },
         place: Place::Outside,
@@ -268,6 +270,8 @@ struct Body<'t> {
     dialect: &'static dyn Client,
     head: &'t Head,
     text: &'t str,
+    /// The text of the tokens: without what the client's own commands are.
+    body: &'t str,
     /// Where the tokens' text begins.
     offset: usize,
     plan: Plan,
@@ -280,7 +284,7 @@ struct Body<'t> {
 
 impl Body<'_> {
     fn read(&mut self, tokens: &[token::Token]) -> Result<(), ScriptError> {
-        let body = &self.text[self.offset..];
+        let body = self.body;
         let (comments, tokens): (Vec<_>, Vec<_>) =
             tokens.iter().copied().partition(|token: &token::Token| token.kind == TokenKind::Comment);
         let (mut comments, mut rest) = (&comments[..], &tokens[..]);
@@ -434,6 +438,11 @@ impl Body<'_> {
 fn ends_or_begins_a_transaction(sql: &str) -> Option<&'static str> {
     const WORDS: [&str; 9] =
         ["BEGIN", "START", "COMMIT", "END", "ROLLBACK", "ABORT", "SAVEPOINT", "RELEASE", "PREPARE"];
-    let word = sql.split(|ch: char| !ch.is_ascii_alphabetic()).next().unwrap_or_default();
+    let mut words = sql.split(|ch: char| !ch.is_ascii_alphabetic()).filter(|word| !word.is_empty());
+    let word = words.next().unwrap_or_default();
+    // BEGIN NOT ATOMIC begins a block.
+    if word.eq_ignore_ascii_case("BEGIN") && words.next().is_some_and(|next| next.eq_ignore_ascii_case("NOT")) {
+        return None;
+    }
     WORDS.into_iter().find(|known| known.eq_ignore_ascii_case(word))
 }

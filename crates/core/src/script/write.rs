@@ -15,14 +15,24 @@ pub const TITLE: &str = "-- Wevrun migration script";
 /// The first line of an undo script.
 pub const UNDO_TITLE: &str = "-- Wevrun undo script";
 
-/// Lines of text.
-#[derive(Default)]
-pub(super) struct Text(String);
+/// Lines of text, for a client.
+pub(super) struct Text<'c> {
+    client: &'c dyn Client,
+    text: String,
+}
 
-impl Text {
+impl<'c> Text<'c> {
+    pub(super) fn new(client: &'c dyn Client) -> Text<'c> {
+        Text { client, text: String::new() }
+    }
+
+    pub(super) fn into_text(self) -> String {
+        self.text
+    }
+
     pub(super) fn line(&mut self, text: &str) {
-        self.0.push_str(text);
-        self.0.push('\n');
+        self.text.push_str(text);
+        self.text.push('\n');
     }
 
     fn mark(&mut self, line: &Line) {
@@ -31,7 +41,7 @@ impl Text {
 
     fn statements<'s>(&mut self, statements: impl IntoIterator<Item = &'s str>) {
         for statement in statements {
-            self.line(&format!("{statement};"));
+            self.line(&self.client.client_statement(statement));
         }
     }
 
@@ -48,14 +58,14 @@ pub fn write(client: &dyn Client, script: &Script) -> String {
 
 /// The script's text without its end mark, in which some steps are replaced.
 pub(super) fn write_with(client: &dyn Client, script: &Script, steps: &Steps<'_>) -> String {
-    let mut text = Text::default();
+    let mut text = Text::new(client);
     head(client, script, &mut text);
     let mut number = 0;
     for (index, part) in script.plan.parts.iter().enumerate() {
         write_part(client, (script, steps), (index + 1, part), &mut number, &mut text);
     }
     text.line("");
-    text.0
+    text.into_text()
 }
 
 /// How steps are written.
@@ -67,15 +77,15 @@ pub(super) enum Steps<'s> {
 }
 
 /// Steps with their numbers, as they are in a script.
-pub(super) fn steps_text<'s>(steps: impl IntoIterator<Item = (usize, &'s Step)>) -> String {
-    let mut text = Text::default();
+pub(super) fn steps_text<'s>(client: &dyn Client, steps: impl IntoIterator<Item = (usize, &'s Step)>) -> String {
+    let mut text = Text::new(client);
     for (index, (number, step)) in steps.into_iter().enumerate() {
         if index > 0 {
             text.line("");
         }
         write_step(number, step, &mut text);
     }
-    text.0
+    text.into_text()
 }
 
 /// The text with its end mark, which holds the hash of all that is before it.
@@ -84,7 +94,7 @@ pub fn sealed(text: String) -> String {
     format!("{text}{}\n", Line::End(hash))
 }
 
-fn head(client: &dyn Client, script: &Script, text: &mut Text) {
+fn head(client: &dyn Client, script: &Script, text: &mut Text<'_>) {
     text.line(if script.undo { UNDO_TITLE } else { TITLE });
     text.mark(&Line::Format(FORMAT));
     text.mark(&Line::Undo(script.undo));
@@ -147,7 +157,7 @@ fn write_part(
     (script, steps): (&Script, &Steps<'_>),
     (number, part): (usize, &Part),
     step_number: &mut usize,
-    text: &mut Text,
+    text: &mut Text<'_>,
 ) {
     let guard = if number == 1 { &script.plan.client_guard[..] } else { &[] };
     let check = if number == script.plan.parts.len() { &script.plan.client_check[..] } else { &[] };
@@ -194,7 +204,7 @@ fn write_part(
     text.statements(frame.closing());
 }
 
-fn write_step(number: usize, step: &Step, text: &mut Text) {
+fn write_step(number: usize, step: &Step, text: &mut Text<'_>) {
     text.mark(&Line::Step(number, step.title.clone()));
     for risk in &step.risks {
         text.risk(risk);

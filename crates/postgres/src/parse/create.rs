@@ -1,7 +1,6 @@
 //! CREATE: which kind of object, and who reads the rest.
 
 use super::super::canonical;
-use super::table::ColumnSpans;
 use super::{
     comments, foreign, identifier, names, objects, operators, own_name, plain, policy, replication, routine, sequences,
     table,
@@ -9,7 +8,7 @@ use super::{
 use crate::clause;
 use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{Clauses, Expression, Flag, Formerly, Kind, Name, Object, ObjectKey};
-use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
+use wevrun_core::parse::{ColumnSpans, Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
 pub fn create(
     mut reader: Reader<'_>,

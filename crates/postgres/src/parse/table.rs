@@ -14,18 +14,7 @@ use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{
     Clauses, Column, Definition, Expression, Flag, Generated, Key, Name, Object, OnConflict, QualifiedName, Table, is,
 };
-use wevrun_core::parse::{Parsed, Reader, Session};
-
-/// Where the columns of a CREATE TABLE stand, for the comments on them.
-#[derive(Default)]
-pub struct ColumnSpans {
-    /// Byte of the opening parenthesis.
-    pub open: u32,
-    /// Byte of the closing one.
-    pub close: u32,
-    /// Each column, and the byte at which it begins.
-    pub columns: Vec<(Name, u32)>,
-}
+use wevrun_core::parse::{ColumnSpans, Parsed, Reader, Session};
 
 /// What follows `CREATE [FOREIGN] TABLE [IF NOT EXISTS]`.
 pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parsed<(Object, ColumnSpans)> {

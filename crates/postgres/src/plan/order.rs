@@ -25,7 +25,6 @@ fn rank(kind: Kind) -> u8 {
         Kind::TextSearchDictionary => 13,
         Kind::TextSearchConfiguration => 14,
         Kind::Table | Kind::ForeignTable => 15,
-        Kind::VirtualTable => 15,
         Kind::View | Kind::MaterializedView => 16,
         Kind::Index => 17,
         Kind::Statistics => 18,
@@ -33,7 +32,8 @@ fn rank(kind: Kind) -> u8 {
         Kind::Policy => 20,
         Kind::Trigger => 21,
         Kind::EventTrigger => 24,
-        Kind::Publication | Kind::Subscription | Kind::DefaultPrivileges => 22,
+        // What other engines have comes with the last.
+        _ => 22,
     }
 }
 

@@ -5,12 +5,11 @@ use std::ops::Range;
 use super::super::canonical::expression;
 use super::super::names;
 use super::super::references::relations;
-use super::table::ColumnSpans;
 use super::{a_name, name_list};
 use wevrun_core::model::{
     Beside, Clauses, Event, Index, IndexPart, QualifiedName, Timing, Trigger, View, VirtualTable,
 };
-use wevrun_core::parse::{Parsed, Reader, TokenKind};
+use wevrun_core::parse::{ColumnSpans, Parsed, Reader, TokenKind};
 
 /// The rest of CREATE INDEX, after the name (<https://sqlite.org/lang_createindex.html>).
 pub fn index(reader: &mut Reader<'_>, unique: bool) -> Parsed<Index> {

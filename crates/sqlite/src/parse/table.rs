@@ -9,17 +9,7 @@ use wevrun_core::model::{
     Action, Check, Clauses, Column, Expression, ForeignKey, Generated, Key, KeyPart, Name, OnConflict, QualifiedName,
     Table, Unordered,
 };
-use wevrun_core::parse::{Parsed, Reader, TokenKind};
-
-/// Where the columns stand, for the comments on them.
-pub struct ColumnSpans {
-    /// Byte offset of the list's opening parenthesis.
-    pub open: u32,
-    /// Byte offset of its closing parenthesis.
-    pub close: u32,
-    /// Each column with the byte offset of its name.
-    pub columns: Vec<(Name, u32)>,
-}
+use wevrun_core::parse::{ColumnSpans, Parsed, Reader, TokenKind};
 
 /// The rest of CREATE TABLE, after the name.
 pub fn table(reader: &mut Reader<'_>) -> Parsed<(Table, ColumnSpans)> {

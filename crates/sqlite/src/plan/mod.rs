@@ -8,7 +8,6 @@ mod foreign_keys;
 mod guards;
 mod in_place;
 mod meanings;
-mod order;
 mod real_text;
 mod rebuild;
 mod renames;
@@ -23,7 +22,7 @@ use super::names::quoted;
 use super::write::create_statement;
 use wevrun_core::compare::Change;
 use wevrun_core::model::{Definition, Kind, Name, Object, ObjectKey, QualifiedName, Table};
-use wevrun_core::plan::{Plan, Planning, Probe, Risk, RiskKind, Step};
+use wevrun_core::plan::{Plan, Planning, Probe, Risk, RiskKind, Step, order};
 
 /// What must be known of the data.
 pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {

@@ -3,7 +3,7 @@
 use petgraph::graphmap::DiGraphMap;
 use petgraph::visit::DfsPostOrder;
 
-use wevrun_core::model::{Object, QualifiedName};
+use crate::model::{Object, QualifiedName};
 
 /// Tables, each after the tables that its foreign keys point at. In a circle the names decide.
 pub fn parents_first<'m>(tables: &[&'m Object]) -> Vec<&'m Object> {

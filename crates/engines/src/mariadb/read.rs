@@ -1,0 +1,161 @@
+//! The catalogue: a constant number of round trips. One compound statement gives the CREATE statements of everything.
+
+use mysql::Row;
+use mysql::prelude::Queryable;
+use wevrun_core::EngineVersion;
+use wevrun_core::build::Reading;
+use wevrun_core::model::{Definition, Kind, Model};
+use wevrun_core::source::Source;
+use wevrun_mariadb::MariaDb;
+
+use super::connection::{MariaDatabase, meaning, text};
+use crate::database::Content;
+use crate::error::LiveError;
+
+/// Shows every object; a result set each. What can't be shown gives a row with the word `unshown`, its kind, its name and why.
+const SHOW_ALL: &str = "BEGIN NOT ATOMIC
+    FOR o IN (
+        SELECT CASE table_type WHEN 'VIEW' THEN 'VIEW' WHEN 'SEQUENCE' THEN 'SEQUENCE' ELSE 'TABLE' END AS kind, table_name AS name
+        FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name NOT IN ('wevrun_ledger', 'wevrun_journal')
+        UNION ALL SELECT routine_type, routine_name FROM information_schema.routines WHERE routine_schema = DATABASE()
+        UNION ALL SELECT 'TRIGGER', trigger_name FROM information_schema.triggers WHERE trigger_schema = DATABASE()
+        UNION ALL SELECT 'EVENT', event_name FROM information_schema.events WHERE event_schema = DATABASE()
+    ) DO
+        BEGIN
+            DECLARE CONTINUE HANDLER FOR SQLEXCEPTION BEGIN
+                GET DIAGNOSTICS CONDITION 1 @wevrun_message = MESSAGE_TEXT;
+                SELECT 'unshown' AS `unshown`, o.kind, o.name, @wevrun_message;
+            END;
+            EXECUTE IMMEDIATE CONCAT('SHOW CREATE ', o.kind, ' `', REPLACE(o.name, '`', '``'), '`');
+        END;
+    END FOR;
+END";
+
+/// What SHOW CREATE does not show: each row says what, of which object.
+const BESIDE: &str = "SELECT 'srid' AS what, g_table_name AS name, g_geometry_column AS part, CAST(srid AS CHAR) AS value
+    FROM information_schema.geometry_columns WHERE g_table_schema = DATABASE() AND srid <> 0
+    UNION ALL SELECT 'begins when made', event_name, '', ''
+    FROM information_schema.events WHERE event_schema = DATABASE() AND UNIX_TIMESTAMP(starts) = UNIX_TIMESTAMP(created)
+    UNION ALL SELECT 'version', '', '', VERSION()";
+
+/// One CREATE statement.
+struct Shown {
+    kind: Kind,
+    name: String,
+    statement: String,
+    /// The mode in which a program was created.
+    sql_mode: Option<String>,
+}
+
+impl MariaDatabase {
+    pub(super) fn content(&mut self) -> Result<Content, LiveError> {
+        let beside = self.rows(BESIDE)?;
+        let beside: Vec<[String; 4]> =
+            beside.iter().map(|row| [0, 1, 2, 3].map(|column| text(row, column).unwrap_or_default())).collect();
+        let shown = self.show_all()?;
+        let is_from_creation = |shown: &Shown| {
+            shown.kind == Kind::Event && beside.iter().any(|[what, name, ..]| what == "begins when made" && *name == shown.name)
+        };
+        let database = self.settings.database.replace('`', "``");
+        let sources: Vec<Source> = shown
+            .iter()
+            .map(|shown| {
+                let statement =
+                    if is_from_creation(shown) { without_start(&shown.statement) } else { shown.statement.clone() };
+                let mode = shown.sql_mode.as_ref().map(|mode| format!("SET sql_mode = '{mode}';\n")).unwrap_or_default();
+                let title = format!("{}, {} {}", self.settings.database, shown.kind.title(), shown.name);
+                Source::new(title, &format!("USE `{database}`;\n{mode}{statement};"))
+            })
+            .collect();
+        let mut reading = Reading::new(&MariaDb);
+        reading.add(&sources);
+        let build = reading.finish();
+        let (errors, diagnostics): (Vec<_>, Vec<_>) = build.diagnostics.into_iter().partition(|found| found.is_error());
+        let errors: Vec<_> = errors.into_iter().filter(|e| e.code != wevrun_core::diagnostics::Code::WV009).collect();
+        if !errors.is_empty() {
+            return Err(LiveError::Unreadable(sources, errors));
+        }
+        let mut model = build.model;
+        for [what, table, column, value] in &beside {
+            if what == "srid" {
+                set_srid(&mut model, table, column, value);
+            }
+        }
+        let version = beside.iter().find(|[what, ..]| what == "version").and_then(|[.., version]| parse_version(version));
+        Ok(Content { model, sources, version, diagnostics })
+    }
+
+    fn show_all(&mut self) -> Result<Vec<Shown>, LiveError> {
+        let mut result = self.connection.query_iter(SHOW_ALL).map_err(|error| meaning(&error))?;
+        let mut shown = Vec::new();
+        while let Some(mut set) = result.iter() {
+            let columns: Vec<String> = set.columns().as_ref().iter().map(|column| column.name_str().into_owned()).collect();
+            let rows: Vec<Row> = set.by_ref().collect::<Result<_, _>>().map_err(|error| meaning(&error))?;
+            for row in &rows {
+                shown.push(read_shown(&columns, row)?);
+            }
+        }
+        Ok(shown)
+    }
+}
+
+/// Reads a row of SHOW CREATE, whose columns say what kind of object it is.
+fn read_shown(columns: &[String], row: &Row) -> Result<Shown, LiveError> {
+    let value = |index: usize| text(row, index);
+    let first = columns.first().map_or("", String::as_str);
+    if first == "unshown" {
+        let [kind, name, why] = [1, 2, 3].map(|index| value(index).unwrap_or_default());
+        let kind = kind.to_lowercase();
+        return Err(LiveError::Engine(format!("the definition of {kind} {name} can't be read: {why}")));
+    }
+    let name = value(0).unwrap_or_default();
+    let at = |wanted: &str| columns.iter().position(|column| column == wanted);
+    let (kind, statement) = match first {
+        "Table" => {
+            let statement = at("Create Table").and_then(value).unwrap_or_default();
+            (if statement.starts_with("CREATE SEQUENCE") { Kind::Sequence } else { Kind::Table }, Some(statement))
+        }
+        "View" => (Kind::View, at("Create View").and_then(value)),
+        "Procedure" => (Kind::Procedure, at("Create Procedure").and_then(value)),
+        "Function" => (Kind::Function, at("Create Function").and_then(value)),
+        "Package" => (Kind::Package, at("Create Package").and_then(value)),
+        "Package body" => (Kind::PackageBody, at("Create Package Body").and_then(value)),
+        "Trigger" => (Kind::Trigger, at("SQL Original Statement").and_then(value)),
+        "Event" => (Kind::Event, at("Create Event").and_then(value)),
+        other => return Err(LiveError::Engine(format!("the server shows an object of a kind that is not known here: {other}"))),
+    };
+    let Some(statement) = statement.filter(|statement| !statement.is_empty()) else {
+        return Err(LiveError::Engine(format!(
+            "this user may not read the body of {} {name}: GRANT SELECT ON mysql.proc TO the_user lets it read bodies of routines",
+            kind.title()
+        )));
+    };
+    let sql_mode = at("sql_mode").and_then(value).filter(|mode| !mode.is_empty());
+    Ok(Shown { kind, name, statement, sql_mode })
+}
+
+/// An event that says no beginning has begun when it was made: the server writes that moment.
+fn without_start(statement: &str) -> String {
+    let Some(at) = statement.find(" STARTS '") else { return statement.to_owned() };
+    let rest = &statement[at + 9..];
+    let Some(end) = rest.find('\'') else { return statement.to_owned() };
+    format!("{}{}", &statement[..at], &rest[end + 1..])
+}
+
+fn set_srid(model: &mut Model, table: &str, column: &str, srid: &str) {
+    let name = wevrun_core::model::Identifiers::object_name(&MariaDb, table);
+    let key = wevrun_core::model::ObjectKey::new(Kind::Table, name);
+    if let Some(object) = model.get_mut(&key)
+        && let Definition::Table(table) = &mut object.definition
+    {
+        for own in table.columns.iter_mut().filter(|own| own.name.written() == column) {
+            own.clauses.set_named("ref_system_id", wevrun_core::model::Value::Text(srid.to_owned()));
+        }
+    }
+}
+
+/// `10.11.19-MariaDB-log` as `10.11`.
+fn parse_version(text: &str) -> Option<EngineVersion> {
+    let number = text.strip_prefix("5.5.5-").unwrap_or(text).split('-').next()?;
+    number.parse().ok()
+}

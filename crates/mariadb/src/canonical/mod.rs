@@ -1,0 +1,7 @@
+//! One spelling for what a person writes and for what the server makes of it.
+
+pub mod defaults;
+pub mod expression;
+pub mod functions;
+pub mod tree;
+pub mod types;

@@ -1,0 +1,542 @@
+//! A tree as canonical text: every operation in parentheses, so that the text says how it was read.
+
+use sqlparser::ast::{
+    BinaryOperator, CeilFloorKind, DataType, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArguments, Ident,
+    ObjectName, TrimWhereField, UnaryOperator, Value,
+};
+
+use super::functions;
+use crate::names::{always_quoted, literal};
+
+/// What was printed.
+#[derive(Debug, Clone)]
+pub struct Printed {
+    text: String,
+    kind: Node,
+    /// Whether it is the one spelling of what it means.
+    sure: bool,
+}
+
+/// What an operand is, where the server treats kinds of it differently.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Node {
+    Column,
+    Atom,
+    /// An operation, which is in parentheses as an operand.
+    Operation,
+    And,
+    Or,
+}
+
+impl Printed {
+    /// The canonical text.
+    pub fn into_text(self) -> String {
+        if self.sure { self.text } else { wevrun_core::model::Expression::unsure(&self.text, "").canonical }
+    }
+
+    fn atom(text: impl Into<String>) -> Printed {
+        Printed { text: text.into(), kind: Node::Atom, sure: true }
+    }
+
+    fn operand(&self) -> String {
+        if matches!(self.kind, Node::Column | Node::Atom) { self.text.clone() } else { format!("({})", self.text) }
+    }
+
+    fn and_sure(self, others: &[&Printed]) -> Printed {
+        let sure = self.sure && others.iter().all(|other| other.sure);
+        Printed { sure, ..self }
+    }
+}
+
+/// Prints a tree; none if something in it is not known here.
+pub fn print(expr: &Expr) -> Option<Printed> {
+    Some(match expr {
+        Expr::Nested(inner) => print(inner)?,
+        Expr::Identifier(ident) => identifier(ident)?,
+        Expr::CompoundIdentifier(parts) => column(parts),
+        Expr::Value(value) => constant(&value.value)?,
+        Expr::Prefixed { prefix, value } => prefixed(prefix, value)?,
+        Expr::UnaryOp { op, expr } => unary(*op, expr)?,
+        Expr::BinaryOp { left, op, right } => binary(left, op, right)?,
+        Expr::IsNull(inner) | Expr::IsUnknown(inner) => suffix(inner, "is null")?,
+        Expr::IsNotNull(inner) | Expr::IsNotUnknown(inner) => suffix(inner, "is not null")?,
+        Expr::IsTrue(inner) => suffix(inner, "is true")?,
+        Expr::IsNotTrue(inner) => suffix(inner, "is not true")?,
+        Expr::IsFalse(inner) => suffix(inner, "is false")?,
+        Expr::IsNotFalse(inner) => suffix(inner, "is not false")?,
+        Expr::InList { expr, list, negated } => in_list(expr, list, *negated)?,
+        Expr::Between { expr, negated, low, high } => {
+            let (expr, low, high) = (print(expr)?, print(low)?, print(high)?);
+            let word = if *negated { "not between" } else { "between" };
+            operation(format!("{} {word} {} and {}", expr.operand(), low.operand(), high.operand()))
+                .and_sure(&[&expr, &low, &high])
+        }
+        Expr::Like { negated, expr, pattern, escape_char, any: false } => {
+            let (expr, pattern) = (print(expr)?, print(pattern)?);
+            let word = if *negated { "not like" } else { "like" };
+            let mut text = format!("{} {word} {}", expr.operand(), pattern.operand());
+            if let Some(escape) = escape_char {
+                let escape = print(escape)?.text;
+                // The default.
+                if escape != "'\\\\'" {
+                    text.push_str(&format!(" escape {escape}"));
+                }
+            }
+            operation(text).and_sure(&[&expr, &pattern])
+        }
+        Expr::RLike { negated, expr, pattern, .. } => {
+            let (expr, pattern) = (print(expr)?, print(pattern)?);
+            let matches = operation(format!("{} regexp {}", expr.operand(), pattern.operand())).and_sure(&[&expr, &pattern]);
+            if *negated { not(&matches) } else { matches }
+        }
+        Expr::Function(function) => call(function)?,
+        Expr::Cast { expr, data_type, .. } => cast(print(expr)?, &cast_type(data_type)?),
+        Expr::Convert { expr, data_type: Some(data_type), charset: None, .. } => cast(print(expr)?, &cast_type(data_type)?),
+        Expr::Convert { expr, charset: Some(charset), .. } => {
+            let expr = print(expr)?;
+            let charset = crate::charset::character_set(&charset.to_string());
+            Printed::atom(format!("convert({} using {charset})", expr.text)).and_sure(&[&expr])
+        }
+        Expr::Extract { field, expr, .. } => {
+            let expr = print(expr)?;
+            Printed::atom(format!("extract({} from {})", field.to_string().to_ascii_lowercase(), expr.text)).and_sure(&[&expr])
+        }
+        Expr::Ceil { expr, field: CeilFloorKind::DateTimeField(_) } => named("ceiling", &[print(expr)?]),
+        Expr::Floor { expr, field: CeilFloorKind::DateTimeField(_) } => named("floor", &[print(expr)?]),
+        Expr::Position { expr, r#in } => named("locate", &[print(expr)?, print(r#in)?]),
+        Expr::Substring { expr, substring_from, substring_for, .. } => {
+            let mut arguments = vec![print(expr)?];
+            for part in [substring_from, substring_for].into_iter().flatten() {
+                arguments.push(print(part)?);
+            }
+            named("substr", &arguments)
+        }
+        Expr::Trim { trim_where, trim_what, expr, trim_characters: None } => {
+            let expr = print(expr)?;
+            let side = match trim_where {
+                Some(TrimWhereField::Leading) => "leading",
+                Some(TrimWhereField::Trailing) => "trailing",
+                _ => "both",
+            };
+            match trim_what {
+                Some(what) => {
+                    let what = print(what)?;
+                    Printed::atom(format!("trim({side} {} from {})", what.text, expr.text)).and_sure(&[&what, &expr])
+                }
+                None => named(match side { "leading" => "ltrim", "trailing" => "rtrim", _ => "trim" }, &[expr]),
+            }
+        }
+        Expr::Collate { expr, collation } => {
+            let expr = print(expr)?;
+            operation(format!("{} collate {}", expr.operand(), collation.to_string().to_ascii_lowercase())).and_sure(&[&expr])
+        }
+        Expr::Tuple(items) => {
+            let items = items.iter().map(print).collect::<Option<Vec<_>>>()?;
+            let texts: Vec<&str> = items.iter().map(|item| item.text.as_str()).collect();
+            Printed::atom(format!("({})", texts.join(","))).and_sure(&items.iter().collect::<Vec<_>>())
+        }
+        Expr::Case { operand, conditions, else_result, .. } => {
+            let mut text = "case".to_owned();
+            let mut sure = true;
+            let mut add = |word: &str, expr: &Expr| {
+                let printed = print(expr)?;
+                sure &= printed.sure;
+                text.push_str(&format!(" {word}{}", printed.operand()));
+                Some(())
+            };
+            if let Some(operand) = operand {
+                add("", operand)?;
+            }
+            for when in conditions {
+                add("when ", &when.condition)?;
+                add("then ", &when.result)?;
+            }
+            if let Some(otherwise) = else_result {
+                add("else ", otherwise)?;
+            }
+            Printed { sure, ..Printed::atom(format!("{text} end")) }
+        }
+        Expr::TypedString(typed) => {
+            let word = typed.data_type.to_string().to_ascii_lowercase();
+            let Value::SingleQuotedString(text) = &typed.value.value else { return None };
+            Printed::atom(format!("{word} {}", literal(text)))
+        }
+        Expr::Interval(interval) => {
+            let value = print(&interval.value)?;
+            let unit = functions::unit(&interval.leading_field.as_ref()?.to_string())?;
+            Printed::atom(format!("interval {} {unit}", value.operand())).and_sure(&[&value])
+        }
+        _ => return None,
+    })
+}
+
+fn operation(text: String) -> Printed {
+    Printed { text, kind: Node::Operation, sure: true }
+}
+
+fn suffix(inner: &Expr, words: &str) -> Option<Printed> {
+    let inner = print(inner)?;
+    Some(operation(format!("{} {words}", inner.operand())).and_sure(&[&inner]))
+}
+
+/// A column, or a word that is a function without parentheses.
+fn identifier(ident: &Ident) -> Option<Printed> {
+    if ident.quote_style.is_none() {
+        if ident.value.starts_with('@') {
+            return None;
+        }
+        let lower = ident.value.to_ascii_lowercase();
+        match lower.as_str() {
+            "current_timestamp" | "localtime" | "localtimestamp" | "current_date" | "current_time" => {
+                return Some(Printed::atom(format!("{}()", functions::name(&lower))));
+            }
+            "utc_date" | "utc_time" | "utc_timestamp" | "current_user" | "current_role" => {
+                return Some(Printed::atom(format!("{lower}()")));
+            }
+            "null" => return Some(Printed::atom("null")),
+            "true" => return Some(Printed::atom("1")),
+            "false" => return Some(Printed::atom("0")),
+            _ => {}
+        }
+    }
+    Some(column(std::slice::from_ref(ident)))
+}
+
+/// A column of the table itself: what qualifies it means nothing.
+fn column(parts: &[Ident]) -> Printed {
+    let name = parts.last().map_or("", |ident| ident.value.as_str());
+    Printed { text: always_quoted(&name.to_lowercase()), kind: Node::Column, sure: true }
+}
+
+fn constant(value: &Value) -> Option<Printed> {
+    Some(match value {
+        Value::Number(number, _) => Printed::atom(number_text(number)),
+        Value::SingleQuotedString(text) | Value::DoubleQuotedString(text) | Value::NationalStringLiteral(text) => {
+            Printed::atom(literal(text))
+        }
+        // The server writes some of them as text, some as numbers.
+        Value::HexStringLiteral(digits) => {
+            let bytes: Option<Vec<u8>> =
+                (0..digits.len()).step_by(2).map(|at| u8::from_str_radix(digits.get(at..at + 2)?, 16).ok()).collect();
+            let text = bytes.filter(|bytes| bytes.iter().all(|byte| (32..127).contains(byte)));
+            match text.and_then(|bytes| String::from_utf8(bytes).ok()) {
+                Some(text) if !text.is_empty() => Printed::atom(literal(&text)),
+                _ => Printed::atom(format!("x'{}'", digits.to_ascii_lowercase())),
+            }
+        }
+        Value::SingleQuotedByteStringLiteral(bits) => {
+            let number = u64::from_str_radix(bits, 2).ok()?;
+            let digits = format!("{number:x}");
+            let digits = if digits.len() % 2 == 1 { format!("0{digits}") } else { digits };
+            Printed::atom(format!("x'{digits}'"))
+        }
+        Value::Boolean(value) => Printed::atom(if *value { "1" } else { "0" }),
+        Value::Null => Printed::atom("null"),
+        _ => return None,
+    })
+}
+
+fn number_text(number: &str) -> String {
+    let lower = number.to_ascii_lowercase();
+    if lower.starts_with('.') { format!("0{lower}") } else { lower }
+}
+
+/// A literal with a character set before it. One of ASCII characters is the same in all that count here.
+fn prefixed(prefix: &Ident, value: &Expr) -> Option<Printed> {
+    let word = prefix.value.to_ascii_lowercase();
+    let value = print(value)?;
+    if !word.starts_with('_') {
+        return None;
+    }
+    let plain = value.text.is_ascii() && value.text.starts_with('\'');
+    Some(if plain && word != "_binary" && word != "_ucs2" {
+        value
+    } else {
+        let text = format!("{word} {}", value.text);
+        Printed { sure: false, ..Printed::atom(text) }
+    })
+}
+
+fn unary(op: UnaryOperator, expr: &Expr) -> Option<Printed> {
+    let inner = print(expr)?;
+    Some(match op {
+        UnaryOperator::Not | UnaryOperator::BangNot => negated(expr)?,
+        UnaryOperator::Plus => inner,
+        UnaryOperator::Minus => {
+            // The sign of a constant belongs to it.
+            let is_number = inner.text.starts_with(|ch: char| ch.is_ascii_digit() || ch == '-')
+                && inner.kind == Node::Atom
+                && !inner.text.contains([' ', '(']);
+            match inner.text.strip_prefix('-').filter(|_| is_number) {
+                Some(positive) => Printed::atom(positive),
+                None if is_number => Printed::atom(format!("-{}", inner.text)),
+                None => operation(format!("-{}", inner.operand())).and_sure(&[&inner]),
+            }
+        }
+        UnaryOperator::BitwiseNot => operation(format!("~{}", inner.operand())).and_sure(&[&inner]),
+        _ => return None,
+    })
+}
+
+/// An operand of AND, OR and NOT that is a column is compared with 0.
+fn truth(printed: Printed) -> Printed {
+    if printed.kind == Node::Column { operation(format!("{} <> 0", printed.text)) } else { printed }
+}
+
+fn not(inner: &Printed) -> Printed {
+    Printed { sure: inner.sure, ..operation(format!("!{}", inner.operand())) }
+}
+
+/// The negation of an expression, as the server pushes it down (`Item::neg_transformer`).
+fn negated(expr: &Expr) -> Option<Printed> {
+    Some(match expr {
+        Expr::Nested(inner) => negated(inner)?,
+        Expr::UnaryOp { op: UnaryOperator::Not | UnaryOperator::BangNot, expr } => truth(print(expr)?),
+        Expr::IsNull(inner) | Expr::IsUnknown(inner) => suffix(inner, "is not null")?,
+        Expr::IsNotNull(inner) | Expr::IsNotUnknown(inner) => suffix(inner, "is null")?,
+        Expr::InList { expr, list, negated } => in_list(expr, list, !negated)?,
+        Expr::Between { expr, negated, low, high } => print(&Expr::Between {
+            expr: expr.clone(),
+            negated: !negated,
+            low: low.clone(),
+            high: high.clone(),
+        })?,
+        Expr::Like { negated, any, expr, pattern, escape_char } => print(&Expr::Like {
+            negated: !negated,
+            any: *any,
+            expr: expr.clone(),
+            pattern: pattern.clone(),
+            escape_char: escape_char.clone(),
+        })?,
+        Expr::BinaryOp { left, op, right } => {
+            let (mut both, mut parts) = (true, Vec::new());
+            match op {
+                BinaryOperator::And => gather(expr, is_and, &mut parts),
+                BinaryOperator::Or | BinaryOperator::StringConcat => gather(expr, is_or, &mut parts),
+                _ => both = false,
+            }
+            if both {
+                let word = if is_and(op) { "or" } else { "and" };
+                let parts = parts.into_iter().map(negated).collect::<Option<Vec<_>>>()?;
+                return Some(joined(word, parts));
+            }
+            if *op == BinaryOperator::Xor {
+                let (left, right) = (negated(left)?, print(right)?);
+                return Some(operation(format!("{} xor {}", left.operand(), right.operand())).and_sure(&[&left, &right]));
+            }
+            let inverse = match op {
+                BinaryOperator::Eq => BinaryOperator::NotEq,
+                BinaryOperator::NotEq => BinaryOperator::Eq,
+                BinaryOperator::Lt => BinaryOperator::GtEq,
+                BinaryOperator::GtEq => BinaryOperator::Lt,
+                BinaryOperator::Gt => BinaryOperator::LtEq,
+                BinaryOperator::LtEq => BinaryOperator::Gt,
+                _ => return Some(not(&print(expr)?)),
+            };
+            binary(left, &inverse, right)?
+        }
+        other => {
+            let printed = print(other)?;
+            if printed.kind == Node::Column { operation(format!("{} = 0", printed.text)) } else { not(&printed) }
+        }
+    })
+}
+
+fn is_and(op: &BinaryOperator) -> bool {
+    matches!(op, BinaryOperator::And)
+}
+
+fn is_or(op: &BinaryOperator) -> bool {
+    matches!(op, BinaryOperator::Or | BinaryOperator::StringConcat)
+}
+
+/// The operands of a chain of AND or of OR.
+fn gather<'e>(expr: &'e Expr, is_it: fn(&BinaryOperator) -> bool, parts: &mut Vec<&'e Expr>) {
+    match expr {
+        Expr::Nested(inner) => gather(inner, is_it, parts),
+        Expr::BinaryOp { left, op, right } if is_it(op) => {
+            gather(left, is_it, parts);
+            gather(right, is_it, parts);
+        }
+        other => parts.push(other),
+    }
+}
+
+fn joined(word: &str, parts: Vec<Printed>) -> Printed {
+    let kind = if word == "and" { Node::And } else { Node::Or };
+    let parts: Vec<Printed> = parts.into_iter().map(truth).collect();
+    let mut texts = Vec::new();
+    for part in &parts {
+        // A negation may have made a chain of the same kind.
+        if part.kind == kind { texts.push(part.text.clone()) } else { texts.push(part.operand()) }
+    }
+    let sure = parts.iter().all(|part| part.sure);
+    Printed { text: texts.join(&format!(" {word} ")), kind, sure }
+}
+
+fn binary(left: &Expr, op: &BinaryOperator, right: &Expr) -> Option<Printed> {
+    let mut parts = Vec::new();
+    if is_and(op) || is_or(op) {
+        let (is_it, word) = if is_and(op) { (is_and as fn(&_) -> _, "and") } else { (is_or as fn(&_) -> _, "or") };
+        gather(left, is_it, &mut parts);
+        gather(right, is_it, &mut parts);
+        let parts = parts.into_iter().map(print).collect::<Option<Vec<_>>>()?;
+        return Some(joined(word, parts));
+    }
+    let word = match op {
+        BinaryOperator::Plus => "+",
+        BinaryOperator::Minus => "-",
+        BinaryOperator::Multiply => "*",
+        BinaryOperator::Divide => "/",
+        BinaryOperator::MyIntegerDivide => "div",
+        BinaryOperator::Modulo => "mod",
+        BinaryOperator::Gt => ">",
+        BinaryOperator::Lt => "<",
+        BinaryOperator::GtEq => ">=",
+        BinaryOperator::LtEq => "<=",
+        BinaryOperator::Eq => "=",
+        BinaryOperator::NotEq => "<>",
+        BinaryOperator::Spaceship => "<=>",
+        BinaryOperator::Xor => "xor",
+        BinaryOperator::BitwiseOr => "|",
+        BinaryOperator::BitwiseAnd => "&",
+        BinaryOperator::BitwiseXor => "^",
+        BinaryOperator::PGBitwiseShiftLeft => "<<",
+        BinaryOperator::PGBitwiseShiftRight => ">>",
+        BinaryOperator::Custom(word) if word == "sounds like" => {
+            let (left, right) = (named("soundex", &[print(left)?]), named("soundex", &[print(right)?]));
+            return Some(operation(format!("{} = {}", left.text, right.text)).and_sure(&[&left, &right]));
+        }
+        _ => return None,
+    };
+    // The server reads `interval 1 day + d` in an order of its own.
+    let swapped = matches!(left, Expr::Interval(_)) && matches!(op, BinaryOperator::Plus);
+    let (left, right) = (print(left)?, print(right)?);
+    let printed = operation(format!("{} {word} {}", left.operand(), right.operand())).and_sure(&[&left, &right]);
+    Some(Printed { sure: printed.sure && !swapped, ..printed })
+}
+
+fn in_list(expr: &Expr, list: &[Expr], negated: bool) -> Option<Printed> {
+    let expr = print(expr)?;
+    let list = list.iter().map(print).collect::<Option<Vec<_>>>()?;
+    let all: Vec<&Printed> = list.iter().collect();
+    if let [only] = &all[..] {
+        let word = if negated { "<>" } else { "=" };
+        return Some(operation(format!("{} {word} {}", expr.operand(), only.operand())).and_sure(&[&expr, only]));
+    }
+    let texts: Vec<&str> = list.iter().map(|item| item.text.as_str()).collect();
+    let word = if negated { "not in" } else { "in" };
+    Some(operation(format!("{} {word} ({})", expr.operand(), texts.join(","))).and_sure(&[&expr]).and_sure(&all))
+}
+
+fn named(name: &str, arguments: &[Printed]) -> Printed {
+    let texts: Vec<&str> = arguments.iter().map(|argument| argument.text.as_str()).collect();
+    Printed::atom(format!("{name}({})", texts.join(","))).and_sure(&arguments.iter().collect::<Vec<_>>())
+}
+
+fn cast(inner: Printed, data_type: &str) -> Printed {
+    Printed::atom(format!("cast({} as {data_type})", inner.text)).and_sure(&[&inner])
+}
+
+/// The type of a CAST as the server writes it.
+fn cast_type(data_type: &DataType) -> Option<String> {
+    super::functions::cast_type(&data_type.to_string())
+}
+
+/// A call. The arguments are printed as they stand in the function that the server makes of it.
+fn call(function: &Function) -> Option<Printed> {
+    let written = last_word(&function.name)?;
+    let lower = written.to_ascii_lowercase();
+    if function.over.is_some() || function.filter.is_some() || !function.within_group.is_empty() {
+        return None;
+    }
+    let arguments = match &function.args {
+        FunctionArguments::None => Vec::new(),
+        FunctionArguments::List(list) if list.clauses.is_empty() && list.duplicate_treatment.is_none() => {
+            let argument = |argument: &FunctionArg| match argument {
+                FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) => print(expr),
+                _ => None,
+            };
+            list.args.iter().map(argument).collect::<Option<Vec<_>>>()?
+        }
+        _ => return None,
+    };
+    // A type of CAST that `sqlparser` does not read: see `syntax.rs`.
+    if let (Some(data_type), [inner]) = (written.strip_prefix("cast as "), &arguments[..]) {
+        return Some(cast(inner.clone(), &functions::cast_type(data_type)?));
+    }
+    if matches!(lower.as_str(), "nextval" | "lastval" | "setval") {
+        return sequence_call(&lower, function);
+    }
+    let name = functions::name(&written);
+    let texts: Vec<String> = arguments.iter().map(|argument| argument.text.clone()).collect();
+    let all: Vec<&Printed> = arguments.iter().collect();
+    let sure = all.iter().all(|argument| argument.sure);
+    let is = |count: usize, own: &str| lower == own && arguments.len() == count;
+    let done = |printed: Printed| Some(Printed { sure: printed.sure && sure, ..printed });
+    if let Some(unit) = texts.get(1).and_then(|text| text.strip_prefix("interval ")).filter(|_| arguments.len() == 2) {
+        let sign = match lower.as_str() {
+            "date_add" | "adddate" => "+",
+            "date_sub" | "subdate" => "-",
+            _ => return done(named(&name, &arguments)),
+        };
+        return done(operation(format!("{} {sign} interval {unit}", arguments[0].operand())));
+    }
+    if is(2, "adddate") || is(2, "subdate") {
+        let sign = if lower == "adddate" { "+" } else { "-" };
+        return done(operation(format!("{} {sign} interval {} day", arguments[0].operand(), arguments[1].operand())));
+    }
+    if is(3, "timestampadd") || is(3, "timestampdiff") {
+        let unit = functions::unit(texts[0].trim_matches('`'))?;
+        if lower == "timestampdiff" {
+            return done(Printed::atom(format!("timestampdiff({unit},{},{})", texts[1], texts[2])));
+        }
+        return done(operation(format!("{} + interval {} {unit}", arguments[2].operand(), arguments[1].operand())));
+    }
+    if is(2, "datediff") {
+        return done(operation(format!("to_days({}) - to_days({})", texts[0], texts[1])));
+    }
+    if is(1, "isnull") {
+        return done(operation(format!("{} is null", arguments[0].operand())));
+    }
+    if is(2, "mod") {
+        return done(operation(format!("{} mod {}", arguments[0].operand(), arguments[1].operand())));
+    }
+    if is(2, "instr") {
+        return done(Printed::atom(format!("locate({},{})", texts[1], texts[0])));
+    }
+    let simple = match (lower.as_str(), &texts[..]) {
+        ("date", [inner]) => format!("cast({inner} as date)"),
+        ("time", [inner]) => format!("cast({inner} as time)"),
+        ("timestamp", [inner]) => format!("cast({inner} as datetime)"),
+        ("round", [inner]) => format!("round({inner},0)"),
+        ("bin", [inner]) => format!("conv({inner},10,2)"),
+        ("oct", [inner]) => format!("conv({inner},10,8)"),
+        ("weekofyear", [inner]) => format!("week({inner},3)"),
+        ("weight_string", [inner]) => format!("weight_string({inner},0,0,1)"),
+        ("row", items) => format!("({})", items.join(",")),
+        _ => return done(named(&name, &arguments)),
+    };
+    done(Printed::atom(simple))
+}
+
+/// `nextval(sequence)`: the argument is a name, perhaps with a database.
+fn sequence_call(name: &str, function: &Function) -> Option<Printed> {
+    let FunctionArguments::List(list) = &function.args else { return None };
+    let mut arguments = Vec::new();
+    for (index, argument) in list.args.iter().enumerate() {
+        let FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) = argument else { return None };
+        let quoted = |ident: &Ident| always_quoted(&ident.value);
+        arguments.push(match expr {
+            Expr::Identifier(ident) if index == 0 => quoted(ident),
+            Expr::CompoundIdentifier(parts) if index == 0 => parts.iter().map(quoted).collect::<Vec<_>>().join("."),
+            other => print(other)?.text,
+        });
+    }
+    Some(Printed::atom(format!("{name}({})", arguments.join(","))))
+}
+
+/// A function's name without a database; a name in quotes keeps its case.
+fn last_word(name: &ObjectName) -> Option<String> {
+    Some(name.0.last()?.as_ident()?.value.clone())
+}

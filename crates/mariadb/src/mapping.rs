@@ -1,0 +1,7 @@
+//! Objects of MariaDB under other names.
+
+use wevrun_core::mapping::Mapper;
+
+use crate::MariaDb;
+
+impl Mapper for MariaDb {}
