@@ -124,7 +124,13 @@ pub fn simple(written: &str) -> Name {
 pub fn of(kind: Kind, parts: NameParts) -> QualifiedName {
     let is_caseless = matches!(
         kind,
-        Kind::Index | Kind::Function | Kind::Aggregate | Kind::Procedure | Kind::Package | Kind::PackageBody | Kind::Event
+        Kind::Index
+            | Kind::Function
+            | Kind::Aggregate
+            | Kind::Procedure
+            | Kind::Package
+            | Kind::PackageBody
+            | Kind::Event
     );
     let mut printed = String::new();
     if let Some(schema) = &parts.schema {

@@ -20,7 +20,9 @@ impl Privileges for MariaDb {
             "collate" => Aspect::Collation,
             "status" => Aspect::Enabled,
             "compressed" | "key_block_size" => Aspect::Storage,
-            name if clause::OPTION.of("row_format").is(name) || clause::OPTION.of("key_block_size").is(name) => Aspect::Storage,
+            name if clause::OPTION.of("row_format").is(name) || clause::OPTION.of("key_block_size").is(name) => {
+                Aspect::Storage
+            }
             _ => Aspect::Definition,
         }
     }

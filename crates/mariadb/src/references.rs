@@ -52,8 +52,11 @@ fn drop_needless_keys(model: &mut Model) {
 }
 
 fn find_uses(model: &mut Model) {
-    let relations: BTreeSet<QualifiedName> =
-        model.objects().filter(|object| object.definition.kind().is_relation()).map(|object| object.name.clone()).collect();
+    let relations: BTreeSet<QualifiedName> = model
+        .objects()
+        .filter(|object| object.definition.kind().is_relation())
+        .map(|object| object.name.clone())
+        .collect();
     let sequences: BTreeSet<String> =
         model.of_kind(Kind::Sequence).map(|object| object.name.canonical().to_owned()).collect();
     let functions: BTreeMap<String, QualifiedName> = [Kind::Function, Kind::Aggregate]
@@ -97,15 +100,23 @@ impl Used {
     /// Of the text of a query.
     pub fn of(text: &str) -> Used {
         let parsed = stacker::maybe_grow(128 * 1024, 4 * 1024 * 1024, || {
-            Parser::new(&Syntax).with_recursion_limit(300).try_with_sql(text).and_then(|mut parser| parser.parse_query()).ok()
+            Parser::new(&Syntax)
+                .with_recursion_limit(300)
+                .try_with_sql(text)
+                .and_then(|mut parser| parser.parse_query())
+                .ok()
         });
         match parsed {
             Some(query) => {
                 let mut collect = Collect::default();
                 let _ = query.visit(&mut collect);
                 let own: BTreeSet<String> = collect.own;
-                let is_own = |name: &QualifiedName| name.schema().is_none() && own.contains(&name.canonical().to_lowercase());
-                Used { relations: collect.relations.into_iter().filter(|name| !is_own(name)).collect(), functions: collect.functions }
+                let is_own =
+                    |name: &QualifiedName| name.schema().is_none() && own.contains(&name.canonical().to_lowercase());
+                Used {
+                    relations: collect.relations.into_iter().filter(|name| !is_own(name)).collect(),
+                    functions: collect.functions,
+                }
             }
             None => Used { relations: after_from(text), functions: BTreeSet::new() },
         }
@@ -164,7 +175,8 @@ fn after_from(text: &str) -> BTreeSet<QualifiedName> {
         while tokens.get(at).is_some_and(|token| token.is_symbol(text, "(")) {
             at += 1;
         }
-        let Some(name) = tokens.get(at).filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted)) else {
+        let Some(name) = tokens.get(at).filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted))
+        else {
             continue;
         };
         if !tokens.get(at + 1).is_some_and(|token| token.is_symbol(text, ".") || token.is_symbol(text, "(")) {

@@ -107,8 +107,12 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
                         in_tokens(&mut partition_by, from, to);
                         own.clauses.set(clause::PARTITION_BY, partition_by);
                     }
-                    let periods: Vec<String> =
-                        own.clauses.iter().map(|(name, _)| name.to_owned()).filter(|name| clause::PERIOD.has(name)).collect();
+                    let periods: Vec<String> = own
+                        .clauses
+                        .iter()
+                        .map(|(name, _)| name.to_owned())
+                        .filter(|name| clause::PERIOD.has(name))
+                        .collect();
                     for period in periods {
                         if let Some(Value::Identifiers(mut columns)) = own.clauses.get_named(&period).cloned() {
                             columns.iter_mut().for_each(renamed);

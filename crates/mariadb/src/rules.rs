@@ -22,11 +22,13 @@ impl Rules for MariaDb {
 }
 
 fn name_length(object: &Object, checks: &mut Checks<'_>) {
-    let columns = object.as_table().into_iter().flat_map(|table| table.columns.iter().map(|column| column.name.written()));
+    let columns =
+        object.as_table().into_iter().flat_map(|table| table.columns.iter().map(|column| column.name.written()));
     for name in [object.name.identifier()].into_iter().chain(columns) {
         if name.chars().count() > names::LONGEST {
-            let found = Diagnostic::new(Code::WV131, format!("the name `{name}` has more than {} characters", names::LONGEST))
-                .at(checks.definition_of(object), "too long");
+            let found =
+                Diagnostic::new(Code::WV131, format!("the name `{name}` has more than {} characters", names::LONGEST))
+                    .at(checks.definition_of(object), "too long");
             checks.add(found);
         }
     }
@@ -42,9 +44,12 @@ fn auto_increment(object: &Object, table: &Table, owned: &[&Object], checks: &mu
             _ => false,
         });
         if !by_primary && !by_index {
-            let found = Diagnostic::new(Code::WV131, format!("AUTO_INCREMENT column {}.{} is not the first of a key", object.name, column.name))
-                .at(checks.definition_of(object), "has no such key")
-                .help("make it the primary key, or add a key that begins with it");
+            let found = Diagnostic::new(
+                Code::WV131,
+                format!("AUTO_INCREMENT column {}.{} is not the first of a key", object.name, column.name),
+            )
+            .at(checks.definition_of(object), "has no such key")
+            .help("make it the primary key, or add a key that begins with it");
             checks.add(found);
         }
     }

@@ -30,7 +30,13 @@ impl Semantics for MariaDb {
         rename::column(model, table, from, to);
     }
 
-    fn renamed_with(&self, key: &ObjectKey, renamed: Kind, from: &QualifiedName, to: &QualifiedName) -> Option<ObjectKey> {
+    fn renamed_with(
+        &self,
+        key: &ObjectKey,
+        renamed: Kind,
+        from: &QualifiedName,
+        to: &QualifiedName,
+    ) -> Option<ObjectKey> {
         let is_on_it = key.kind == Kind::Index && renamed == Kind::Table && key.name.owner() == Some(from);
         is_on_it.then(|| ObjectKey::new(Kind::Index, crate::names::key(to, key.name.identifier())))
     }

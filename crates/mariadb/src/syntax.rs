@@ -4,8 +4,8 @@
 use std::any::TypeId;
 
 use sqlparser::ast::{
-    DateTimeField, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArgumentList, FunctionArguments, Ident, Interval,
-    ObjectName, TrimWhereField, UnaryOperator,
+    DateTimeField, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArgumentList, FunctionArguments, Ident,
+    Interval, ObjectName, TrimWhereField, UnaryOperator,
 };
 use sqlparser::dialect::{Dialect, MySqlDialect, Precedence};
 use sqlparser::keywords::Keyword;
@@ -173,6 +173,7 @@ impl Dialect for Syntax {
                 let opens = parser.peek_nth_token_ref(1).token == Token::LParen;
                 match word.value.to_ascii_lowercase().as_str() {
                     "interval" => Some(interval(parser)),
+                    "binary" => Some(binary(parser)),
                     "cast" if opens => special(parser, cast),
                     "convert" if opens => special(parser, convert),
                     "char" if opens => special(parser, characters),
@@ -221,9 +222,8 @@ fn special(
     parser: &mut Parser,
     read: fn(&mut Parser) -> Result<Option<Expr>, ParserError>,
 ) -> Option<Result<Expr, ParserError>> {
-    let outcome = parser.maybe_parse(|parser| {
-        read(parser)?.ok_or_else(|| ParserError::ParserError("left to the grammar".to_owned()))
-    });
+    let outcome = parser
+        .maybe_parse(|parser| read(parser)?.ok_or_else(|| ParserError::ParserError("left to the grammar".to_owned())));
     match outcome {
         Ok(Some(expr)) => Some(Ok(expr)),
         Ok(None) => None,
@@ -272,6 +272,12 @@ fn interval(parser: &mut Parser) -> Result<Expr, ParserError> {
         last_field: None,
         fractional_seconds_precision: None,
     }))
+}
+
+/// `BINARY value`, which binds more strongly than every operator but COLLATE.
+fn binary(parser: &mut Parser) -> Result<Expr, ParserError> {
+    parser.advance_token();
+    Ok(function("cast as binary", vec![parser.parse_subexpr(strength::ARROW)?]))
 }
 
 /// The words up to the parenthesis that closes what was opened.
@@ -366,9 +372,7 @@ fn call(parser: &mut Parser) -> Result<Option<Expr>, ParserError> {
 /// `NEXT VALUE FOR sequence`.
 fn next_value(parser: &mut Parser) -> Result<Option<Expr>, ParserError> {
     parser.advance_token();
-    let is_word = |parser: &Parser, word: &str| {
-        matches!(&parser.peek_token_ref().token, Token::Word(own) if own.value.eq_ignore_ascii_case(word))
-    };
+    let is_word = |parser: &Parser, word: &str| matches!(&parser.peek_token_ref().token, Token::Word(own) if own.value.eq_ignore_ascii_case(word));
     if !is_word(parser, "value") {
         return Ok(None);
     }

@@ -273,7 +273,8 @@ fn is_compound(text: &str, tokens: &[Token]) -> bool {
         let word = token.text(text).to_ascii_uppercase();
         match word.as_str() {
             "PROCEDURE" | "FUNCTION" | "TRIGGER" | "EVENT" | "PACKAGE" => return token.kind == TokenKind::Word,
-            "TABLE" | "VIEW" | "INDEX" | "SEQUENCE" | "DATABASE" | "SCHEMA" | "USER" | "ROLE" | "SERVER" | "(" | ";" => {
+            "TABLE" | "VIEW" | "INDEX" | "SEQUENCE" | "DATABASE" | "SCHEMA" | "USER" | "ROLE" | "SERVER" | "("
+            | ";" => {
                 return false;
             }
             _ => {}
@@ -318,8 +319,22 @@ fn end_of_blocks(text: &str, tokens: &[Token]) -> Option<usize> {
 fn starts_statement(text: &str, tokens: &[Token], index: usize) -> bool {
     let Some(before) = index.checked_sub(1).map(|before| tokens[before]) else { return true };
     let after = [
-        "THEN", "ELSE", "DO", "BEGIN", "LOOP", "REPEAT", "ATOMIC", "FOUND", "SQLEXCEPTION", "SQLWARNING", "ROW",
-        "DETERMINISTIC", "SQL", "DATA", "INVOKER", "DEFINER",
+        "THEN",
+        "ELSE",
+        "DO",
+        "BEGIN",
+        "LOOP",
+        "REPEAT",
+        "ATOMIC",
+        "FOUND",
+        "SQLEXCEPTION",
+        "SQLWARNING",
+        "ROW",
+        "DETERMINISTIC",
+        "SQL",
+        "DATA",
+        "INVOKER",
+        "DEFINER",
     ];
     // After the parameters of a routine, its type, or a label.
     [";", ")", ":"].iter().any(|symbol| before.is_symbol(text, symbol))

@@ -3,7 +3,10 @@
 
 pub mod certificates;
 pub mod client;
+pub mod dice;
 pub mod judge;
+pub mod mariadb;
+pub mod mariadb_schema;
 pub mod mutate;
 pub mod postgres;
 pub mod postgres_schema;

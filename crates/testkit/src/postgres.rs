@@ -281,7 +281,7 @@ pub fn structure_difference(a: &[String], b: &[String]) -> String {
     only("-", a, b) + &only("+", b, a)
 }
 
-fn is_root() -> bool {
+pub(crate) fn is_root() -> bool {
     let output = Command::new("id").arg("-u").output();
     output.is_ok_and(|output| output.stdout.starts_with(b"0"))
 }

@@ -106,7 +106,10 @@ impl Part {
         let by_name: BTreeMap<String, Fingerprint> = {
             let made: BTreeSet<&str> =
                 self.steps.iter().flat_map(|step| &step.makes).map(|outcome| outcome.object.as_str()).collect();
-            let made = found.objects().map(|object| (object.key().to_string(), object)).filter(|(name, _)| made.contains(name.as_str()));
+            let made = found
+                .objects()
+                .map(|object| (object.key().to_string(), object))
+                .filter(|(name, _)| made.contains(name.as_str()));
             made.map(|(name, object)| (name, Model::from_iter([object.clone()]).fingerprint())).collect()
         };
         let holds = |outcome: &Outcome| by_name.get(&outcome.object) == outcome.fingerprint.as_ref();
@@ -131,7 +134,8 @@ impl Part {
 
     /// Whether a step is the only one that makes its objects.
     pub fn makes_alone(&self, step: &Step) -> bool {
-        let makers = |object: &str| self.steps.iter().flat_map(|step| &step.makes).filter(|made| made.object == object).count();
+        let makers =
+            |object: &str| self.steps.iter().flat_map(|step| &step.makes).filter(|made| made.object == object).count();
         step.makes.iter().all(|outcome| makers(&outcome.object) == 1)
     }
 }

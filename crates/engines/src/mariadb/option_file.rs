@@ -37,7 +37,8 @@ impl Options {
 pub fn read(file: Option<&Path>) -> Result<Options, String> {
     let mut options = Options::default();
     if let Some(file) = file {
-        let text = std::fs::read_to_string(file).map_err(|error| format!("{} can't be read: {error}", file.display()))?;
+        let text =
+            std::fs::read_to_string(file).map_err(|error| format!("{} can't be read: {error}", file.display()))?;
         collect(&text, &mut options);
         return Ok(options);
     }
@@ -75,7 +76,10 @@ mod tests {
     #[test]
     fn only_groups_of_clients_count() {
         let mut options = Options::default();
-        collect("[mysqld]\nport=1\n[client]\nuser = ida\npassword=\"a#b\"\nssl_ca=/x # here\n[mysqldump]\nuser=eve\n", &mut options);
+        collect(
+            "[mysqld]\nport=1\n[client]\nuser = ida\npassword=\"a#b\"\nssl_ca=/x # here\n[mysqldump]\nuser=eve\n",
+            &mut options,
+        );
         assert_eq!(options.get("user"), Some("ida"));
         assert_eq!(options.get("password"), Some("a#b"));
         assert_eq!(options.get("ssl-ca"), Some("/x"));

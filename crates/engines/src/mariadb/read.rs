@@ -32,7 +32,8 @@ const SHOW_ALL: &str = "BEGIN NOT ATOMIC
 END";
 
 /// What SHOW CREATE does not show: each row says what, of which object.
-const BESIDE: &str = "SELECT 'srid' AS what, g_table_name AS name, g_geometry_column AS part, CAST(srid AS CHAR) AS value
+const BESIDE: &str =
+    "SELECT 'srid' AS what, g_table_name AS name, g_geometry_column AS part, CAST(srid AS CHAR) AS value
     FROM information_schema.geometry_columns WHERE g_table_schema = DATABASE() AND srid <> 0
     UNION ALL SELECT 'begins when made', event_name, '', ''
     FROM information_schema.events WHERE event_schema = DATABASE() AND UNIX_TIMESTAMP(starts) = UNIX_TIMESTAMP(created)
@@ -54,7 +55,8 @@ impl MariaDatabase {
             beside.iter().map(|row| [0, 1, 2, 3].map(|column| text(row, column).unwrap_or_default())).collect();
         let shown = self.show_all()?;
         let is_from_creation = |shown: &Shown| {
-            shown.kind == Kind::Event && beside.iter().any(|[what, name, ..]| what == "begins when made" && *name == shown.name)
+            shown.kind == Kind::Event
+                && beside.iter().any(|[what, name, ..]| what == "begins when made" && *name == shown.name)
         };
         let database = self.settings.database.replace('`', "``");
         let sources: Vec<Source> = shown
@@ -62,7 +64,8 @@ impl MariaDatabase {
             .map(|shown| {
                 let statement =
                     if is_from_creation(shown) { without_start(&shown.statement) } else { shown.statement.clone() };
-                let mode = shown.sql_mode.as_ref().map(|mode| format!("SET sql_mode = '{mode}';\n")).unwrap_or_default();
+                let mode =
+                    shown.sql_mode.as_ref().map(|mode| format!("SET sql_mode = '{mode}';\n")).unwrap_or_default();
                 let title = format!("{}, {} {}", self.settings.database, shown.kind.title(), shown.name);
                 Source::new(title, &format!("USE `{database}`;\n{mode}{statement};"))
             })
@@ -81,7 +84,8 @@ impl MariaDatabase {
                 set_srid(&mut model, table, column, value);
             }
         }
-        let version = beside.iter().find(|[what, ..]| what == "version").and_then(|[.., version]| parse_version(version));
+        let version =
+            beside.iter().find(|[what, ..]| what == "version").and_then(|[.., version]| parse_version(version));
         Ok(Content { model, sources, version, diagnostics })
     }
 
@@ -89,7 +93,8 @@ impl MariaDatabase {
         let mut result = self.connection.query_iter(SHOW_ALL).map_err(|error| meaning(&error))?;
         let mut shown = Vec::new();
         while let Some(mut set) = result.iter() {
-            let columns: Vec<String> = set.columns().as_ref().iter().map(|column| column.name_str().into_owned()).collect();
+            let columns: Vec<String> =
+                set.columns().as_ref().iter().map(|column| column.name_str().into_owned()).collect();
             let rows: Vec<Row> = set.by_ref().collect::<Result<_, _>>().map_err(|error| meaning(&error))?;
             for row in &rows {
                 shown.push(read_shown(&columns, row)?);
@@ -122,7 +127,11 @@ fn read_shown(columns: &[String], row: &Row) -> Result<Shown, LiveError> {
         "Package body" => (Kind::PackageBody, at("Create Package Body").and_then(value)),
         "Trigger" => (Kind::Trigger, at("SQL Original Statement").and_then(value)),
         "Event" => (Kind::Event, at("Create Event").and_then(value)),
-        other => return Err(LiveError::Engine(format!("the server shows an object of a kind that is not known here: {other}"))),
+        other => {
+            return Err(LiveError::Engine(format!(
+                "the server shows an object of a kind that is not known here: {other}"
+            )));
+        }
     };
     let Some(statement) = statement.filter(|statement| !statement.is_empty()) else {
         return Err(LiveError::Engine(format!(

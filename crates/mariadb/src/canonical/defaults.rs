@@ -78,6 +78,10 @@ impl Constant {
         if canonical == "null" {
             return Some(Constant::Null);
         }
+        // The server computes it.
+        if canonical == "pi()" {
+            return Some(Constant::Number(std::f64::consts::PI.to_string()));
+        }
         if canonical.starts_with('\'') && expression::is_one_literal(canonical) {
             return Some(Constant::Text(unescaped(canonical)));
         }
@@ -102,7 +106,18 @@ impl Constant {
     /// What the server keeps of it; none if that can't be told.
     fn stored(&self, family: Family, spelling: &str) -> Option<String> {
         match family {
-            Family::Integer | Family::Year => Some(with_zeros(rounded(&self.decimal()?, 0)?, spelling)),
+            Family::Integer => Some(with_zeros(rounded(&self.decimal()?, 0)?, spelling)),
+            Family::Year => {
+                // Two digits stand for four (<https://mariadb.com/kb/en/year-data-type/>).
+                let year: u32 = rounded(&self.decimal()?, 0)?.parse().ok()?;
+                let is_text = matches!(self, Constant::Text(_));
+                Some(match year {
+                    0 if !is_text => "0000".to_owned(),
+                    0..=69 => (2000 + year).to_string(),
+                    70..=99 => (1900 + year).to_string(),
+                    year => year.to_string(),
+                })
+            }
             Family::Decimal(scale) => Some(with_zeros(rounded(&self.decimal()?, scale)?, spelling)),
             Family::Float => float(&self.decimal()?),
             Family::Bit => {
@@ -115,7 +130,11 @@ impl Constant {
             }
             Family::Text | Family::Enumeration => {
                 let text = self.text()?;
-                let text = if spelling.starts_with("char") || family == Family::Enumeration { text.trim_end_matches(' ') } else { &text };
+                let text = if spelling.starts_with("char") || family == Family::Enumeration {
+                    text.trim_end_matches(' ')
+                } else {
+                    &text
+                };
                 Some(literal(text))
             }
             Family::Set => {

@@ -78,7 +78,9 @@ pub fn cast_type(written: &str) -> Option<String> {
     };
     let (arguments, rest) = arguments;
     let mut words: Vec<&str> = head.split_whitespace().chain(rest.split_whitespace()).collect();
-    let sized = |name: &str| if arguments.is_empty() { name.to_owned() } else { format!("{name}({})", arguments.replace(' ', "")) };
+    let sized = |name: &str| {
+        if arguments.is_empty() { name.to_owned() } else { format!("{name}({})", arguments.replace(' ', "")) }
+    };
     // CHARACTER SET and CHARSET are one.
     if let Some(at) = words.windows(2).position(|pair| pair == ["character", "set"]) {
         words.splice(at..at + 2, ["charset"]);

@@ -86,20 +86,32 @@ pub fn print(expr: &Expr) -> Option<Printed> {
         }
         Expr::RLike { negated, expr, pattern, .. } => {
             let (expr, pattern) = (print(expr)?, print(pattern)?);
-            let matches = operation(format!("{} regexp {}", expr.operand(), pattern.operand())).and_sure(&[&expr, &pattern]);
+            let matches =
+                operation(format!("{} regexp {}", expr.operand(), pattern.operand())).and_sure(&[&expr, &pattern]);
             if *negated { not(&matches) } else { matches }
         }
         Expr::Function(function) => call(function)?,
         Expr::Cast { expr, data_type, .. } => cast(print(expr)?, &cast_type(data_type)?),
-        Expr::Convert { expr, data_type: Some(data_type), charset: None, .. } => cast(print(expr)?, &cast_type(data_type)?),
+        Expr::Convert { expr, data_type: Some(data_type), charset: None, .. } => {
+            cast(print(expr)?, &cast_type(data_type)?)
+        }
         Expr::Convert { expr, charset: Some(charset), .. } => {
             let expr = print(expr)?;
             let charset = crate::charset::character_set(&charset.to_string());
-            Printed::atom(format!("convert({} using {charset})", expr.text)).and_sure(&[&expr])
+            // The server adds it where character sets meet: around what has one of its own, and around columns, whose character sets
+            // are not known here.
+            if expr.text.starts_with("convert(") || (expr.text.starts_with("cast(") && expr.text.contains(" charset ")) {
+                expr
+            } else if expr.kind == Node::Column {
+                Printed { sure: false, ..expr }
+            } else {
+                Printed::atom(format!("convert({} using {charset})", expr.text)).and_sure(&[&expr])
+            }
         }
         Expr::Extract { field, expr, .. } => {
             let expr = print(expr)?;
-            Printed::atom(format!("extract({} from {})", field.to_string().to_ascii_lowercase(), expr.text)).and_sure(&[&expr])
+            Printed::atom(format!("extract({} from {})", field.to_string().to_ascii_lowercase(), expr.text))
+                .and_sure(&[&expr])
         }
         Expr::Ceil { expr, field: CeilFloorKind::DateTimeField(_) } => named("ceiling", &[print(expr)?]),
         Expr::Floor { expr, field: CeilFloorKind::DateTimeField(_) } => named("floor", &[print(expr)?]),
@@ -123,12 +135,20 @@ pub fn print(expr: &Expr) -> Option<Printed> {
                     let what = print(what)?;
                     Printed::atom(format!("trim({side} {} from {})", what.text, expr.text)).and_sure(&[&what, &expr])
                 }
-                None => named(match side { "leading" => "ltrim", "trailing" => "rtrim", _ => "trim" }, &[expr]),
+                None => named(
+                    match side {
+                        "leading" => "ltrim",
+                        "trailing" => "rtrim",
+                        _ => "trim",
+                    },
+                    &[expr],
+                ),
             }
         }
         Expr::Collate { expr, collation } => {
             let expr = print(expr)?;
-            operation(format!("{} collate {}", expr.operand(), collation.to_string().to_ascii_lowercase())).and_sure(&[&expr])
+            operation(format!("{} collate {}", expr.operand(), collation.to_string().to_ascii_lowercase()))
+                .and_sure(&[&expr])
         }
         Expr::Tuple(items) => {
             let items = items.iter().map(print).collect::<Option<Vec<_>>>()?;
@@ -295,12 +315,9 @@ fn negated(expr: &Expr) -> Option<Printed> {
         Expr::IsNull(inner) | Expr::IsUnknown(inner) => suffix(inner, "is not null")?,
         Expr::IsNotNull(inner) | Expr::IsNotUnknown(inner) => suffix(inner, "is null")?,
         Expr::InList { expr, list, negated } => in_list(expr, list, !negated)?,
-        Expr::Between { expr, negated, low, high } => print(&Expr::Between {
-            expr: expr.clone(),
-            negated: !negated,
-            low: low.clone(),
-            high: high.clone(),
-        })?,
+        Expr::Between { expr, negated, low, high } => {
+            print(&Expr::Between { expr: expr.clone(), negated: !negated, low: low.clone(), high: high.clone() })?
+        }
         Expr::Like { negated, any, expr, pattern, escape_char } => print(&Expr::Like {
             negated: !negated,
             any: *any,
@@ -322,7 +339,9 @@ fn negated(expr: &Expr) -> Option<Printed> {
             }
             if *op == BinaryOperator::Xor {
                 let (left, right) = (negated(left)?, print(right)?);
-                return Some(operation(format!("{} xor {}", left.operand(), right.operand())).and_sure(&[&left, &right]));
+                return Some(
+                    operation(format!("{} xor {}", left.operand(), right.operand())).and_sure(&[&left, &right]),
+                );
             }
             let inverse = match op {
                 BinaryOperator::Eq => BinaryOperator::NotEq,

@@ -57,7 +57,8 @@ impl DataType {
         let collation = self.collation_in(table_collation);
         let is_bytes = collation == "binary";
         let character_set = charset::of_collation(&collation).to_owned();
-        let arguments = || if self.arguments.is_empty() { String::new() } else { format!("({})", self.arguments.join(",")) };
+        let arguments =
+            || if self.arguments.is_empty() { String::new() } else { format!("({})", self.arguments.join(",")) };
         let first = |usual: &str| self.arguments.first().cloned().unwrap_or_else(|| usual.to_owned());
         let integer = |name: &str, signed: u32, unsigned: u32| {
             let is_unsigned = self.unsigned || self.zerofill;
@@ -91,12 +92,30 @@ impl DataType {
             "bit" => plain(format!("bit({})", first("1"))),
             "year" => plain(format!("year({})", first("4"))),
             "char" | "character" | "nchar" | "national char" | "national character" => {
-                if is_bytes { plain(format!("binary({})", first("1"))) } else { text(format!("char({})", first("1"))) }
+                if is_bytes {
+                    plain(format!("binary({})", first("1")))
+                } else {
+                    text(format!("char({})", first("1")))
+                }
             }
-            "varchar" | "varchar2" | "char varying" | "character varying" | "varcharacter" | "nvarchar"
-            | "national varchar" | "national char varying" | "national character varying" | "nchar varying"
-            | "nchar varchar" | "national varcharacter" | "nchar varcharacter" => {
-                if is_bytes { plain(format!("varbinary{}", arguments())) } else { text(format!("varchar{}", arguments())) }
+            "varchar"
+            | "varchar2"
+            | "char varying"
+            | "character varying"
+            | "varcharacter"
+            | "nvarchar"
+            | "national varchar"
+            | "national char varying"
+            | "national character varying"
+            | "nchar varying"
+            | "nchar varchar"
+            | "national varcharacter"
+            | "nchar varcharacter" => {
+                if is_bytes {
+                    plain(format!("varbinary{}", arguments()))
+                } else {
+                    text(format!("varchar{}", arguments()))
+                }
             }
             "binary" => plain(format!("binary({})", first("1"))),
             "varbinary" | "raw" => plain(format!("varbinary{}", arguments())),

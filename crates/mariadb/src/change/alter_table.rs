@@ -26,28 +26,68 @@ pub enum Position {
 /// One clause.
 #[derive(Debug, Clone)]
 pub enum TableAction {
-    AddColumn { spec: Box<ColumnSpec>, position: Option<Position>, if_not_exists: bool },
-    DropColumn { name: Name, if_exists: bool },
-    Modify { from: Name, spec: Box<ColumnSpec>, position: Option<Position>, if_exists: bool },
-    RenameColumn { from: Name, to: Name },
-    Default { column: Name, default: Option<Expression> },
-    AddKey { key: KeySpec, if_not_exists: bool, or_replace: bool },
+    AddColumn {
+        spec: Box<ColumnSpec>,
+        position: Option<Position>,
+        if_not_exists: bool,
+    },
+    DropColumn {
+        name: Name,
+        if_exists: bool,
+    },
+    Modify {
+        from: Name,
+        spec: Box<ColumnSpec>,
+        position: Option<Position>,
+        if_exists: bool,
+    },
+    RenameColumn {
+        from: Name,
+        to: Name,
+    },
+    Default {
+        column: Name,
+        default: Option<Expression>,
+    },
+    AddKey {
+        key: KeySpec,
+        if_not_exists: bool,
+        or_replace: bool,
+    },
     DropPrimary,
-    DropKey { name: Name, if_exists: bool },
-    RenameKey { from: Name, to: Name },
-    Ignored { key: Name, ignored: bool },
+    DropKey {
+        name: Name,
+        if_exists: bool,
+    },
+    RenameKey {
+        from: Name,
+        to: Name,
+    },
+    Ignored {
+        key: Name,
+        ignored: bool,
+    },
     AddCheck(Check),
     AddForeignKey(ForeignKey),
-    DropForeignKey { name: Name, if_exists: bool },
+    DropForeignKey {
+        name: Name,
+        if_exists: bool,
+    },
     /// A CHECK, a foreign key or a unique key.
-    DropConstraint { name: Name, if_exists: bool },
+    DropConstraint {
+        name: Name,
+        if_exists: bool,
+    },
     Options(TableOptions),
     /// CONVERT TO CHARACTER SET.
     Convert(TableOptions),
     PartitionBy(Expression),
     RemovePartitioning,
     Versioning(bool),
-    AddPeriod { period: Name, columns: Vec<Name> },
+    AddPeriod {
+        period: Name,
+        columns: Vec<Name>,
+    },
     DropPeriod(Name),
 }
 
@@ -217,12 +257,14 @@ impl State {
             TableAction::Default { column, default } => {
                 let at = self.existing(column)?;
                 let column = &mut self.table.columns[at];
-                let spelling = column.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str()).to_owned();
+                let spelling =
+                    column.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str()).to_owned();
                 let stored = default.as_ref().map(|default| defaults::canonical(default, family(&spelling), &spelling));
                 column.default = stored.filter(|default| default.canonical != "null");
             }
             TableAction::AddKey { key, if_not_exists, .. } => {
-                let is_there = |name: &Name| self.indexes.iter().any(|index| names::simple(index.name.identifier()) == *name);
+                let is_there =
+                    |name: &Name| self.indexes.iter().any(|index| names::simple(index.name.identifier()) == *name);
                 match &key.name {
                     Some(name) if is_there(name) && *if_not_exists => {}
                     Some(name) if is_there(name) => {
@@ -273,7 +315,8 @@ impl State {
                 }
             }
             TableAction::DropConstraint { name, if_exists } => {
-                let count = |table: &Table, indexes: &[Object]| table.checks.len() + table.foreign_keys.len() + indexes.len();
+                let count =
+                    |table: &Table, indexes: &[Object]| table.checks.len() + table.foreign_keys.len() + indexes.len();
                 let before = count(&self.table, &self.indexes);
                 self.table.checks.retain(|check| check.name.as_ref() != Some(name));
                 self.table.foreign_keys.retain(|key| key.name != *name);
@@ -292,7 +335,9 @@ impl State {
                 }
             }
             TableAction::Convert(options) => self.convert(&options.collation(database_collation)),
-            TableAction::PartitionBy(partition_by) => self.table.clauses.set(clause::PARTITION_BY, partition_by.clone()),
+            TableAction::PartitionBy(partition_by) => {
+                self.table.clauses.set(clause::PARTITION_BY, partition_by.clone())
+            }
             TableAction::RemovePartitioning => drop(self.table.clauses.remove(clause::PARTITION_BY)),
             TableAction::Versioning(true) => self.table.clauses.set(clause::SYSTEM_VERSIONING, "with".to_owned()),
             TableAction::Versioning(false) => drop(self.table.clauses.remove(clause::SYSTEM_VERSIONING)),
@@ -321,7 +366,8 @@ impl State {
                 }
             }
         }
-        let is_empty = |object: &Object| matches!(&object.definition, Definition::Index(Index { parts, .. }) if parts.is_empty());
+        let is_empty =
+            |object: &Object| matches!(&object.definition, Definition::Index(Index { parts, .. }) if parts.is_empty());
         self.indexes.retain(|index| !is_empty(index));
         let word = names::always_quoted(name.canonical());
         self.table.checks.retain(|check| !check.condition.canonical.contains(&word));

@@ -29,7 +29,8 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
             let name = names::of(Kind::View, own_name(&mut reader, session, "a view")?);
             let view = super::view::view(&mut reader, &head, session)?;
             let mut object = wevrun_core::model::Object::new(name, wevrun_core::model::Definition::View(view));
-            object.text = format!("CREATE OR REPLACE {}", &reader.text[reader.location(1..reader.tokens.len()).range()]);
+            object.text =
+                format!("CREATE OR REPLACE {}", &reader.text[reader.location(1..reader.tokens.len()).range()]);
             object.location = Some(whole);
             Ok(vec![StatementKind::Create { object: Box::new(object), if_not_exists: false, or_replace: true }])
         }
@@ -39,7 +40,12 @@ pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Statem
             let mut clauses = Default::default();
             sequence::options(&mut reader, &mut clauses)?;
             reader.finish()?;
-            Ok(vec![changed(Kind::Sequence, name, if_exists, Change::Engine(Arc::new(AlterPlain { clauses, removed: Vec::new() })))])
+            Ok(vec![changed(
+                Kind::Sequence,
+                name,
+                if_exists,
+                Change::Engine(Arc::new(AlterPlain { clauses, removed: Vec::new() })),
+            )])
         }
         "PROCEDURE" | "FUNCTION" => {
             let kind = if kind == "FUNCTION" { Kind::Function } else { Kind::Procedure };
@@ -93,7 +99,8 @@ fn event(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementKind>
         } else if reader.at_end() {
             break;
         } else {
-            return Err(reader.expected("`ENABLE`, `DISABLE`, `ON COMPLETION` or `COMMENT`; create the event anew for the rest"));
+            return Err(reader
+                .expected("`ENABLE`, `DISABLE`, `ON COMPLETION` or `COMMENT`; create the event anew for the rest"));
         }
     }
     Ok(vec![changed(Kind::Event, name, false, Change::Engine(Arc::new(AlterPlain { clauses, removed })))])
@@ -177,7 +184,11 @@ fn action(reader: &mut Reader<'_>, session: &Session, actions: &mut Vec<TableAct
         let from = a_name(reader, "the present name")?;
         reader.expect("TO")?;
         let to = a_name(reader, "the new name")?;
-        actions.push(if is_column { TableAction::RenameColumn { from, to } } else { TableAction::RenameKey { from, to } });
+        actions.push(if is_column {
+            TableAction::RenameColumn { from, to }
+        } else {
+            TableAction::RenameKey { from, to }
+        });
         return Ok(());
     }
     if reader.take(&["ADD"]) {
@@ -240,9 +251,21 @@ fn action(reader: &mut Reader<'_>, session: &Session, actions: &mut Vec<TableAct
     } else if reader.take(&["ALGORITHM"]) || reader.take(&["LOCK"]) {
         reader.take_symbol("=");
         word(reader, "a word")?;
-    } else if ["REORGANIZE", "COALESCE", "EXCHANGE", "ANALYZE", "CHECK", "OPTIMIZE", "REBUILD", "REPAIR", "TRUNCATE", "DISCARD", "IMPORT"]
-        .iter()
-        .any(|word| reader.sees(word))
+    } else if [
+        "REORGANIZE",
+        "COALESCE",
+        "EXCHANGE",
+        "ANALYZE",
+        "CHECK",
+        "OPTIMIZE",
+        "REBUILD",
+        "REPAIR",
+        "TRUNCATE",
+        "DISCARD",
+        "IMPORT",
+    ]
+    .iter()
+    .any(|word| reader.sees(word))
     {
         return Err(unread_partitions(reader));
     } else {

@@ -43,7 +43,8 @@ impl ColumnSpec {
         if column.default.as_ref().is_some_and(|default| default.canonical == "null") {
             column.default = None;
         }
-        column.collation = collation.map(|collation| wevrun_core::model::QualifiedName::plain(names::simple(&collation)));
+        column.collation =
+            collation.map(|collation| wevrun_core::model::QualifiedName::plain(names::simple(&collation)));
         if self.data_type.is_json() && !column.clauses.has(clause::CHECK) {
             let name = names::always_quoted(column.name.written());
             column.clauses.set(clause::CHECK, expression::of_text(&format!("json_valid({name})")));

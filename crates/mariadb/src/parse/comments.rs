@@ -22,7 +22,8 @@ pub fn formerly(
         };
         match instruction.subject(reader, spans) {
             Subject::Object => {
-                let parts = wevrun_core::model::NameParts { identifier: old.as_str().into(), ..object.name.parts().clone() };
+                let parts =
+                    wevrun_core::model::NameParts { identifier: old.as_str().into(), ..object.name.parts().clone() };
                 formerly.table = Some(names::of(object.definition.kind(), parts));
             }
             Subject::Column(column) => formerly.columns.push((column, names::simple(&old))),

@@ -9,7 +9,12 @@ use super::{a_name, own_name, word};
 use crate::{clause, names};
 
 /// The rest of CREATE INDEX, after the keyword.
-pub fn create(mut reader: Reader<'_>, head: &Head, if_not_exists: bool, session: &Session) -> Parsed<Vec<StatementKind>> {
+pub fn create(
+    mut reader: Reader<'_>,
+    head: &Head,
+    if_not_exists: bool,
+    session: &Session,
+) -> Parsed<Vec<StatementKind>> {
     let whole = reader.location(0..reader.tokens.len());
     let name = a_name(&mut reader, "the index's name")?;
     let mut using = None;

@@ -3,7 +3,8 @@
 use std::collections::BTreeSet;
 
 use wevrun_core::model::{
-    Action, Clauses, Definition, Expression, Flag, ForeignKey, Index, IndexPart, Key, KeyPart, Name, Object, QualifiedName,
+    Action, Clauses, Definition, Expression, Flag, ForeignKey, Index, IndexPart, Key, KeyPart, Name, Object,
+    QualifiedName,
 };
 use wevrun_core::parse::{Parsed, Reader};
 
@@ -295,5 +296,6 @@ pub fn primary_columns(key: &Key) -> Vec<(Name, bool)> {
 
 /// Whether an index can serve a foreign key.
 pub fn can_serve(index: &Index) -> bool {
-    !index.clauses.has(clause::KIND) && index.clauses.get(clause::USING).is_none_or(|using| using != "hash" || !index.unique)
+    !index.clauses.has(clause::KIND)
+        && index.clauses.get(clause::USING).is_none_or(|using| using != "hash" || !index.unique)
 }

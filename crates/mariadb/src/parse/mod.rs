@@ -52,9 +52,8 @@ pub fn statement(
             session.path = vec![database.written().into()];
             Ok(vec![StatementKind::Session])
         }
-        word @ ("INSERT" | "REPLACE" | "UPDATE" | "DELETE" | "SELECT" | "WITH" | "VALUES" | "LOAD" | "TRUNCATE" | "HANDLER") => {
-            aside(Code::WV007, format!("{word} is about rows, so it is no part of the schema"), false)
-        }
+        word @ ("INSERT" | "REPLACE" | "UPDATE" | "DELETE" | "SELECT" | "WITH" | "VALUES" | "LOAD" | "TRUNCATE"
+        | "HANDLER") => aside(Code::WV007, format!("{word} is about rows, so it is no part of the schema"), false),
         word @ ("GRANT" | "REVOKE") => {
             aside(Code::WV007, format!("{word} is about users, which are no part of the schema"), false)
         }
@@ -65,10 +64,10 @@ pub fn statement(
             }
             aside(Code::WV007, format!("{word} runs code, so it is no part of the schema"), true)
         }
-        "START" | "COMMIT" | "ROLLBACK" | "SAVEPOINT" | "RELEASE" | "LOCK" | "UNLOCK" | "FLUSH" | "ANALYZE" | "CHECK"
-        | "OPTIMIZE" | "REPAIR" | "CHECKSUM" | "SHOW" | "DESCRIBE" | "DESC" | "EXPLAIN" | "HELP" | "KILL" | "RESET"
-        | "PURGE" | "CHANGE" | "STOP" | "DEALLOCATE" | "XA" | "CACHE" | "INSTALL" | "UNINSTALL" | "BACKUP"
-        | "DELIMITER" => Ok(vec![StatementKind::Session]),
+        "START" | "COMMIT" | "ROLLBACK" | "SAVEPOINT" | "RELEASE" | "LOCK" | "UNLOCK" | "FLUSH" | "ANALYZE"
+        | "CHECK" | "OPTIMIZE" | "REPAIR" | "CHECKSUM" | "SHOW" | "DESCRIBE" | "DESC" | "EXPLAIN" | "HELP" | "KILL"
+        | "RESET" | "PURGE" | "CHANGE" | "STOP" | "DEALLOCATE" | "XA" | "CACHE" | "INSTALL" | "UNINSTALL"
+        | "BACKUP" | "DELIMITER" => Ok(vec![StatementKind::Session]),
         _ => Err(unplaced(&reader)),
     }
 }
@@ -215,7 +214,10 @@ const DATABASE_COLLATION: &str = "database collation";
 
 /// The collation of tables that say none.
 pub fn database_collation(session: &Session) -> String {
-    session.defaults.get(DATABASE_COLLATION).map_or_else(|| charset::USUAL_COLLATION.to_owned(), |value| value.to_string())
+    session
+        .defaults
+        .get(DATABASE_COLLATION)
+        .map_or_else(|| charset::USUAL_COLLATION.to_owned(), |value| value.to_string())
 }
 
 /// Sets it.

@@ -37,7 +37,8 @@ const DEFAULTS: [(&str, &[&str]); 14] = [
     ("stats_auto_recalc", &["default"]),
     ("stats_sample_pages", &["default", "0"]),
     ("transactional", &["default"]),
-    ("page_checksum", &["default"]),
+    // Aria always says it.
+    ("page_checksum", &["default", "1"]),
 ];
 
 /// All options that come next.
@@ -104,6 +105,7 @@ pub fn option(reader: &mut Reader<'_>, options: &mut TableOptions) -> Parsed<boo
     let Some(token) = reader.take_any() else { return Err(reader.expected("the option's value")) };
     let written = token.text(reader.text);
     let canonical = match token.kind {
+        TokenKind::Text if is_engine_option(&name) => names::unescaped(written),
         TokenKind::Text => names::literal(&names::unescaped(written)),
         TokenKind::Quoted => names::unquoted(token, reader.text).to_lowercase(),
         _ => written.to_ascii_lowercase(),

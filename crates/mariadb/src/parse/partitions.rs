@@ -29,7 +29,8 @@ fn canonical(text: &str, tokens: &[Token]) -> String {
     while index < tokens.len() {
         let token = tokens[index];
         let written = token.text(text);
-        let follows = |ahead: usize, word: &str| tokens.get(index + ahead).is_some_and(|token| token.is_word(text, word));
+        let follows =
+            |ahead: usize, word: &str| tokens.get(index + ahead).is_some_and(|token| token.is_word(text, word));
         // The engine of each partition is that of the table.
         if follows(0, "ENGINE") || (follows(0, "STORAGE") && follows(1, "ENGINE")) {
             index += if follows(0, "STORAGE") { 2 } else { 1 };

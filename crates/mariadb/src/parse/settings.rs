@@ -13,7 +13,8 @@ pub fn set(reader: &mut Reader<'_>, session: &mut Session) {
         let _ = reader.take(&["SESSION"]) || reader.take(&["LOCAL"]);
         let Some(token) = reader.take_any() else { return };
         let word = token.text(reader.text).to_ascii_lowercase();
-        let name = ["@@session.", "@@local.", "@@"].iter().find_map(|prefix| word.strip_prefix(prefix)).unwrap_or(&word);
+        let name =
+            ["@@session.", "@@local.", "@@"].iter().find_map(|prefix| word.strip_prefix(prefix)).unwrap_or(&word);
         let is_mode = name == SQL_MODE;
         let _ = reader.take_symbol("=") || reader.take_symbol(":=");
         if let Some(value) = reader.peek().filter(|value| is_mode && value.kind == TokenKind::Text) {

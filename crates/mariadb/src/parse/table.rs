@@ -88,7 +88,12 @@ pub fn table(reader: &mut Reader<'_>) -> Parsed<(TableSpec, ColumnSpans)> {
     if reader.sees("PARTITION") {
         spec.partition_by = Some(partitions::clause(reader)?);
     }
-    if reader.sees("AS") || reader.sees("SELECT") || reader.sees("WITH") || reader.sees("IGNORE") || reader.sees("REPLACE") {
+    if reader.sees("AS")
+        || reader.sees("SELECT")
+        || reader.sees("WITH")
+        || reader.sees("IGNORE")
+        || reader.sees("REPLACE")
+    {
         return Err(of_query(reader));
     }
     Ok((spec, ColumnSpans { open, close, columns: spans }))
@@ -155,6 +160,9 @@ pub fn build(name: &QualifiedName, spec: &TableSpec, session: &Session) -> (Tabl
     }
     for (period, columns) in &spec.periods {
         table.clauses.set(clause::PERIOD.of(period.canonical()), columns.clone());
+        for column in table.columns.iter_mut().filter(|column| columns.contains(&column.name)) {
+            column.not_null = Some(Default::default());
+        }
     }
     table.checks.0.clone_from(&spec.checks);
     name_checks(&mut table);
@@ -178,6 +186,15 @@ pub fn add_key(
     key: &KeySpec,
     reserved: &BTreeSet<String>,
 ) {
+    let mut key = key.clone();
+    for part in &mut key.parts {
+        // The whole column is none of its first characters.
+        let column = table.columns.iter().find(|column| column.name == part.column);
+        let spelling = column.and_then(|column| column.data_type.as_ref()).map_or("", |own| own.canonical.as_str());
+        let size = spelling.split_once('(').and_then(|(_, rest)| rest.strip_suffix(')'));
+        part.length.take_if(|length| size == Some(length.as_str()));
+    }
+    let key = &key;
     if key.kind == KeyKind::Primary {
         let primary = key.primary();
         for column in table.columns.iter_mut().filter(|column| primary.has_column(&column.name)) {
@@ -187,7 +204,8 @@ pub fn add_key(
         return;
     }
     // A key that was only made for a foreign key gives way to one that serves it as well.
-    let columns: Vec<(Name, bool)> = key.parts.iter().map(|part| (part.column.clone(), part.length.is_none())).collect();
+    let columns: Vec<(Name, bool)> =
+        key.parts.iter().map(|part| (part.column.clone(), part.length.is_none())).collect();
     indexes.retain(|object| {
         let wevrun_core::model::Definition::Index(index) = &object.definition else { return true };
         let own: Vec<Name> = index_columns(index).into_iter().map(|(column, _)| column).collect();
@@ -208,10 +226,13 @@ pub fn add_foreign_key(name: &QualifiedName, table: &mut Table, indexes: &mut Ve
         key.name = names::simple(&foreign_key_name(name.identifier(), table.foreign_keys.iter()));
     }
     let serves = |object: &Object| match &object.definition {
-        wevrun_core::model::Definition::Index(index) => can_serve(index) && begins_with(&index_columns(index), &key.columns),
+        wevrun_core::model::Definition::Index(index) => {
+            can_serve(index) && begins_with(&index_columns(index), &key.columns)
+        }
         _ => false,
     };
-    let by_primary = table.primary_key.as_ref().is_some_and(|primary| begins_with(&primary_columns(primary), &key.columns));
+    let by_primary =
+        table.primary_key.as_ref().is_some_and(|primary| begins_with(&primary_columns(primary), &key.columns));
     if !by_primary && !indexes.iter().any(serves) {
         let taken: BTreeSet<String> = indexes.iter().map(|index| index.name.identifier().to_lowercase()).collect();
         let own = named.unwrap_or_else(|| made_up_name(&key.columns[0], &taken));

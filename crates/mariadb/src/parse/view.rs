@@ -37,7 +37,9 @@ pub fn view(reader: &mut Reader<'_>, head: &Head, session: &Session) -> Parsed<V
 
 fn without_database(tokens: &str, session: &Session) -> String {
     match session.path.first() {
-        Some(database) => format!(" {tokens}").replace(&format!(" {} . ", database.to_lowercase()), " ").trim_start().to_owned(),
+        Some(database) => {
+            format!(" {tokens}").replace(&format!(" {} . ", database.to_lowercase()), " ").trim_start().to_owned()
+        }
         None => tokens.to_owned(),
     }
 }

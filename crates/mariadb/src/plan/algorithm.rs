@@ -55,7 +55,9 @@ impl Traits {
         Traits {
             is_innodb: engine.is_none_or(|engine| engine == "innodb"),
             has_virtual: table.columns.iter().any(|column| column.generated.as_ref().is_some_and(|own| !own.stored)),
-            has_hash: any(|index| index.unique && index.clauses.get(clause::USING).is_some_and(|using| using == "hash")),
+            has_hash: any(|index| {
+                index.unique && index.clauses.get(clause::USING).is_some_and(|using| using == "hash")
+            }),
             has_fulltext: any(|index| index.clauses.get(clause::KIND).is_some_and(|kind| kind == "fulltext")),
             is_compressed: row_format == Some("compressed") || table.clauses.has(clause::OPTION.of("key_block_size")),
         }
@@ -121,7 +123,8 @@ pub fn of_column(have: &Column, want: &Column) -> Algorithm {
     if have.clauses != want.clauses || have.generated != want.generated {
         return Algorithm::Copy;
     }
-    let type_of = |column: &Column| column.data_type.as_ref().map_or(String::new(), |data_type| data_type.canonical.clone());
+    let type_of =
+        |column: &Column| column.data_type.as_ref().map_or(String::new(), |data_type| data_type.canonical.clone());
     let types = of_type((&type_of(&have), collation(&have)), (&type_of(&want), collation(&want)));
     if have.not_null == want.not_null { types } else { types.max(Algorithm::Inplace) }
 }

@@ -18,8 +18,10 @@ pub enum Fate {
 
 /// What becomes of the values of a column.
 pub fn fate(have: &Column, want: &Column) -> Fate {
-    let spelling = |column: &Column| column.data_type.as_ref().map_or(String::new(), |data_type| data_type.canonical.clone());
-    let collation = |column: &Column| column.collation.as_ref().map_or(String::new(), |collation| collation.canonical().to_owned());
+    let spelling =
+        |column: &Column| column.data_type.as_ref().map_or(String::new(), |data_type| data_type.canonical.clone());
+    let collation =
+        |column: &Column| column.collation.as_ref().map_or(String::new(), |collation| collation.canonical().to_owned());
     let (from, to) = (spelling(have), spelling(want));
     let (old, new) = (collation(have), collation(want));
     if from == to && old == new {
@@ -90,7 +92,9 @@ fn fate_of_type(from: &str, to: &str) -> Fate {
             };
             if sizes(to).0.saturating_sub(u64::from(scale)) >= digits && !unsigned(to) { Fate::Kept } else { RANGE }
         }
-        (Family::Integer, Family::Float) if to.starts_with("double") && bits(from).is_some_and(|bits| bits <= 32) => Fate::Kept,
+        (Family::Integer, Family::Float) if to.starts_with("double") && bits(from).is_some_and(|bits| bits <= 32) => {
+            Fate::Kept
+        }
         (Family::Integer | Family::Decimal(_) | Family::Float, Family::Float) => {
             Fate::Changed("numbers that the new type can't hold exactly become others")
         }
@@ -114,13 +118,25 @@ fn fate_of_type(from: &str, to: &str) -> Fate {
             }
         }
         (Family::Binary, Family::Binary) if !to.starts_with("binary(") => {
-            if capacity(to) >= capacity(from) { Fate::Kept } else { LENGTH }
+            if capacity(to) >= capacity(from) {
+                Fate::Kept
+            } else {
+                LENGTH
+            }
         }
         (Family::Moment(old), Family::Moment(new)) if from.split('(').next() == to.split('(').next() => {
-            if new >= old { Fate::Kept } else { Fate::Changed("fractions of seconds are cut off") }
+            if new >= old {
+                Fate::Kept
+            } else {
+                Fate::Changed("fractions of seconds are cut off")
+            }
         }
         (Family::Time(old), Family::Time(new)) => {
-            if new >= old { Fate::Kept } else { Fate::Changed("fractions of seconds are cut off") }
+            if new >= old {
+                Fate::Kept
+            } else {
+                Fate::Changed("fractions of seconds are cut off")
+            }
         }
         (Family::Date, Family::Moment(_)) if to.starts_with("datetime") => Fate::Kept,
         (Family::Moment(_), Family::Date) => Fate::Changed("the time of day is cut off"),

@@ -83,10 +83,14 @@ impl Changing {
                 changing.key(object);
             }
             let Change::Change { want, .. } = &difference.change else { continue };
-            if let Some(before) = planner.planning.renamed.get(&difference.key).filter(|object| object.definition.kind() == Kind::Index) {
+            if let Some(before) =
+                planner.planning.renamed.get(&difference.key).filter(|object| object.definition.kind() == Kind::Index)
+            {
                 changing.key(before);
             }
-            let (Some(have), Some(after)) = (planner.planning.renamed.table(&want.name), want.as_table()) else { continue };
+            let (Some(have), Some(after)) = (planner.planning.renamed.table(&want.name), want.as_table()) else {
+                continue;
+            };
             changing.tables.insert(want.name.clone());
             let differs = |column: &Column| {
                 let same = |other: &Column| {
@@ -135,16 +139,22 @@ pub fn drop(planner: &mut Planner<'_>, moved: &Moved) {
         let Definition::Table(table) = &mut object.definition else { continue };
         table.foreign_keys.retain(|key| !keys.contains(&key.name));
         let traits = Traits::of(table, &[]);
-        let clauses: Vec<String> = keys.iter().map(|key| format!("DROP FOREIGN KEY {}", quoted(key.written()))).collect();
+        let clauses: Vec<String> =
+            keys.iter().map(|key| format!("DROP FOREIGN KEY {}", quoted(key.written()))).collect();
         let words = if traits.is_innodb() { ", ALGORITHM=INSTANT, LOCK=NONE" } else { "" };
         let statement = format!("ALTER TABLE {} {}{words}", in_sql(name), clauses.join(", "));
-        let stays = |key: &Name| planner.planning.want.table(name).is_some_and(|want| want.foreign_keys.iter().any(|own| own.name == *key));
+        let stays = |key: &Name| {
+            planner.planning.want.table(name).is_some_and(|want| want.foreign_keys.iter().any(|own| own.name == *key))
+        };
         let again = keys.iter().any(stays);
         let titles: Vec<&str> = keys.iter().map(|key| key.written()).collect();
         let kind = if again { " for now" } else { "" };
-        let mut step = Step::new(format!("drop foreign key {} of {name}{kind}", titles.join(", ")), vec![statement]).of(key.clone());
+        let mut step = Step::new(format!("drop foreign key {} of {name}{kind}", titles.join(", ")), vec![statement])
+            .of(key.clone());
         if again {
-            step.notes.push("until it is added again, rows without a parent are not refused; adding it checks all rows".to_owned());
+            step.notes.push(
+                "until it is added again, rows without a parent are not refused; adding it checks all rows".to_owned(),
+            );
         }
         planner.step(step, vec![(key, Some(object))]);
     }
@@ -168,7 +178,11 @@ pub fn add(planner: &mut Planner<'_>, moved: &Moved) {
                 let what = format!("foreign key {} of {name}", foreign_key.name);
                 let known = planner.planning.evidence.answer(&Probe::HasRows(have_name(planner, name)));
                 if known != Some(false) {
-                    step.risks.push(Risk::new(RiskKind::MayRefuseRows, what.clone(), "rows without a parent stop the script"));
+                    step.risks.push(Risk::new(
+                        RiskKind::MayRefuseRows,
+                        what.clone(),
+                        "rows without a parent stop the script",
+                    ));
                     let explanation = "the table is copied to check it, and nobody else can write meanwhile";
                     step.risks.push(Risk::new(RiskKind::RewritesTable, what, explanation));
                 }

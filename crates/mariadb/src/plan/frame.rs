@@ -24,8 +24,7 @@ const SETTINGS: [(&str, &str); 11] = [
 
 /// What stands around the steps of a part.
 pub fn frame(mode: Mode) -> Frame {
-    let settings: Vec<String> =
-        SETTINGS.iter().map(|(name, value)| format!("SET SESSION {name} = {value}")).collect();
+    let settings: Vec<String> = SETTINGS.iter().map(|(name, value)| format!("SET SESSION {name} = {value}")).collect();
     let before = [vec!["SET NAMES utf8mb4".to_owned()], settings].concat();
     match mode {
         // Only the ledger is written in one.

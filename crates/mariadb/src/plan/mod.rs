@@ -190,10 +190,16 @@ impl<'p> Planner<'p> {
                 Change::Create(object) => ("create", write::create_statement(object), *object, Vec::new()),
                 Change::Change { have, want, .. } => {
                     let key = want.key();
-                    let (Some(before), Some(after)) = (have.definition.clauses(), want.definition.clauses()) else { continue };
+                    let (Some(before), Some(after)) = (have.definition.clauses(), want.definition.clauses()) else {
+                        continue;
+                    };
                     let mut risks = Vec::new();
                     if before.get(crate::clause::INCREMENT) != after.get(crate::clause::INCREMENT) {
-                        risks.push(Risk::new(RiskKind::ChangesValues, key.to_string(), "later values have another distance"));
+                        risks.push(Risk::new(
+                            RiskKind::ChangesValues,
+                            key.to_string(),
+                            "later values have another distance",
+                        ));
                     }
                     // The name of an engine is no part of ALTER.
                     let options = write::sequence_options(after);

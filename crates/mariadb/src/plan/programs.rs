@@ -34,10 +34,13 @@ fn replace(planner: &mut Planner<'_>, kind: Kind) {
             // The server does not replace a trigger of another table.
             statements.push(format!("DROP {} {}", kind.title().to_uppercase(), crate::names::in_sql(&want.name)));
         }
-        statements.extend(with_mode(want, match have {
-            Some(_) if !moves => write::create_or_replace(want),
-            _ => write::create_statement(want),
-        }));
+        statements.extend(with_mode(
+            want,
+            match have {
+                Some(_) if !moves => write::create_or_replace(want),
+                _ => write::create_statement(want),
+            },
+        ));
         let on = want.definition.owner().map(|owner| format!(" on {owner}")).unwrap_or_default();
         let title = format!("{} {key}{on}", if have.is_some() { "replace" } else { "create" });
         let mut step = Step::new(title, statements).of(key.clone());

@@ -99,8 +99,8 @@ fn keys(planner: &mut Planner<'_>) {
 /// What differs between two states.
 fn difference(before: &Model, after: &Model) -> Vec<(ObjectKey, Option<Object>)> {
     let gone = before.objects().map(Object::key).filter(|key| after.get(key).is_none()).map(|key| (key, None));
-    let changed = after.objects().filter(|object| {
-        before.get(&object.key()).is_none_or(|before| before.definition != object.definition)
-    });
+    let changed = after
+        .objects()
+        .filter(|object| before.get(&object.key()).is_none_or(|before| before.definition != object.definition));
     gone.chain(changed.map(|object| (object.key(), Some(object.clone())))).collect()
 }

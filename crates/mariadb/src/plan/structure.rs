@@ -16,7 +16,11 @@ pub fn query(names: &BTreeSet<QualifiedName>, exact: bool) -> String {
     } else {
         "LOWER(column_name)"
     };
-    let key = if exact { "CONCAT_WS(' ', LOWER(column_name), sub_part, non_unique, index_type)" } else { "LOWER(column_name)" };
+    let key = if exact {
+        "CONCAT_WS(' ', LOWER(column_name), sub_part, non_unique, index_type)"
+    } else {
+        "LOWER(column_name)"
+    };
     format!(
         "SELECT CONCAT(IF(table_type = 'VIEW', 'view ', IF(table_type = 'SEQUENCE', 'sequence ', 'table ')), table_name) AS fact\n    \
          FROM information_schema.tables WHERE table_schema = DATABASE() AND BINARY table_name IN ({list})\n    \
@@ -51,8 +55,10 @@ pub fn facts(model: &Model, names: &BTreeSet<QualifiedName>) -> Vec<String> {
                 facts.push(format!("columns of {own}: {}", columns.join(", ")));
             }
             (Definition::Index(index), _) => {
-                let columns: Vec<String> =
-                    crate::parse::keys::index_columns(index).iter().map(|(column, _)| column.canonical().to_owned()).collect();
+                let columns: Vec<String> = crate::parse::keys::index_columns(index)
+                    .iter()
+                    .map(|(column, _)| column.canonical().to_owned())
+                    .collect();
                 facts.push(format!("key {} of {}: {}", own.to_lowercase(), on.identifier(), columns.join(", ")));
             }
             (_, Kind::Trigger) => facts.push(format!("trigger {own} of {}", on.identifier())),

@@ -10,9 +10,9 @@ use super::Planner;
 use super::algorithm::{self, Algorithm, Clause, Traits, of_column};
 use super::conversions::{Fate, fate};
 use super::foreign_keys::{Moved, have_name};
+use crate::clause;
 use crate::names::{in_sql, literal, quoted};
 use crate::write::tables;
-use crate::clause;
 
 /// What must be known of a table that changes.
 pub fn probes(planning: &Planning<'_>, have: &Object, before: &Table, after: &Table, probes: &mut Vec<Probe>) {
@@ -21,7 +21,12 @@ pub fn probes(planning: &Planning<'_>, have: &Object, before: &Table, after: &Ta
     let Some((want_name, _)) = planning.want.tables().find(|(_, own)| std::ptr::eq(*own, after)) else { return };
     probes.push(Probe::HasRows(table.clone()));
     for column in before.columns.iter() {
-        let now = renames.columns_of(want_name).iter().find(|(from, _)| *from == column.name).map_or(&column.name, |(_, to)| to).clone();
+        let now = renames
+            .columns_of(want_name)
+            .iter()
+            .find(|(from, _)| *from == column.name)
+            .map_or(&column.name, |(_, to)| to)
+            .clone();
         match after.column(&now) {
             None => probes.push(Probe::HasValues(table.clone(), column.name.clone())),
             Some(want) if want.not_null.is_some() && column.not_null.is_none() => {
@@ -56,10 +61,20 @@ pub fn change_all(planner: &mut Planner<'_>, moved: &Moved) {
 
 fn change(planner: &mut Planner<'_>, name: &QualifiedName, moved: &Moved) {
     let key = ObjectKey::new(Kind::Table, name.clone());
-    let (Some(have), Some(want)) = (planner.planning.renamed.get(&key), planner.planning.want.get(&key)) else { return };
+    let (Some(have), Some(want)) = (planner.planning.renamed.get(&key), planner.planning.want.get(&key)) else {
+        return;
+    };
     let (Some(before), Some(after)) = (have.as_table(), want.as_table()) else { return };
     let (old_keys, new_keys) = (planner.keys_of(have, false), planner.keys_of(want, true));
-    let mut builder = Builder { planner, name, before, after, clauses: Vec::new(), step: Step::new("", Vec::new()), what: Vec::new() };
+    let mut builder = Builder {
+        planner,
+        name,
+        before,
+        after,
+        clauses: Vec::new(),
+        step: Step::new("", Vec::new()),
+        what: Vec::new(),
+    };
     builder.keys_that_go(&old_keys, &new_keys);
     builder.columns();
     builder.keys_that_are_new(&old_keys, &new_keys);
@@ -205,7 +220,11 @@ impl Builder<'_, '_> {
             }
             if old.iter().any(|other| other.name == key.name && differ_in_ignored(other, key)) {
                 let word = if index.clauses.has(clause::IGNORED) { "IGNORED" } else { "NOT IGNORED" };
-                self.add(format!("ALTER INDEX {} {word}", quoted(&name)), Algorithm::Instant, format!("change index {name}"));
+                self.add(
+                    format!("ALTER INDEX {} {word}", quoted(&name)),
+                    Algorithm::Instant,
+                    format!("change index {name}"),
+                );
                 continue;
             }
             let special = index.clauses.has(clause::KIND);
@@ -238,7 +257,11 @@ impl Builder<'_, '_> {
             let in_key = self.before.in_primary_key(&column.name)
                 || self.before.foreign_keys.iter().any(|key| key.columns.contains(&column.name));
             let algorithm = if in_key { Algorithm::NoCopy } else { Algorithm::Instant };
-            self.add(format!("DROP COLUMN {}", quoted(column.name.written())), algorithm, format!("drop column {}", column.name));
+            self.add(
+                format!("DROP COLUMN {}", quoted(column.name.written())),
+                algorithm,
+                format!("drop column {}", column.name),
+            );
             if column.generated.is_none() && !self.is_empty() {
                 self.loses(column);
             }
@@ -282,8 +305,10 @@ impl Builder<'_, '_> {
 
     fn added(&mut self, column: &Column, collation: &str, place: &str) {
         let sql = format!("ADD COLUMN {}{place}", tables::column(column, collation));
-        let is_constant = column.default.as_ref().is_none_or(|default| !tables::default_value(default).starts_with('('));
-        let checked = column.clauses.get(clause::CHECK).is_some_and(|check| !check.canonical.starts_with("json_valid("));
+        let is_constant =
+            column.default.as_ref().is_none_or(|default| !tables::default_value(default).starts_with('('));
+        let checked =
+            column.clauses.get(clause::CHECK).is_some_and(|check| !check.canonical.starts_with("json_valid("));
         let algorithm = match &column.generated {
             Some(generated) if generated.stored => Algorithm::Copy,
             Some(_) => Algorithm::Instant,
@@ -307,7 +332,10 @@ impl Builder<'_, '_> {
             && !column.clauses.has(clause::ROW_MOMENT);
         if fills {
             let spelling = column.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
-            let explanation = format!("it must not be NULL and has no default: the server fills the rows that exist with {}", zero(spelling));
+            let explanation = format!(
+                "it must not be NULL and has no default: the server fills the rows that exist with {}",
+                zero(spelling)
+            );
             let mut risk = Risk::new(RiskKind::NeedsValues, object.clone(), explanation);
             risk.ways_out = vec![
                 format!("give it a DEFAULT, which all rows then get: {} NOT NULL DEFAULT …", column.name),
@@ -329,7 +357,11 @@ impl Builder<'_, '_> {
         };
         if only_default {
             let sql = match &want.default {
-                Some(default) => format!("ALTER COLUMN {} SET DEFAULT {}", quoted(want.name.written()), tables::default_value(default)),
+                Some(default) => format!(
+                    "ALTER COLUMN {} SET DEFAULT {}",
+                    quoted(want.name.written()),
+                    tables::default_value(default)
+                ),
                 None => format!("ALTER COLUMN {} DROP DEFAULT", quoted(want.name.written())),
             };
             self.add(sql, Algorithm::Instant, format!("change the default of {}", want.name));
@@ -355,10 +387,16 @@ impl Builder<'_, '_> {
             match self.answer(|table| Probe::HasNulls(table, old.clone())) {
                 Some(false) => {}
                 Some(true) => {
-                    let mut risk = Risk::new(RiskKind::NeedsValues, object.clone(), "it must not be NULL, but some rows hold NULL");
+                    let mut risk = Risk::new(
+                        RiskKind::NeedsValues,
+                        object.clone(),
+                        "it must not be NULL, but some rows hold NULL",
+                    );
                     let (table, column) = (in_sql(&have_name(self.planner, self.name)), quoted(old.written()));
                     risk.ways_out = vec![
-                        format!("fill it first, on the target: UPDATE {table} SET {column} = … WHERE {column} IS NULL;"),
+                        format!(
+                            "fill it first, on the target: UPDATE {table} SET {column} = … WHERE {column} IS NULL;"
+                        ),
                         "leave it nullable".to_owned(),
                     ];
                     risk.clearance = Clearance::Impossible;
@@ -425,7 +463,11 @@ impl Builder<'_, '_> {
                 _ => default_of_option(option).to_owned(),
             };
             let algorithm = if option.starts_with("stats_") { Algorithm::Instant } else { Algorithm::Copy };
-            let algorithm = if matches!(option, "row_format" | "key_block_size" | "page_compressed") { Algorithm::Inplace } else { algorithm };
+            let algorithm = if matches!(option, "row_format" | "key_block_size" | "page_compressed") {
+                Algorithm::Inplace
+            } else {
+                algorithm
+            };
             self.clauses.push(Clause::new(format!("{}={value}", tables::option_name(option)), algorithm));
             self.what.push(format!("change {option}"));
         }
@@ -479,4 +521,3 @@ fn zero(spelling: &str) -> &'static str {
         _ => "''",
     }
 }
-

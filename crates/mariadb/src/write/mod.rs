@@ -5,8 +5,8 @@ pub mod tables;
 
 use wevrun_core::model::{Clauses, Definition, Expression, Kind, Object, View};
 
-use crate::names::{in_sql, literal, quoted};
 use crate::clause;
+use crate::names::{in_sql, literal, quoted};
 
 /// The CREATE statement of an object, without a semicolon.
 pub fn create_statement(object: &Object) -> String {

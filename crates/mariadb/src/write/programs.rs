@@ -10,13 +10,18 @@ pub fn create(object: &Object, plain: &Plain, or_replace: &str) -> String {
     let clauses = &plain.clauses;
     let name = in_sql(&object.name);
     let mut text = format!("CREATE {or_replace}");
-    let comment = || clauses.get(clause::COMMENT).map(|comment| format!(" COMMENT {}", literal(comment))).unwrap_or_default();
+    let comment =
+        || clauses.get(clause::COMMENT).map(|comment| format!(" COMMENT {}", literal(comment))).unwrap_or_default();
     let body = clauses.written(clause::BODY);
     match plain.kind {
         Kind::Trigger => {
             let word = |key| clauses.get(key).map_or(String::new(), |value: &String| value.to_uppercase());
             let table = plain.owner.as_ref().map_or(String::new(), in_sql);
-            text.push_str(&format!("TRIGGER {name} {} {} ON {table} FOR EACH ROW", word(clause::TIMING), word(clause::EVENT)));
+            text.push_str(&format!(
+                "TRIGGER {name} {} {} ON {table} FOR EACH ROW",
+                word(clause::TIMING),
+                word(clause::EVENT)
+            ));
             if let Some(other) = clauses.get(clause::FOLLOWS) {
                 text.push_str(&format!(" FOLLOWS {}", crate::names::quoted(other.written())));
             }

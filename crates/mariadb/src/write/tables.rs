@@ -1,6 +1,8 @@
 //! Tables, columns and keys.
 
-use wevrun_core::model::{Action, Check, Column, Definition, ForeignKey, Index, Key, Object, QualifiedName, Table, Value};
+use wevrun_core::model::{
+    Action, Check, Column, Definition, ForeignKey, Index, Key, Object, QualifiedName, Table, Value,
+};
 
 use super::{expression, list};
 use crate::names::{in_sql, literal, quoted};
@@ -46,7 +48,8 @@ pub fn definition(column: &Column, table_collation: &str) -> String {
             text.push_str(&format!("={method}"));
         }
     }
-    if let Some(collation) = column.collation.as_ref().map(|collation| collation.canonical()).filter(|own| *own != table_collation)
+    if let Some(collation) =
+        column.collation.as_ref().map(|collation| collation.canonical()).filter(|own| *own != table_collation)
     {
         text.push_str(&format!(" CHARACTER SET {} COLLATE {collation}", charset::of_collation(collation)));
     }

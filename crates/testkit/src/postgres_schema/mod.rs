@@ -6,40 +6,8 @@
 mod features;
 
 use std::fmt::Write;
-use std::hash::{DefaultHasher, Hash, Hasher};
 
-/// Decides by name.
-struct Dice {
-    seed: u64,
-    side: u64,
-    /// One decision in so many is the side's own.
-    change: u64,
-}
-
-impl Dice {
-    fn number(&self, parts: (&str, u64, u64)) -> u64 {
-        let mut hasher = DefaultHasher::new();
-        parts.hash(&mut hasher);
-        hasher.finish()
-    }
-
-    fn pick(&self, name: &str, sides: u64) -> u64 {
-        let own = self.number((name, self.seed, self.side.wrapping_mul(7919) + 1));
-        if self.side > 0 && own.is_multiple_of(self.change) {
-            (own / self.change) % sides
-        } else {
-            self.number((name, self.seed, 0)) % sides
-        }
-    }
-
-    fn yes(&self, name: &str, of_ten: u64) -> bool {
-        self.pick(name, 10) < of_ten
-    }
-
-    fn one<'o>(&self, name: &str, options: &[&'o str]) -> &'o str {
-        options[self.pick(name, options.len() as u64) as usize]
-    }
-}
+use crate::dice::Dice;
 
 /// A column's type and a default for it.
 const TYPES: &[(&str, &str)] = &[

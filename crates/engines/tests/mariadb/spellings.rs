@@ -1,0 +1,69 @@
+//! What a person writes and what the server makes of it: both must read as the same.
+
+use wevrun_core::compare::compare;
+
+use crate::{difference, made, maria, model, read};
+
+/// Lines of a file that are neither empty nor comments.
+fn lines(file: &str) -> Vec<String> {
+    let path = format!("{}/tests/mariadb/{file}", env!("CARGO_MANIFEST_DIR"));
+    let text = std::fs::read_to_string(&path).unwrap_or_else(|error| panic!("{path}: {error}"));
+    let counts = |line: &&str| !line.is_empty() && !line.starts_with("--");
+    text.lines().map(str::trim).filter(counts).map(str::to_owned).collect()
+}
+
+/// Each is compared by itself, so that one that is read otherwise hides no other.
+fn judge(what: &str, statements: impl Iterator<Item = (String, String)>) {
+    let all: Vec<(String, String)> = statements.collect();
+    let text: String = all.iter().map(|(_, statement)| format!("{statement};\n")).collect();
+    let database = made(&text);
+    let (have, want) = (read(&database), model(&text));
+    let comparison = compare(maria(), &have, &want);
+    assert!(comparison.differences.is_empty(), "{what}: {}", difference(&have, &want));
+    let unsure: Vec<String> = comparison.unproven.iter().map(|key| key.to_string()).collect();
+    let unsure: Vec<&str> = all
+        .iter()
+        .enumerate()
+        .filter(|(index, _)| unsure.iter().any(|key| key.ends_with(&format!(" t{index}"))))
+        .map(|(_, (spelling, _))| spelling.as_str())
+        .collect();
+    assert!(unsure.len() * 20 <= all.len(), "{what}: {} of {} are not sure: {unsure:#?}", unsure.len(), all.len());
+}
+
+/// The columns that expressions name.
+const COLUMNS: &str = "a int, b int, c int unsigned, s varchar(50), t text, d date, dt datetime, ts timestamp null, f double, \
+     n decimal(10,2), j json, bi bigint, ti time, y year, bl blob";
+
+#[test]
+fn expressions_of_checks() {
+    let expressions = lines("expressions.txt");
+    judge(
+        "expressions",
+        expressions.iter().enumerate().map(|(index, expression)| {
+            ((*expression).to_owned(), format!("CREATE TABLE t{index} ({COLUMNS}, CONSTRAINT x CHECK ({expression}))"))
+        }),
+    );
+}
+
+#[test]
+fn columns() {
+    let columns = lines("columns.txt");
+    judge(
+        "columns",
+        columns
+            .iter()
+            .enumerate()
+            .map(|(index, column)| ((*column).to_owned(), format!("CREATE TABLE t{index} (x {column}, y int)"))),
+    );
+}
+
+#[test]
+fn tables() {
+    let tables = lines("tables.txt");
+    judge(
+        "tables",
+        tables.iter().enumerate().map(|(index, table)| {
+            ((*table).to_owned(), format!("CREATE TABLE t{index} {}", table.replace("SELF", &format!("t{index}"))))
+        }),
+    );
+}
