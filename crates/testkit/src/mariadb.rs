@@ -220,6 +220,8 @@ fn plain(shown: &str) -> String {
         let mut lines: Vec<&str> = text.lines().map(|line| line.trim_end_matches(',')).collect();
         lines.sort_unstable();
         text = lines.join("\n");
+    } else {
+        text = text.split_whitespace().collect::<Vec<_>>().join(" ");
     }
     format!("{first}: {text}")
 }

@@ -26,11 +26,13 @@ pub struct Clause {
     pub algorithm: Algorithm,
     /// Others can't write meanwhile, though the rows are not copied.
     pub locks: bool,
+    /// It is cheap only by itself.
+    pub alone: bool,
 }
 
 impl Clause {
     pub fn new(sql: impl Into<String>, algorithm: Algorithm) -> Clause {
-        Clause { sql: sql.into(), algorithm, locks: false }
+        Clause { sql: sql.into(), algorithm, locks: false, alone: false }
     }
 }
 
@@ -39,6 +41,7 @@ impl Clause {
 pub struct Traits {
     is_innodb: bool,
     has_virtual: bool,
+    has_generated: bool,
     has_hash: bool,
     has_fulltext: bool,
     is_compressed: bool,
@@ -54,6 +57,7 @@ impl Traits {
         let row_format = table.clauses.value(clause::OPTION.of("row_format"));
         Traits {
             is_innodb: engine.is_none_or(|engine| engine == "innodb"),
+            has_generated: table.columns.iter().any(|column| column.generated.is_some()),
             has_virtual: table.columns.iter().any(|column| column.generated.as_ref().is_some_and(|own| !own.stored)),
             has_hash: any(|index| {
                 index.unique && index.clauses.get(clause::USING).is_some_and(|using| using == "hash")
@@ -73,11 +77,21 @@ impl Traits {
 pub fn of_all(clauses: &[Clause], traits: Traits) -> (Algorithm, bool) {
     let mut algorithm = clauses.iter().map(|clause| clause.algorithm).max().unwrap_or(Algorithm::Instant);
     let adds_column = clauses.iter().any(|clause| clause.sql.starts_with("ADD COLUMN"));
-    if adds_column && algorithm == Algorithm::NoCopy {
+    if clauses.len() > 1 && clauses.iter().any(|clause| clause.alone) {
+        algorithm = Algorithm::Copy;
+    }
+    let changes_columns = adds_column || clauses.iter().any(|clause| clause.sql.starts_with("DROP COLUMN"));
+    let builds = clauses.iter().any(|clause| clause.sql.starts_with("ADD ") && clause.algorithm == Algorithm::NoCopy);
+    if algorithm == Algorithm::NoCopy && (adds_column || (changes_columns && builds)) {
         algorithm = Algorithm::Inplace;
     }
     if adds_column && (traits.is_compressed || traits.has_fulltext) {
         algorithm = algorithm.max(Algorithm::Inplace);
+    }
+    // What is generated from a column may have to be computed anew.
+    let modifies = clauses.iter().any(|clause| clause.sql.starts_with("MODIFY") && clause.algorithm > Algorithm::Instant);
+    if traits.has_generated && modifies {
+        algorithm = Algorithm::Copy;
     }
     if traits.has_hash && (algorithm > Algorithm::Instant || adds_column) {
         algorithm = Algorithm::Copy;

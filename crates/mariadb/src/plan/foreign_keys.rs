@@ -170,7 +170,8 @@ pub fn add(planner: &mut Planner<'_>, moved: &Moved) {
             let Definition::Table(table) = &mut object.definition else { continue };
             table.foreign_keys.push(foreign_key.clone());
             let words = if Traits::of(table, &[]).is_innodb() { ", ALGORITHM=COPY, LOCK=SHARED" } else { "" };
-            let statement = format!("ALTER TABLE {} ADD {}{words}", in_sql(name), tables::foreign_key(foreign_key));
+            let keep = key_to_keep(planner, name, &foreign_key.columns).map(|key| format!("{key}, ")).unwrap_or_default();
+            let statement = format!("ALTER TABLE {} {keep}ADD {}{words}", in_sql(name), tables::foreign_key(foreign_key));
             let title = format!("add foreign key {} to {name}", foreign_key.name);
             let mut step = Step::new(title, vec![statement]).of(key.clone());
             let has_rows = planner.planning.renamed.table(name).is_some();
@@ -190,6 +191,23 @@ pub fn add(planner: &mut Planner<'_>, moved: &Moved) {
             planner.step(step, vec![(key, Some(object))]);
         }
     }
+}
+
+/// The clauses that make a key a person's own, if it may be one that the server once made for a foreign key: else the server replaces
+/// it by another one, with another name.
+fn key_to_keep(planner: &Planner<'_>, table: &QualifiedName, columns: &[Name]) -> Option<String> {
+    planner.planning.renamed.table(table)?;
+    let keys = planner.want_keys.get(table)?.iter().filter_map(|object| match &object.definition {
+        Definition::Index(index) => Some((object, index)),
+        _ => None,
+    });
+    let is_such = |index: &wevrun_core::model::Index| {
+        let own = index_columns(index);
+        !index.unique && index.clauses.is_empty() && own.len() == columns.len() && crate::parse::keys::begins_with(&own, columns)
+    };
+    let (object, index) = keys.into_iter().find(|(_, index)| is_such(index))?;
+    let name = quoted(object.name.identifier());
+    Some(format!("DROP INDEX {name}, ADD {}", tables::key(object, index)))
 }
 
 /// What a table is called in have.

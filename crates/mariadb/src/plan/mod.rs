@@ -16,7 +16,7 @@ pub use structure::ANOTHER_STRUCTURE;
 use std::collections::{BTreeMap, BTreeSet};
 
 use wevrun_core::compare::{Change, Difference};
-use wevrun_core::model::{Definition, Kind, Model, Object, ObjectKey, QualifiedName};
+use wevrun_core::model::{Clauses, Definition, Kind, Model, Object, ObjectKey, QualifiedName};
 use wevrun_core::plan::{Mode, Outcome, Part, Plan, Planning, Probe, Risk, RiskKind, Step, order};
 
 use crate::names::in_sql;
@@ -203,7 +203,13 @@ impl<'p> Planner<'p> {
                     }
                     // The name of an engine is no part of ALTER.
                     let options = write::sequence_options(after);
-                    ("change", format!("ALTER SEQUENCE {}{options}", in_sql(&want.name)), *want, risks)
+                    let falls = |clauses: &Clauses| clauses.get(crate::clause::INCREMENT).is_some_and(|by| by.starts_with('-'));
+                    let turns = falls(before) != falls(after);
+                    if turns {
+                        risks.push(Risk::new(RiskKind::RepeatsValues, key.to_string(), "it begins anew, since it counts the other way"));
+                    }
+                    let restart = if turns { " RESTART" } else { "" };
+                    ("change", format!("ALTER SEQUENCE {}{options}{restart}", in_sql(&want.name)), *want, risks)
                 }
                 Change::Remove(_) => continue,
             };

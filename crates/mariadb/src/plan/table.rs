@@ -12,6 +12,7 @@ use super::conversions::{Fate, fate};
 use super::foreign_keys::{Moved, have_name};
 use crate::clause;
 use crate::names::{in_sql, literal, quoted};
+use crate::parse::keys::index_columns;
 use crate::write::tables;
 
 /// What must be known of a table that changes.
@@ -171,6 +172,14 @@ impl Builder<'_, '_> {
         self.what.push(what.into());
     }
 
+    /// Virtual columns come and go with nothing else, unless the table is copied.
+    fn alone_if_virtual(&mut self, column: &Column) {
+        let is_virtual = column.generated.as_ref().is_some_and(|generated| !generated.stored);
+        if let Some(clause) = self.clauses.last_mut().filter(|_| is_virtual) {
+            clause.alone = true;
+        }
+    }
+
     fn risk(&mut self, kind: RiskKind, object: String, explanation: &str) {
         self.step.risks.push(Risk::new(kind, object, explanation));
     }
@@ -187,13 +196,23 @@ impl Builder<'_, '_> {
         self.after.clauses.get(clause::COLLATE).cloned().unwrap_or_default()
     }
 
+    /// Whether a key has a column that is dropped and added again.
+    fn is_over_new_column(&self, key: &Object) -> bool {
+        let Definition::Index(index) = &key.definition else { return false };
+        index_columns(index).iter().any(|(name, _)| {
+            let both = self.before.column(name).zip(self.after.column(name));
+            both.is_some_and(|(have, want)| is_made_anew(have, want))
+        })
+    }
+
     fn keys_that_go(&mut self, old: &[&Object], new: &[&Object]) {
         if self.before.primary_key != self.after.primary_key && self.before.primary_key.is_some() {
             let algorithm = if self.after.primary_key.is_some() { Algorithm::Inplace } else { Algorithm::Copy };
             self.add("DROP PRIMARY KEY", algorithm, "drop the primary key");
         }
         for key in old {
-            let stays = new.iter().any(|other| other.name == key.name && other.definition == key.definition);
+            let stays = new.iter().any(|other| other.name == key.name && other.definition == key.definition)
+                && !self.is_over_new_column(key);
             let only_ignored = new.iter().any(|other| other.name == key.name && differ_in_ignored(key, other));
             if !stays && !only_ignored {
                 let name = key.name.identifier();
@@ -215,7 +234,8 @@ impl Builder<'_, '_> {
         for key in new {
             let Definition::Index(index) = &key.definition else { continue };
             let name = key.name.identifier().to_owned();
-            if old.iter().any(|other| other.name == key.name && other.definition == key.definition) {
+            let same = |other: &&Object| other.name == key.name && other.definition == key.definition;
+            if old.iter().any(same) && !self.is_over_new_column(key) {
                 continue;
             }
             if old.iter().any(|other| other.name == key.name && differ_in_ignored(other, key)) {
@@ -248,10 +268,8 @@ impl Builder<'_, '_> {
 
     fn columns(&mut self) {
         let collation = self.collation();
-        let mut kept: Vec<&Name> = Vec::new();
         for column in self.before.columns.iter() {
-            if self.after.column(&column.name).is_some() {
-                kept.push(&column.name);
+            if self.after.column(&column.name).is_some_and(|want| !is_made_anew(column, want)) {
                 continue;
             }
             let in_key = self.before.in_primary_key(&column.name)
@@ -262,6 +280,7 @@ impl Builder<'_, '_> {
                 algorithm,
                 format!("drop column {}", column.name),
             );
+            self.alone_if_virtual(column);
             if column.generated.is_none() && !self.is_empty() {
                 self.loses(column);
             }
@@ -269,9 +288,9 @@ impl Builder<'_, '_> {
         let after = self.after;
         for (at, column) in after.columns.iter().enumerate() {
             match self.before.column(&column.name) {
-                Some(have) if have != column => self.changed(have, column, &collation),
-                Some(_) => {}
-                None => {
+                Some(have) if have != column && !is_made_anew(have, column) => self.changed(have, column, &collation),
+                Some(have) if have == column => {}
+                _ => {
                     // At the end no place is said.
                     let is_last = after.columns[at..].iter().all(|other| self.before.column(&other.name).is_none());
                     let place = match at.checked_sub(1).map(|before| &after.columns[before].name) {
@@ -318,6 +337,7 @@ impl Builder<'_, '_> {
             None => Algorithm::Copy,
         };
         self.add(sql, algorithm, format!("add column {}", column.name));
+        self.alone_if_virtual(column);
         let object = format!("column {}.{}", self.name, column.name);
         if self.planner.planning.is_undo && column.generated.is_none() {
             self.step.notes.push(format!("can't bring back: the values of column {}", column.name));
@@ -368,7 +388,15 @@ impl Builder<'_, '_> {
             return;
         }
         let sql = format!("MODIFY COLUMN {}", tables::column(want, collation));
-        self.add(sql, of_column(have, want), format!("change column {}", want.name));
+        let mut algorithm = of_column(have, want);
+        let in_key = self.planner.want_keys.get(self.name).into_iter().flatten().any(|object| match &object.definition {
+            Definition::Index(index) => index_columns(index).iter().any(|(column, _)| *column == want.name),
+            _ => false,
+        });
+        if in_key && have.data_type != want.data_type {
+            algorithm = algorithm.max(Algorithm::NoCopy);
+        }
+        self.add(sql, algorithm, format!("change column {}", want.name));
         let object = format!("column {}.{}", self.name, want.name);
         if self.is_empty() {
             return;
@@ -484,6 +512,16 @@ impl Builder<'_, '_> {
             }
             _ => {}
         }
+    }
+}
+
+/// Whether a generated column can only be dropped and added: the server changes neither where its value is kept, nor a virtual one.
+fn is_made_anew(have: &Column, want: &Column) -> bool {
+    match (&have.generated, &want.generated) {
+        (Some(old), Some(new)) => old.stored != new.stored || (!old.stored && have != want),
+        (Some(old), None) => !old.stored,
+        (None, Some(new)) => !new.stored,
+        (None, None) => false,
     }
 }
 

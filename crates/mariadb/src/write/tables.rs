@@ -94,10 +94,10 @@ pub fn definition(column: &Column, table_collation: &str) -> String {
 /// A default as SQL: what is no constant and no moment is in parentheses.
 pub fn default_value(default: &wevrun_core::model::Expression) -> String {
     let canonical = default.canonical.as_str();
-    let is_constant = canonical.starts_with(['\'', '-', '.'])
-        || canonical.starts_with(|ch: char| ch.is_ascii_digit())
-        || canonical.starts_with("b'")
-        || canonical.starts_with("x'");
+    let is_number = canonical.trim_start_matches('-').starts_with(|ch: char| ch.is_ascii_digit())
+        && canonical.chars().all(|ch| ch.is_ascii_alphanumeric() || matches!(ch, '.' | '-' | '+'));
+    let literal = canonical.strip_prefix(['b', 'x']).unwrap_or(canonical);
+    let is_constant = is_number || crate::canonical::expression::is_one_literal(literal);
     let is_moment = canonical.starts_with("current_timestamp(") && canonical.ends_with(')') && !canonical.contains(' ');
     if is_constant || is_moment {
         // In the server's spelling: that of a person may be for another type.
