@@ -16,6 +16,7 @@ use crate::{names, tokens};
 pub fn finish(model: &mut Model) {
     drop_needless_keys(model);
     find_uses(model);
+    crate::canonical::query::finish(model);
 }
 
 /// A key that was only made for a foreign key is dropped as soon as another key serves it.
@@ -68,7 +69,7 @@ fn find_uses(model: &mut Model) {
         let mut uses: BTreeSet<QualifiedName> = BTreeSet::new();
         match &object.definition {
             Definition::View(view) => {
-                let found = Used::of(view.query.written());
+                let found = Used::of(crate::parse::view::columns_of(view.query.written()).1);
                 uses.extend(found.relations.into_iter().filter(|name| name.schema().is_none()));
                 uses.extend(found.functions.iter().filter_map(|name| functions.get(name)).cloned());
             }

@@ -30,7 +30,10 @@ fn random_pairs() {
             Ok(Outcome::StoppedByRows) => stopped += 1,
             Err(panic) => {
                 let words = panic.downcast_ref::<String>().cloned().unwrap_or_else(|| "a panic".to_owned());
-                wrong.push(format!("WEVRUN_CASE={case}: {}", words.chars().take(if cases.len() == 1 { 100_000 } else { 3000 }).collect::<String>()));
+                wrong.push(format!(
+                    "WEVRUN_CASE={case}: {}",
+                    words.chars().take(if cases.len() == 1 { 100_000 } else { 3000 }).collect::<String>()
+                ));
             }
         }
     }

@@ -14,8 +14,14 @@ fn lines(file: &str) -> Vec<String> {
 
 /// Each is compared by itself, so that one that is read otherwise hides no other.
 fn judge(what: &str, statements: impl Iterator<Item = (String, String)>) {
+    judge_after("", what, statements);
+}
+
+/// The same, after these statements.
+fn judge_after(before: &str, what: &str, statements: impl Iterator<Item = (String, String)>) {
     let all: Vec<(String, String)> = statements.collect();
-    let text: String = all.iter().map(|(_, statement)| format!("{statement};\n")).collect();
+    let text: String =
+        std::iter::once(before.to_owned()).chain(all.iter().map(|(_, statement)| format!("{statement};\n"))).collect();
     let database = made(&text);
     let (have, want) = (read(&database), model(&text));
     let comparison = compare(maria(), &have, &want);
@@ -66,4 +72,16 @@ fn tables() {
             ((*table).to_owned(), format!("CREATE TABLE t{index} {}", table.replace("SELF", &format!("t{index}"))))
         }),
     );
+}
+
+#[test]
+fn views() {
+    let views = lines("views.txt");
+    let tables = "create table a (id int primary key, x int, s varchar(20), d date);
+        create table b (id int primary key, a_id int, y int, s varchar(20));
+        create table c (id int, z int);
+        create function f(i int) returns int deterministic return i+1;
+        create view v1 as select * from a;";
+    let view = |(index, view): (usize, &String)| (view.clone(), format!("CREATE VIEW t{index} {view}"));
+    judge_after(tables, "views", views.iter().enumerate().map(view));
 }

@@ -32,7 +32,11 @@ pub fn of_text(text: &str) -> Expression {
 
 /// The canonical spelling; one that is not sure where the text can't be read as a tree.
 pub fn canonical(text: &str) -> String {
-    let run = || stacker::maybe_grow(128 * 1024, 4 * 1024 * 1024, || parse(text).and_then(|tree| tree::print(&tree)));
+    let run = || {
+        stacker::maybe_grow(128 * 1024, 4 * 1024 * 1024, || {
+            parse(text).and_then(|tree| tree::Printer { names: &tree::OwnColumns }.print(&tree))
+        })
+    };
     match run() {
         Some(printed) => printed.into_text(),
         None => Expression::unsure(&plain_tokens(text), text).canonical,

@@ -3,5 +3,6 @@
 pub mod defaults;
 pub mod expression;
 pub mod functions;
+pub mod query;
 pub mod tree;
 pub mod types;

@@ -1,8 +1,9 @@
 //! A tree as canonical text: every operation in parentheses, so that the text says how it was read.
 
 use sqlparser::ast::{
-    BinaryOperator, CeilFloorKind, DataType, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArguments, Ident,
-    ObjectName, TrimWhereField, UnaryOperator, Value,
+    BinaryOperator, CeilFloorKind, DataType, DuplicateTreatment, Expr, Function, FunctionArg, FunctionArgExpr,
+    FunctionArgumentClause, FunctionArguments, Ident, ObjectName, OrderByExpr, OrderBySort, Query, SelectItem, SetExpr,
+    TrimWhereField, UnaryOperator, Value, WindowSpec, WindowType,
 };
 
 use super::functions;
@@ -34,198 +35,622 @@ impl Printed {
         if self.sure { self.text } else { wevrun_core::model::Expression::unsure(&self.text, "").canonical }
     }
 
-    fn atom(text: impl Into<String>) -> Printed {
+    /// What needs no parentheses.
+    pub fn atom(text: impl Into<String>) -> Printed {
         Printed { text: text.into(), kind: Node::Atom, sure: true }
+    }
+
+    /// A column.
+    pub fn column(text: String) -> Printed {
+        Printed { text, kind: Node::Column, sure: true }
+    }
+
+    /// The same, not sure.
+    pub fn unsure(self) -> Printed {
+        Printed { sure: false, ..self }
+    }
+
+    /// The text alone.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// Whether it is the one spelling of what it means.
+    pub fn is_sure(&self) -> bool {
+        self.sure
     }
 
     fn operand(&self) -> String {
         if matches!(self.kind, Node::Column | Node::Atom) { self.text.clone() } else { format!("({})", self.text) }
     }
 
-    fn and_sure(self, others: &[&Printed]) -> Printed {
+    /// As sure as others too.
+    pub fn and_sure(self, others: &[&Printed]) -> Printed {
         let sure = self.sure && others.iter().all(|other| other.sure);
         Printed { sure, ..self }
     }
 }
 
-/// Prints a tree; none if something in it is not known here.
-pub fn print(expr: &Expr) -> Option<Printed> {
-    Some(match expr {
-        Expr::Nested(inner) => print(inner)?,
-        Expr::Identifier(ident) => identifier(ident)?,
-        Expr::CompoundIdentifier(parts) => column(parts),
-        Expr::Value(value) => constant(&value.value)?,
-        Expr::Prefixed { prefix, value } => prefixed(prefix, value)?,
-        Expr::UnaryOp { op, expr } => unary(*op, expr)?,
-        Expr::BinaryOp { left, op, right } => binary(left, op, right)?,
-        Expr::IsNull(inner) | Expr::IsUnknown(inner) => suffix(inner, "is null")?,
-        Expr::IsNotNull(inner) | Expr::IsNotUnknown(inner) => suffix(inner, "is not null")?,
-        Expr::IsTrue(inner) => suffix(inner, "is true")?,
-        Expr::IsNotTrue(inner) => suffix(inner, "is not true")?,
-        Expr::IsFalse(inner) => suffix(inner, "is false")?,
-        Expr::IsNotFalse(inner) => suffix(inner, "is not false")?,
-        Expr::InList { expr, list, negated } => in_list(expr, list, *negated)?,
-        Expr::Between { expr, negated, low, high } => {
-            let (expr, low, high) = (print(expr)?, print(low)?, print(high)?);
-            let word = if *negated { "not between" } else { "between" };
-            operation(format!("{} {word} {} and {}", expr.operand(), low.operand(), high.operand()))
-                .and_sure(&[&expr, &low, &high])
-        }
-        Expr::Like { negated, expr, pattern, escape_char, any: false } => {
-            let (expr, pattern) = (print(expr)?, print(pattern)?);
-            let word = if *negated { "not like" } else { "like" };
-            let mut text = format!("{} {word} {}", expr.operand(), pattern.operand());
-            if let Some(escape) = escape_char {
-                let escape = print(escape)?.text;
-                // The default.
-                if escape != "'\\\\'" {
-                    text.push_str(&format!(" escape {escape}"));
+/// Prints trees whose columns are resolved in one way.
+pub struct Printer<'n> {
+    /// Resolves names.
+    pub names: &'n dyn Names,
+}
+
+/// What the names in a tree stand for.
+pub trait Names {
+    /// A column; none if it can't be found out.
+    fn column(&self, parts: &[Ident]) -> Option<Printed>;
+
+    /// A query, without parentheses.
+    fn subquery(&self, query: &Query) -> Option<Printed>;
+
+    /// A window that the query names.
+    fn window(&self, _: &Ident) -> Option<&WindowSpec> {
+        None
+    }
+
+    /// Where a function is: nothing of one of the server, or of the database itself.
+    fn database_of(&self, _: &ObjectName) -> String {
+        String::new()
+    }
+}
+
+/// The columns of the table itself: what qualifies them means nothing. There are no queries.
+pub struct OwnColumns;
+
+impl Names for OwnColumns {
+    fn column(&self, parts: &[Ident]) -> Option<Printed> {
+        let name = parts.last().map_or("", |ident| ident.value.as_str());
+        Some(Printed::column(always_quoted(&name.to_lowercase())))
+    }
+
+    fn subquery(&self, _: &Query) -> Option<Printed> {
+        None
+    }
+}
+
+impl Printer<'_> {
+    /// Prints a tree; none if something in it is not known here.
+    pub fn print(&self, expr: &Expr) -> Option<Printed> {
+        Some(match expr {
+            Expr::Nested(inner) => self.print(inner)?,
+            Expr::Identifier(ident) => self.identifier(ident)?,
+            Expr::CompoundIdentifier(parts) => self.names.column(parts)?,
+            Expr::Value(value) => constant(&value.value)?,
+            Expr::Prefixed { prefix, value } => self.prefixed(prefix, value)?,
+            Expr::UnaryOp { op, expr } => self.unary(*op, expr)?,
+            Expr::BinaryOp { left, op, right } => self.binary(left, op, right)?,
+            Expr::IsNull(inner) | Expr::IsUnknown(inner) => self.suffix(inner, "is null")?,
+            Expr::IsNotNull(inner) | Expr::IsNotUnknown(inner) => self.suffix(inner, "is not null")?,
+            Expr::IsTrue(inner) => self.suffix(inner, "is true")?,
+            Expr::IsNotTrue(inner) => self.suffix(inner, "is not true")?,
+            Expr::IsFalse(inner) => self.suffix(inner, "is false")?,
+            Expr::IsNotFalse(inner) => self.suffix(inner, "is not false")?,
+            Expr::InList { expr, list, negated } => self.in_list(expr, list, *negated)?,
+            Expr::Subquery(query) => {
+                let query = self.names.subquery(query)?;
+                Printed::atom(format!("({})", query.text)).and_sure(&[&query])
+            }
+            Expr::Exists { subquery, negated } => {
+                let query = self.names.subquery(&without_outputs(subquery))?;
+                let exists = Printed::atom(format!("exists({})", query.text)).and_sure(&[&query]);
+                if *negated { not(&exists) } else { exists }
+            }
+            Expr::InSubquery { expr, subquery, negated } => {
+                let (expr, query) = (self.print(expr)?, self.names.subquery(subquery)?);
+                let found = operation(format!("{} in ({})", expr.operand(), query.text)).and_sure(&[&expr, &query]);
+                if *negated { not(&found) } else { found }
+            }
+            Expr::AnyOp { left, compare_op, right, .. } => self.quantified(left, compare_op, "any", right)?,
+            Expr::AllOp { left, compare_op, right } => self.quantified(left, compare_op, "all", right)?,
+            Expr::Between { expr, negated, low, high } => {
+                let (expr, low, high) = (self.print(expr)?, self.print(low)?, self.print(high)?);
+                let word = if *negated { "not between" } else { "between" };
+                operation(format!("{} {word} {} and {}", expr.operand(), low.operand(), high.operand()))
+                    .and_sure(&[&expr, &low, &high])
+            }
+            Expr::Like { negated, expr, pattern, escape_char, any: false } => {
+                let (expr, pattern) = (self.print(expr)?, self.print(pattern)?);
+                let word = if *negated { "not like" } else { "like" };
+                let mut text = format!("{} {word} {}", expr.operand(), pattern.operand());
+                if let Some(escape) = escape_char {
+                    let escape = self.print(escape)?.text;
+                    // The default.
+                    if escape != "'\\\\'" {
+                        text.push_str(&format!(" escape {escape}"));
+                    }
+                }
+                operation(text).and_sure(&[&expr, &pattern])
+            }
+            Expr::RLike { negated, expr, pattern, .. } => {
+                let (expr, pattern) = (self.print(expr)?, self.print(pattern)?);
+                let matches =
+                    operation(format!("{} regexp {}", expr.operand(), pattern.operand())).and_sure(&[&expr, &pattern]);
+                if *negated { not(&matches) } else { matches }
+            }
+            Expr::Function(function) => self.call(function)?,
+            Expr::Cast { expr, data_type, .. } => cast(self.print(expr)?, &cast_type(data_type)?),
+            Expr::Convert { expr, data_type: Some(data_type), charset: None, .. } => {
+                cast(self.print(expr)?, &cast_type(data_type)?)
+            }
+            Expr::Convert { expr, charset: Some(charset), .. } => {
+                let expr = self.print(expr)?;
+                let charset = crate::charset::character_set(&charset.to_string());
+                // The server adds it where character sets meet: around what has one of its own, and around columns, whose character sets
+                // are not known here.
+                if expr.text.starts_with("convert(")
+                    || (expr.text.starts_with("cast(") && expr.text.contains(" charset "))
+                {
+                    expr
+                } else if expr.kind == Node::Column {
+                    Printed { sure: false, ..expr }
+                } else {
+                    Printed::atom(format!("convert({} using {charset})", expr.text)).and_sure(&[&expr])
                 }
             }
-            operation(text).and_sure(&[&expr, &pattern])
-        }
-        Expr::RLike { negated, expr, pattern, .. } => {
-            let (expr, pattern) = (print(expr)?, print(pattern)?);
-            let matches =
-                operation(format!("{} regexp {}", expr.operand(), pattern.operand())).and_sure(&[&expr, &pattern]);
-            if *negated { not(&matches) } else { matches }
-        }
-        Expr::Function(function) => call(function)?,
-        Expr::Cast { expr, data_type, .. } => cast(print(expr)?, &cast_type(data_type)?),
-        Expr::Convert { expr, data_type: Some(data_type), charset: None, .. } => {
-            cast(print(expr)?, &cast_type(data_type)?)
-        }
-        Expr::Convert { expr, charset: Some(charset), .. } => {
-            let expr = print(expr)?;
-            let charset = crate::charset::character_set(&charset.to_string());
-            // The server adds it where character sets meet: around what has one of its own, and around columns, whose character sets
-            // are not known here.
-            if expr.text.starts_with("convert(") || (expr.text.starts_with("cast(") && expr.text.contains(" charset ")) {
-                expr
-            } else if expr.kind == Node::Column {
-                Printed { sure: false, ..expr }
-            } else {
-                Printed::atom(format!("convert({} using {charset})", expr.text)).and_sure(&[&expr])
+            Expr::Extract { field, expr, .. } => {
+                let expr = self.print(expr)?;
+                Printed::atom(format!("extract({} from {})", field.to_string().to_ascii_lowercase(), expr.text))
+                    .and_sure(&[&expr])
             }
-        }
-        Expr::Extract { field, expr, .. } => {
-            let expr = print(expr)?;
-            Printed::atom(format!("extract({} from {})", field.to_string().to_ascii_lowercase(), expr.text))
-                .and_sure(&[&expr])
-        }
-        Expr::Ceil { expr, field: CeilFloorKind::DateTimeField(_) } => named("ceiling", &[print(expr)?]),
-        Expr::Floor { expr, field: CeilFloorKind::DateTimeField(_) } => named("floor", &[print(expr)?]),
-        Expr::Position { expr, r#in } => named("locate", &[print(expr)?, print(r#in)?]),
-        Expr::Substring { expr, substring_from, substring_for, .. } => {
-            let mut arguments = vec![print(expr)?];
-            for part in [substring_from, substring_for].into_iter().flatten() {
-                arguments.push(print(part)?);
-            }
-            named("substr", &arguments)
-        }
-        Expr::Trim { trim_where, trim_what, expr, trim_characters: None } => {
-            let expr = print(expr)?;
-            let side = match trim_where {
-                Some(TrimWhereField::Leading) => "leading",
-                Some(TrimWhereField::Trailing) => "trailing",
-                _ => "both",
-            };
-            match trim_what {
-                Some(what) => {
-                    let what = print(what)?;
-                    Printed::atom(format!("trim({side} {} from {})", what.text, expr.text)).and_sure(&[&what, &expr])
+            Expr::Ceil { expr, field: CeilFloorKind::DateTimeField(_) } => named("ceiling", &[self.print(expr)?]),
+            Expr::Floor { expr, field: CeilFloorKind::DateTimeField(_) } => named("floor", &[self.print(expr)?]),
+            Expr::Position { expr, r#in } => named("locate", &[self.print(expr)?, self.print(r#in)?]),
+            Expr::Substring { expr, substring_from, substring_for, .. } => {
+                let mut arguments = vec![self.print(expr)?];
+                for part in [substring_from, substring_for].into_iter().flatten() {
+                    arguments.push(self.print(part)?);
                 }
-                None => named(
-                    match side {
-                        "leading" => "ltrim",
-                        "trailing" => "rtrim",
-                        _ => "trim",
-                    },
-                    &[expr],
-                ),
+                named("substr", &arguments)
+            }
+            Expr::Trim { trim_where, trim_what, expr, trim_characters: None } => {
+                let expr = self.print(expr)?;
+                let side = match trim_where {
+                    Some(TrimWhereField::Leading) => "leading",
+                    Some(TrimWhereField::Trailing) => "trailing",
+                    _ => "both",
+                };
+                match trim_what {
+                    Some(what) => {
+                        let what = self.print(what)?;
+                        Printed::atom(format!("trim({side} {} from {})", what.text, expr.text))
+                            .and_sure(&[&what, &expr])
+                    }
+                    None => named(
+                        match side {
+                            "leading" => "ltrim",
+                            "trailing" => "rtrim",
+                            _ => "trim",
+                        },
+                        &[expr],
+                    ),
+                }
+            }
+            Expr::Collate { expr, collation } => {
+                let expr = self.print(expr)?;
+                operation(format!("{} collate {}", expr.operand(), collation.to_string().to_ascii_lowercase()))
+                    .and_sure(&[&expr])
+            }
+            Expr::Tuple(items) => {
+                let items = items.iter().map(|expr| self.print(expr)).collect::<Option<Vec<_>>>()?;
+                let texts: Vec<&str> = items.iter().map(|item| item.text.as_str()).collect();
+                Printed::atom(format!("({})", texts.join(","))).and_sure(&items.iter().collect::<Vec<_>>())
+            }
+            Expr::Case { operand, conditions, else_result, .. } => {
+                let mut text = "case".to_owned();
+                let mut sure = true;
+                let mut add = |word: &str, expr: &Expr| {
+                    let printed = self.print(expr)?;
+                    sure &= printed.sure;
+                    text.push_str(&format!(" {word}{}", printed.operand()));
+                    Some(())
+                };
+                if let Some(operand) = operand {
+                    add("", operand)?;
+                }
+                for when in conditions {
+                    add("when ", &when.condition)?;
+                    add("then ", &when.result)?;
+                }
+                if let Some(otherwise) = else_result {
+                    add("else ", otherwise)?;
+                }
+                Printed { sure, ..Printed::atom(format!("{text} end")) }
+            }
+            Expr::TypedString(typed) => {
+                let word = typed.data_type.to_string().to_ascii_lowercase();
+                let Value::SingleQuotedString(text) = &typed.value.value else { return None };
+                Printed::atom(format!("{word} {}", literal(text)))
+            }
+            Expr::Interval(interval) => {
+                let value = self.print(&interval.value)?;
+                let unit = functions::unit(&interval.leading_field.as_ref()?.to_string())?;
+                Printed::atom(format!("interval {} {unit}", value.operand())).and_sure(&[&value])
+            }
+            _ => return None,
+        })
+    }
+
+    /// A whole condition: a column in it stands for itself.
+    pub fn condition(&self, expr: &Expr) -> Option<Printed> {
+        self.print(expr)
+    }
+
+    fn suffix(&self, inner: &Expr, words: &str) -> Option<Printed> {
+        let inner = self.print(inner)?;
+        Some(operation(format!("{} {words}", inner.operand())).and_sure(&[&inner]))
+    }
+
+    /// A column, or a word that is a function without parentheses.
+    fn identifier(&self, ident: &Ident) -> Option<Printed> {
+        if ident.quote_style.is_none() {
+            if ident.value.starts_with('@') {
+                return None;
+            }
+            let lower = ident.value.to_ascii_lowercase();
+            match lower.as_str() {
+                "current_timestamp" | "localtime" | "localtimestamp" | "current_date" | "current_time" => {
+                    return Some(Printed::atom(format!("{}()", functions::name(&lower))));
+                }
+                "utc_date" | "utc_time" | "utc_timestamp" | "current_user" | "current_role" => {
+                    return Some(Printed::atom(format!("{lower}()")));
+                }
+                "null" => return Some(Printed::atom("null")),
+                "true" => return Some(Printed::atom("1")),
+                "false" => return Some(Printed::atom("0")),
+                _ => {}
             }
         }
-        Expr::Collate { expr, collation } => {
-            let expr = print(expr)?;
-            operation(format!("{} collate {}", expr.operand(), collation.to_string().to_ascii_lowercase()))
-                .and_sure(&[&expr])
+        self.names.column(std::slice::from_ref(ident))
+    }
+
+    /// A literal with a character set before it. One of ASCII characters is the same in all that count here.
+    fn prefixed(&self, prefix: &Ident, value: &Expr) -> Option<Printed> {
+        let word = prefix.value.to_ascii_lowercase();
+        let value = self.print(value)?;
+        if !word.starts_with('_') {
+            return None;
         }
-        Expr::Tuple(items) => {
-            let items = items.iter().map(print).collect::<Option<Vec<_>>>()?;
-            let texts: Vec<&str> = items.iter().map(|item| item.text.as_str()).collect();
-            Printed::atom(format!("({})", texts.join(","))).and_sure(&items.iter().collect::<Vec<_>>())
+        let plain = value.text.is_ascii() && value.text.starts_with('\'');
+        Some(if plain && word != "_binary" && word != "_ucs2" {
+            value
+        } else {
+            let text = format!("{word} {}", value.text);
+            Printed { sure: false, ..Printed::atom(text) }
+        })
+    }
+
+    fn unary(&self, op: UnaryOperator, expr: &Expr) -> Option<Printed> {
+        let inner = self.print(expr)?;
+        Some(match op {
+            UnaryOperator::Not | UnaryOperator::BangNot => self.negated(expr)?,
+            UnaryOperator::Plus => inner,
+            UnaryOperator::Minus => {
+                // The sign of a constant belongs to it.
+                let is_number = inner.text.starts_with(|ch: char| ch.is_ascii_digit() || ch == '-')
+                    && inner.kind == Node::Atom
+                    && !inner.text.contains([' ', '(']);
+                match inner.text.strip_prefix('-').filter(|_| is_number) {
+                    Some(positive) => Printed::atom(positive),
+                    None if is_number => Printed::atom(format!("-{}", inner.text)),
+                    None => operation(format!("-{}", inner.operand())).and_sure(&[&inner]),
+                }
+            }
+            UnaryOperator::BitwiseNot => operation(format!("~{}", inner.operand())).and_sure(&[&inner]),
+            _ => return None,
+        })
+    }
+
+    /// The negation of an expression, as the server pushes it down (`Item::neg_transformer`).
+    fn negated(&self, expr: &Expr) -> Option<Printed> {
+        Some(match expr {
+            Expr::Nested(inner) => self.negated(inner)?,
+            Expr::UnaryOp { op: UnaryOperator::Not | UnaryOperator::BangNot, expr } => truth(self.print(expr)?),
+            Expr::IsNull(inner) | Expr::IsUnknown(inner) => self.suffix(inner, "is not null")?,
+            Expr::IsNotNull(inner) | Expr::IsNotUnknown(inner) => self.suffix(inner, "is null")?,
+            Expr::InList { expr, list, negated } => self.in_list(expr, list, !negated)?,
+            Expr::Between { expr, negated, low, high } => self.print(&Expr::Between {
+                expr: expr.clone(),
+                negated: !negated,
+                low: low.clone(),
+                high: high.clone(),
+            })?,
+            Expr::Like { negated, any, expr, pattern, escape_char } => self.print(&Expr::Like {
+                negated: !negated,
+                any: *any,
+                expr: expr.clone(),
+                pattern: pattern.clone(),
+                escape_char: escape_char.clone(),
+            })?,
+            Expr::BinaryOp { left, op, right } => {
+                let (mut both, mut parts) = (true, Vec::new());
+                match op {
+                    BinaryOperator::And => gather(expr, is_and, &mut parts),
+                    BinaryOperator::Or | BinaryOperator::StringConcat => gather(expr, is_or, &mut parts),
+                    _ => both = false,
+                }
+                if both {
+                    let word = if is_and(op) { "or" } else { "and" };
+                    let parts = parts.into_iter().map(|expr| self.negated(expr)).collect::<Option<Vec<_>>>()?;
+                    return Some(joined(word, parts));
+                }
+                if *op == BinaryOperator::Xor {
+                    let (left, right) = (self.negated(left)?, self.print(right)?);
+                    return Some(
+                        operation(format!("{} xor {}", left.operand(), right.operand())).and_sure(&[&left, &right]),
+                    );
+                }
+                let inverse = match op {
+                    BinaryOperator::Eq => BinaryOperator::NotEq,
+                    BinaryOperator::NotEq => BinaryOperator::Eq,
+                    BinaryOperator::Lt => BinaryOperator::GtEq,
+                    BinaryOperator::GtEq => BinaryOperator::Lt,
+                    BinaryOperator::Gt => BinaryOperator::LtEq,
+                    BinaryOperator::LtEq => BinaryOperator::Gt,
+                    _ => return Some(not(&self.print(expr)?)),
+                };
+                self.binary(left, &inverse, right)?
+            }
+            other => {
+                let printed = self.print(other)?;
+                if printed.kind == Node::Column { operation(format!("{} = 0", printed.text)) } else { not(&printed) }
+            }
+        })
+    }
+
+    fn binary(&self, left: &Expr, op: &BinaryOperator, right: &Expr) -> Option<Printed> {
+        let mut parts = Vec::new();
+        if is_and(op) || is_or(op) {
+            let (is_it, word) = if is_and(op) { (is_and as fn(&_) -> _, "and") } else { (is_or as fn(&_) -> _, "or") };
+            gather(left, is_it, &mut parts);
+            gather(right, is_it, &mut parts);
+            let parts = parts.into_iter().map(|expr| self.print(expr)).collect::<Option<Vec<_>>>()?;
+            return Some(joined(word, parts));
         }
-        Expr::Case { operand, conditions, else_result, .. } => {
-            let mut text = "case".to_owned();
-            let mut sure = true;
-            let mut add = |word: &str, expr: &Expr| {
-                let printed = print(expr)?;
-                sure &= printed.sure;
-                text.push_str(&format!(" {word}{}", printed.operand()));
-                Some(())
+        let word = match op {
+            BinaryOperator::Plus => "+",
+            BinaryOperator::Minus => "-",
+            BinaryOperator::Multiply => "*",
+            BinaryOperator::Divide => "/",
+            BinaryOperator::MyIntegerDivide => "div",
+            BinaryOperator::Modulo => "mod",
+            BinaryOperator::Gt => ">",
+            BinaryOperator::Lt => "<",
+            BinaryOperator::GtEq => ">=",
+            BinaryOperator::LtEq => "<=",
+            BinaryOperator::Eq => "=",
+            BinaryOperator::NotEq => "<>",
+            BinaryOperator::Spaceship => "<=>",
+            BinaryOperator::Xor => "xor",
+            BinaryOperator::BitwiseOr => "|",
+            BinaryOperator::BitwiseAnd => "&",
+            BinaryOperator::BitwiseXor => "^",
+            BinaryOperator::PGBitwiseShiftLeft => "<<",
+            BinaryOperator::PGBitwiseShiftRight => ">>",
+            BinaryOperator::Custom(word) if word == "sounds like" => {
+                let (left, right) = (named("soundex", &[self.print(left)?]), named("soundex", &[self.print(right)?]));
+                return Some(operation(format!("{} = {}", left.text, right.text)).and_sure(&[&left, &right]));
+            }
+            _ => return None,
+        };
+        // The server reads `interval 1 day + d` in an order of its own.
+        let swapped = matches!(left, Expr::Interval(_)) && matches!(op, BinaryOperator::Plus);
+        let (left, right) = (self.print(left)?, self.print(right)?);
+        let printed = operation(format!("{} {word} {}", left.operand(), right.operand())).and_sure(&[&left, &right]);
+        Some(Printed { sure: printed.sure && !swapped, ..printed })
+    }
+
+    fn in_list(&self, expr: &Expr, list: &[Expr], negated: bool) -> Option<Printed> {
+        let expr = self.print(expr)?;
+        let list = list.iter().map(|expr| self.print(expr)).collect::<Option<Vec<_>>>()?;
+        let all: Vec<&Printed> = list.iter().collect();
+        if let [only] = &all[..] {
+            let word = if negated { "<>" } else { "=" };
+            return Some(operation(format!("{} {word} {}", expr.operand(), only.operand())).and_sure(&[&expr, only]));
+        }
+        let texts: Vec<&str> = list.iter().map(|item| item.text.as_str()).collect();
+        let word = if negated { "not in" } else { "in" };
+        Some(operation(format!("{} {word} ({})", expr.operand(), texts.join(","))).and_sure(&[&expr]).and_sure(&all))
+    }
+
+    /// A call. The arguments are printed as they stand in the function that the server makes of it.
+    fn call(&self, function: &Function) -> Option<Printed> {
+        let written = last_word(&function.name)?;
+        let lower = written.to_ascii_lowercase();
+        if function.filter.is_some() || !function.within_group.is_empty() {
+            return None;
+        }
+        if let Some(printed) = self.aggregate(&lower, function)? {
+            return Some(printed);
+        }
+        let arguments = match &function.args {
+            FunctionArguments::None => Vec::new(),
+            FunctionArguments::List(list) if list.clauses.is_empty() && list.duplicate_treatment.is_none() => {
+                let argument = |argument: &FunctionArg| match argument {
+                    FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) => self.print(expr),
+                    _ => None,
+                };
+                list.args.iter().map(argument).collect::<Option<Vec<_>>>()?
+            }
+            _ => return None,
+        };
+        // A type of CAST that `sqlparser` does not read: see `syntax.rs`.
+        if let (Some(data_type), [inner]) = (written.strip_prefix("cast as "), &arguments[..]) {
+            return Some(cast(inner.clone(), &functions::cast_type(data_type)?));
+        }
+        if matches!(lower.as_str(), "nextval" | "lastval" | "setval") {
+            return self.sequence_call(&lower, function);
+        }
+        let name = format!("{}{}", self.names.database_of(&function.name), functions::name(&written));
+        let texts: Vec<String> = arguments.iter().map(|argument| argument.text.clone()).collect();
+        let all: Vec<&Printed> = arguments.iter().collect();
+        let sure = all.iter().all(|argument| argument.sure);
+        let is = |count: usize, own: &str| lower == own && arguments.len() == count;
+        let done = |printed: Printed| Some(Printed { sure: printed.sure && sure, ..printed });
+        if let Some(unit) =
+            texts.get(1).and_then(|text| text.strip_prefix("interval ")).filter(|_| arguments.len() == 2)
+        {
+            let sign = match lower.as_str() {
+                "date_add" | "adddate" => "+",
+                "date_sub" | "subdate" => "-",
+                _ => return done(named(&name, &arguments)),
             };
-            if let Some(operand) = operand {
-                add("", operand)?;
-            }
-            for when in conditions {
-                add("when ", &when.condition)?;
-                add("then ", &when.result)?;
-            }
-            if let Some(otherwise) = else_result {
-                add("else ", otherwise)?;
-            }
-            Printed { sure, ..Printed::atom(format!("{text} end")) }
+            return done(operation(format!("{} {sign} interval {unit}", arguments[0].operand())));
         }
-        Expr::TypedString(typed) => {
-            let word = typed.data_type.to_string().to_ascii_lowercase();
-            let Value::SingleQuotedString(text) = &typed.value.value else { return None };
-            Printed::atom(format!("{word} {}", literal(text)))
+        if is(2, "adddate") || is(2, "subdate") {
+            let sign = if lower == "adddate" { "+" } else { "-" };
+            return done(operation(format!(
+                "{} {sign} interval {} day",
+                arguments[0].operand(),
+                arguments[1].operand()
+            )));
         }
-        Expr::Interval(interval) => {
-            let value = print(&interval.value)?;
-            let unit = functions::unit(&interval.leading_field.as_ref()?.to_string())?;
-            Printed::atom(format!("interval {} {unit}", value.operand())).and_sure(&[&value])
+        if is(3, "timestampadd") || is(3, "timestampdiff") {
+            let unit = functions::unit(texts[0].trim_matches('`'))?;
+            if lower == "timestampdiff" {
+                return done(Printed::atom(format!("timestampdiff({unit},{},{})", texts[1], texts[2])));
+            }
+            return done(operation(format!("{} + interval {} {unit}", arguments[2].operand(), arguments[1].operand())));
         }
-        _ => return None,
-    })
+        if is(2, "datediff") {
+            return done(operation(format!("to_days({}) - to_days({})", texts[0], texts[1])));
+        }
+        if is(1, "isnull") {
+            return done(operation(format!("{} is null", arguments[0].operand())));
+        }
+        if is(2, "mod") {
+            return done(operation(format!("{} mod {}", arguments[0].operand(), arguments[1].operand())));
+        }
+        if is(2, "instr") {
+            return done(Printed::atom(format!("locate({},{})", texts[1], texts[0])));
+        }
+        let simple = match (lower.as_str(), &texts[..]) {
+            ("date", [inner]) => format!("cast({inner} as date)"),
+            ("time", [inner]) => format!("cast({inner} as time)"),
+            ("timestamp", [inner]) => format!("cast({inner} as datetime)"),
+            ("round", [inner]) => format!("round({inner},0)"),
+            ("bin", [inner]) => format!("conv({inner},10,2)"),
+            ("oct", [inner]) => format!("conv({inner},10,8)"),
+            ("weekofyear", [inner]) => format!("week({inner},3)"),
+            ("weight_string", [inner]) => format!("weight_string({inner},0,0,1)"),
+            ("row", items) => format!("({})", items.join(",")),
+            _ => return done(named(&name, &arguments)),
+        };
+        done(Printed::atom(simple))
+    }
+
+    /// A call that `*`, DISTINCT, an order or a window belongs to; none within if it has none of these.
+    fn aggregate(&self, name: &str, function: &Function) -> Option<Option<Printed>> {
+        let FunctionArguments::List(list) = &function.args else { return Some(None) };
+        let is_wildcard = |argument: &FunctionArg| matches!(argument, FunctionArg::Unnamed(FunctionArgExpr::Wildcard));
+        let all = list.args.iter().any(is_wildcard);
+        let is_list = name == "group_concat";
+        if !all && !is_list && list.duplicate_treatment.is_none() && function.over.is_none() {
+            return Some(None);
+        }
+        let (mut parts, mut sure) = (Vec::new(), true);
+        for argument in &list.args {
+            match argument {
+                FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) => {
+                    let printed = self.print(expr)?;
+                    sure &= printed.sure;
+                    parts.push(printed.text);
+                }
+                // COUNT(*) counts a constant.
+                FunctionArg::Unnamed(FunctionArgExpr::Wildcard) => parts.push("0".to_owned()),
+                _ => return None,
+            }
+        }
+        let distinct =
+            if matches!(list.duplicate_treatment, Some(DuplicateTreatment::Distinct)) { "distinct " } else { "" };
+        let mut text = format!("{}({distinct}{}", functions::name(name), parts.join(","));
+        let mut separator = is_list.then(|| "','".to_owned());
+        for clause in &list.clauses {
+            match clause {
+                FunctionArgumentClause::OrderBy(items) => text.push_str(&format!(" order by {}", self.order(items)?)),
+                FunctionArgumentClause::Separator(value) => separator = Some(constant(value)?.text),
+                _ => return None,
+            }
+        }
+        if let Some(separator) = separator {
+            text.push_str(&format!(" separator {separator}"));
+        }
+        text.push(')');
+        match &function.over {
+            None => {}
+            Some(WindowType::WindowSpec(window)) => text.push_str(&format!(" over ({})", self.over(window)?)),
+            Some(WindowType::NamedWindow(named)) => {
+                text.push_str(&format!(" over ({})", self.over(self.names.window(named)?)?));
+            }
+        }
+        Some(Some(Printed { sure, ..Printed::atom(text) }))
+    }
+
+    /// What is between the parentheses of OVER.
+    fn over(&self, window: &WindowSpec) -> Option<String> {
+        if window.window_name.is_some() {
+            return None;
+        }
+        let mut parts = Vec::new();
+        if !window.partition_by.is_empty() {
+            let by = window.partition_by.iter().map(|expr| self.print(expr)).collect::<Option<Vec<_>>>()?;
+            let by: Vec<&str> = by.iter().map(|by| by.text.as_str()).collect();
+            parts.push(format!("partition by {}", by.join(",")));
+        }
+        if !window.order_by.is_empty() {
+            parts.push(format!("order by {}", self.order(&window.order_by)?));
+        }
+        if let Some(frame) = &window.window_frame {
+            let bounds = match &frame.end_bound {
+                Some(end) => format!("between {} and {end}", frame.start_bound),
+                None => frame.start_bound.to_string(),
+            };
+            parts.push(format!("{} {bounds}", frame.units).to_ascii_lowercase());
+        }
+        Some(parts.join(" "))
+    }
+
+    /// What follows ORDER BY.
+    pub fn order(&self, items: &[OrderByExpr]) -> Option<String> {
+        let item = |item: &OrderByExpr| {
+            let printed = self.print(&item.expr)?;
+            let descends = matches!(item.options.sort, Some(OrderBySort::Desc));
+            Some(format!("{}{}", printed.operand(), if descends { " desc" } else { "" }))
+        };
+        Some(items.iter().map(item).collect::<Option<Vec<_>>>()?.join(","))
+    }
+
+    fn quantified(&self, left: &Expr, op: &BinaryOperator, word: &str, right: &Expr) -> Option<Printed> {
+        let Expr::Subquery(query) = right else { return None };
+        let (left, query) = (self.print(left)?, self.names.subquery(query)?);
+        // `= ANY` is IN.
+        if word == "any" && *op == BinaryOperator::Eq {
+            return Some(operation(format!("{} in ({})", left.operand(), query.text)).and_sure(&[&left, &query]));
+        }
+        let sign = if *op == BinaryOperator::NotEq { "<>".to_owned() } else { op.to_string() };
+        Some(operation(format!("{} {sign} {word} ({})", left.operand(), query.text)).and_sure(&[&left, &query]))
+    }
+
+    /// `nextval(sequence)`: the argument is a name, perhaps with a database.
+    fn sequence_call(&self, name: &str, function: &Function) -> Option<Printed> {
+        let FunctionArguments::List(list) = &function.args else { return None };
+        let mut arguments = Vec::new();
+        for (index, argument) in list.args.iter().enumerate() {
+            let FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) = argument else { return None };
+            let quoted = |ident: &Ident| always_quoted(&ident.value);
+            arguments.push(match expr {
+                Expr::Identifier(ident) if index == 0 => quoted(ident),
+                Expr::CompoundIdentifier(parts) if index == 0 => parts.iter().map(quoted).collect::<Vec<_>>().join("."),
+                other => self.print(other)?.text,
+            });
+        }
+        Some(Printed::atom(format!("{name}({})", arguments.join(","))))
+    }
 }
 
 fn operation(text: String) -> Printed {
     Printed { text, kind: Node::Operation, sure: true }
-}
-
-fn suffix(inner: &Expr, words: &str) -> Option<Printed> {
-    let inner = print(inner)?;
-    Some(operation(format!("{} {words}", inner.operand())).and_sure(&[&inner]))
-}
-
-/// A column, or a word that is a function without parentheses.
-fn identifier(ident: &Ident) -> Option<Printed> {
-    if ident.quote_style.is_none() {
-        if ident.value.starts_with('@') {
-            return None;
-        }
-        let lower = ident.value.to_ascii_lowercase();
-        match lower.as_str() {
-            "current_timestamp" | "localtime" | "localtimestamp" | "current_date" | "current_time" => {
-                return Some(Printed::atom(format!("{}()", functions::name(&lower))));
-            }
-            "utc_date" | "utc_time" | "utc_timestamp" | "current_user" | "current_role" => {
-                return Some(Printed::atom(format!("{lower}()")));
-            }
-            "null" => return Some(Printed::atom("null")),
-            "true" => return Some(Printed::atom("1")),
-            "false" => return Some(Printed::atom("0")),
-            _ => {}
-        }
-    }
-    Some(column(std::slice::from_ref(ident)))
-}
-
-/// A column of the table itself: what qualifies it means nothing.
-fn column(parts: &[Ident]) -> Printed {
-    let name = parts.last().map_or("", |ident| ident.value.as_str());
-    Printed { text: always_quoted(&name.to_lowercase()), kind: Node::Column, sure: true }
 }
 
 fn constant(value: &Value) -> Option<Printed> {
@@ -261,43 +686,6 @@ fn number_text(number: &str) -> String {
     if lower.starts_with('.') { format!("0{lower}") } else { lower }
 }
 
-/// A literal with a character set before it. One of ASCII characters is the same in all that count here.
-fn prefixed(prefix: &Ident, value: &Expr) -> Option<Printed> {
-    let word = prefix.value.to_ascii_lowercase();
-    let value = print(value)?;
-    if !word.starts_with('_') {
-        return None;
-    }
-    let plain = value.text.is_ascii() && value.text.starts_with('\'');
-    Some(if plain && word != "_binary" && word != "_ucs2" {
-        value
-    } else {
-        let text = format!("{word} {}", value.text);
-        Printed { sure: false, ..Printed::atom(text) }
-    })
-}
-
-fn unary(op: UnaryOperator, expr: &Expr) -> Option<Printed> {
-    let inner = print(expr)?;
-    Some(match op {
-        UnaryOperator::Not | UnaryOperator::BangNot => negated(expr)?,
-        UnaryOperator::Plus => inner,
-        UnaryOperator::Minus => {
-            // The sign of a constant belongs to it.
-            let is_number = inner.text.starts_with(|ch: char| ch.is_ascii_digit() || ch == '-')
-                && inner.kind == Node::Atom
-                && !inner.text.contains([' ', '(']);
-            match inner.text.strip_prefix('-').filter(|_| is_number) {
-                Some(positive) => Printed::atom(positive),
-                None if is_number => Printed::atom(format!("-{}", inner.text)),
-                None => operation(format!("-{}", inner.operand())).and_sure(&[&inner]),
-            }
-        }
-        UnaryOperator::BitwiseNot => operation(format!("~{}", inner.operand())).and_sure(&[&inner]),
-        _ => return None,
-    })
-}
-
 /// An operand of AND, OR and NOT that is a column is compared with 0.
 fn truth(printed: Printed) -> Printed {
     if printed.kind == Node::Column { operation(format!("{} <> 0", printed.text)) } else { printed }
@@ -305,60 +693,6 @@ fn truth(printed: Printed) -> Printed {
 
 fn not(inner: &Printed) -> Printed {
     Printed { sure: inner.sure, ..operation(format!("!{}", inner.operand())) }
-}
-
-/// The negation of an expression, as the server pushes it down (`Item::neg_transformer`).
-fn negated(expr: &Expr) -> Option<Printed> {
-    Some(match expr {
-        Expr::Nested(inner) => negated(inner)?,
-        Expr::UnaryOp { op: UnaryOperator::Not | UnaryOperator::BangNot, expr } => truth(print(expr)?),
-        Expr::IsNull(inner) | Expr::IsUnknown(inner) => suffix(inner, "is not null")?,
-        Expr::IsNotNull(inner) | Expr::IsNotUnknown(inner) => suffix(inner, "is null")?,
-        Expr::InList { expr, list, negated } => in_list(expr, list, !negated)?,
-        Expr::Between { expr, negated, low, high } => {
-            print(&Expr::Between { expr: expr.clone(), negated: !negated, low: low.clone(), high: high.clone() })?
-        }
-        Expr::Like { negated, any, expr, pattern, escape_char } => print(&Expr::Like {
-            negated: !negated,
-            any: *any,
-            expr: expr.clone(),
-            pattern: pattern.clone(),
-            escape_char: escape_char.clone(),
-        })?,
-        Expr::BinaryOp { left, op, right } => {
-            let (mut both, mut parts) = (true, Vec::new());
-            match op {
-                BinaryOperator::And => gather(expr, is_and, &mut parts),
-                BinaryOperator::Or | BinaryOperator::StringConcat => gather(expr, is_or, &mut parts),
-                _ => both = false,
-            }
-            if both {
-                let word = if is_and(op) { "or" } else { "and" };
-                let parts = parts.into_iter().map(negated).collect::<Option<Vec<_>>>()?;
-                return Some(joined(word, parts));
-            }
-            if *op == BinaryOperator::Xor {
-                let (left, right) = (negated(left)?, print(right)?);
-                return Some(
-                    operation(format!("{} xor {}", left.operand(), right.operand())).and_sure(&[&left, &right]),
-                );
-            }
-            let inverse = match op {
-                BinaryOperator::Eq => BinaryOperator::NotEq,
-                BinaryOperator::NotEq => BinaryOperator::Eq,
-                BinaryOperator::Lt => BinaryOperator::GtEq,
-                BinaryOperator::GtEq => BinaryOperator::Lt,
-                BinaryOperator::Gt => BinaryOperator::LtEq,
-                BinaryOperator::LtEq => BinaryOperator::Gt,
-                _ => return Some(not(&print(expr)?)),
-            };
-            binary(left, &inverse, right)?
-        }
-        other => {
-            let printed = print(other)?;
-            if printed.kind == Node::Column { operation(format!("{} = 0", printed.text)) } else { not(&printed) }
-        }
-    })
 }
 
 fn is_and(op: &BinaryOperator) -> bool {
@@ -393,61 +727,6 @@ fn joined(word: &str, parts: Vec<Printed>) -> Printed {
     Printed { text: texts.join(&format!(" {word} ")), kind, sure }
 }
 
-fn binary(left: &Expr, op: &BinaryOperator, right: &Expr) -> Option<Printed> {
-    let mut parts = Vec::new();
-    if is_and(op) || is_or(op) {
-        let (is_it, word) = if is_and(op) { (is_and as fn(&_) -> _, "and") } else { (is_or as fn(&_) -> _, "or") };
-        gather(left, is_it, &mut parts);
-        gather(right, is_it, &mut parts);
-        let parts = parts.into_iter().map(print).collect::<Option<Vec<_>>>()?;
-        return Some(joined(word, parts));
-    }
-    let word = match op {
-        BinaryOperator::Plus => "+",
-        BinaryOperator::Minus => "-",
-        BinaryOperator::Multiply => "*",
-        BinaryOperator::Divide => "/",
-        BinaryOperator::MyIntegerDivide => "div",
-        BinaryOperator::Modulo => "mod",
-        BinaryOperator::Gt => ">",
-        BinaryOperator::Lt => "<",
-        BinaryOperator::GtEq => ">=",
-        BinaryOperator::LtEq => "<=",
-        BinaryOperator::Eq => "=",
-        BinaryOperator::NotEq => "<>",
-        BinaryOperator::Spaceship => "<=>",
-        BinaryOperator::Xor => "xor",
-        BinaryOperator::BitwiseOr => "|",
-        BinaryOperator::BitwiseAnd => "&",
-        BinaryOperator::BitwiseXor => "^",
-        BinaryOperator::PGBitwiseShiftLeft => "<<",
-        BinaryOperator::PGBitwiseShiftRight => ">>",
-        BinaryOperator::Custom(word) if word == "sounds like" => {
-            let (left, right) = (named("soundex", &[print(left)?]), named("soundex", &[print(right)?]));
-            return Some(operation(format!("{} = {}", left.text, right.text)).and_sure(&[&left, &right]));
-        }
-        _ => return None,
-    };
-    // The server reads `interval 1 day + d` in an order of its own.
-    let swapped = matches!(left, Expr::Interval(_)) && matches!(op, BinaryOperator::Plus);
-    let (left, right) = (print(left)?, print(right)?);
-    let printed = operation(format!("{} {word} {}", left.operand(), right.operand())).and_sure(&[&left, &right]);
-    Some(Printed { sure: printed.sure && !swapped, ..printed })
-}
-
-fn in_list(expr: &Expr, list: &[Expr], negated: bool) -> Option<Printed> {
-    let expr = print(expr)?;
-    let list = list.iter().map(print).collect::<Option<Vec<_>>>()?;
-    let all: Vec<&Printed> = list.iter().collect();
-    if let [only] = &all[..] {
-        let word = if negated { "<>" } else { "=" };
-        return Some(operation(format!("{} {word} {}", expr.operand(), only.operand())).and_sure(&[&expr, only]));
-    }
-    let texts: Vec<&str> = list.iter().map(|item| item.text.as_str()).collect();
-    let word = if negated { "not in" } else { "in" };
-    Some(operation(format!("{} {word} ({})", expr.operand(), texts.join(","))).and_sure(&[&expr]).and_sure(&all))
-}
-
 fn named(name: &str, arguments: &[Printed]) -> Printed {
     let texts: Vec<&str> = arguments.iter().map(|argument| argument.text.as_str()).collect();
     Printed::atom(format!("{name}({})", texts.join(","))).and_sure(&arguments.iter().collect::<Vec<_>>())
@@ -462,100 +741,19 @@ fn cast_type(data_type: &DataType) -> Option<String> {
     super::functions::cast_type(&data_type.to_string())
 }
 
-/// A call. The arguments are printed as they stand in the function that the server makes of it.
-fn call(function: &Function) -> Option<Printed> {
-    let written = last_word(&function.name)?;
-    let lower = written.to_ascii_lowercase();
-    if function.over.is_some() || function.filter.is_some() || !function.within_group.is_empty() {
-        return None;
-    }
-    let arguments = match &function.args {
-        FunctionArguments::None => Vec::new(),
-        FunctionArguments::List(list) if list.clauses.is_empty() && list.duplicate_treatment.is_none() => {
-            let argument = |argument: &FunctionArg| match argument {
-                FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) => print(expr),
-                _ => None,
-            };
-            list.args.iter().map(argument).collect::<Option<Vec<_>>>()?
-        }
-        _ => return None,
-    };
-    // A type of CAST that `sqlparser` does not read: see `syntax.rs`.
-    if let (Some(data_type), [inner]) = (written.strip_prefix("cast as "), &arguments[..]) {
-        return Some(cast(inner.clone(), &functions::cast_type(data_type)?));
-    }
-    if matches!(lower.as_str(), "nextval" | "lastval" | "setval") {
-        return sequence_call(&lower, function);
-    }
-    let name = functions::name(&written);
-    let texts: Vec<String> = arguments.iter().map(|argument| argument.text.clone()).collect();
-    let all: Vec<&Printed> = arguments.iter().collect();
-    let sure = all.iter().all(|argument| argument.sure);
-    let is = |count: usize, own: &str| lower == own && arguments.len() == count;
-    let done = |printed: Printed| Some(Printed { sure: printed.sure && sure, ..printed });
-    if let Some(unit) = texts.get(1).and_then(|text| text.strip_prefix("interval ")).filter(|_| arguments.len() == 2) {
-        let sign = match lower.as_str() {
-            "date_add" | "adddate" => "+",
-            "date_sub" | "subdate" => "-",
-            _ => return done(named(&name, &arguments)),
-        };
-        return done(operation(format!("{} {sign} interval {unit}", arguments[0].operand())));
-    }
-    if is(2, "adddate") || is(2, "subdate") {
-        let sign = if lower == "adddate" { "+" } else { "-" };
-        return done(operation(format!("{} {sign} interval {} day", arguments[0].operand(), arguments[1].operand())));
-    }
-    if is(3, "timestampadd") || is(3, "timestampdiff") {
-        let unit = functions::unit(texts[0].trim_matches('`'))?;
-        if lower == "timestampdiff" {
-            return done(Printed::atom(format!("timestampdiff({unit},{},{})", texts[1], texts[2])));
-        }
-        return done(operation(format!("{} + interval {} {unit}", arguments[2].operand(), arguments[1].operand())));
-    }
-    if is(2, "datediff") {
-        return done(operation(format!("to_days({}) - to_days({})", texts[0], texts[1])));
-    }
-    if is(1, "isnull") {
-        return done(operation(format!("{} is null", arguments[0].operand())));
-    }
-    if is(2, "mod") {
-        return done(operation(format!("{} mod {}", arguments[0].operand(), arguments[1].operand())));
-    }
-    if is(2, "instr") {
-        return done(Printed::atom(format!("locate({},{})", texts[1], texts[0])));
-    }
-    let simple = match (lower.as_str(), &texts[..]) {
-        ("date", [inner]) => format!("cast({inner} as date)"),
-        ("time", [inner]) => format!("cast({inner} as time)"),
-        ("timestamp", [inner]) => format!("cast({inner} as datetime)"),
-        ("round", [inner]) => format!("round({inner},0)"),
-        ("bin", [inner]) => format!("conv({inner},10,2)"),
-        ("oct", [inner]) => format!("conv({inner},10,8)"),
-        ("weekofyear", [inner]) => format!("week({inner},3)"),
-        ("weight_string", [inner]) => format!("weight_string({inner},0,0,1)"),
-        ("row", items) => format!("({})", items.join(",")),
-        _ => return done(named(&name, &arguments)),
-    };
-    done(Printed::atom(simple))
-}
-
-/// `nextval(sequence)`: the argument is a name, perhaps with a database.
-fn sequence_call(name: &str, function: &Function) -> Option<Printed> {
-    let FunctionArguments::List(list) = &function.args else { return None };
-    let mut arguments = Vec::new();
-    for (index, argument) in list.args.iter().enumerate() {
-        let FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) = argument else { return None };
-        let quoted = |ident: &Ident| always_quoted(&ident.value);
-        arguments.push(match expr {
-            Expr::Identifier(ident) if index == 0 => quoted(ident),
-            Expr::CompoundIdentifier(parts) if index == 0 => parts.iter().map(quoted).collect::<Vec<_>>().join("."),
-            other => print(other)?.text,
-        });
-    }
-    Some(Printed::atom(format!("{name}({})", arguments.join(","))))
-}
-
 /// A function's name without a database; a name in quotes keeps its case.
 fn last_word(name: &ObjectName) -> Option<String> {
     Some(name.0.last()?.as_ident()?.value.clone())
+}
+
+/// A query whose outputs mean nothing, for EXISTS.
+fn without_outputs(query: &Query) -> Query {
+    let mut query = query.clone();
+    if let SetExpr::Select(select) = &mut *query.body {
+        let one = Value::Number("1".to_owned(), false).with_empty_span();
+        select.projection = vec![SelectItem::UnnamedExpr(Expr::Value(one))];
+    }
+    // The server stops at the first row.
+    query.limit_clause = None;
+    query
 }

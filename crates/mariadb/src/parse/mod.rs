@@ -13,7 +13,7 @@ mod programs;
 mod sequence;
 mod settings;
 pub mod table;
-mod view;
+pub mod view;
 
 pub use create::created_name;
 

@@ -40,6 +40,7 @@ impl Clause {
 #[derive(Debug, Clone, Copy)]
 pub struct Traits {
     is_innodb: bool,
+    has_foreign_keys: bool,
     has_virtual: bool,
     has_generated: bool,
     has_hash: bool,
@@ -57,6 +58,7 @@ impl Traits {
         let row_format = table.clauses.value(clause::OPTION.of("row_format"));
         Traits {
             is_innodb: engine.is_none_or(|engine| engine == "innodb"),
+            has_foreign_keys: !table.foreign_keys.is_empty(),
             has_generated: table.columns.iter().any(|column| column.generated.is_some()),
             has_virtual: table.columns.iter().any(|column| column.generated.as_ref().is_some_and(|own| !own.stored)),
             has_hash: any(|index| {
@@ -88,8 +90,13 @@ pub fn of_all(clauses: &[Clause], traits: Traits) -> (Algorithm, bool) {
     if adds_column && (traits.is_compressed || traits.has_fulltext) {
         algorithm = algorithm.max(Algorithm::Inplace);
     }
+    // A key that the server made for a foreign key can go with any change.
+    if traits.has_foreign_keys {
+        algorithm = algorithm.max(Algorithm::NoCopy);
+    }
     // What is generated from a column may have to be computed anew.
-    let modifies = clauses.iter().any(|clause| clause.sql.starts_with("MODIFY") && clause.algorithm > Algorithm::Instant);
+    let modifies =
+        clauses.iter().any(|clause| clause.sql.starts_with("MODIFY") && clause.algorithm > Algorithm::Instant);
     if traits.has_generated && modifies {
         algorithm = Algorithm::Copy;
     }

@@ -170,8 +170,10 @@ pub fn add(planner: &mut Planner<'_>, moved: &Moved) {
             let Definition::Table(table) = &mut object.definition else { continue };
             table.foreign_keys.push(foreign_key.clone());
             let words = if Traits::of(table, &[]).is_innodb() { ", ALGORITHM=COPY, LOCK=SHARED" } else { "" };
-            let keep = key_to_keep(planner, name, &foreign_key.columns).map(|key| format!("{key}, ")).unwrap_or_default();
-            let statement = format!("ALTER TABLE {} {keep}ADD {}{words}", in_sql(name), tables::foreign_key(foreign_key));
+            let keep =
+                key_to_keep(planner, name, &foreign_key.columns).map(|key| format!("{key}, ")).unwrap_or_default();
+            let statement =
+                format!("ALTER TABLE {} {keep}ADD {}{words}", in_sql(name), tables::foreign_key(foreign_key));
             let title = format!("add foreign key {} to {name}", foreign_key.name);
             let mut step = Step::new(title, vec![statement]).of(key.clone());
             let has_rows = planner.planning.renamed.table(name).is_some();
@@ -203,7 +205,10 @@ fn key_to_keep(planner: &Planner<'_>, table: &QualifiedName, columns: &[Name]) -
     });
     let is_such = |index: &wevrun_core::model::Index| {
         let own = index_columns(index);
-        !index.unique && index.clauses.is_empty() && own.len() == columns.len() && crate::parse::keys::begins_with(&own, columns)
+        !index.unique
+            && index.clauses.is_empty()
+            && own.len() == columns.len()
+            && crate::parse::keys::begins_with(&own, columns)
     };
     let (object, index) = keys.into_iter().find(|(_, index)| is_such(index))?;
     let name = quoted(object.name.identifier());

@@ -203,10 +203,15 @@ impl<'p> Planner<'p> {
                     }
                     // The name of an engine is no part of ALTER.
                     let options = write::sequence_options(after);
-                    let falls = |clauses: &Clauses| clauses.get(crate::clause::INCREMENT).is_some_and(|by| by.starts_with('-'));
+                    let falls =
+                        |clauses: &Clauses| clauses.get(crate::clause::INCREMENT).is_some_and(|by| by.starts_with('-'));
                     let turns = falls(before) != falls(after);
                     if turns {
-                        risks.push(Risk::new(RiskKind::RepeatsValues, key.to_string(), "it begins anew, since it counts the other way"));
+                        risks.push(Risk::new(
+                            RiskKind::RepeatsValues,
+                            key.to_string(),
+                            "it begins anew, since it counts the other way",
+                        ));
                     }
                     let restart = if turns { " RESTART" } else { "" };
                     ("change", format!("ALTER SEQUENCE {}{options}{restart}", in_sql(&want.name)), *want, risks)

@@ -389,10 +389,11 @@ impl Builder<'_, '_> {
         }
         let sql = format!("MODIFY COLUMN {}", tables::column(want, collation));
         let mut algorithm = of_column(have, want);
-        let in_key = self.planner.want_keys.get(self.name).into_iter().flatten().any(|object| match &object.definition {
-            Definition::Index(index) => index_columns(index).iter().any(|(column, _)| *column == want.name),
-            _ => false,
-        });
+        let in_key =
+            self.planner.want_keys.get(self.name).into_iter().flatten().any(|object| match &object.definition {
+                Definition::Index(index) => index_columns(index).iter().any(|(column, _)| *column == want.name),
+                _ => false,
+            });
         if in_key && have.data_type != want.data_type {
             algorithm = algorithm.max(Algorithm::NoCopy);
         }

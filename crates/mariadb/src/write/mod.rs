@@ -59,11 +59,10 @@ fn create_view(object: &Object, view: &View, or_replace: &str) -> String {
         text.push_str("SQL SECURITY INVOKER ");
     }
     text.push_str(&format!("VIEW {}", in_sql(&object.name)));
-    if !view.columns.is_empty() {
-        let columns: Vec<String> = view.columns.iter().map(|column| quoted(column.written())).collect();
-        text.push_str(&format!(" ({})", columns.join(", ")));
-    }
-    text.push_str(&format!(" AS\n{}", view.query.written().trim()));
+    let written = view.query.written().trim();
+    let lists_columns = !crate::parse::view::columns_of(written).0.is_empty();
+    text.push_str(if lists_columns { " " } else { " AS\n" });
+    text.push_str(written);
     if let Some(option) = view.clauses.get(clause::CHECK_OPTION) {
         text.push_str(&format!("\nWITH {} CHECK OPTION", option.to_uppercase()));
     }

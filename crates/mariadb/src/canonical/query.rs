@@ -1,0 +1,708 @@
+//! Queries of views as the server rewrites them: every column with its table, `*` written out, names given to what has none, joins
+//! nested (`LEX_STRING *Item::print`, `st_select_lex::print`). Both spellings are printed alike; what can't be is not sure.
+
+use std::cell::RefCell;
+use std::collections::{BTreeMap, BTreeSet};
+
+use sqlparser::ast::{
+    Expr, GroupByExpr, Ident, Join, JoinConstraint, JoinOperator, LimitClause, NamedWindowExpr, ObjectName,
+    OrderByKind, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr, SetOperator, SetQuantifier,
+    TableFactor, TableWithJoins, WindowSpec,
+};
+use sqlparser::parser::Parser;
+use wevrun_core::model::{Definition, Expression, Model, Name};
+use wevrun_core::parse::{Token, TokenKind, token};
+
+use super::expression::plain_tokens;
+use super::tree::{Names, Printed, Printer};
+use crate::names::always_quoted;
+use crate::syntax::Syntax;
+use crate::{names, tokens};
+
+/// The columns of all tables and views, in lower case and in order.
+#[derive(Default)]
+pub struct Known {
+    tables: BTreeMap<String, Vec<String>>,
+    /// The queries of views, with the names of their columns if they are listed.
+    views: BTreeMap<String, (String, Vec<Name>)>,
+    /// What is known of views so far; none while one is looked at.
+    outputs: RefCell<BTreeMap<String, Option<Vec<String>>>>,
+    functions: BTreeSet<String>,
+}
+
+/// A query in its canonical form.
+struct Done {
+    text: String,
+    sure: bool,
+    outputs: Vec<String>,
+}
+
+impl Known {
+    /// Of a model.
+    pub fn of(model: &Model) -> Known {
+        let mut known = Known::default();
+        for object in model.objects() {
+            let name = object.name.canonical().to_owned();
+            match &object.definition {
+                Definition::Table(table) => {
+                    let columns = table.columns.iter().filter(|column| !column.clauses.has(crate::clause::INVISIBLE));
+                    known.tables.insert(name, columns.map(|column| column.name.canonical().to_owned()).collect());
+                }
+                Definition::View(view) => {
+                    let (columns, query) = crate::parse::view::columns_of(view.query.written());
+                    known.views.insert(name, (query.to_owned(), columns));
+                }
+                Definition::Plain(plain) if plain.kind == wevrun_core::model::Kind::Function => {
+                    known.functions.insert(name);
+                }
+                _ => {}
+            }
+        }
+        known
+    }
+
+    /// The canonical form of a view's query.
+    pub fn view(&self, written: &str) -> Expression {
+        let (columns, query) = crate::parse::view::columns_of(written);
+        match self.query(query, &columns) {
+            Some(done) if done.sure => Expression::new(done.text, written),
+            Some(done) => Expression::unsure(&done.text, written),
+            None => Expression::unsure(&plain_tokens(written), written),
+        }
+    }
+
+    fn query(&self, text: &str, columns: &[Name]) -> Option<Done> {
+        stacker::maybe_grow(256 * 1024, 8 * 1024 * 1024, || {
+            let parser = Parser::new(&Syntax).with_recursion_limit(300).try_with_sql(text);
+            let mut parser = parser.ok()?;
+            let query = parser.parse_query().ok()?;
+            parser.expect_token(&sqlparser::tokenizer::Token::EOF).ok()?;
+            let whole = Whole { known: self, text, lines: line_starts(text), tokens: code(text) };
+            let named: Vec<String> = columns.iter().map(|column| column.canonical().to_owned()).collect();
+            whole.query(&query, &Scope::default(), (!named.is_empty()).then_some(&named))
+        })
+    }
+
+    /// The columns of a table or view; none if there is no such thing, or they can't be found out.
+    fn columns(&self, name: &str) -> Option<Vec<String>> {
+        if let Some(columns) = self.tables.get(name) {
+            return Some(columns.clone());
+        }
+        let (query, columns) = self.views.get(name)?;
+        if let Some(found) = self.outputs.borrow().get(name) {
+            return found.clone();
+        }
+        // A view that reads itself has no columns.
+        self.outputs.borrow_mut().insert(name.to_owned(), None);
+        let outputs = self.query(query, columns).map(|done| done.outputs);
+        self.outputs.borrow_mut().insert(name.to_owned(), outputs.clone());
+        outputs
+    }
+}
+
+fn code(text: &str) -> Vec<Token> {
+    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+    tokens.into_iter().filter(|token| token.kind != TokenKind::Comment).collect()
+}
+
+fn line_starts(text: &str) -> Vec<usize> {
+    std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect()
+}
+
+/// The text of one view.
+struct Whole<'k> {
+    known: &'k Known,
+    text: &'k str,
+    lines: Vec<usize>,
+    tokens: Vec<Token>,
+}
+
+/// What stands in FROM under one name.
+#[derive(Debug, Clone)]
+struct Relation {
+    alias: String,
+    columns: Vec<String>,
+}
+
+/// What names can mean, the innermost query last.
+#[derive(Debug, Clone, Default)]
+struct Scope {
+    levels: Vec<Level>,
+    /// Common table expressions with their columns.
+    common: BTreeMap<String, Vec<String>>,
+}
+
+#[derive(Debug, Clone, Default)]
+struct Level {
+    relations: Vec<Relation>,
+    /// Columns that USING and NATURAL have made one, each with the name that it is printed as.
+    merged: BTreeMap<String, String>,
+    windows: Vec<(String, WindowSpec)>,
+}
+
+/// Where an expression stands.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Place {
+    Anywhere,
+    /// A name of an output is printed as it is.
+    Having,
+    /// A name of an output stands for its expression.
+    Order,
+    /// The same, unless a column has the name.
+    Group,
+}
+
+/// Resolves the names of one query.
+struct Resolver<'r, 'k> {
+    whole: &'r Whole<'k>,
+    scope: &'r Scope,
+    /// The outputs that have names of their own: each with what it prints as.
+    aliases: &'r [(String, Printed)],
+    place: Place,
+}
+
+impl Names for Resolver<'_, '_> {
+    fn column(&self, parts: &[Ident]) -> Option<Printed> {
+        let lower: Vec<String> = parts.iter().map(|part| part.value.to_lowercase()).collect();
+        let name = lower.last()?;
+        let qualifier = match &parts[..] {
+            [_] => None,
+            [table, _] => Some(&table.value),
+            _ => return None,
+        };
+        let alias = || self.aliases.iter().find(|(alias, _)| alias == name).map(|(_, printed)| printed.clone());
+        if qualifier.is_none() {
+            match self.place {
+                Place::Having => {
+                    if let Some(alias) = self.aliases.iter().find(|(alias, _)| alias == name) {
+                        return Some(Printed::column(always_quoted(&alias.0)));
+                    }
+                }
+                Place::Order => {
+                    if let Some(alias) = alias() {
+                        return Some(alias);
+                    }
+                }
+                Place::Anywhere | Place::Group => {}
+            }
+        }
+        for level in self.scope.levels.iter().rev() {
+            if qualifier.is_none()
+                && let Some(printed) = level.merged.get(name)
+            {
+                return Some(Printed::column(printed.clone()));
+            }
+            let has = |relation: &&Relation| {
+                qualifier.is_none_or(|qualifier| *qualifier == relation.alias) && relation.columns.contains(name)
+            };
+            let mut found = level.relations.iter().filter(has);
+            match (found.next(), found.next()) {
+                (Some(relation), None) => {
+                    let text = format!("{}.{}", always_quoted(&relation.alias), always_quoted(name));
+                    return Some(Printed::column(text));
+                }
+                (Some(_), Some(_)) => return None,
+                _ => {}
+            }
+        }
+        if self.place == Place::Group && qualifier.is_none() { alias() } else { None }
+    }
+
+    fn subquery(&self, query: &Query) -> Option<Printed> {
+        let done = self.whole.query(query, self.scope, None)?;
+        let printed = Printed::atom(without_names(&done.text));
+        Some(if done.sure { printed } else { printed.unsure() })
+    }
+
+    fn window(&self, name: &Ident) -> Option<&WindowSpec> {
+        let windows = self.scope.levels.iter().rev().flat_map(|level| &level.windows);
+        let lower = name.value.to_lowercase();
+        windows.into_iter().find(|(own, _)| *own == lower).map(|(_, window)| window)
+    }
+
+    fn database_of(&self, name: &ObjectName) -> String {
+        let parts: Vec<&Ident> = name.0.iter().filter_map(|part| part.as_ident()).collect();
+        match parts[..] {
+            [database, _] => format!("{}.", always_quoted(&database.value)),
+            _ => String::new(),
+        }
+    }
+}
+
+/// What separates an output from its name in a text that is not printed yet: outputs of subqueries need no names.
+const NAMED: char = '\u{2}';
+
+/// The text of a query whose outputs have no names.
+fn without_names(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(at) = rest.find(NAMED) {
+        out.push_str(&rest[..at]);
+        let after = &rest[at + 1..];
+        rest = after.find(NAMED).map_or("", |end| &after[end + 1..]);
+    }
+    out + rest
+}
+
+/// The text with all names.
+fn with_names(text: &str) -> String {
+    text.replace(NAMED, "")
+}
+
+impl Whole<'_> {
+    /// A query with everything around it. `named` are the names that its outputs are given.
+    fn query(&self, query: &Query, outer: &Scope, named: Option<&[String]>) -> Option<Done> {
+        let mut scope = outer.clone();
+        let mut text = String::new();
+        let mut sure = true;
+        if let Some(with) = &query.with {
+            let mut parts = Vec::new();
+            for table in &with.cte_tables {
+                let name = table.alias.name.value.to_lowercase();
+                let columns: Vec<String> =
+                    table.alias.columns.iter().map(|column| column.name.value.to_lowercase()).collect();
+                let named = (!columns.is_empty()).then_some(&columns[..]);
+                if with.recursive {
+                    // Its first part says what its columns are.
+                    let first = first_part(&table.query);
+                    let outputs = self.query(&first, &scope, named)?.outputs;
+                    scope.common.insert(name.clone(), outputs);
+                }
+                let done = self.query(&table.query, &scope, named)?;
+                sure &= done.sure;
+                scope.common.insert(name.clone(), done.outputs);
+                parts.push(format!("{} as ({})", always_quoted(&name), done.text));
+            }
+            let word = if with.recursive { "with recursive " } else { "with " };
+            text.push_str(&format!("{word}{} ", parts.join(", ")));
+        }
+        let order = query.order_by.as_ref();
+        let (body, aliases, inner) = self.body(&query.body, &scope, named)?;
+        text.push_str(&body.text);
+        sure &= body.sure;
+        if let Some(order) = order {
+            let OrderByKind::Expressions(items) = &order.kind else { return None };
+            let resolver = Resolver { whole: self, scope: &inner, aliases: &aliases, place: Place::Order };
+            text.push_str(&format!(" order by {}", Printer { names: &resolver }.order(items)?));
+        }
+        match &query.limit_clause {
+            None => {}
+            Some(LimitClause::LimitOffset { limit, offset, limit_by }) if limit_by.is_empty() => {
+                let offset = offset.as_ref().map(|offset| format!("{},", offset.value)).unwrap_or_default();
+                text.push_str(&format!(" limit {offset}{}", limit.as_ref()?));
+            }
+            Some(LimitClause::OffsetCommaLimit { offset, limit }) => text.push_str(&format!(" limit {offset},{limit}")),
+            Some(_) => return None,
+        }
+        if query.fetch.is_some() || query.for_clause.is_some() {
+            return None;
+        }
+        for lock in &query.locks {
+            text.push_str(&format!(" {}", lock.to_string().to_ascii_lowercase()));
+        }
+        Some(Done { text, sure, outputs: body.outputs })
+    }
+
+    /// The body of a query; with it the names of its outputs, and what its names can mean.
+    fn body(
+        &self,
+        body: &SetExpr,
+        scope: &Scope,
+        named: Option<&[String]>,
+    ) -> Option<(Done, Vec<(String, Printed)>, Scope)> {
+        match body {
+            SetExpr::Select(select) => self.select(select, scope, named),
+            SetExpr::Query(query) => {
+                let done = self.query(query, scope, named)?;
+                let text = format!("({})", done.text);
+                Some((Done { text, ..done }, Vec::new(), scope.clone()))
+            }
+            SetExpr::SetOperation { op, set_quantifier, left, right } => {
+                let (left, ..) = self.body(left, scope, named)?;
+                let (right, ..) = self.body(right, scope, None)?;
+                let word = match op {
+                    SetOperator::Union => "union",
+                    SetOperator::Except | SetOperator::Minus => "except",
+                    SetOperator::Intersect => "intersect",
+                };
+                let all = if matches!(set_quantifier, SetQuantifier::All) { " all" } else { "" };
+                let text = format!("{} {word}{all} {}", left.text, right.text);
+                let outputs = left.outputs;
+                // After it, an order names outputs.
+                let name = |name: &String| (name.clone(), Printed::column(always_quoted(name)));
+                let aliases = outputs.iter().map(name).collect();
+                Some((Done { text, sure: left.sure && right.sure, outputs }, aliases, scope.clone()))
+            }
+            SetExpr::Values(values) => Some((
+                Done { text: values.to_string().to_ascii_lowercase(), sure: false, outputs: Vec::new() },
+                Vec::new(),
+                scope.clone(),
+            )),
+            _ => None,
+        }
+    }
+
+    fn select(
+        &self,
+        select: &Select,
+        outer: &Scope,
+        named: Option<&[String]>,
+    ) -> Option<(Done, Vec<(String, Printed)>, Scope)> {
+        let mut scope = outer.clone();
+        scope.levels.push(Level::default());
+        let mut sure = true;
+        let from = self.from(&select.from, &mut scope, &mut sure)?;
+        for window in &select.named_window {
+            let NamedWindowExpr::WindowSpec(spec) = &window.1 else { return None };
+            scope.levels.last_mut()?.windows.push((window.0.value.to_lowercase(), spec.clone()));
+        }
+        let resolver = Resolver { whole: self, scope: &scope, aliases: &[], place: Place::Anywhere };
+        let printer = Printer { names: &resolver };
+        let texts = self.items(select);
+        let mut outputs: Vec<(String, Printed)> = Vec::new();
+        let mut aliases: Vec<(String, Printed)> = Vec::new();
+        for (index, item) in select.projection.iter().enumerate() {
+            match item {
+                SelectItem::ExprWithAlias { expr, alias } => {
+                    let printed = printer.print(expr)?;
+                    aliases.push((alias.value.to_lowercase(), printed.clone()));
+                    outputs.push((alias.value.to_lowercase(), printed));
+                }
+                SelectItem::UnnamedExpr(expr) => {
+                    let printed = printer.print(expr)?;
+                    let name = match expr {
+                        Expr::Identifier(ident) => ident.value.to_lowercase(),
+                        Expr::CompoundIdentifier(parts) => parts.last()?.value.to_lowercase(),
+                        Expr::Value(value) => match &value.value {
+                            sqlparser::ast::Value::SingleQuotedString(text) => text.to_lowercase(),
+                            _ => texts.get(index)?.to_lowercase(),
+                        },
+                        _ => texts.get(index)?.to_lowercase(),
+                    };
+                    // A name that is too long is made up.
+                    let name =
+                        if name.chars().count() > names::LONGEST { format!("name_exp_{}", index + 1) } else { name };
+                    outputs.push((name, printed));
+                }
+                SelectItem::Wildcard(_) => outputs.extend(all_columns(scope.levels.last()?)),
+                SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(name), _) => {
+                    let alias = &name.0.last()?.as_ident()?.value;
+                    let relation = scope.levels.last()?.relations.iter().find(|relation| relation.alias == *alias)?;
+                    outputs.extend(columns_of(relation));
+                }
+                _ => return None,
+            }
+        }
+        if let Some(named) = named {
+            if named.len() != outputs.len() {
+                return None;
+            }
+            for (output, name) in outputs.iter_mut().zip(named) {
+                output.0.clone_from(name);
+            }
+        }
+        let mut text = "select ".to_owned();
+        if select.distinct.as_ref().is_some_and(|distinct| !matches!(distinct, sqlparser::ast::Distinct::All)) {
+            text.push_str("distinct ");
+        }
+        if let Some(modifiers) = &select.select_modifiers {
+            let words = modifiers.to_string().to_ascii_lowercase();
+            let words = words.trim();
+            if !words.is_empty() {
+                text.push_str(&format!("{words} "));
+            }
+        }
+        let printed: Vec<String> = outputs
+            .iter()
+            .map(|(name, printed)| format!("{}{NAMED} as {}{NAMED}", printed.text(), always_quoted(name)))
+            .collect();
+        text.push_str(&printed.join(","));
+        sure &= outputs.iter().all(|(_, printed)| printed.is_sure());
+        if !from.is_empty() {
+            text.push_str(&format!(" from {from}"));
+        }
+        if let Some(condition) = &select.selection {
+            let condition = printer.condition(condition)?;
+            sure &= condition.is_sure();
+            text.push_str(&format!(" where {}", condition.text()));
+        }
+        let GroupByExpr::Expressions(by, modifiers) = &select.group_by else { return None };
+        if !by.is_empty() {
+            let resolver = Resolver { place: Place::Group, aliases: &aliases, ..resolver };
+            let printer = Printer { names: &resolver };
+            let by = by.iter().map(|expr| printer.print(expr)).collect::<Option<Vec<_>>>()?;
+            let by: Vec<&str> = by.iter().map(Printed::text).collect();
+            text.push_str(&format!(" group by {}", by.join(",")));
+            for modifier in modifiers {
+                text.push_str(&format!(" {}", modifier.to_string().to_ascii_lowercase()));
+            }
+        }
+        if let Some(having) = &select.having {
+            let mut named = aliases.clone();
+            named.extend(outputs.iter().filter(|(name, _)| aliases.iter().all(|(own, _)| own != name)).cloned());
+            let resolver = Resolver { whole: self, scope: &scope, aliases: &named, place: Place::Having };
+            let having = Printer { names: &resolver }.condition(having)?;
+            sure &= having.is_sure();
+            text.push_str(&format!(" having {}", having.text()));
+        }
+        let names = outputs.iter().map(|(name, _)| name.clone()).collect();
+        Some((Done { text, sure, outputs: names }, aliases, scope))
+    }
+
+    fn from(&self, from: &[TableWithJoins], scope: &mut Scope, sure: &mut bool) -> Option<String> {
+        let mut all: Option<String> = None;
+        for table in from {
+            let mut joined = self.factor(&table.relation, scope, sure)?;
+            for join in &table.joins {
+                joined = self.join(joined, join, scope, sure)?;
+            }
+            all = Some(match all {
+                None => joined,
+                Some(before) => format!("({before} join {joined})"),
+            });
+        }
+        Some(all.unwrap_or_default())
+    }
+
+    fn join(&self, left: String, join: &Join, scope: &mut Scope, sure: &mut bool) -> Option<String> {
+        let before = scope.levels.last()?.relations.len();
+        let right = self.factor(&join.relation, scope, sure)?;
+        let (word, constraint, swapped) = match &join.join_operator {
+            JoinOperator::Join(constraint) | JoinOperator::Inner(constraint) | JoinOperator::CrossJoin(constraint) => {
+                ("join", constraint, false)
+            }
+            JoinOperator::Left(constraint) | JoinOperator::LeftOuter(constraint) => ("left join", constraint, false),
+            JoinOperator::Right(constraint) | JoinOperator::RightOuter(constraint) => ("left join", constraint, true),
+            JoinOperator::StraightJoin(constraint) => ("straight_join", constraint, false),
+            _ => return None,
+        };
+        let condition = match constraint {
+            JoinConstraint::On(condition) => {
+                let resolver = Resolver { whole: self, scope, aliases: &[], place: Place::Anywhere };
+                let condition = Printer { names: &resolver }.condition(condition)?;
+                *sure &= condition.is_sure();
+                Some(condition.text().to_owned())
+            }
+            JoinConstraint::Using(columns) => {
+                let columns: Option<Vec<String>> =
+                    columns.iter().map(|column| Some(column.0.last()?.as_ident()?.value.to_lowercase())).collect();
+                Some(self.merge(scope, before, &columns?, swapped)?)
+            }
+            JoinConstraint::Natural => {
+                let level = scope.levels.last()?;
+                let of_right: BTreeSet<&String> =
+                    level.relations[before..].iter().flat_map(|relation| &relation.columns).collect();
+                let of_left = level.relations[..before].iter().flat_map(|relation| &relation.columns);
+                let common: Vec<String> = of_left.filter(|column| of_right.contains(column)).cloned().collect();
+                let condition = self.merge(scope, before, &common, swapped)?;
+                (!condition.is_empty()).then_some(condition)
+            }
+            JoinConstraint::None => None,
+        };
+        let on = condition.map(|condition| format!(" on({condition})")).unwrap_or_default();
+        Some(if swapped { format!("({right} {word} {left}{on})") } else { format!("({left} {word} {right}{on})") })
+    }
+
+    /// Makes columns of both sides one: gives the condition.
+    fn merge(&self, scope: &mut Scope, before: usize, columns: &[String], swapped: bool) -> Option<String> {
+        let level = scope.levels.last_mut()?;
+        let mut conditions = Vec::new();
+        for column in columns {
+            let printed = |relation: &Relation| format!("{}.{}", always_quoted(&relation.alias), always_quoted(column));
+            let find = |relations: &[Relation]| {
+                relations.iter().find(|relation| relation.columns.contains(column)).map(printed)
+            };
+            let left = level.merged.get(column).cloned().or_else(|| find(&level.relations[..before]))?;
+            let right = find(&level.relations[before..])?;
+            conditions.push(format!("{left} = {right}"));
+            level.merged.insert(column.clone(), if swapped { right } else { left });
+        }
+        Some(conditions.join(" and "))
+    }
+
+    fn factor(&self, factor: &TableFactor, scope: &mut Scope, sure: &mut bool) -> Option<String> {
+        match factor {
+            TableFactor::Table { name, alias, args: None, version: None, partitions, index_hints, .. }
+                if partitions.is_empty() =>
+            {
+                let parts: Vec<&str> =
+                    name.0.iter().filter_map(|part| part.as_ident()).map(|ident| ident.value.as_str()).collect();
+                let (database, table) = match parts[..] {
+                    [table] => (None, table),
+                    [database, table] => (Some(database), table),
+                    _ => return None,
+                };
+                let lower = table.to_lowercase();
+                let common = scope.common.get(&lower).filter(|_| database.is_none()).cloned();
+                let is_common = common.is_some();
+                let columns = match common {
+                    Some(columns) => columns,
+                    // What is in another database is not known.
+                    None if database.is_some() => return None,
+                    None => self.known.columns(table)?,
+                };
+                let own = if is_common { lower } else { table.to_owned() };
+                let shown = alias.as_ref().map_or_else(|| own.clone(), |alias| alias.name.value.clone());
+                let mut text = always_quoted(&own);
+                if shown != own {
+                    text.push_str(&format!(" {}", always_quoted(&shown)));
+                }
+                for hint in index_hints {
+                    text.push_str(&format!(" {}", hint.to_string().to_ascii_lowercase().replace('`', "")));
+                }
+                scope.levels.last_mut()?.relations.push(Relation { alias: shown, columns });
+                Some(text)
+            }
+            TableFactor::Derived { lateral: false, subquery, alias: Some(alias), .. } => {
+                // Nothing beside it is in its sight.
+                let mut outer = scope.clone();
+                outer.levels.pop();
+                let named: Vec<String> = alias.columns.iter().map(|column| column.name.value.to_lowercase()).collect();
+                let done = self.query(subquery, &outer, (!named.is_empty()).then_some(&named[..]))?;
+                *sure &= done.sure;
+                let shown = alias.name.value.clone();
+                let text = format!("({}) {}", done.text, always_quoted(&shown));
+                scope.levels.last_mut()?.relations.push(Relation { alias: shown, columns: done.outputs });
+                Some(text)
+            }
+            TableFactor::NestedJoin { table_with_joins, alias: None } => {
+                let mut joined = self.factor(&table_with_joins.relation, scope, sure)?;
+                for join in &table_with_joins.joins {
+                    joined = self.join(joined, join, scope, sure)?;
+                }
+                Some(joined)
+            }
+            _ => None,
+        }
+    }
+
+    /// The texts of what a SELECT lists: the server makes names of them.
+    fn items(&self, select: &Select) -> Vec<String> {
+        let place = select.select_token.0.span.start;
+        let Some(line) = self.lines.get((place.line as usize).saturating_sub(1)) else { return Vec::new() };
+        let column = (place.column as usize).saturating_sub(1);
+        let at = line + self.text[*line..].char_indices().nth(column).map_or(0, |(at, _)| at);
+        let Some(first) = self.tokens.iter().position(|token| token.start as usize == at) else { return Vec::new() };
+        let mut rest = first + 1;
+        let modifiers = [
+            "DISTINCT",
+            "ALL",
+            "DISTINCTROW",
+            "STRAIGHT_JOIN",
+            "HIGH_PRIORITY",
+            "SQL_NO_CACHE",
+            "SQL_CACHE",
+            "SQL_CALC_FOUND_ROWS",
+            "SQL_SMALL_RESULT",
+            "SQL_BIG_RESULT",
+            "SQL_BUFFER_RESULT",
+        ];
+        let is = |index: usize, word: &str| self.tokens.get(index).is_some_and(|token| token.is_word(self.text, word));
+        while modifiers.iter().any(|word| is(rest, word)) {
+            rest += 1;
+        }
+        let ends = [
+            "FROM",
+            "WHERE",
+            "GROUP",
+            "HAVING",
+            "ORDER",
+            "LIMIT",
+            "UNION",
+            "EXCEPT",
+            "INTERSECT",
+            "WINDOW",
+            "FOR",
+            "INTO",
+            "WITH",
+        ];
+        let (mut items, mut depth, mut start) = (Vec::new(), 0, rest);
+        let text_of = |start: usize, end: usize| match self.tokens.get(start..end) {
+            Some([first, .., last]) => self.text[first.start as usize..last.end as usize].to_owned(),
+            Some([only]) => only.text(self.text).to_owned(),
+            _ => String::new(),
+        };
+        for index in rest..=self.tokens.len() {
+            let Some(token) = self.tokens.get(index) else {
+                items.push(text_of(start, index));
+                break;
+            };
+            match token.text(self.text) {
+                "(" => depth += 1,
+                ")" if depth == 0 => {
+                    items.push(text_of(start, index));
+                    break;
+                }
+                ")" => depth -= 1,
+                "," if depth == 0 => {
+                    items.push(text_of(start, index));
+                    start = index + 1;
+                }
+                _ if depth == 0 && ends.iter().any(|word| is(index, word)) => {
+                    items.push(text_of(start, index));
+                    break;
+                }
+                _ => {}
+            }
+        }
+        items
+    }
+}
+
+/// The first part of a recursive query.
+fn first_part(query: &Query) -> Query {
+    let mut first = query.clone();
+    while let SetExpr::SetOperation { left, .. } = &*first.body {
+        first.body = left.clone();
+    }
+    first.order_by = None;
+    first.limit_clause = None;
+    first
+}
+
+fn columns_of(relation: &Relation) -> Vec<(String, Printed)> {
+    let printed = |column: &String| {
+        let text = format!("{}.{}", always_quoted(&relation.alias), always_quoted(column));
+        (column.clone(), Printed::column(text))
+    };
+    relation.columns.iter().map(printed).collect()
+}
+
+/// What `*` stands for: columns that are one first, then those of each table.
+fn all_columns(level: &Level) -> Vec<(String, Printed)> {
+    let mut all: Vec<(String, Printed)> = Vec::new();
+    let first = level.relations.iter().flat_map(|relation| &relation.columns);
+    for column in first.filter(|column| level.merged.contains_key(*column)) {
+        if !all.iter().any(|(name, _)| name == column) {
+            all.push((column.clone(), Printed::column(level.merged[column].clone())));
+        }
+    }
+    for relation in &level.relations {
+        all.extend(columns_of(relation).into_iter().filter(|(name, _)| !level.merged.contains_key(name)));
+    }
+    all
+}
+
+/// Gives every view of a model its canonical query.
+pub fn finish(model: &mut Model) {
+    let known = Known::of(model);
+    if known.views.is_empty() {
+        return;
+    }
+    let views: Vec<(wevrun_core::model::ObjectKey, Expression)> = model
+        .of_kind(wevrun_core::model::Kind::View)
+        .filter_map(|object| {
+            let Definition::View(view) = &object.definition else { return None };
+            let mut query = known.view(view.query.written());
+            query.canonical = with_names(&query.canonical);
+            Some((object.key(), query))
+        })
+        .collect();
+    for (key, query) in views {
+        if let Some(object) = model.get_mut(&key)
+            && let Definition::View(view) = &mut object.definition
+        {
+            view.query = query;
+        }
+    }
+}
