@@ -10,7 +10,7 @@ use wevrun_testkit::postgres::structure_difference;
 
 use crate::{VERSION, connect, difference, is_same, made, maria, model, read, release, script};
 
-fn number(variable: &str, otherwise: u64) -> u64 {
+pub fn number(variable: &str, otherwise: u64) -> u64 {
     std::env::var(variable).ok().and_then(|text| text.parse().ok()).unwrap_or(otherwise)
 }
 
@@ -56,7 +56,7 @@ fn fill(database: &Database, model: &Model) {
 }
 
 /// Words of the server that say that a row does not fit.
-fn by_rows(message: &str) -> bool {
+pub fn by_rows(message: &str) -> bool {
     [
         "Duplicate entry",
         "Data truncated",
@@ -65,6 +65,8 @@ fn by_rows(message: &str) -> bool {
         "CONSTRAINT",
         "foreign key constraint fails",
         "Incorrect",
+        // A row that does not fit, where another table refers to the rows.
+        "Cannot delete rows from table which is parent",
     ]
     .iter()
     .any(|words| message.contains(words))
@@ -91,7 +93,7 @@ fn pair(case: u64) -> Outcome {
     let before = database.rows();
     let have = read(&database);
     let forward = script(&have, &b);
-    let text = crate::write(&forward);
+    let text = format!("{source_a}\n{}", crate::write(&forward));
     let by_client = made(&source_a);
     if case.is_multiple_of(2) {
         fill(&by_client, &a);
@@ -111,7 +113,7 @@ fn pair(case: u64) -> Outcome {
     let found = structure_difference(&target.structure(), &database.structure());
     assert!(found.is_empty(), "{found}\n{text}");
     // The client runs the same script.
-    by_client.client(&text).unwrap_or_else(|words| panic!("the client: {words}\n{text}"));
+    by_client.client(&crate::write(&forward)).unwrap_or_else(|words| panic!("the client: {words}\n{text}"));
     let found = structure_difference(&target.structure(), &by_client.structure());
     assert!(found.is_empty(), "by the client: {found}\n{text}");
     // 3: the rows of what both have are there.

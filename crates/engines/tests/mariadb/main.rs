@@ -1,6 +1,7 @@
 //! MariaDB, on a real server.
 
 mod invariants;
+mod resumed;
 mod spellings;
 
 use wevrun_core::Dialect;

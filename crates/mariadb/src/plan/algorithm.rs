@@ -109,7 +109,8 @@ pub fn of_all(clauses: &[Clause], traits: Traits) -> (Algorithm, bool) {
             ends && (clause.sql.starts_with("ADD COLUMN") || clause.sql.starts_with("MODIFY"))
         });
         let drops = clauses.iter().any(|clause| clause.sql.starts_with("DROP COLUMN"));
-        if algorithm == Algorithm::Inplace || moves || (drops && algorithm > Algorithm::Instant) {
+        if algorithm == Algorithm::Inplace || moves || (drops && (algorithm > Algorithm::Instant || clauses.len() > 1))
+        {
             algorithm = Algorithm::Copy;
         }
     }
@@ -138,6 +139,10 @@ pub fn of_column(have: &Column, want: &Column) -> Algorithm {
         column
     };
     let (have, want) = (plain(have), plain(want));
+    // A column with a CHECK is always taken for another one.
+    if want.clauses.has(clause::CHECK) || have.clauses.has(clause::CHECK) {
+        return Algorithm::Copy;
+    }
     if have == want {
         return Algorithm::Instant;
     }
@@ -164,6 +169,7 @@ fn of_type((have, have_collation): (&str, &str), (want, want_collation): (&str, 
     // A key of the column is built anew.
     let compared = if have_collation == want_collation { Algorithm::Instant } else { Algorithm::NoCopy };
     match (family(have), family(want)) {
+        (Family::Enumeration | Family::Set, _) if have_collation != want_collation => Algorithm::Copy,
         _ if have == want && from == to => compared,
         (Family::Text, Family::Text) if have.starts_with("varchar(") && want.starts_with("varchar(") => {
             let length = |spelling: &str| spelling[8..].trim_end_matches(')').parse::<u64>().unwrap_or(0);

@@ -1,0 +1,140 @@
+//! Deployments that end halfway, and are taken up again. `WEVRUN_CASES` sets how many scripts, `WEVRUN_SEED` the first.
+
+use std::thread;
+use std::time::Duration;
+
+use rand::rngs::SmallRng;
+use rand::{Rng, SeedableRng};
+use wevrun_core::script::{Script, ScriptHash};
+use wevrun_engines::{Access, Event, LiveError, Release};
+use wevrun_testkit::mariadb::{Database, Server};
+use wevrun_testkit::mariadb_schema::statements;
+use wevrun_testkit::postgres::structure_difference;
+
+use crate::invariants::{by_rows, number};
+use crate::{connect, made, model, read, release, script};
+
+fn cases(otherwise: u64) -> std::ops::Range<u64> {
+    let start = number("WEVRUN_SEED", 1);
+    start..start + number("WEVRUN_CASES", otherwise)
+}
+
+/// Ends every connection to a database but one's own.
+fn kill(database: &str) {
+    let list = format!(
+        "SELECT CONCAT('KILL ', id, ';') FROM information_schema.processlist WHERE db = '{database}' AND id <> CONNECTION_ID()"
+    );
+    let kills = Server::usual().client("mysql", &list).unwrap_or_default();
+    for kill in kills.lines() {
+        // It may be gone by itself.
+        let _ = Server::usual().client("mysql", kill);
+    }
+}
+
+fn release_of(script: &Script) -> Release {
+    Release { script_hash: ScriptHash::of(&crate::write(script)), ..release() }
+}
+
+/// Whether the outcome is the one that the engine's own client makes of the source.
+fn judge(case: u64, database: &Database, wanted: &Database, text: &str) {
+    let found = structure_difference(&wanted.structure(), &database.structure());
+    assert!(found.is_empty(), "WEVRUN_SEED={case}: {found}\n{text}");
+}
+
+#[test]
+fn connections_that_are_lost() {
+    let mut interrupted = 0;
+    for case in cases(12) {
+        let (source_a, source_b) = (statements(case, 0, 3), statements(case, case % 3 + 1, 3));
+        let (database, wanted) = (made(&source_a), made(&source_b));
+        let want = model(&source_b);
+        let script = script(&read(&database), &want);
+        let steps = script.plan.steps().count();
+        let (text, release) = (crate::write(&script), release_of(&script));
+        let mut random = SmallRng::seed_from_u64(case);
+        for attempt in 0..40 {
+            // In the end nobody interrupts.
+            let victim = if attempt < 8 && steps > 0 { random.random_range(1..=steps) } else { 0 };
+            let delay = Duration::from_micros(random.random_range(0..4000));
+            let name = database.name.clone();
+            let mut killer = None;
+            let mut watch = |event: Event<'_>| {
+                if let Event::StepStarted { step, .. } = event
+                    && step.number == victim
+                {
+                    let name = name.clone();
+                    killer = Some(thread::spawn(move || {
+                        thread::sleep(delay);
+                        kill(&name);
+                    }));
+                }
+            };
+            let outcome = connect(&database, Access::Write).deploy(&script, &release, &mut watch);
+            if let Some(killer) = killer {
+                killer.join().expect("it does not panic");
+            }
+            match outcome {
+                Ok(_) => break,
+                Err(LiveError::Halfway { cause, .. }) if by_rows(&cause.to_string()) => break,
+                Err(error) if victim > 0 => {
+                    interrupted += 1;
+                    let lost = format!("{error:?}");
+                    assert!(
+                        ["ConnectionLost", "NotReadBack", "Unreachable"].iter().any(|word| lost.contains(word)),
+                        "WEVRUN_SEED={case}: {lost}\n{text}"
+                    );
+                }
+                Err(error) => panic!("WEVRUN_SEED={case}, attempt {attempt}: {error:?}\n{text}"),
+            }
+        }
+        judge(case, &database, &wanted, &text);
+    }
+    assert!(interrupted > 10, "only {interrupted} deployments were interrupted");
+}
+
+/// The client stops after each step once; `deploy` goes on from there.
+#[test]
+fn scripts_that_the_client_left_halfway() {
+    for case in cases(4) {
+        let (source_a, source_b) = (statements(case, 0, 3), statements(case, case % 3 + 1, 3));
+        let wanted = made(&source_b);
+        let want = model(&source_b);
+        let first = made(&source_a);
+        let script = script(&read(&first), &want);
+        let (text, release) = (crate::write(&script), release_of(&script));
+        for done in 0..script.plan.steps().count() {
+            let database = made(&source_a);
+            let cut = text.find(&format!("-- | step {} ", done + 1)).expect("the step is there");
+            database.client(&text[..cut]).unwrap_or_else(|words| panic!("{words}\n{text}"));
+            let mut run = Vec::new();
+            let outcome = connect(&database, Access::Write).deploy(&script, &release, &mut |event| {
+                if let Event::StepStarted { step, .. } = event {
+                    run.push(step.number);
+                }
+            });
+            match outcome {
+                Ok(_) => {}
+                Err(error) => panic!("WEVRUN_SEED={case}, {done} steps done: {error:?}\n{text}"),
+            }
+            assert_eq!(run.first(), Some(&(done + 1)), "WEVRUN_SEED={case}: after {done} steps it ran {run:?}\n{text}");
+            judge(case, &database, &wanted, &text);
+        }
+    }
+}
+
+/// What somebody else changes in between stops it.
+#[test]
+fn another_change_in_between_is_noticed() {
+    let source_a = "CREATE TABLE hives (id int PRIMARY KEY, label varchar(20));
+        CREATE TABLE queens (id int PRIMARY KEY);";
+    let source_b = "CREATE TABLE hives (id int PRIMARY KEY, label varchar(40), weight int);
+        CREATE TABLE queens (id int PRIMARY KEY, born date);";
+    let database = made(source_a);
+    let script = script(&read(&database), &model(source_b));
+    let text = crate::write(&script);
+    let cut = text.find("-- | step 2 ").expect("there are two steps");
+    database.client(&text[..cut]).expect("the first step");
+    database.client("CREATE TABLE strangers (id int)").expect("a table of somebody else");
+    let outcome = connect(&database, Access::Write).deploy(&script, &release(), &mut |_| {});
+    assert!(matches!(outcome, Err(LiveError::StateDiffers { .. })), "{outcome:?}");
+}
