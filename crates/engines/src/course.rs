@@ -130,6 +130,10 @@ impl<S: Session> Course<'_, S> {
         let Some(first) = self.script.part_that_begins_in(self.session.dialect(), &found) else {
             return Err(LiveError::StateDiffers { expected: self.script.have.clone(), found: boxed(found) });
         };
+        let is_reached = first > 0 || found.fingerprint() != self.script.have;
+        if is_reached && self.is_released(&found)? {
+            return Err(LiveError::StateDiffers { expected: self.script.have.clone(), found: boxed(found) });
+        }
         self.number = self.parts[..first].iter().map(|part| part.steps.len()).sum();
         if first > 0 {
             (self.watch)(Event::Resumed { part: first + 1, parts: self.parts.len() });
@@ -143,6 +147,15 @@ impl<S: Session> Course<'_, S> {
             })?;
         }
         Ok(())
+    }
+
+    /// Whether the ledger says that this very script was released, and the structure still is the one that it leads to.
+    fn is_released(&mut self, found: &Model) -> Result<bool, LiveError> {
+        if !self.script.leads_to(self.session.dialect(), found) {
+            return Ok(false);
+        }
+        let last = self.session.last_release()?;
+        Ok(last.is_some_and(|last| last.script_hash == self.release.script_hash.as_str()))
     }
 
     fn frame(&self, mode: Mode) -> Frame {

@@ -57,7 +57,7 @@ struct Play {
 }
 
 /// The engines that the demo knows.
-const PLAYS: [Play; 2] = [SQLITE, POSTGRES];
+const PLAYS: [Play; 3] = [SQLITE, POSTGRES, MARIADB];
 
 const SQLITE: Play = Play {
     engine: "sqlite",
@@ -98,6 +98,23 @@ const POSTGRES: Play = Play {
            trigger with its function, and drops column paint_colour.",
 };
 
+const MARIADB: Play = Play {
+    engine: "mariadb",
+    client: "mariadb --default-character-set=utf8mb4 honey_demo < ",
+    engine_version: "10.6",
+    release_1: demo_files!("mariadb/release-1":
+        "tables/apiaries.sql", "tables/harvest_lots.sql", "tables/hives.sql", "tables/inspections.sql",
+        "tables/members.sql", "views/apiary_weights.sql",
+    ),
+    release_2: demo_files!("mariadb/release-2":
+        "tables/hives.sql", "tables/inspections.sql", "views/apiary_weights.sql", "views/season_totals.sql",
+    ),
+    rows: include_str!("../../demo/mariadb/rows.sql"),
+    by_hand: include_str!("../../demo/mariadb/by-hand.sql"),
+    waivers: include_str!("../../demo/mariadb/waivers.toml"),
+    news: "It also renames a column, allows longer labels, adds a kind of hive, a view and a trigger, and drops column paint_colour.",
+};
+
 impl Demo {
     /// Runs the command.
     pub fn run(&self, directory: Option<&Path>) -> Ended {
@@ -115,7 +132,7 @@ impl Demo {
             (false, Some(url)) => Some(url.as_str()),
             (false, None) => {
                 return Err(Failure::usage("the demo needs a database of a server")
-                    .help("name an empty one: --url postgres://user@host/honey_demo"));
+                    .help(format!("name an empty one: --url {}://user@host/honey_demo", self.engine)));
             }
         };
         let folder = match &self.folder {

@@ -332,12 +332,18 @@ impl Deploy {
             .help("deploy the same script again: it continues where needed")),
             Err(LiveError::Halfway { done, parts, cause }) => {
                 let left = match done {
+                    0 if parts == 1 => "The steps before it are done, and stay".to_owned(),
                     0 => "The earlier steps of this part stay in effect".to_owned(),
                     1 => format!("The first of {parts} parts is done, and stays"),
                     _ => format!("The first {done} of {parts} parts are done, and stay"),
                 };
                 let alone = script.plan.parts.get(done).is_some_and(|part| part.mode == Mode::EachStatement);
-                let left = if alone { format!("{left}; an index that was not finished is left invalid") } else { left };
+                let concurrent = script.engine.capabilities.can_build_indexes_concurrently;
+                let left = if alone && concurrent {
+                    format!("{left}; an index that was not finished is left invalid")
+                } else {
+                    left
+                };
                 if let LiveError::StateDiffers { .. } = &*cause {
                     let next = done + 1;
                     let words =

@@ -28,7 +28,15 @@ const READING: &str = "SET SESSION sql_mode = '', time_zone = '+00:00', sql_quot
 impl MariaDatabase {
     /// Connects.
     pub fn open(url: &str, access: Access) -> Result<MariaDatabase, LiveError> {
-        let mut database = MariaDatabase::connect(Settings::of(url)?)?;
+        let settings = Settings::of(url)?;
+        let mut database = match MariaDatabase::connect(settings.clone()) {
+            Err(LiveError::NotFound(_)) if access == Access::Create => {
+                let name = wevrun_mariadb::quoted(&settings.database);
+                MariaDatabase::connect(settings.on(None))?.run(&format!("CREATE DATABASE IF NOT EXISTS {name}"))?;
+                MariaDatabase::connect(settings)?
+            }
+            other => other?,
+        };
         if access == Access::Read {
             database.run("SET SESSION TRANSACTION READ ONLY")?;
         }

@@ -1,10 +1,9 @@
 //! The journal: which step of which script a deployment is at. Its rows are committed by themselves before and after each step, since
 //! the server commits every step by itself.
 
-use mysql::params;
 use mysql::prelude::Queryable;
 use wevrun_core::script::{ScriptHash, StepId};
-use wevrun_mariadb::JOURNAL_TABLE;
+use wevrun_mariadb::{JOURNAL_TABLE, literal};
 
 use super::connection::{MariaDatabase, meaning};
 use crate::course::Moment;
@@ -49,17 +48,18 @@ impl MariaDatabase {
             }
             self.has_journal = true;
         }
+        let (script, title) = (step.script.as_str(), literal(title));
+        let number = step.number;
         let statement = match moment {
             Moment::Begins => format!(
-                "INSERT INTO {JOURNAL_TABLE} (script, step, title, began_at) VALUES (:script, :step, :title, UTC_TIMESTAMP(3))
+                "INSERT INTO {JOURNAL_TABLE} (script, step, title, began_at) VALUES ('{script}', {number}, {title}, UTC_TIMESTAMP(3))
                  ON DUPLICATE KEY UPDATE began_at = UTC_TIMESTAMP(3), done_at = NULL"
             ),
             Moment::Done => format!(
-                "UPDATE {JOURNAL_TABLE} SET done_at = UTC_TIMESTAMP(3) WHERE script = :script AND step = :step AND title = :title"
+                "UPDATE {JOURNAL_TABLE} SET done_at = UTC_TIMESTAMP(3) WHERE script = '{script}' AND step = {number}"
             ),
         };
-        let values = params! { "script" => step.script.as_str(), "step" => step.number, "title" => title };
-        self.connection.exec_drop(statement, values).map_err(|error| meaning(&error))
+        self.run(&statement)
     }
 
     /// A script that is done needs no journal.

@@ -32,12 +32,25 @@ const SHOW_ALL: &str = "BEGIN NOT ATOMIC
 END";
 
 /// What SHOW CREATE does not show: each row says what, of which object.
-const BESIDE: &str =
-    "SELECT 'srid' AS what, g_table_name AS name, g_geometry_column AS part, CAST(srid AS CHAR) AS value
-    FROM information_schema.geometry_columns WHERE g_table_schema = DATABASE() AND srid <> 0
+const BESIDE: &str = "SELECT 'version' AS what, '' AS name, '' AS part, VERSION() AS value
     UNION ALL SELECT 'begins when made', event_name, '', ''
-    FROM information_schema.events WHERE event_schema = DATABASE() AND UNIX_TIMESTAMP(starts) = UNIX_TIMESTAMP(created)
-    UNION ALL SELECT 'version', '', '', VERSION()";
+    FROM information_schema.events WHERE event_schema = DATABASE() AND UNIX_TIMESTAMP(starts) = UNIX_TIMESTAMP(created)";
+
+/// The same of columns with geometry.
+const SYSTEMS: &str = "SELECT 'srid', g_table_name, g_geometry_column, CAST(srid AS CHAR)
+    FROM information_schema.geometry_columns WHERE g_table_schema = DATABASE() AND srid <> 0";
+
+/// Types with a reference system.
+const GEOMETRY: [&str; 8] = [
+    "geometry",
+    "point",
+    "linestring",
+    "polygon",
+    "multipoint",
+    "multilinestring",
+    "multipolygon",
+    "geometrycollection",
+];
 
 /// One CREATE statement.
 struct Shown {
@@ -50,10 +63,14 @@ struct Shown {
 
 impl MariaDatabase {
     pub(super) fn content(&mut self) -> Result<Content, LiveError> {
-        let beside = self.rows(BESIDE)?;
+        let mut beside = self.rows(BESIDE)?;
+        let shown = self.show_all()?;
+        let has_geometry = |shown: &Shown| GEOMETRY.iter().any(|word| shown.statement.contains(&format!("` {word}")));
+        if shown.iter().any(has_geometry) {
+            beside.extend(self.rows(SYSTEMS)?);
+        }
         let beside: Vec<[String; 4]> =
             beside.iter().map(|row| [0, 1, 2, 3].map(|column| text(row, column).unwrap_or_default())).collect();
-        let shown = self.show_all()?;
         let is_from_creation = |shown: &Shown| {
             shown.kind == Kind::Event
                 && beside.iter().any(|[what, name, ..]| what == "begins when made" && *name == shown.name)

@@ -1,11 +1,11 @@
 //! Renames come first: everything after them uses want's names.
 
-use wevrun_core::model::{Kind, Model, Object, ObjectKey, QualifiedName};
+use wevrun_core::model::{Kind, Model, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::Step;
 
 use super::Planner;
-use crate::names::{in_sql, quoted};
-use crate::rename;
+use crate::names::{in_sql, literal, quoted};
+use crate::{clause, rename};
 
 pub fn plan(planner: &mut Planner<'_>) {
     tables(planner);
@@ -61,6 +61,10 @@ fn columns(planner: &mut Planner<'_>) {
             .map(|(_, from, to)| format!("RENAME COLUMN {} TO {}", quoted(from.written()), quoted(to.written())))
             .collect();
         let statement = format!("ALTER TABLE {} {}, ALGORITHM=INSTANT, LOCK=NONE", in_sql(table), clauses.join(", "));
+        let statements = match planner.planning.renamed.table(table) {
+            Some(definition) if has_checks(definition) => opened_anew(table, definition, statement),
+            _ => vec![statement],
+        };
         let titles: Vec<String> = own.iter().map(|(_, from, to)| format!("{from} to {to}")).collect();
         let mut after = planner.state.clone();
         for (number, (_, from, _)) in own.iter().enumerate() {
@@ -70,10 +74,27 @@ fn columns(planner: &mut Planner<'_>) {
             rename::column(&mut after, table, &crate::names::simple(&format!("wevrun renamed {number}")), to);
         }
         let key = ObjectKey::new(Kind::Table, table.clone());
-        let step = Step::new(format!("rename column of {table}: {}", titles.join(", ")), vec![statement]).of(key);
+        let step = Step::new(format!("rename column of {table}: {}", titles.join(", ")), statements).of(key);
         let after = difference(&planner.state, &after);
         planner.step(step, after);
     }
+}
+
+fn has_checks(table: &Table) -> bool {
+    !table.checks.is_empty() || table.columns.iter().any(|column| column.clauses.has(clause::CHECK))
+}
+
+/// The server keeps tables open that a query has used under another name, and then takes a CHECK for one of columns under that name
+/// (error 1054 on 10.11). A change of nothing lets it open the table anew, and nobody else can use it in between.
+fn opened_anew(name: &QualifiedName, table: &Table, statement: String) -> Vec<String> {
+    let name = in_sql(name);
+    let comment = literal(table.clauses.get(clause::COMMENT).map_or("", String::as_str));
+    vec![
+        format!("LOCK TABLES {name} WRITE"),
+        format!("ALTER TABLE {name} COMMENT={comment}, ALGORITHM=INSTANT"),
+        statement,
+        "UNLOCK TABLES".to_owned(),
+    ]
 }
 
 /// Keys by themselves.
