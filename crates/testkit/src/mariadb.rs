@@ -173,14 +173,20 @@ impl Database {
              UNION ALL SELECT 'EVENT', event_name FROM information_schema.events WHERE event_schema = DATABASE()";
         let objects = self.client(list).expect("the catalogue can be read");
         let mark = "@@@@ next";
+        // The server says it in defaults that name a sequence.
+        let own = format!("`{}`.", self.name);
         let shows: String = objects
             .lines()
             .filter_map(|line| line.split_once('\t'))
             .map(|(kind, name)| format!("SELECT '{mark}';\nSHOW CREATE {kind} `{}`;\n", name.replace('`', "``")))
             .collect();
         let text = self.client(&shows).expect("everything can be shown");
-        let mut found: Vec<String> =
-            text.split(mark).map(str::trim).filter(|shown| !shown.is_empty()).map(plain).collect();
+        let mut found: Vec<String> = text
+            .split(mark)
+            .map(str::trim)
+            .filter(|shown| !shown.is_empty())
+            .map(|shown| plain(&shown.replace(&own, "")))
+            .collect();
         found.sort();
         found
     }
@@ -221,7 +227,8 @@ fn plain(shown: &str) -> String {
         lines.sort_unstable();
         text = lines.join("\n");
     } else {
-        text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+        // After a rename the server quotes the name of a trigger's table.
+        text = text.replace('`', "").split_whitespace().collect::<Vec<_>>().join(" ");
     }
     format!("{first}: {text}")
 }

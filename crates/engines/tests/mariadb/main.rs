@@ -1,5 +1,6 @@
 //! MariaDB, on a real server.
 
+mod changes;
 mod invariants;
 mod resumed;
 mod spellings;

@@ -26,7 +26,7 @@ pub fn query(names: &BTreeSet<QualifiedName>, exact: bool) -> String {
          FROM information_schema.tables WHERE table_schema = DATABASE() AND BINARY table_name IN ({list})\n    \
          UNION ALL SELECT CONCAT('columns of ', table_name, ': ', GROUP_CONCAT({column} ORDER BY LOWER(column_name) SEPARATOR ', '))\n    \
          FROM information_schema.columns JOIN information_schema.tables USING (table_schema, table_name)\n    \
-         WHERE table_schema = DATABASE() AND table_type LIKE '%TABLE%' AND BINARY table_name IN ({list}) GROUP BY table_name\n    \
+         WHERE table_schema = DATABASE() AND table_type IN ('BASE TABLE', 'SYSTEM VERSIONED') AND BINARY table_name IN ({list}) GROUP BY table_name\n    \
          UNION ALL SELECT CONCAT('key ', LOWER(index_name), ' of ', table_name, ': ', GROUP_CONCAT({key} ORDER BY seq_in_index SEPARATOR ', '))\n    \
          FROM information_schema.statistics WHERE table_schema = DATABASE() AND index_name <> 'PRIMARY' AND BINARY table_name IN ({list})\n    \
          GROUP BY table_name, index_name\n    \
