@@ -87,10 +87,15 @@ impl Failure {
             LiveError::LedgerClosed => failure.help(
                 "GRANT USAGE ON SCHEMA wevrun TO the_role; GRANT SELECT ON wevrun.ledger TO the_role; or name the side to compare with: --against SIDE",
             ),
-            LiveError::BadUrl(_) => failure.help("write it like postgres://user@host:5432/database?sslmode=verify-full"),
-            LiveError::Unreachable(..) => failure.help("check host, port and sslmode, and that the server runs"),
+            LiveError::BadUrl(_) => failure.help(
+                "write it like postgres://user@host:5432/database?sslmode=verify-full or mariadb://user@host:3306/database",
+            ),
+            LiveError::Unreachable(..) => failure.help("check host, port and TLS mode, and that the server runs"),
             LiveError::Refused(..) => {
-                failure.help("give the password in PGPASSWORD or a password file, or let the server's pg_hba.conf allow it")
+                failure.help(
+                    "give the password as the engine's own client takes it (PGPASSWORD, MYSQL_PWD, its password or option file), or let the \
+                     server's rules allow the login",
+                )
             }
             LiveError::ConnectionLost(_) => failure.help("the server rolls back what was not committed"),
             _ => failure,

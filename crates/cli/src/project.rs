@@ -13,6 +13,7 @@ use wevrun_core::compare::Aspect;
 use wevrun_core::diagnostics::{Code, Diagnostic, nearest};
 use wevrun_core::mapping::{MapKind, MapRule};
 use wevrun_core::model::{Pattern, Scope};
+use wevrun_core::parse::Session;
 use wevrun_core::plan::{Waiver, WaiverFile, read_waivers};
 use wevrun_core::select::{Aspects, DifferencePattern, Selection, aspects_of};
 use wevrun_core::source::{Location, Source};
@@ -47,6 +48,11 @@ pub struct ProjectFile {
     /// Names on the targets that stand for other names of the source.
     #[serde(default)]
     pub map: Vec<MapSection>,
+    /// Under which defaults the sources are read, where the engine is MariaDB: `character-set`, `collation` and `sql-mode` of the
+    /// database.
+    #[serde(default)]
+    #[schemars(with = "BTreeMap<String, String>")]
+    pub mariadb: BTreeMap<String, Spanned<String>>,
     /// Choices of differences, by name, for `--selection NAME`.
     #[serde(default)]
     pub selections: BTreeMap<String, SelectionSection>,
@@ -189,6 +195,8 @@ pub struct Project {
     pub maps: Vec<ProjectRule>,
     /// The URL of the scratch server, not expanded.
     scratch: Option<Spanned<String>>,
+    /// What is said before the sources say anything.
+    pub settings: Session,
     /// Findings that are warnings here.
     pub tolerate: Vec<Code>,
     /// The target names and their URLs, not expanded.
@@ -248,6 +256,15 @@ impl Project {
             let oldest = engine.oldest_version;
             return Err(wrong(at, format!("the scripts that Wevrun writes need {} {oldest} or later", engine.title)));
         }
+        if let Some((_, at)) = file.mariadb.iter().next().filter(|_| engine.name != "mariadb") {
+            return Err(wrong(at, format!("[mariadb] has no meaning in a project for {}", engine.title)));
+        }
+        let said = file.mariadb.iter().map(|(name, value)| (name.clone(), value.get_ref().clone())).collect();
+        let settings =
+            registry::dialect(engine).session(&said).map_err(|(name, problem)| match file.mariadb.get(&name) {
+                Some(at) => wrong(at, problem),
+                None => Failure::new(problem),
+            })?;
         let mut tolerate = Vec::new();
         for name in &section.tolerate {
             let code = Code::find(name.get_ref()).filter(|code| code.is_tolerable());
@@ -316,6 +333,7 @@ impl Project {
             maps,
             functions: section.functions.clone(),
             scratch: file.project.scratch,
+            settings,
             tolerate,
             targets: file.targets.into_iter().map(|(name, target)| (name, target.url)).collect(),
             source,

@@ -349,7 +349,8 @@ impl Context {
             });
             sources.push(Source::new(shown, text).without_lines(skipped.clone().unwrap_or_default()));
         }
-        let mut build = build::build(dialect(engine), version, &sources);
+        let settings = project.map_or_else(Default::default, |project| project.settings.clone());
+        let mut build = build::build_with(dialect(engine), version, settings, &sources);
         found.append(&mut build.diagnostics);
         if self.second_opinion {
             let sound = check::sound_part(dialect(engine), &build.model, &found);

@@ -7,7 +7,7 @@ use crate::diagnostics::{self, Diagnostic};
 use crate::engine::EngineVersion;
 use crate::fold::{Folded, fold};
 use crate::model::Model;
-use crate::parse::{ParsedSource, parse_source};
+use crate::parse::{ParsedSource, Session, parse_source_in};
 use crate::source::Source;
 use crate::unread::Unread;
 
@@ -33,20 +33,27 @@ impl Build {
 /// bit, and are parsed as they come.
 pub struct Reading {
     dialect: &'static dyn Rules,
+    settings: Session,
     parsed: Vec<ParsedSource>,
 }
 
 impl Reading {
     /// Nothing is read yet.
     pub fn new(dialect: &'static dyn Rules) -> Reading {
-        Reading { dialect, parsed: Vec::new() }
+        Reading { dialect, settings: Session::default(), parsed: Vec::new() }
+    }
+
+    /// The same, where settings say something before each source does.
+    pub fn with(self, settings: Session) -> Reading {
+        Reading { settings, ..self }
     }
 
     /// Parses the next sources.
     pub fn add(&mut self, sources: &[Source]) {
-        let (dialect, first) = (self.dialect, self.parsed.len());
+        let (dialect, first, settings) = (self.dialect, self.parsed.len(), &self.settings);
         let parsed = sources.par_iter().enumerate();
-        self.parsed.par_extend(parsed.map(|(index, source)| parse_source(dialect, source, (first + index) as u32)));
+        let parse = |(index, source)| parse_source_in(dialect, source, (first + index) as u32, settings);
+        self.parsed.par_extend(parsed.map(parse));
     }
 
     /// The index of the next source.
@@ -76,7 +83,12 @@ impl Reading {
 
 /// Reads and checks sources. Their order decides only the order of what is found, and which ALTER comes first.
 pub fn build(dialect: &'static dyn Rules, version: EngineVersion, sources: &[Source]) -> Build {
-    let mut reading = Reading::new(dialect);
+    build_with(dialect, version, Session::default(), sources)
+}
+
+/// The same, where settings say something before each source does.
+pub fn build_with(dialect: &'static dyn Rules, version: EngineVersion, settings: Session, sources: &[Source]) -> Build {
+    let mut reading = Reading::new(dialect).with(settings);
     reading.add(sources);
     let mut folded = reading.folded();
     let statements = folded.unread.iter();

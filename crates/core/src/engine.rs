@@ -32,6 +32,8 @@ pub struct Capabilities {
     pub can_build_indexes_concurrently: bool,
     /// The columns of a table can be put into another order.
     pub can_reorder_columns: bool,
+    /// A transaction that is rolled back takes changes of the structure with it.
+    pub has_transactional_ddl: bool,
 }
 
 impl PartialEq for Engine {

@@ -19,8 +19,8 @@ pub struct DatabaseUrl {
 /// Why a text is no URL of a database.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum UrlError {
-    /// The text names an engine that this Wevrun can't connect to.
-    #[error("this Wevrun can't connect to {0} databases yet; it can to {1}")]
+    /// The text names an engine that this Wevrun was built without.
+    #[error("this Wevrun was built without {0}; it can connect to {1}")]
     NotYet(String, String),
     /// There is no path.
     #[error("`{0}:` needs the path of a database file after it, like {0}:hives.db")]
@@ -77,8 +77,8 @@ impl DatabaseUrl {
     }
 }
 
-/// Schemes of engines that are well known and that this program can't connect to.
-const LATER: [&str; 2] = ["mariadb", "mysql"];
+/// Schemes of engines that the program may have been built without.
+const LATER: [&str; 3] = ["mariadb", "mysql", "postgres"];
 
 fn registered(scheme: &str) -> Option<&'static Registered> {
     registry::all().find(|entry| entry.live.schemes().contains(&scheme))

@@ -75,6 +75,11 @@ pub fn of_collation(collation: &str) -> &str {
     collation.split_once('_').map_or(collation, |(character_set, _)| character_set)
 }
 
+/// Whether there is such a character set.
+pub fn is_known(character_set: &str) -> bool {
+    CHARACTER_SETS.iter().any(|(name, ..)| *name == character_set)
+}
+
 /// The most bytes of a character.
 pub fn most_bytes(character_set: &str) -> u64 {
     CHARACTER_SETS.iter().find(|(name, ..)| *name == character_set).map_or(4, |(.., bytes)| *bytes)

@@ -1,6 +1,6 @@
 //! The clauses of MariaDB objects: each key with the type of its value.
 
-use wevrun_core::model::{Clause, ClauseFamily, Expression, Flag, Name};
+use wevrun_core::model::{Clause, ClauseFamily, Expression, Flag, Name, QualifiedName};
 
 // Columns.
 pub const AUTO_INCREMENT: Clause<'static, Flag> = Clause::new("auto_increment");
@@ -16,6 +16,8 @@ pub const SYSTEM_VERSIONING: Clause<'static, String> = Clause::new("system versi
 // Tables.
 pub const COLLATE: Clause<'static, String> = Clause::new("collate");
 pub const ENGINE: Clause<'static, Expression> = Clause::new("engine");
+/// CREATE TABLE … LIKE, until that table is there.
+pub const LIKE: Clause<'static, QualifiedName> = Clause::new("like");
 pub const OPTION: ClauseFamily<Expression> = ClauseFamily::new("with.");
 pub const PARTITION_BY: Clause<'static, Expression> = Clause::new("partition by");
 pub const PERIOD: ClauseFamily<Vec<Name>> = ClauseFamily::new("period for ");

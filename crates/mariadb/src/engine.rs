@@ -14,5 +14,6 @@ pub static MARIADB: Engine = Engine {
         has_schemas: false,
         can_build_indexes_concurrently: false,
         can_reorder_columns: false,
+        has_transactional_ddl: false,
     },
 };

@@ -1,6 +1,7 @@
 //! MariaDB's tokens and statements.
 
 use std::borrow::Cow;
+use std::collections::BTreeMap;
 
 use sqlparser::dialect::Dialect as TokenRules;
 use wevrun_core::diagnostics::Diagnostic;
@@ -10,6 +11,10 @@ use wevrun_core::parse::{Grammar, Parsed, Reader, RowRules, Session, StatementKi
 use crate::{MariaDb, parse, tokens};
 
 impl Grammar for MariaDb {
+    fn session(&self, settings: &BTreeMap<String, String>) -> Result<Session, (String, String)> {
+        parse::session(settings)
+    }
+
     fn token_rules(&self) -> &'static dyn TokenRules {
         tokens::rules()
     }

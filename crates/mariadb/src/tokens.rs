@@ -89,7 +89,7 @@ impl Scan {
         let mut scan = Scan::default();
         let bytes = text.as_bytes();
         let mut delimiter = ";".to_owned();
-        let (mut at, mut in_statement, mut executable) = (0, false, 0usize);
+        let (mut at, mut in_statement, mut executable, mut ansi) = (0, false, 0usize, false);
         while at < bytes.len() {
             let rest = &text[at..];
             let line_start = at == 0 || bytes[at - 1] == b'\n';
@@ -123,7 +123,25 @@ impl Scan {
                 continue;
             }
             let first = rest.chars().next().expect("there is more");
+            // A session that reads names in double quotes.
+            if !in_statement && is_word(rest, "SET") {
+                let statement = rest.split(';').next().unwrap_or_default().to_ascii_uppercase();
+                if statement.contains("SQL_MODE") {
+                    ansi = ["ANSI", "ORACLE", "DB2", "MSSQL", "POSTGRESQL", "MAXDB"]
+                        .iter()
+                        .any(|mode| statement.contains(mode));
+                }
+            }
             match first {
+                '"' if ansi => {
+                    let length = quoted_length(rest, first);
+                    let inner = &rest[1..(length - 1).max(1)];
+                    if !inner.contains(['"', '`', '\\']) {
+                        scan.edits.push((at, at + 1, Some(b'`')));
+                        scan.edits.push((at + length - 1, at + length, Some(b'`')));
+                    }
+                    at += length;
+                }
                 '\'' | '"' | '`' => at += quoted_length(rest, first),
                 '#' => at += rest.find('\n').unwrap_or(rest.len()),
                 '-' if is_line_comment(rest) => at += rest.find('\n').unwrap_or(rest.len()),
@@ -197,6 +215,12 @@ impl Command {
             _ => return None,
         })
     }
+}
+
+/// Whether a text begins with this keyword.
+fn is_word(text: &str, keyword: &str) -> bool {
+    let begins = text.get(..keyword.len()).is_some_and(|first| first.eq_ignore_ascii_case(keyword));
+    begins && text[keyword.len()..].starts_with(char::is_whitespace)
 }
 
 /// How long a string or name is, with its quotes.
@@ -285,12 +309,23 @@ fn is_compound(text: &str, tokens: &[Token]) -> bool {
 
 /// Where the semicolon is that ends the statement; none if a block is never closed.
 fn end_of_blocks(text: &str, tokens: &[Token]) -> Option<usize> {
+    follow_blocks(text, tokens).0
+}
+
+/// Whether all blocks of a body are closed.
+pub fn is_closed(text: &str, tokens: &[Token]) -> bool {
+    let (end, depth) = follow_blocks(text, tokens);
+    end.is_some() || depth <= 0
+}
+
+/// Where the semicolon is that ends the statement, and how many blocks are open there or at the end.
+fn follow_blocks(text: &str, tokens: &[Token]) -> (Option<usize>, i32) {
     let mut depth = 0i32;
     let mut index = 0;
     while index < tokens.len() {
         let token = tokens[index];
         if token.is_symbol(text, ";") && depth <= 0 {
-            return Some(index);
+            return (Some(index), depth);
         }
         if token.kind == TokenKind::Word {
             let word = token.text(text).to_ascii_uppercase();
@@ -312,7 +347,7 @@ fn end_of_blocks(text: &str, tokens: &[Token]) -> Option<usize> {
         }
         index += 1;
     }
-    None
+    (None, depth)
 }
 
 /// Whether a statement of a block can begin at a token.

@@ -13,5 +13,6 @@ pub static POSTGRES: Engine = Engine {
         has_schemas: true,
         can_build_indexes_concurrently: true,
         can_reorder_columns: true,
+        has_transactional_ddl: true,
     },
 };

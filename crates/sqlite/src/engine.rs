@@ -13,5 +13,6 @@ pub static SQLITE: Engine = Engine {
         has_schemas: false,
         can_build_indexes_concurrently: false,
         can_reorder_columns: false,
+        has_transactional_ddl: true,
     },
 };

@@ -6,6 +6,7 @@ pub mod client;
 pub mod dice;
 pub mod judge;
 pub mod mariadb;
+pub mod mariadb_history;
 pub mod mariadb_schema;
 pub mod mutate;
 pub mod postgres;

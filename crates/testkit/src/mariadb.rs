@@ -191,6 +191,19 @@ impl Database {
         found
     }
 
+    /// The server's own dump, with rows and programs, without what the program keeps for itself.
+    pub fn dump(&self) -> String {
+        let mut dump = Command::new("mariadb-dump");
+        dump.args(["--no-defaults", "-uroot", "--routines", "--events", "--triggers", "--skip-lock-tables"]);
+        dump.arg(format!("--socket={}", self.server.folder.join("s").display()));
+        for own in ["wevrun_ledger", "wevrun_journal"] {
+            dump.arg(format!("--ignore-table={}.{own}", self.name));
+        }
+        let output = dump.arg(&self.name).output().expect("mariadb-dump runs");
+        assert!(output.status.success(), "mariadb-dump: {}", String::from_utf8_lossy(&output.stderr));
+        String::from_utf8_lossy(&output.stdout).into_owned()
+    }
+
     /// Every row of every table, as texts: the table, then what it holds.
     pub fn rows(&self) -> Vec<String> {
         let tables = "SELECT table_name FROM information_schema.tables WHERE table_schema = DATABASE() AND table_type = 'BASE TABLE'

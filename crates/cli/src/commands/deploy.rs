@@ -27,7 +27,7 @@ use crate::output::comparison::{self, Group, View, Wording};
 use crate::output::diagnostics::JsonDiagnostic;
 use crate::output::diff::Layout;
 use crate::output::json::JsonRisk;
-use crate::output::print::{self, say};
+use crate::output::print::{self, note, say};
 use crate::output::style::{self, paint};
 use crate::output::{Format, format};
 use crate::output::{count, json};
@@ -288,6 +288,14 @@ impl Deploy {
             }),
             _ => {}
         };
+        if !script.engine.capabilities.has_transactional_ddl && !script.is_empty() {
+            let title = script.engine.title;
+            note!(
+                "{}: {title} commits each step by itself. If a step fails, the steps before it stay, and deploying the same script \
+                 continues there. A backup is the only way back to the rows of now.",
+                paint(style::WARNING, "note")
+            );
+        }
         let all = script.plan.steps().count() as u64;
         let deployed = progress::while_stepping(&format!("deploying to {target}"), all, |bar| {
             database.deploy(script, &release, &mut |event| {

@@ -1,5 +1,6 @@
 //! `wevrun demo`.
 
+use wevrun_testkit::mariadb;
 use wevrun_testkit::postgres::{AGES, Server};
 
 use super::project;
@@ -55,4 +56,34 @@ fn the_demo_goes_the_whole_way_on_postgres() {
         project.expect(2, &["demo", "none", "--engine", "postgres"]);
         std::fs::remove_dir_all(project.file("adopted")).expect("it is there");
     }
+}
+
+#[test]
+fn the_demo_goes_the_whole_way_on_mariadb() {
+    let database = mariadb::Server::usual().database();
+    let (project, url) = (project(&[]), database.url());
+    let run = project.expect(0, &["demo", "demo", "--engine", "mariadb", "--url", &url]);
+    for line in [
+        "export HONEY_PRODUCTION_URL=mariadb://",
+        "2 differ from the release: added 1, changed 1; 9 match.",
+        "blocked: 1 risk",
+        "read back by a new connection and verified",
+        "Identical: 13 objects match want.",
+        "(exit status 5)",
+    ] {
+        assert!(run.stdout.contains(line), "{line} is missing in\n{}", run.stdout);
+    }
+    let hives = database.client("SELECT count(*) FROM hives WHERE weight_kg > 29").expect("a number");
+    assert_eq!(hives.trim(), "4", "no row is lost");
+    let again = project.run(&["demo", "again", "--engine", "mariadb", "--url", &url]);
+    assert!(again.status == 1 && again.stderr.contains("is not empty"), "{}", again.stderr);
+    // Adopted, its source is the same structure, and a dump is a side like any other.
+    let adopted = project.expect(0, &["adopt", &url, "--into", "adopted"]);
+    assert!(adopted.stdout.contains("builds to the same structure"), "{}", adopted.stdout);
+    assert!(project.file("adopted/schema/tables/hives.sql").is_file());
+    project.expect(0, &["-C", "adopted", "compare", &url]);
+    std::fs::write(project.file("dump.sql"), database.dump()).expect("written");
+    project.expect(0, &["compare", "--have", &url, "--want", "dump.sql"]);
+    project.expect(2, &["demo", "none", "--engine", "mariadb"]);
+    std::fs::remove_dir_all(project.file("adopted")).expect("it is there");
 }

@@ -14,6 +14,7 @@ mod git_sides;
 mod habits;
 mod kill;
 mod mapping;
+mod mariadb;
 mod outputs;
 mod ownership;
 mod pick;

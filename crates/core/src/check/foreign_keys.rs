@@ -10,6 +10,10 @@ pub(super) fn check(checks: &mut Checks<'_>, object: &Object, table: &Table) {
             checks.unknown_column(object, object, table, column, "a foreign key");
         }
         let Some(parent) = checks.model.relation(&key.parent) else {
+            // What is in another database is not known.
+            if checks.dialect.is_built_in(&key.parent) {
+                continue;
+            }
             checks.unknown_relation(object, &key.parent, Some("REFERENCES"), "table");
             continue;
         };
@@ -66,7 +70,11 @@ fn point_at(checks: &mut Checks<'_>, object: &Object, key: &ForeignKey, parent: 
             .and_at(checks.definition_of(parent), "the parent table is defined here")
             .help("name as many columns on both sides"),
         );
-    } else if !table.is_unique(&referenced, checks.by_owner.get(&parent.name).map_or(&[], Vec::as_slice)) {
+    } else if !checks.dialect.can_be_referenced(
+        table,
+        &referenced,
+        checks.by_owner.get(&parent.name).map_or(&[], Vec::as_slice),
+    ) {
         checks.add(
             Diagnostic::new(
                 Code::WV112,

@@ -1,6 +1,7 @@
 //! What parsing asks of an engine.
 
 use std::borrow::Cow;
+use std::collections::BTreeMap;
 
 use sqlparser::dialect::Dialect as TokenRules;
 
@@ -11,6 +12,14 @@ use crate::model::QualifiedName;
 
 /// An engine's grammar.
 pub trait Grammar: Semantics {
+    /// What settings of a project say before its sources do. The error is the name of a setting, and what is wrong with it.
+    fn session(&self, settings: &BTreeMap<String, String>) -> Result<Session, (String, String)> {
+        match settings.keys().next() {
+            Some(name) => Err((name.clone(), format!("{} has no settings for sources", self.engine().title))),
+            None => Ok(Session::default()),
+        }
+    }
+
     /// How the engine's text is cut into tokens.
     fn token_rules(&self) -> &'static dyn TokenRules;
 

@@ -39,6 +39,11 @@ pub struct ParsedSource {
 ///
 /// An error ends its statement only: the rest of the source is still read.
 pub fn parse_source(grammar: &dyn Grammar, source: &Source, index: u32) -> ParsedSource {
+    parse_source_in(grammar, source, index, &Session::default())
+}
+
+/// The same, where settings say something before the source does.
+pub fn parse_source_in(grammar: &dyn Grammar, source: &Source, index: u32, settings: &Session) -> ParsedSource {
     let mut parsed = ParsedSource::default();
     if let Some(diagnostic) = not_text(source, index) {
         parsed.diagnostics.push(diagnostic);
@@ -52,7 +57,7 @@ pub fn parse_source(grammar: &dyn Grammar, source: &Source, index: u32) -> Parse
     let comments: Vec<Token> = tokens.iter().filter(|token| token.kind == TokenKind::Comment).copied().collect();
     let tokens: Vec<Token> = tokens.into_iter().filter(|token| token.kind != TokenKind::Comment).collect();
 
-    let mut session = Session::default();
+    let mut session = settings.clone();
     let mut temporary = Temporary::default();
     let mut rest = &tokens[..];
     let mut comments = &comments[..];

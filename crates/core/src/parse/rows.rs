@@ -348,6 +348,7 @@ mod tests {
         has_brackets: false,
         has_nested_comments: true,
         schema_tables: Some("catalogue_"),
+        has_backslash_escapes: false,
         plain_text_setting: Some("standard_conforming_strings"),
         client_command: Some(b'\\'),
     };

@@ -141,6 +141,9 @@ fn head(client: &dyn Client, script: &Script, text: &mut Text<'_>) {
     }
     if script.plan.is_one_transaction() {
         text.line("-- It is one transaction: if any statement fails, the database stays as it was.");
+    } else if !script.engine.capabilities.has_transactional_ddl {
+        text.line("-- The engine commits every step by itself. If a step fails, the steps before it stay, and `wevrun deploy` of this");
+        text.line("-- file continues there. Make a backup first.");
     } else {
         text.line("-- The engine can't run all of it in one transaction. If a statement fails, its part is rolled back, or can be");
         text.line("-- repeated if the part says so; earlier parts stay committed. `wevrun deploy` of this file continues there.");

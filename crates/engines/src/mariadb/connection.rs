@@ -103,6 +103,10 @@ fn unreachable(settings: &Settings, error: &Error) -> LiveError {
             1049 => LiveError::NotFound(place),
             _ => LiveError::Unreachable(place, own.message.clone()),
         },
+        Error::IoError(own) => LiveError::Unreachable(place, own.to_string()),
+        Error::DriverError(mysql::DriverError::CouldNotConnect(Some((_, why, _)))) => {
+            LiveError::Unreachable(place, why.clone())
+        }
         other => LiveError::Unreachable(place, other.to_string()),
     }
 }

@@ -6,6 +6,7 @@ mod ledger;
 mod option_file;
 mod probe;
 mod read;
+mod rights;
 mod run;
 mod scratch;
 mod settings;

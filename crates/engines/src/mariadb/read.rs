@@ -9,7 +9,8 @@ use wevrun_core::source::Source;
 use wevrun_mariadb::MariaDb;
 
 use super::connection::{MariaDatabase, meaning, text};
-use crate::database::Content;
+use super::rights;
+use crate::database::{Content, Database as _};
 use crate::error::LiveError;
 
 /// Shows every object; a result set each. What can't be shown gives a row with the word `unshown`, its kind, its name and why.
@@ -63,6 +64,10 @@ struct Shown {
 
 impl MariaDatabase {
     pub(super) fn content(&mut self) -> Result<Content, LiveError> {
+        let grants: Vec<String> = self.facts("SHOW GRANTS")?;
+        if let Some(words) = rights::unseen(&grants, &self.settings.database) {
+            return Err(LiveError::Engine(words));
+        }
         let mut beside = self.rows(BESIDE)?;
         let shown = self.show_all()?;
         let has_geometry = |shown: &Shown| GEOMETRY.iter().any(|word| shown.statement.contains(&format!("` {word}")));

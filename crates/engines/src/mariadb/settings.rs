@@ -128,7 +128,7 @@ impl Settings {
         } else {
             options = options.ssl_opts(ssl(said).map_err(bad)?);
         }
-        Ok(Settings { options: options.into(), shown: format!("{database} at {shown_place}"), database })
+        Ok(Settings { options: options.into(), shown: format!("{shown_place}/{database}"), database })
     }
 
     /// The same for another database of the server; none is the server itself.
@@ -186,7 +186,7 @@ mod tests {
         assert_eq!(settings.database, "honey bees");
         assert_eq!(settings.options.get_tcp_port(), 3307);
         assert_eq!(settings.options.get_pass(), Some("p@ss"));
-        assert_eq!(settings.shown, "honey bees at bees.example:3307");
+        assert_eq!(settings.shown, "bees.example:3307/honey bees");
         let socket = Settings::of("mysql://root@%2Ftmp%2Fbees%2Fsocket/honey?no-defaults=1").expect("a URL");
         assert_eq!(socket.options.get_socket(), Some("/tmp/bees/socket"));
     }

@@ -1,6 +1,7 @@
 //! MariaDB, on a real server.
 
 mod changes;
+mod histories;
 mod invariants;
 mod resumed;
 mod spellings;

@@ -10,7 +10,7 @@ use sqlparser::ast::{
     TableFactor, TableWithJoins, WindowSpec,
 };
 use sqlparser::parser::Parser;
-use wevrun_core::model::{Definition, Expression, Model, Name};
+use wevrun_core::model::{Definition, Expression, Model, Name, Unresolved};
 use wevrun_core::parse::{Token, TokenKind, token};
 
 use super::expression::plain_tokens;
@@ -28,6 +28,16 @@ pub struct Known {
     /// What is known of views so far; none while one is looked at.
     outputs: RefCell<BTreeMap<String, Option<Vec<String>>>>,
     functions: BTreeSet<String>,
+    /// Names that the view at hand uses, and that nothing has.
+    unresolved: RefCell<BTreeSet<Unresolved>>,
+}
+
+/// What was found out about a view.
+pub struct Found {
+    /// Its query.
+    pub query: Expression,
+    /// What it names that is certainly not there.
+    pub unresolved: Vec<Unresolved>,
 }
 
 /// A query in its canonical form.
@@ -62,13 +72,17 @@ impl Known {
     }
 
     /// The canonical form of a view's query.
-    pub fn view(&self, written: &str) -> Expression {
+    pub fn view(&self, written: &str) -> Found {
         let (columns, query) = crate::parse::view::columns_of(written);
-        match self.query(query, &columns) {
+        self.unresolved.borrow_mut().clear();
+        let done = self.query(query, &columns);
+        let unresolved: Vec<Unresolved> = self.unresolved.take().into_iter().collect();
+        let query = match done {
             Some(done) if done.sure => Expression::new(done.text, written),
             Some(done) => Expression::unsure(&done.text, written),
             None => Expression::unsure(&plain_tokens(written), written),
-        }
+        };
+        Found { query, unresolved }
     }
 
     fn query(&self, text: &str, columns: &[Name]) -> Option<Done> {
@@ -205,7 +219,13 @@ impl Names for Resolver<'_, '_> {
                 _ => {}
             }
         }
-        if self.place == Place::Group && qualifier.is_none() { alias() } else { None }
+        let found = if self.place == Place::Group && qualifier.is_none() { alias() } else { None };
+        if found.is_none() {
+            let qualifier = qualifier.map(|qualifier| qualifier.to_owned());
+            let name = parts.last().map_or_else(String::new, |part| part.value.clone());
+            self.whole.known.unresolved.borrow_mut().insert(Unresolved::Column(qualifier, name));
+        }
+        found
     }
 
     fn subquery(&self, query: &Query) -> Option<Printed> {
@@ -689,20 +709,21 @@ pub fn finish(model: &mut Model) {
     if known.views.is_empty() {
         return;
     }
-    let views: Vec<(wevrun_core::model::ObjectKey, Expression)> = model
+    let views: Vec<(wevrun_core::model::ObjectKey, Found)> = model
         .of_kind(wevrun_core::model::Kind::View)
         .filter_map(|object| {
             let Definition::View(view) = &object.definition else { return None };
-            let mut query = known.view(view.query.written());
-            query.canonical = with_names(&query.canonical);
-            Some((object.key(), query))
+            let mut found = known.view(view.query.written());
+            found.query.canonical = with_names(&found.query.canonical);
+            Some((object.key(), found))
         })
         .collect();
-    for (key, query) in views {
+    for (key, found) in views {
         if let Some(object) = model.get_mut(&key)
             && let Definition::View(view) = &mut object.definition
         {
-            view.query = query;
+            view.query = found.query;
+            object.unresolved = found.unresolved;
         }
     }
 }

@@ -464,14 +464,22 @@ impl Printer<'_> {
         if let Some(printed) = self.aggregate(&lower, function)? {
             return Some(printed);
         }
+        // A word that is no column comes first.
+        let is_unit = |index: usize| index == 0 && matches!(lower.as_str(), "timestampadd" | "timestampdiff");
+        if lower == "get_format" {
+            return None;
+        }
         let arguments = match &function.args {
             FunctionArguments::None => Vec::new(),
             FunctionArguments::List(list) if list.clauses.is_empty() && list.duplicate_treatment.is_none() => {
-                let argument = |argument: &FunctionArg| match argument {
+                let argument = |(index, argument): (usize, &FunctionArg)| match argument {
+                    FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) if is_unit(index) => {
+                        Some(Printed::atom(expr.to_string().to_ascii_lowercase()))
+                    }
                     FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) => self.print(expr),
                     _ => None,
                 };
-                list.args.iter().map(argument).collect::<Option<Vec<_>>>()?
+                list.args.iter().enumerate().map(argument).collect::<Option<Vec<_>>>()?
             }
             _ => return None,
         };

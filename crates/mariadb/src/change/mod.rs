@@ -2,7 +2,7 @@
 
 mod alter_table;
 
-pub use alter_table::{AlterTable, Position, TableAction};
+pub use alter_table::{AlterTable, Position, TableAction, keys_of};
 
 use wevrun_core::change::{EngineChange, Outcome};
 use wevrun_core::model::{Clauses, Model, ObjectKey};

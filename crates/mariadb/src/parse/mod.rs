@@ -16,6 +16,7 @@ pub mod table;
 pub mod view;
 
 pub use create::created_name;
+pub use settings::session;
 
 use smol_str::SmolStr;
 use wevrun_core::diagnostics::{Code, Diagnostic};
@@ -56,6 +57,10 @@ pub fn statement(
         | "HANDLER") => aside(Code::WV007, format!("{word} is about rows, so it is no part of the schema"), false),
         word @ ("GRANT" | "REVOKE") => {
             aside(Code::WV007, format!("{word} is about users, which are no part of the schema"), false)
+        }
+        // Dumps set the next values of sequences so.
+        "DO" if reader.sees("SETVAL") || reader.sees("GET_LOCK") || reader.sees("RELEASE_LOCK") => {
+            Ok(vec![StatementKind::Session])
         }
         word @ ("CALL" | "DO" | "PREPARE" | "EXECUTE" | "BEGIN") => {
             let runs = word != "BEGIN" || reader.sees("NOT");

@@ -1,11 +1,43 @@
 //! SET: settings of the session that change what statements mean.
 
+use std::collections::BTreeMap;
+
 use wevrun_core::parse::{Reader, Session, TokenKind};
 
-use crate::names;
+use super::options::TableOptions;
+use crate::{charset, names};
 
 /// The setting that says how text is read, and what programs are created with.
 pub const SQL_MODE: &str = "sql_mode";
+
+/// What the section `[mariadb]` of a project says: under which defaults its sources are read.
+pub fn session(settings: &BTreeMap<String, String>) -> Result<Session, (String, String)> {
+    let mut session = Session::default();
+    let mut options = TableOptions::default();
+    for (name, value) in settings {
+        match name.as_str() {
+            "character-set" => options.character_set = Some(value.to_ascii_lowercase()),
+            "collation" => options.collation = Some(value.to_ascii_lowercase()),
+            "sql-mode" => {
+                session.defaults.insert(SQL_MODE.into(), value.to_ascii_uppercase().into());
+            }
+            other => {
+                let known = "character-set, collation, sql-mode";
+                return Err((other.to_owned(), format!("`{other}` is no setting of MariaDB; there are {known}")));
+            }
+        }
+    }
+    let known = |said: &str| charset::is_known(&charset::character_set(said));
+    if let Some(said) = options.character_set.as_ref().filter(|said| !known(said)) {
+        return Err(("character-set".to_owned(), format!("MariaDB has no character set `{said}`")));
+    }
+    let collation = options.collation(charset::USUAL_COLLATION);
+    if !known(charset::of_collation(&collation)) {
+        return Err(("collation".to_owned(), format!("MariaDB has no collation `{collation}`")));
+    }
+    super::set_database_collation(&mut session, &collation);
+    Ok(session)
+}
 
 /// Follows `SET [SESSION] sql_mode = …`; everything else changes nothing that counts.
 pub fn set(reader: &mut Reader<'_>, session: &mut Session) {

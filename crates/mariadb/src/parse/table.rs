@@ -29,16 +29,20 @@ pub struct TableSpec {
     pub periods: Vec<(Name, Vec<Name>)>,
     pub options: TableOptions,
     pub partition_by: Option<Expression>,
+    /// The table whose definition it copies.
+    pub like: Option<QualifiedName>,
 }
 
 /// The rest of CREATE TABLE, after the name.
 pub fn table(reader: &mut Reader<'_>) -> Parsed<(TableSpec, ColumnSpans)> {
     if reader.sees("LIKE") || (reader.sees_symbol("(") && reader.sees_at(1, "LIKE")) {
-        return Err(Box::new(
-            Diagnostic::new(Code::WV006, "this table's columns are those of another table")
-                .at(reader.location(reader.position..reader.position + 1), "the columns are defined here")
-                .help("list the columns and keys"),
-        ));
+        let in_list = reader.take_symbol("(");
+        reader.expect("LIKE")?;
+        let like = Some(super::qualified_name(reader, "a table")?);
+        if in_list {
+            reader.expect_symbol(")")?;
+        }
+        return Ok((TableSpec { like, ..TableSpec::default() }, ColumnSpans::default()));
     }
     let open = reader.peek().map_or(0, |token| token.start);
     if !reader.sees_symbol("(") {
@@ -150,6 +154,11 @@ fn is_key(reader: &Reader<'_>) -> bool {
 
 /// The table and its keys, in the database whose text has this collation.
 pub fn build(name: &QualifiedName, spec: &TableSpec, session: &Session) -> (Table, Vec<Object>) {
+    if let Some(like) = &spec.like {
+        let mut table = Table::default();
+        table.clauses.set(clause::LIKE, super::without_own_database(like, session));
+        return (table, Vec::new());
+    }
     let collation = spec.options.collation(&super::database_collation(session));
     let mut table = Table { columns: Unordered(Vec::new()), ..Table::default() };
     table.columns.0 = spec.columns.iter().map(|column| column.resolve(&collation)).collect();
