@@ -8,15 +8,91 @@ use sqlparser::parser::Parser;
 use wevrun_core::model::{Definition, Kind, Model, ObjectKey, QualifiedName};
 use wevrun_core::parse::{TokenKind, token};
 
-use crate::parse::keys::{begins_with, index_columns};
+use crate::parse::keys::{begins_with, column_of, index_columns};
 use crate::syntax::Syntax;
-use crate::{names, tokens};
+use crate::{clause, names, tokens};
 
 /// Makes canonical what needs the whole schema to be known.
 pub fn finish(model: &mut Model) {
+    fit_keys(model);
     drop_needless_keys(model);
     find_uses(model);
     crate::canonical::query::finish(model);
+}
+
+/// The longest key of InnoDB, in bytes (<https://mariadb.com/kb/en/innodb-limitations/>), and that of other engines.
+const LONGEST_KEY: (u64, u64) = (3072, 1000);
+
+/// What is too long for a key is cut, or only its hash is kept. A length that covers the column is not kept.
+fn fit_keys(model: &mut Model) {
+    let mut fitted = Vec::new();
+    for object in model.of_kind(Kind::Index) {
+        let Definition::Index(index) = &object.definition else { continue };
+        let Some(table) = model.table(&index.table) else { continue };
+        let is_innodb = table.clauses.value(clause::ENGINE).is_none_or(|engine| engine == "innodb");
+        let longest = if is_innodb { LONGEST_KEY.0 } else { LONGEST_KEY.1 };
+        let mut new = index.clone();
+        let (mut hashed, count) = (false, index.parts.len());
+        let is_special = index.clauses.has(clause::KIND);
+        for part in &mut new.parts {
+            let Some(column) = table.column(&column_of(part)) else { continue };
+            let spelling = column.data_type.as_ref().map_or("", |own| own.canonical.as_str());
+            let size = Size::of(spelling);
+            let width = column
+                .collation
+                .as_ref()
+                .map_or(1, |own| crate::charset::most_bytes(crate::charset::of_collation(own.canonical())));
+            let said = part.clauses.get(clause::LENGTH).and_then(|length| length.parse::<u64>().ok());
+            match (size, said) {
+                (Size::Fixed(length), Some(said)) if length == said => drop(part.clauses.remove(clause::LENGTH)),
+                (_, Some(_)) | (Size::Other, None) => {}
+                (Size::Fixed(length), None) if length * width <= longest => {}
+                (_, None) if index.unique => hashed = true,
+                (Size::Tiny, None) if !is_special => part.clauses.set(clause::LENGTH, 255.to_string()),
+                (Size::Fixed(_) | Size::Long, None) if !is_special && count == 1 => {
+                    part.clauses.set(clause::LENGTH, (longest / width).to_string());
+                }
+                _ => {}
+            }
+        }
+        if hashed {
+            new.clauses.set(clause::USING, "hash".to_owned());
+        }
+        if new != *index {
+            fitted.push((object.key(), new));
+        }
+    }
+    for (key, index) in fitted {
+        if let Some(object) = model.get_mut(&key) {
+            object.definition = Definition::Index(index);
+        }
+    }
+}
+
+/// How long the values of a column can be.
+enum Size {
+    /// So many characters or bytes.
+    Fixed(u64),
+    /// At most 255 bytes, of which a key always has a length.
+    Tiny,
+    /// Longer than any key.
+    Long,
+    /// It fits always.
+    Other,
+}
+
+impl Size {
+    fn of(spelling: &str) -> Size {
+        let (name, rest) = spelling.split_once('(').unwrap_or((spelling, ""));
+        match name {
+            "char" | "varchar" | "binary" | "varbinary" => {
+                rest.trim_end_matches(')').parse().map_or(Size::Other, Size::Fixed)
+            }
+            "tinytext" | "tinyblob" => Size::Tiny,
+            name if name.ends_with("text") || name.ends_with("blob") => Size::Long,
+            _ => Size::Other,
+        }
+    }
 }
 
 /// A key that was only made for a foreign key is dropped as soon as another key serves it.
