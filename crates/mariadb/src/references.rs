@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 
 use sqlparser::ast::{Expr, ObjectName, Query, Visit, Visitor};
 use sqlparser::parser::Parser;
-use wevrun_core::model::{Definition, Kind, Model, ObjectKey, QualifiedName};
+use wevrun_core::model::{Definition, Kind, Model, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::parse::{TokenKind, token};
 
 use crate::parse::keys::{begins_with, column_of, index_columns};
@@ -14,10 +14,26 @@ use crate::{clause, names, tokens};
 
 /// Makes canonical what needs the whole schema to be known.
 pub fn finish(model: &mut Model) {
+    drop_ignored_foreign_keys(model);
     fit_keys(model);
     drop_needless_keys(model);
     find_uses(model);
     crate::canonical::query::finish(model);
+}
+
+/// Whether InnoDB stores a table: only it keeps foreign keys (<https://mariadb.com/kb/en/foreign-keys/>).
+pub fn is_innodb(table: &Table) -> bool {
+    table.clauses.value(clause::ENGINE).is_none_or(|engine| engine == "innodb")
+}
+
+fn drop_ignored_foreign_keys(model: &mut Model) {
+    let keeps = |object: &&Object| object.as_table().is_none_or(|table| table.foreign_keys.is_empty() || is_innodb(table));
+    let ignored: Vec<ObjectKey> = model.of_kind(Kind::Table).filter(|object| !keeps(object)).map(|object| object.key()).collect();
+    for key in ignored {
+        if let Some(Definition::Table(table)) = model.get_mut(&key).map(|object| &mut object.definition) {
+            table.foreign_keys.clear();
+        }
+    }
 }
 
 /// The longest key of InnoDB, in bytes (<https://mariadb.com/kb/en/innodb-limitations/>), and that of other engines.
@@ -29,8 +45,7 @@ fn fit_keys(model: &mut Model) {
     for object in model.of_kind(Kind::Index) {
         let Definition::Index(index) = &object.definition else { continue };
         let Some(table) = model.table(&index.table) else { continue };
-        let is_innodb = table.clauses.value(clause::ENGINE).is_none_or(|engine| engine == "innodb");
-        let longest = if is_innodb { LONGEST_KEY.0 } else { LONGEST_KEY.1 };
+        let longest = if is_innodb(table) { LONGEST_KEY.0 } else { LONGEST_KEY.1 };
         let mut new = index.clone();
         let (mut hashed, count) = (false, index.parts.len());
         let is_special = index.clauses.has(clause::KIND);

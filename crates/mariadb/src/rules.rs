@@ -7,6 +7,7 @@ use wevrun_core::model::{Definition, Kind, Model, Name, Object, Table, Unresolve
 use wevrun_core::parse::{TokenKind, token};
 
 use crate::parse::keys::{begins_with, index_columns, primary_columns};
+use crate::references::is_innodb;
 use crate::{MariaDb, clause, names};
 
 impl Rules for MariaDb {
@@ -51,13 +52,17 @@ fn name_length(object: &Object, checks: &mut Checks<'_>) {
     }
 }
 
-/// The column must be the first of a key.
+/// The column must be the first of a key; of other engines than InnoDB, in a key.
 fn auto_increment(object: &Object, table: &Table, owned: &[&Object], checks: &mut Checks<'_>) {
     for column in table.columns.iter().filter(|column| column.clauses.has(clause::AUTO_INCREMENT)) {
         let own = std::slice::from_ref(&column.name);
-        let by_primary = table.primary_key.as_ref().is_some_and(|key| begins_with(&primary_columns(key), own));
+        let serves = |parts: &[(Name, bool)]| match is_innodb(table) {
+            true => begins_with(parts, own),
+            false => parts.iter().any(|(part, _)| *part == column.name),
+        };
+        let by_primary = table.primary_key.as_ref().is_some_and(|key| serves(&primary_columns(key)));
         let by_index = owned.iter().any(|object| match &object.definition {
-            Definition::Index(index) => begins_with(&index_columns(index), own),
+            Definition::Index(index) => serves(&index_columns(index)),
             _ => false,
         });
         if !by_primary && !by_index {

@@ -12,6 +12,9 @@ use crate::syntax::Syntax;
 /// What a delimiter other than the semicolon becomes: a character that no text of a statement holds.
 const END: char = '\u{1}';
 
+/// What a command that sets the delimiter becomes.
+const NEW_DELIMITER: char = '\u{2}';
+
 /// The rules for the tokenizer.
 pub fn rules() -> &'static dyn TokenRules {
     &Syntax
@@ -100,7 +103,7 @@ impl Scan {
                     match command {
                         Command::Delimiter(new) => {
                             delimiter = new;
-                            scan.edits.push((at, end, None));
+                            scan.edits.push((at, end, Some(NEW_DELIMITER as u8)));
                         }
                         // The statement ends with its line.
                         Command::Use => scan.edits.extend((end < bytes.len()).then_some((end, end + 1, Some(b';')))),
@@ -265,19 +268,22 @@ fn executable_head(text: &str) -> Option<(usize, bool)> {
 /// How many tokens the first statement has, without what ends it. The blocks of a compound statement are followed, so that the
 /// semicolons in it end nothing, whether or not a `DELIMITER` is set.
 pub fn statement_length(text: &str, tokens: &[Token]) -> usize {
-    let is_end = |token: &Token| token.kind == TokenKind::Symbol && token.text(text).starts_with(END);
-    let semicolon = |token: &Token| token.is_symbol(text, ";");
-    let delimited = tokens.iter().position(is_end);
-    if !is_compound(text, tokens) {
-        return tokens.iter().position(|token| semicolon(token) || is_end(token)).unwrap_or(tokens.len());
-    }
-    let first_words = tokens.iter().take(8);
-    let is_package = first_words.clone().any(|token| token.is_word(text, "PACKAGE"));
-    let structural = if is_package && delimited.is_some() { None } else { end_of_blocks(text, tokens) };
-    match (structural, delimited) {
-        (Some(structural), Some(delimited)) => structural.min(delimited),
-        (found, delimited) => found.or(delimited).unwrap_or(tokens.len()),
-    }
+    let is = |token: &Token, mark: char| token.kind == TokenKind::Symbol && token.text(text).starts_with(mark);
+    let mark = tokens.iter().position(|token| is(token, END) || is(token, NEW_DELIMITER));
+    let inside = &tokens[..mark.unwrap_or(tokens.len())];
+    // The client sends all up to the delimiter; the server ends a statement at a semicolon that is not in a block.
+    let end = if !is_compound(text, inside) {
+        inside.iter().position(|token| token.is_symbol(text, ";"))
+    } else if mark.is_some_and(|mark| is(&tokens[mark], END)) && is_package(text, inside) {
+        None
+    } else {
+        end_of_blocks(text, inside)
+    };
+    end.unwrap_or(inside.len())
+}
+
+fn is_package(text: &str, tokens: &[Token]) -> bool {
+    tokens.iter().take(8).any(|token| token.is_word(text, "PACKAGE"))
 }
 
 /// Whether a statement can hold others.
@@ -314,29 +320,33 @@ fn end_of_blocks(text: &str, tokens: &[Token]) -> Option<usize> {
 
 /// Whether all blocks of a body are closed.
 pub fn is_closed(text: &str, tokens: &[Token]) -> bool {
-    let (end, depth) = follow_blocks(text, tokens);
-    end.is_some() || depth <= 0
+    let (end, open) = follow_blocks(text, tokens);
+    end.is_some() || open == 0
 }
 
 /// Where the semicolon is that ends the statement, and how many blocks are open there or at the end.
-fn follow_blocks(text: &str, tokens: &[Token]) -> (Option<usize>, i32) {
-    let mut depth = 0i32;
+fn follow_blocks(text: &str, tokens: &[Token]) -> (Option<usize>, usize) {
+    // Each block that is open; true for a CASE that is an expression: in it, IF is a function.
+    let mut open: Vec<bool> = Vec::new();
     let mut index = 0;
     while index < tokens.len() {
         let token = tokens[index];
-        if token.is_symbol(text, ";") && depth <= 0 {
-            return (Some(index), depth);
+        if token.is_symbol(text, ";") && open.is_empty() {
+            return (Some(index), 0);
         }
         if token.kind == TokenKind::Word {
             let word = token.text(text).to_ascii_uppercase();
             let after_dot = index > 0 && tokens[index - 1].is_symbol(text, ".");
+            let in_expression = open.last() == Some(&true);
+            let starts = !in_expression && starts_statement(text, tokens, index);
             match word.as_str() {
                 _ if after_dot => {}
-                "BEGIN" | "CASE" => depth += 1,
-                "IF" | "LOOP" | "WHILE" | "REPEAT" | "FOR" if starts_statement(text, tokens, index) => depth += 1,
+                "BEGIN" => open.push(false),
+                "CASE" => open.push(!starts),
+                "IF" | "LOOP" | "WHILE" | "REPEAT" | "FOR" if starts => open.push(false),
                 "END" => {
-                    depth -= 1;
-                    let next = tokens.get(index + 1);
+                    open.pop();
+                    let next = tokens.get(index + 1).filter(|_| !in_expression);
                     let closes = ["IF", "CASE", "LOOP", "WHILE", "REPEAT", "FOR"];
                     if closes.iter().any(|word| next.is_some_and(|next| next.is_word(text, word))) {
                         index += 1;
@@ -347,7 +357,7 @@ fn follow_blocks(text: &str, tokens: &[Token]) -> (Option<usize>, i32) {
         }
         index += 1;
     }
-    (None, depth)
+    (None, open.len())
 }
 
 /// Whether a statement of a block can begin at a token.
@@ -407,6 +417,9 @@ mod tests {
     fn blocks_end_without_a_delimiter() {
         let text = "create trigger t before insert on a for each row begin if new.end > 1 then set new.x = if(1, 2, 3); end if; \
                     l: loop leave l; end loop; set @a = case when 1 then 2 end; end; create table b (a int);";
+        assert_eq!(statements(text).len(), 2, "{:?}", statements(text));
+        let text = "create function f() returns int begin case a when 1 then select (case when b then if(c, 1, 2) else if(d, 1, 2) end); \
+                    end case; return case a when 1 then case b when 2 then 3 end end; end; select 1";
         assert_eq!(statements(text).len(), 2, "{:?}", statements(text));
         let text = "create event e on schedule every 1 day do delete from t; select 1";
         assert_eq!(statements(text), ["create event e on schedule every 1 day do delete from t", "select 1"]);

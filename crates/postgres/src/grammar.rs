@@ -22,12 +22,10 @@ impl Grammar for Postgres {
         RowRules {
             has_copy: true,
             has_dollar_quotes: true,
-            has_brackets: false,
             has_nested_comments: true,
-            schema_tables: None,
-            has_backslash_escapes: false,
             plain_text_setting: Some("standard_conforming_strings"),
             client_command: Some(b'\\'),
+            ..RowRules::default()
         }
     }
 

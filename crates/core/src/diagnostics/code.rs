@@ -124,6 +124,12 @@ or not: it is left as it is.
 Read the body. If the word is a name, write it with its schema outside of texts, or use format('%I', …)
 with a name that the routine is given."
 
+    WV014 Warning "a clause has no effect"
+"The server accepts the clause and does nothing with it, as MariaDB does with the foreign keys of tables that InnoDB
+does not store. Wevrun reads the object without it.
+
+Remove the clause, or change what keeps it from having an effect."
+
     WV101 Error "two objects have the same name"
 "In SQLite, tables, views, virtual tables and indexes share one namespace; triggers have their
 own. Letter case makes no difference: `Hives` and `hives` are one name.

@@ -23,6 +23,10 @@ pub struct RowRules {
     pub has_backslash_escapes: bool,
     /// What a line begins with that is a command for the client.
     pub client_command: Option<u8>,
+    /// A comment may begin with `#`; `--` begins one only before a space.
+    pub has_hash_comments: bool,
+    /// DELIMITER at the beginning of a line says what ends a statement.
+    pub has_delimiters: bool,
 }
 
 /// Where the filter is between two lines.
@@ -52,6 +56,10 @@ pub struct RowFilter {
     word: Vec<u8>,
     /// How many BEGIN and CASE of a CREATE statement have no END yet: its body has statements of its own.
     depth: usize,
+    /// Whether the word before was END: it may be that of an IF or a loop.
+    after_end: bool,
+    /// Whether a delimiter other than the semicolon ends statements: what is there has bodies, and all of it is kept.
+    delimited: bool,
     /// The lines of an INSERT, until it is known whether it ends with a line.
     insert: Option<(Vec<u8>, u64)>,
     has_insert: bool,
@@ -91,6 +99,8 @@ impl RowFilter {
             statement: Vec::new(),
             word: Vec::new(),
             depth: 0,
+            after_end: false,
+            delimited: false,
             insert: None,
             has_insert: false,
             statements: 0,
@@ -148,6 +158,10 @@ impl RowFilter {
             return;
         }
         let begins = self.state == State::Code && self.statement.is_empty();
+        if self.rules.has_delimiters && begins && self.insert.is_none() && self.reads_delimiter(line) {
+            self.kept.extend_from_slice(line);
+            return;
+        }
         if begins && self.insert.is_none() && self.is_insert(line) {
             self.insert = Some((Vec::new(), 0));
             self.statements = 0;
@@ -171,6 +185,16 @@ impl RowFilter {
                 }
             }
         }
+    }
+
+    /// Whether a line is kept because of a delimiter: it sets one, or is before the next.
+    fn reads_delimiter(&mut self, line: &[u8]) -> bool {
+        let mut words = line.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty());
+        if words.next().is_some_and(|word| word.eq_ignore_ascii_case(b"delimiter")) {
+            self.delimited = words.next().is_some_and(|delimiter| delimiter != b";");
+            return true;
+        }
+        self.delimited
     }
 
     /// Follows texts, comments and statements through a line. Whether nothing is on it after the last statement's end.
@@ -220,9 +244,11 @@ impl RowFilter {
                         self.word.push(byte.to_ascii_lowercase());
                     } else {
                         self.end_word();
+                        self.after_end &= byte.is_ascii_whitespace();
                     }
                     match byte {
-                        b'-' if rest.starts_with(b"--") => return is_at_end,
+                        b'-' if rest.starts_with(b"--") && self.is_comment(rest) => return is_at_end,
+                        b'#' if self.rules.has_hash_comments => return is_at_end,
                         b'/' if rest.starts_with(b"/*") => {
                             self.state = State::Comment(1);
                             at += 2;
@@ -290,11 +316,19 @@ impl RowFilter {
         let word = std::mem::take(&mut self.word);
         if self.statement.starts_with(b"create ") {
             match word.as_slice() {
+                b"case" if self.after_end => {}
+                // Their beginnings are not counted.
+                b"if" | b"loop" | b"while" | b"repeat" | b"for" if self.after_end => self.depth += 1,
                 b"begin" | b"case" => self.depth += 1,
                 b"end" => self.depth = self.depth.saturating_sub(1),
                 _ => {}
             }
         }
+        self.after_end = word == b"end";
+    }
+
+    fn is_comment(&self, dashes: &[u8]) -> bool {
+        !self.rules.has_hash_comments || dashes.get(2).is_none_or(u8::is_ascii_whitespace)
     }
 
     fn ended(&mut self, head: &[u8]) {
@@ -351,6 +385,8 @@ mod tests {
         has_backslash_escapes: false,
         plain_text_setting: Some("standard_conforming_strings"),
         client_command: Some(b'\\'),
+        has_hash_comments: false,
+        has_delimiters: false,
     };
 
     /// Fed in pieces of every length, the result is the same.
@@ -407,6 +443,28 @@ mod tests {
         ] {
             assert_eq!(kept(text), text);
         }
+    }
+
+    #[test]
+    fn statements_of_bodies_are_no_rows() {
+        let rules = RowRules {
+            has_backslash_escapes: true,
+            has_hash_comments: true,
+            has_delimiters: true,
+            ..RowRules::default()
+        };
+        for text in [
+            "DELIMITER ;;\nCREATE PROCEDURE p()\nBEGIN\nIF a THEN SET b = 1; END IF;\nINSERT INTO a VALUES (1);\n\
+             INSERT INTO a VALUES (2);\nEND;;\nINSERT INTO a VALUES (3);;\nDELIMITER ;\n",
+            "CREATE PROCEDURE p()\nBEGIN\nWHILE a DO CASE b WHEN 1 THEN SET b = 2; END CASE; END WHILE;\n\
+             INSERT INTO a VALUES (1);\nINSERT INTO a VALUES (2);\nEND;\n",
+            "# it's\nSELECT 5--'1;\nINSERT INTO a VALUES (1);\nINSERT INTO a VALUES (2);\n';\n",
+        ] {
+            assert_eq!(String::from_utf8(filtered(text, rules).kept).expect("it was text"), text);
+        }
+        let text = "DELIMITER ;;\nCREATE EVENT e DO\nSELECT 1;;\nDELIMITER ;\nINSERT INTO a VALUES (1);\nINSERT INTO a VALUES (2);\n";
+        let kept = filtered(text, rules).kept;
+        assert_eq!(String::from_utf8(kept).expect("it was text"), text.replace("INSERT INTO a VALUES (2);\n", ""));
     }
 
     #[test]

@@ -1,7 +1,7 @@
 //! CREATE.
 
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Definition, Kind, NameParts, Object, QualifiedName};
+use wevrun_core::model::{Clauses, Definition, Expression, Kind, NameParts, Object, QualifiedName};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKind};
 
 use super::{comments, index, name_parts, own_name, programs, sequence, table, view, word};
@@ -81,6 +81,11 @@ pub fn create(
                 key.parent = super::without_own_database(&key.parent, session);
             }
             super::settings_of_table(&mut table, session);
+            if let (Some(engine), Some(first)) = (table.clauses.get(clause::ENGINE), table.foreign_keys.first())
+                && !crate::references::is_innodb(&table)
+            {
+                diagnostics.push(without_foreign_keys(&name, engine, &first.parent, whole));
+            }
             object.definition = Definition::Table(table);
             (spans, indexes) = (Some(columns), keys);
         }
@@ -200,4 +205,16 @@ pub fn program_clauses(head: &Head, clauses: &mut Clauses) {
     if head.security.as_deref() == Some("invoker") {
         clauses.set(clause::SQL_SECURITY, "invoker".to_owned());
     }
+}
+
+fn without_foreign_keys(
+    name: &QualifiedName,
+    engine: &Expression,
+    parent: &QualifiedName,
+    whole: wevrun_core::source::Location,
+) -> Diagnostic {
+    let message = format!("table {name} has ENGINE={}, for which the server ignores foreign keys", engine.canonical);
+    Diagnostic::new(Code::WV014, message)
+        .at(whole, format!("the reference to {parent} is not kept"))
+        .help("remove the foreign keys, or use ENGINE=InnoDB")
 }

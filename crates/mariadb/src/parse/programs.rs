@@ -1,4 +1,5 @@
-//! Routines, triggers, events and packages: what is around their bodies. Bodies are compared as they were written.
+//! Routines, triggers, events and packages: what is around their bodies. Bodies are compared without their
+//! comments and layout: the server's client leaves comments out when it creates them.
 
 use wevrun_core::model::{Clauses, Definition, Expression, Flag, Kind, Plain};
 use wevrun_core::parse::{Parsed, Reader, Session};
@@ -6,7 +7,7 @@ use wevrun_core::parse::{Parsed, Reader, Session};
 use super::create::{Head, program_clauses};
 use super::settings::SQL_MODE;
 use super::{a_name, own_name, text_literal, word};
-use crate::canonical::expression::plain_tokens;
+use crate::canonical::expression::{plain_tokens, statement_tokens};
 use crate::{charset, clause, names};
 
 /// The rest of the statement, after the name.
@@ -28,7 +29,8 @@ pub fn program(reader: &mut Reader<'_>, kind: Kind, head: &Head, session: &Sessi
     }
     let body = reader.written(reader.position..reader.tokens.len());
     reader.position = reader.tokens.len();
-    clauses.set(clause::BODY, Expression::plain(body.replace("\r\n", "\n")));
+    let body = body.replace("\r\n", "\n");
+    clauses.set(clause::BODY, Expression::new(statement_tokens(&body), &body));
     if let Some(mode) = session.defaults.get(SQL_MODE) {
         let kept: Vec<&str> = mode.split(',').filter(|mode| MEANINGFUL_MODES.contains(mode)).collect();
         if !kept.is_empty() {
