@@ -179,6 +179,12 @@ impl Scan {
                     in_statement = false;
                     continue;
                 }
+                // The client leaves it out.
+                '\\' if rest.starts_with("\\\n") || rest.starts_with("\\\r\n") => {
+                    scan.edits.push((at, at + 1, None));
+                    at += 1;
+                    continue;
+                }
                 _ => {
                     at += first.len_utf8();
                     in_statement |= !first.is_whitespace();
@@ -435,6 +441,7 @@ mod tests {
 
     #[test]
     fn commands_of_the_client_are_no_statements() {
+        assert_eq!(statements("select \\\n1;"), ["select  \n1"]);
         let text = "use honey\nselect 1\\G\nsource other.sql\n\\. third.sql\nselect 'use x';";
         assert_eq!(statements(text), ["use honey", "select 1", "select 'use x'"]);
         let files: Vec<String> = included_files(text).into_iter().map(|(_, file)| file).collect();

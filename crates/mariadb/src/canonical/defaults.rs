@@ -130,6 +130,10 @@ impl Constant {
             }
             Family::Text | Family::Enumeration => {
                 let text = self.text()?;
+                // These types have expressions as their defaults.
+                if matches!(self, Constant::Number(_)) && spelling.ends_with("text") {
+                    return Some(text);
+                }
                 let text = if spelling.starts_with("char") || family == Family::Enumeration {
                     text.trim_end_matches(' ')
                 } else {
@@ -165,9 +169,19 @@ impl Constant {
     fn text(&self) -> Option<String> {
         Some(match self {
             Constant::Text(text) => text.clone(),
-            Constant::Number(number) => number.clone(),
+            Constant::Number(number) if number.contains(['e', 'E']) => float(&plain_number(number)?)?,
+            Constant::Number(number) => {
+                let number = plain_number(number)?;
+                let scale = number.split_once('.').map_or(0, |(_, part)| part.len() as u32);
+                rounded(&number, scale)?
+            }
             Constant::Bytes(digits) => String::from_utf8(bytes(digits)?).ok()?,
-            Constant::Bits(_) | Constant::Null => return None,
+            Constant::Bits(bits) => {
+                let number = u64::from_str_radix(bits, 2).ok()?.to_be_bytes();
+                let first = number.iter().position(|byte| *byte != 0)?;
+                String::from_utf8(number[first..].to_vec()).ok()?
+            }
+            Constant::Null => return None,
         })
     }
 

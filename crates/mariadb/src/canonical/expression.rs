@@ -67,14 +67,13 @@ pub fn plain_tokens(text: &str) -> String {
     words.collect::<Vec<_>>().join(" ")
 }
 
-/// The tokens of a body, as they are written, without what the client leaves out: comments, and backslashes outside of texts. A
-/// body that can't be read is compared as text.
+/// The tokens of a body, as they are written, without comments. A body that can't be read is compared as text.
 pub fn statement_tokens(text: &str) -> String {
     let (tokens, error) = token::tokenize(tokens::rules(), text, 0);
     if error.is_some() {
         return text.to_owned();
     }
-    let counts = |token: &&token::Token| token.kind != TokenKind::Comment && token.text(text) != "\\";
+    let counts = |token: &&token::Token| token.kind != TokenKind::Comment;
     tokens.iter().filter(counts).map(|token| token.text(text)).collect::<Vec<_>>().join(" ")
 }
 

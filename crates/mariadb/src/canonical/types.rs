@@ -52,6 +52,12 @@ pub enum Family {
 }
 
 impl DataType {
+    /// Whether no character set was written.
+    pub fn has_no_character_set(&self) -> bool {
+        let is_national = self.name.starts_with("national") || self.name.starts_with("nchar") || self.name == "nvarchar";
+        self.character_set.is_none() && self.collation.is_none() && !self.binary && !is_national
+    }
+
     /// The type in a table of this collation.
     pub fn resolve(&self, table_collation: &str) -> Resolved {
         let collation = self.collation_in(table_collation);

@@ -64,10 +64,16 @@ fn routine(reader: &mut Reader<'_>, kind: Kind, clauses: &mut Clauses, session: 
         let written = reader.written(start..reader.position);
         let resolved = data_type.resolve(&super::database_collation(session));
         let mut canonical = resolved.spelling;
+        let mut complete = written.to_owned();
         if let Some(collation) = resolved.collation {
-            canonical.push_str(&format!(" charset {} collate {collation}", charset::of_collation(&collation)));
+            let set = charset::of_collation(&collation);
+            canonical.push_str(&format!(" charset {set} collate {collation}"));
+            // In another database, the same words would be another type.
+            if data_type.has_no_character_set() {
+                complete.push_str(&format!(" CHARSET {set} COLLATE {collation}"));
+            }
         }
-        clauses.set(clause::RETURNS, Expression::new(canonical, written));
+        clauses.set(clause::RETURNS, Expression::new(canonical, &complete));
     }
     while characteristic(reader, clauses)? {}
     let _ = reader.take(&["AS"]) || reader.take(&["IS"]);
