@@ -24,12 +24,7 @@ impl Grammar for MariaDb {
     }
 
     fn row_rules(&self) -> RowRules {
-        RowRules {
-            has_backslash_escapes: true,
-            has_hash_comments: true,
-            has_delimiters: true,
-            ..RowRules::default()
-        }
+        RowRules { has_backslash_escapes: true, has_hash_comments: true, has_delimiters: true, ..RowRules::default() }
     }
 
     fn included_files(&self, text: &str) -> Vec<(usize, String)> {

@@ -27,8 +27,10 @@ pub fn is_innodb(table: &Table) -> bool {
 }
 
 fn drop_ignored_foreign_keys(model: &mut Model) {
-    let keeps = |object: &&Object| object.as_table().is_none_or(|table| table.foreign_keys.is_empty() || is_innodb(table));
-    let ignored: Vec<ObjectKey> = model.of_kind(Kind::Table).filter(|object| !keeps(object)).map(|object| object.key()).collect();
+    let keeps =
+        |object: &&Object| object.as_table().is_none_or(|table| table.foreign_keys.is_empty() || is_innodb(table));
+    let ignored: Vec<ObjectKey> =
+        model.of_kind(Kind::Table).filter(|object| !keeps(object)).map(|object| object.key()).collect();
     for key in ignored {
         if let Some(Definition::Table(table)) = model.get_mut(&key).map(|object| &mut object.definition) {
             table.foreign_keys.clear();
@@ -38,6 +40,9 @@ fn drop_ignored_foreign_keys(model: &mut Model) {
 
 /// The longest key of InnoDB, in bytes (<https://mariadb.com/kb/en/innodb-limitations/>), and that of other engines.
 const LONGEST_KEY: (u64, u64) = (3072, 1000);
+
+/// As much of a point as there is in a key.
+const POINT_LENGTH: &str = "25";
 
 /// What is too long for a key is cut, or only its hash is kept. A length that covers the column is not kept.
 fn fit_keys(model: &mut Model) {
@@ -60,7 +65,15 @@ fn fit_keys(model: &mut Model) {
             let said = part.clauses.get(clause::LENGTH).and_then(|length| length.parse::<u64>().ok());
             match (size, said) {
                 (Size::Fixed(length), Some(said)) if length == said => drop(part.clauses.remove(clause::LENGTH)),
-                (_, Some(_)) | (Size::Other, None) => {}
+                (Size::Point, _) if !is_special => part.clauses.set(clause::LENGTH, POINT_LENGTH.to_owned()),
+                (Size::Fixed(_) | Size::Long, Some(said)) if said * width > longest => {
+                    if index.unique {
+                        hashed = true;
+                    } else {
+                        part.clauses.set(clause::LENGTH, (longest / width).to_string());
+                    }
+                }
+                (_, Some(_)) | (Size::Other | Size::Point, None) => {}
                 (Size::Fixed(length), None) if length * width <= longest => {}
                 (_, None) if index.unique => hashed = true,
                 (Size::Tiny, None) if !is_special => part.clauses.set(clause::LENGTH, 255.to_string()),
@@ -92,6 +105,8 @@ enum Size {
     Tiny,
     /// Longer than any key.
     Long,
+    /// A point.
+    Point,
     /// It fits always.
     Other,
 }
@@ -104,6 +119,7 @@ impl Size {
                 rest.trim_end_matches(')').parse().map_or(Size::Other, Size::Fixed)
             }
             "tinytext" | "tinyblob" => Size::Tiny,
+            "point" => Size::Point,
             name if name.ends_with("text") || name.ends_with("blob") => Size::Long,
             _ => Size::Other,
         }

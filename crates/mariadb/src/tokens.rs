@@ -349,7 +349,11 @@ fn follow_blocks(text: &str, tokens: &[Token]) -> (Option<usize>, usize) {
                 _ if after_dot => {}
                 "BEGIN" => open.push(false),
                 "CASE" => open.push(!starts),
-                "IF" | "LOOP" | "WHILE" | "REPEAT" | "FOR" if starts => open.push(false),
+                "IF" | "LOOP" | "WHILE" | "REPEAT" if starts => open.push(false),
+                // `FOR row IN …`, not the FOR of a cursor.
+                "FOR" if starts && tokens.get(index + 2).is_some_and(|token| token.is_word(text, "IN")) => {
+                    open.push(false);
+                }
                 "END" => {
                     open.pop();
                     let next = tokens.get(index + 1).filter(|_| !in_expression);

@@ -159,8 +159,17 @@ impl Constant {
                 Some(literal(&format!("{} {}", date(day)?, time(clock, digits)?)))
             }
             Family::Binary => match self {
-                Constant::Bytes(digits) => Some(format!("x'{}'", digits.to_lowercase())),
-                other => Some(literal(&other.text()?)),
+                // The server shows other bytes than text in no way that can be read back.
+                Constant::Bytes(digits) if String::from_utf8(bytes(digits)?).is_err() => {
+                    Some(Expression::unsure(&format!("x'{}'", digits.to_lowercase()), "").canonical)
+                }
+                other => {
+                    let length = spelling.strip_prefix("binary(").and_then(|rest| rest.strip_suffix(')'));
+                    let length = length.map_or(0usize, |length| length.parse().unwrap_or(0));
+                    let mut text = other.text()?;
+                    text.extend(std::iter::repeat_n('\0', length.saturating_sub(text.len())));
+                    Some(literal(&text))
+                }
             },
             Family::Other => None,
         }
@@ -197,7 +206,8 @@ impl Constant {
     }
 }
 
-fn bytes(digits: &str) -> Option<Vec<u8>> {
+/// The bytes of hexadecimal digits.
+pub fn bytes(digits: &str) -> Option<Vec<u8>> {
     (0..digits.len()).step_by(2).map(|at| u8::from_str_radix(digits.get(at..at + 2)?, 16).ok()).collect()
 }
 

@@ -27,15 +27,48 @@ const SYNONYMS: &[(&str, &str)] = &[
     ("system_user", "user"),
     ("upper", "ucase"),
     ("var_pop", "variance"),
-    ("geomfromtext", "st_geometryfromtext"),
-    ("geometryfromtext", "st_geometryfromtext"),
-    ("st_geomfromtext", "st_geometryfromtext"),
+    ("asbinary", "st_aswkb"),
+    ("aswkt", "st_astext"),
+    ("disjoint", "mbrdisjoint"),
+    ("glength", "st_length"),
+    ("intersects", "mbrintersects"),
+    ("mbrequal", "mbrequals"),
+    ("mbrtouches", "st_touches"),
+    ("overlaps", "mbroverlaps"),
+    ("st_asbinary", "st_aswkb"),
+    ("st_aswkt", "st_astext"),
+    ("st_srid", "srid"),
 ];
+
+/// Spatial functions that the server writes with `ST_`.
+const SPATIAL: &str = " area astext aswkb boundary buffer centroid contains convexhull crosses dimension endpoint envelope equals exteriorring \
+     geometryn geometrytype interiorringn isclosed isempty isring issimple numgeometries numinteriorrings numpoints pointn \
+     pointonsurface startpoint touches within x y ";
+
+/// Geometries whose constructors from a text or from bytes are one function.
+const GEOMETRIES: &str = " geom geometry point line linestring poly polygon mpoint multipoint mline multilinestring mpoly multipolygon geomcoll \
+     geometrycollection ";
 
 /// The name that the server writes.
 pub fn name(written: &str) -> String {
     let lower = written.to_ascii_lowercase();
-    SYNONYMS.iter().find(|(own, _)| *own == lower).map_or(lower.clone(), |(_, name)| (*name).to_owned())
+    if let Some((_, name)) = SYNONYMS.iter().find(|(own, _)| *own == lower) {
+        return (*name).to_owned();
+    }
+    if is_in(SPATIAL, &lower) {
+        return format!("st_{lower}");
+    }
+    let bare = lower.strip_prefix("st_").unwrap_or(&lower);
+    match bare.split_once("from") {
+        Some((geometry, source @ ("text" | "wkb"))) if is_in(GEOMETRIES, geometry) => {
+            format!("st_geometryfrom{source}")
+        }
+        _ => lower,
+    }
+}
+
+fn is_in(words: &str, word: &str) -> bool {
+    words.contains(&format!(" {word} "))
 }
 
 /// Units of time (<https://mariadb.com/kb/en/date-and-time-units/>).

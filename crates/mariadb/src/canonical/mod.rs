@@ -1,5 +1,6 @@
 //! One spelling for what a person writes and for what the server makes of it.
 
+pub mod constants;
 pub mod defaults;
 pub mod expression;
 pub mod functions;

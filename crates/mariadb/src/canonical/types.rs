@@ -54,7 +54,8 @@ pub enum Family {
 impl DataType {
     /// Whether no character set was written.
     pub fn has_no_character_set(&self) -> bool {
-        let is_national = self.name.starts_with("national") || self.name.starts_with("nchar") || self.name == "nvarchar";
+        let is_national =
+            self.name.starts_with("national") || self.name.starts_with("nchar") || self.name == "nvarchar";
         self.character_set.is_none() && self.collation.is_none() && !self.binary && !is_national
     }
 
@@ -96,7 +97,7 @@ impl DataType {
             }
             "double" | "double precision" | "real" | "float8" => plain(format!("double{}{}", arguments(), self.sign())),
             "bit" => plain(format!("bit({})", first("1"))),
-            "year" => plain(format!("year({})", first("4"))),
+            "year" => plain(if first("4") == "2" { "year(2)" } else { "year(4)" }.to_owned()),
             "char" | "character" | "nchar" | "national char" | "national character" => {
                 if is_bytes {
                     plain(format!("binary({})", first("1")))
@@ -138,7 +139,10 @@ impl DataType {
             "long varbinary" => plain("mediumblob".to_owned()),
             "json" => Resolved { spelling: "longtext".to_owned(), collation: Some("utf8mb4_bin".to_owned()) },
             "enum" | "set" => {
-                let values = self.arguments.iter().map(|value| literal(unescaped(value).trim_end_matches(' ')));
+                let values = self.arguments.iter().map(|value| {
+                    let text = hexadecimal(value).unwrap_or_else(|| unescaped(value));
+                    literal(text.trim_end_matches(' '))
+                });
                 text(format!("{}({})", self.name, values.collect::<Vec<_>>().join(",")))
             }
             "time" | "datetime" | "timestamp" => match &self.arguments[..] {
@@ -218,4 +222,10 @@ pub fn family(spelling: &str) -> Family {
         name if name.ends_with("blob") || name.ends_with("binary") => Family::Binary,
         _ => Family::Other,
     }
+}
+
+/// The text of a value like `0x61`, if it is one.
+fn hexadecimal(value: &str) -> Option<String> {
+    let digits = value.strip_prefix("0x").or_else(|| value.strip_prefix("x'")?.strip_suffix('\''))?;
+    String::from_utf8(super::defaults::bytes(digits)?).ok()
 }

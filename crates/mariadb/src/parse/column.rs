@@ -53,7 +53,8 @@ impl ColumnSpec {
             column.not_null = Some(OnConflict::default());
             column.clauses.set(clause::AUTO_INCREMENT, Flag);
         }
-        if self.primary && !self.nullable {
+        let is_key = self.primary && !self.nullable;
+        if is_key || column.clauses.has(clause::AUTO_INCREMENT) {
             column.not_null = Some(OnConflict::default());
         }
         column.data_type = Some(Expression::new(spelling, &self.written_type));
@@ -68,7 +69,11 @@ impl ColumnSpec {
 
 /// A column definition with its constraints.
 pub fn column(reader: &mut Reader<'_>) -> Parsed<ColumnSpec> {
-    let name = a_name(reader, "a column's name")?;
+    let mut name = a_name(reader, "a column's name")?;
+    // The table may be named before it.
+    while reader.take_symbol(".") {
+        name = a_name(reader, "a column's name")?;
+    }
     definition(reader, name)
 }
 
@@ -93,6 +98,10 @@ pub fn definition(reader: &mut Reader<'_>, name: Name) -> Parsed<ColumnSpec> {
 
 /// A data type, with its character set and collation.
 pub fn data_type(reader: &mut Reader<'_>) -> Parsed<DataType> {
+    // The types of the other schemas mean something else.
+    if reader.take(&["MARIADB_SCHEMA"]) {
+        reader.expect_symbol(".")?;
+    }
     let first = reader.peek().filter(|token| token.kind == TokenKind::Word);
     let Some(first) = first else { return Err(reader.expected("a data type")) };
     let mut name = first.text(reader.text).to_ascii_lowercase();

@@ -22,8 +22,12 @@ pub struct TableOptions {
 /// Options that say nothing of the structure.
 const IGNORED: [&str; 2] = ["auto_increment", "union"];
 
+/// The server keeps no higher number for MAX_ROWS and MIN_ROWS.
+const MOST_ROWS: u64 = 4_294_967_295;
+
 /// Values that an option has anyway.
-const DEFAULTS: [(&str, &[&str]); 14] = [
+const DEFAULTS: [(&str, &[&str]); 15] = [
+    ("insert_method", &["no"]),
     ("row_format", &["default"]),
     ("max_rows", &["0"]),
     ("min_rows", &["0"]),
@@ -70,8 +74,10 @@ pub fn option(reader: &mut Reader<'_>, options: &mut TableOptions) -> Parsed<boo
     reader.take(&["DEFAULT"]);
     if reader.take(&["CHARACTER", "SET"]) || reader.take(&["CHARSET"]) {
         reader.take_symbol("=");
-        options.character_set = Some(value(reader)?.to_ascii_lowercase());
-        options.collation = None;
+        let said = charset::character_set(&value(reader)?.to_ascii_lowercase());
+        // A collation of this character set that was said before stays.
+        options.collation = options.collation.take().filter(|collation| charset::of_collation(collation) == said);
+        options.character_set = Some(said);
         return Ok(true);
     }
     if reader.take(&["COLLATE"]) {
@@ -105,7 +111,7 @@ pub fn option(reader: &mut Reader<'_>, options: &mut TableOptions) -> Parsed<boo
     let Some(token) = reader.take_any() else { return Err(reader.expected("the option's value")) };
     let written = token.text(reader.text);
     let canonical = match token.kind {
-        TokenKind::Text if is_engine_option(&name) => names::unescaped(written),
+        TokenKind::Text if is_engine_option(&name) => names::unescaped(written).to_ascii_lowercase(),
         TokenKind::Text => names::literal(&names::unescaped(written)),
         TokenKind::Quoted => names::unquoted(token, reader.text).to_lowercase(),
         _ => written.to_ascii_lowercase(),
@@ -113,6 +119,10 @@ pub fn option(reader: &mut Reader<'_>, options: &mut TableOptions) -> Parsed<boo
     if IGNORED.contains(&name.as_str()) {
         return Ok(true);
     }
+    let canonical = match canonical.parse::<u64>() {
+        Ok(rows) if matches!(name.as_str(), "max_rows" | "min_rows") => rows.min(MOST_ROWS).to_string(),
+        _ => canonical,
+    };
     let is_default = DEFAULTS.iter().any(|(own, values)| *own == name && values.contains(&canonical.as_str()));
     let is_empty = matches!(canonical.as_str(), "''") || (is_engine_option(&name) && canonical == "default");
     let said = (!is_default && !is_empty).then(|| Expression::new(canonical, written));
@@ -155,7 +165,12 @@ impl TableOptions {
     /// Sets the clauses of what is said, but for the collation.
     pub fn apply(&self, clauses: &mut Clauses) {
         if let Some(engine) = &self.engine {
-            clauses.set(clause::ENGINE, Expression::new(engine.to_ascii_lowercase(), engine));
+            let canonical = match engine.to_ascii_lowercase().as_str() {
+                "heap" => "memory".to_owned(),
+                "merge" => "mrg_myisam".to_owned(),
+                other => other.to_owned(),
+            };
+            clauses.set(clause::ENGINE, Expression::new(canonical, engine));
         } else if !clauses.has(clause::ENGINE) {
             clauses.set(clause::ENGINE, Expression::new("innodb".to_owned(), "InnoDB"));
         }

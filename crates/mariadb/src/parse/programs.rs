@@ -166,7 +166,12 @@ fn event(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
         }
     }
     let written = reader.written(start..reader.position);
-    clauses.set(clause::SCHEDULE, Expression::new(plain_tokens(written), written));
+    let schedule = plain_tokens(written);
+    // The server computes these when the event is created.
+    let is_computed = ["current_timestamp", "now (", "interval", "sysdate"].iter().any(|word| schedule.contains(word));
+    let schedule =
+        if is_computed { Expression::unsure(&schedule, written) } else { Expression::new(schedule, written) };
+    clauses.set(clause::SCHEDULE, schedule);
     loop {
         if reader.take(&["ON", "COMPLETION", "NOT", "PRESERVE"]) {
             clauses.remove(clause::ON_COMPLETION);

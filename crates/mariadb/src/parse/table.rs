@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Check, Expression, ForeignKey, Name, Object, QualifiedName, Table, Unordered};
+use wevrun_core::model::{Check, Column, Expression, ForeignKey, Name, Object, QualifiedName, Table, Unordered};
 use wevrun_core::parse::{Parsed, Reader, Session, TokenKind};
 use wevrun_core::source::Location;
 
@@ -173,6 +173,7 @@ pub fn build(name: &QualifiedName, spec: &TableSpec, session: &Session) -> (Tabl
             column.not_null = Some(Default::default());
         }
     }
+    resolve_versioning(&mut table);
     table.checks.0.clone_from(&spec.checks);
     name_checks(&mut table);
     let mut indexes: Vec<Object> = Vec::new();
@@ -185,6 +186,25 @@ pub fn build(name: &QualifiedName, spec: &TableSpec, session: &Session) -> (Tabl
         add_foreign_key(name, &mut table, &mut indexes, foreign_key);
     }
     (table, indexes)
+}
+
+/// A table is also versioned if some of its columns are: then those that say nothing are not.
+fn resolve_versioning(table: &mut Table) {
+    let with = |column: &Column| column.clauses.get(clause::SYSTEM_VERSIONING).is_some_and(|said| said == "with");
+    let of_period = row_period(table).cloned().unwrap_or_default();
+    if !table.clauses.has(clause::SYSTEM_VERSIONING) && table.columns.iter().any(with) {
+        table.clauses.set(clause::SYSTEM_VERSIONING, "with".to_owned());
+        let others = table.columns.iter_mut().filter(|column| !with(column) && !of_period.contains(&column.name));
+        others.for_each(|column| column.clauses.set(clause::SYSTEM_VERSIONING, "without".to_owned()));
+    }
+    for column in table.columns.iter_mut().filter(|column| with(column)) {
+        column.clauses.remove(clause::SYSTEM_VERSIONING);
+    }
+}
+
+/// The two columns of the period for SYSTEM_TIME, if the table has them.
+fn row_period(table: &Table) -> Option<&Vec<Name>> {
+    table.clauses.get(clause::PERIOD.of("system_time"))
 }
 
 /// Adds a key to a table; what is no primary key becomes an object of its own. `reserved` are names that later keys have.
@@ -202,6 +222,14 @@ pub fn add_key(
         let spelling = column.and_then(|column| column.data_type.as_ref()).map_or("", |own| own.canonical.as_str());
         let size = spelling.split_once('(').and_then(|(_, rest)| rest.strip_suffix(')'));
         part.length.take_if(|length| size == Some(length.as_str()));
+    }
+    // Old versions of a row are told apart by the end of their time.
+    if matches!(key.kind, KeyKind::Primary | KeyKind::Unique)
+        && table.clauses.has(clause::SYSTEM_VERSIONING)
+        && let Some(end) = row_period(table).and_then(|columns| columns.get(1))
+        && !key.parts.iter().any(|part| part.column == *end)
+    {
+        key.parts.push(keys::Part { column: end.clone(), length: None, descending: false });
     }
     let key = &key;
     if key.kind == KeyKind::Primary {
