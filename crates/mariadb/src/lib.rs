@@ -14,6 +14,7 @@ mod identifiers;
 mod mapping;
 mod names;
 mod parse;
+mod partitions;
 mod plan;
 mod planning;
 mod privileges;

@@ -85,3 +85,18 @@ fn views() {
     let view = |(index, view): (usize, &String)| (view.clone(), format!("CREATE VIEW t{index} {view}"));
     judge_after(tables, "views", views.iter().enumerate().map(view));
 }
+
+#[test]
+fn alterations() {
+    let changes = lines("alterations.txt");
+    judge(
+        "alterations",
+        changes.iter().enumerate().map(|(index, change)| {
+            let name = format!(" t{index} ");
+            (
+                change.clone(),
+                format!("{change} ").replace(" T ", &name).replace(" T;", &format!("{};", name.trim_end())),
+            )
+        }),
+    );
+}

@@ -14,6 +14,7 @@ use crate::parse::column::ColumnSpec;
 use crate::parse::keys::{KeyKind, KeySpec, column_of};
 use crate::parse::options::TableOptions;
 use crate::parse::table::{add_foreign_key, add_key, name_checks};
+use crate::partitions::{PartitionChange, Partitioning};
 use crate::{charset, clause, names, rename, write};
 
 /// Where a column is put.
@@ -62,6 +63,7 @@ pub enum TableAction {
     RenameKey {
         from: Name,
         to: Name,
+        if_exists: bool,
     },
     Ignored {
         key: Name,
@@ -83,12 +85,28 @@ pub enum TableAction {
     Convert(TableOptions),
     PartitionBy(Expression),
     RemovePartitioning,
+    Partitions(PartitionChange),
     Versioning(bool),
     AddPeriod {
         period: Name,
         columns: Vec<Name>,
+        if_not_exists: bool,
     },
     DropPeriod(Name),
+}
+
+impl TableAction {
+    /// What is dropped makes room for what is added under the same name, wherever it is said.
+    fn rank(&self) -> u8 {
+        match self {
+            TableAction::DropPrimary
+            | TableAction::DropKey { .. }
+            | TableAction::DropForeignKey { .. }
+            | TableAction::DropConstraint { .. } => 0,
+            TableAction::DropColumn { .. } => 1,
+            _ => 2,
+        }
+    }
 }
 
 /// ALTER TABLE.
@@ -107,7 +125,10 @@ impl EngineChange for AlterTable {
         let mut state =
             State { name: key.name.clone(), table: table.clone(), indexes: before.clone(), formerly: Vec::new() };
         let mut renamed = Vec::new();
-        for action in &self.actions {
+        let mut in_order: Vec<&TableAction> = self.actions.iter().collect();
+        in_order.sort_by_key(|action| action.rank());
+        state.rename_keys(&self.actions)?;
+        for action in in_order {
             if let TableAction::RenameColumn { from, to } = action {
                 state.existing(from)?;
                 renamed.push((from.clone(), to.clone()));
@@ -180,6 +201,25 @@ impl State {
 
     fn missing(&self, what: &str, name: &Name) -> Outcome {
         Err(Box::new(Diagnostic::new(Code::WV111, format!("table {} has no {what} `{name}`", self.name))))
+    }
+
+    /// Renames keys at once: each name is one before them.
+    fn rename_keys(&mut self, actions: &[TableAction]) -> Outcome {
+        let mut found = Vec::new();
+        for action in actions {
+            let TableAction::RenameKey { from, to, if_exists } = action else { continue };
+            match self.indexes.iter().position(|index| names::simple(index.name.identifier()) == *from) {
+                Some(at) => found.push((at, to)),
+                None if *if_exists => {}
+                None => return self.missing("key", from),
+            }
+        }
+        for (at, to) in found {
+            let index = &mut self.indexes[at];
+            index.name = names::key(&self.name, to.written());
+            index.text = write::create_statement(index);
+        }
+        Ok(())
     }
 
     fn collation(&self) -> String {
@@ -282,12 +322,7 @@ impl State {
                     return self.missing("key", name);
                 }
             }
-            TableAction::RenameKey { from, to } => {
-                let found = self.indexes.iter_mut().find(|index| names::simple(index.name.identifier()) == *from);
-                let Some(index) = found else { return self.missing("key", from) };
-                index.name = names::key(&self.name, to.written());
-                index.text = write::create_statement(index);
-            }
+            TableAction::RenameKey { .. } => {}
             TableAction::Ignored { key, ignored } => {
                 let found = self.indexes.iter_mut().find(|index| names::simple(index.name.identifier()) == *key);
                 let Some(index) = found else { return self.missing("key", key) };
@@ -338,10 +373,22 @@ impl State {
             TableAction::PartitionBy(partition_by) => {
                 self.table.clauses.set(clause::PARTITION_BY, partition_by.clone())
             }
+            TableAction::Partitions(change) => {
+                let own = self.table.clauses.get(clause::PARTITION_BY);
+                let new = own.ok_or_else(|| "has no partitions".to_owned());
+                let new = new.and_then(|own| Partitioning::read(own).changed(change)).map_err(|message| {
+                    Box::new(Diagnostic::new(Code::WV111, format!("table {} {message}", self.name)))
+                })?;
+                self.table.clauses.set(clause::PARTITION_BY, new);
+            }
             TableAction::RemovePartitioning => drop(self.table.clauses.remove(clause::PARTITION_BY)),
             TableAction::Versioning(true) => self.table.clauses.set(clause::SYSTEM_VERSIONING, "with".to_owned()),
             TableAction::Versioning(false) => drop(self.table.clauses.remove(clause::SYSTEM_VERSIONING)),
-            TableAction::AddPeriod { period, columns } => {
+            TableAction::AddPeriod { period, if_not_exists: true, .. }
+                if self.table.clauses.has(clause::PERIOD.of(period.canonical())) => {}
+            TableAction::AddPeriod { period, columns, .. } => {
+                let within = self.table.columns.iter_mut().filter(|column| columns.contains(&column.name));
+                within.for_each(|column| column.not_null = Some(Default::default()));
                 self.table.clauses.set(clause::PERIOD.of(period.canonical()), columns.clone());
             }
             TableAction::DropPeriod(period) => drop(self.table.clauses.remove(clause::PERIOD.of(period.canonical()))),

@@ -13,6 +13,7 @@ use super::options::{self, TableOptions};
 use super::{a_name, create, number, own_name, partitions, programs, sequence, word};
 use crate::canonical::defaults;
 use crate::change::{AlterPlain, AlterTable, Position, TableAction};
+use crate::partitions::{self as single, PartitionChange};
 use crate::{clause, names};
 
 /// The rest of ALTER.
@@ -164,6 +165,13 @@ fn table(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementKind>
     Ok(kinds)
 }
 
+/// DROP INDEX `PRIMARY`.
+pub fn drop_primary(table: QualifiedName, if_exists: bool, session: &Session) -> StatementKind {
+    let actions = vec![TableAction::DropPrimary];
+    let change = AlterTable { actions, database_collation: super::database_collation(session) };
+    changed(Kind::Table, table, if_exists, Change::Engine(Arc::new(change)))
+}
+
 fn position(reader: &mut Reader<'_>) -> Parsed<Option<Position>> {
     if reader.take(&["FIRST"]) {
         return Ok(Some(Position::First));
@@ -180,14 +188,14 @@ fn action(reader: &mut Reader<'_>, session: &Session, actions: &mut Vec<TableAct
     if reader.position > 0 && reader.tokens[reader.position - 1].is_word(reader.text, "RENAME") {
         let is_column = reader.take(&["COLUMN"]);
         let _ = is_column || reader.take(&["INDEX"]) || reader.take(&["KEY"]);
-        reader.take(&["IF", "EXISTS"]);
+        let if_exists = reader.take(&["IF", "EXISTS"]);
         let from = a_name(reader, "the present name")?;
         reader.expect("TO")?;
         let to = a_name(reader, "the new name")?;
         actions.push(if is_column {
             TableAction::RenameColumn { from, to }
         } else {
-            TableAction::RenameKey { from, to }
+            TableAction::RenameKey { from, to, if_exists }
         });
         return Ok(());
     }
@@ -251,26 +259,25 @@ fn action(reader: &mut Reader<'_>, session: &Session, actions: &mut Vec<TableAct
     } else if reader.take(&["ALGORITHM"]) || reader.take(&["LOCK"]) {
         reader.take_symbol("=");
         word(reader, "a word")?;
-    } else if [
-        "REORGANIZE",
-        "COALESCE",
-        "EXCHANGE",
-        "ANALYZE",
-        "CHECK",
-        "OPTIMIZE",
-        "REBUILD",
-        "REPAIR",
-        "TRUNCATE",
-        "DISCARD",
-        "IMPORT",
-    ]
-    .iter()
-    .any(|word| reader.sees(word))
-    {
-        return Err(unread_partitions(reader));
+    } else if reader.take(&["REORGANIZE", "PARTITION"]) {
+        let names = if reader.at_end() || reader.sees_symbol(",") { Vec::new() } else { partition_names(reader)? };
+        let into = if reader.take(&["INTO"]) { single::definitions(reader)? } else { Vec::new() };
+        actions.push(TableAction::Partitions(PartitionChange::Reorganize { names, into }));
+    } else if reader.take(&["COALESCE", "PARTITION"]) {
+        actions.push(TableAction::Partitions(PartitionChange::Coalesce(count(reader)?)));
+    } else if ABOUT_ROWS.iter().any(|word| reader.sees(word)) {
+        // Nothing else can be in the statement.
+        reader.position = reader.tokens.len();
+    } else if reader.take(&["CONVERT"]) {
+        return Err(Box::new(
+            Diagnostic::new(Code::WV004, "the table that a partition becomes can't be read from a source")
+                .at(reader.location(reader.position - 1..reader.position), "not read")
+                .help("write the partitions that the table has after it into its CREATE TABLE, and the other table by itself"),
+        ));
     } else {
         let mut options = TableOptions::default();
-        options::table(reader, &mut options)?;
+        // A comma begins the next clause.
+        while options::option(reader, &mut options)? {}
         let is_said = options.engine.is_some()
             || options.says_collation()
             || options.comment.is_some()
@@ -285,12 +292,21 @@ fn action(reader: &mut Reader<'_>, session: &Session, actions: &mut Vec<TableAct
     Ok(())
 }
 
-fn unread_partitions(reader: &Reader<'_>) -> Box<Diagnostic> {
-    Box::new(
-        Diagnostic::new(Code::WV004, "changes of single partitions can't be read from a source yet")
-            .at(reader.location(reader.position..reader.position + 1), "not read")
-            .help("write the partitions that the table has after it into its CREATE TABLE"),
-    )
+/// Changes of partitions, and of the files that hold rows, that leave the structure as it is.
+const ABOUT_ROWS: [&str; 9] =
+    ["EXCHANGE", "ANALYZE", "CHECK", "OPTIMIZE", "REBUILD", "REPAIR", "TRUNCATE", "DISCARD", "IMPORT"];
+
+fn partition_names(reader: &mut Reader<'_>) -> Parsed<Vec<String>> {
+    let mut found = vec![a_name(reader, "a partition's name")?.written().to_owned()];
+    while reader.take_symbol(",") {
+        found.push(a_name(reader, "a partition's name")?.written().to_owned());
+    }
+    Ok(found)
+}
+
+fn count(reader: &mut Reader<'_>) -> Parsed<u64> {
+    let number = number(reader)?;
+    number.parse().map_err(|_| reader.expected("a number of partitions"))
 }
 
 fn add(reader: &mut Reader<'_>, session: &Session, actions: &mut Vec<TableAction>) -> Parsed<()> {
@@ -316,13 +332,22 @@ fn add(reader: &mut Reader<'_>, session: &Session, actions: &mut Vec<TableAction
         actions.push(TableAction::Versioning(true));
         return Ok(());
     }
-    if reader.sees("PARTITION") {
-        return Err(unread_partitions(reader));
+    if reader.take(&["PARTITION"]) {
+        let if_not_exists = reader.take(&["IF", "NOT", "EXISTS"]);
+        let change = if reader.take(&["PARTITIONS"]) {
+            PartitionChange::AddNumber(count(reader)?)
+        } else {
+            PartitionChange::Add { definitions: single::definitions(reader)?, if_not_exists }
+        };
+        actions.push(TableAction::Partitions(change));
+        return Ok(());
     }
-    if reader.take(&["PERIOD", "FOR"]) {
+    if reader.take(&["PERIOD"]) {
+        let if_not_exists = reader.take(&["IF", "NOT", "EXISTS"]);
+        reader.expect("FOR")?;
         let period = a_name(reader, "the period's name")?;
         let columns = super::name_list(reader, "a column's name")?;
-        actions.push(TableAction::AddPeriod { period, columns });
+        actions.push(TableAction::AddPeriod { period, columns, if_not_exists });
         return Ok(());
     }
     let is_quoted = reader.peek().is_some_and(|token| token.kind == TokenKind::Quoted);
@@ -363,10 +388,15 @@ fn drop(reader: &mut Reader<'_>, actions: &mut Vec<TableAction>) -> Parsed<()> {
         actions.push(TableAction::Versioning(false));
         return Ok(());
     }
-    if reader.sees("PARTITION") {
-        return Err(unread_partitions(reader));
+    if reader.take(&["PARTITION"]) {
+        let if_exists = reader.take(&["IF", "EXISTS"]);
+        let names = partition_names(reader)?;
+        actions.push(TableAction::Partitions(PartitionChange::Drop { names, if_exists }));
+        return Ok(());
     }
-    if reader.take(&["PERIOD", "FOR"]) {
+    if reader.take(&["PERIOD"]) {
+        reader.take(&["IF", "EXISTS"]);
+        reader.expect("FOR")?;
         actions.push(TableAction::DropPeriod(a_name(reader, "the period's name")?));
         return Ok(());
     }

@@ -105,7 +105,13 @@ pub fn create(
         if_not_exists,
         or_replace,
     };
-    let mut kinds = vec![create(object, head.or_replace)];
+    let mut kinds = Vec::new();
+    // The server drops the table first, with its keys and triggers.
+    let replaces_table = head.or_replace && kind == Kind::Table;
+    if replaces_table {
+        kinds.push(StatementKind::Drop { kind, name: name.clone(), if_exists: true, cascade: false });
+    }
+    kinds.push(create(object, head.or_replace && !replaces_table));
     kinds.extend(indexes.into_iter().map(|mut index| {
         index.location = Some(whole);
         create(index, false)

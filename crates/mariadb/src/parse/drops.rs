@@ -40,6 +40,9 @@ pub fn drop(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementKi
         let index = a_name(&mut reader, "the index's name")?;
         reader.expect("ON")?;
         let table = names::of(Kind::Table, own_name(&mut reader, session, "a table")?);
+        if index.canonical() == "primary" {
+            return Ok(vec![super::alter::drop_primary(table, if_exists, session)]);
+        }
         let name = names::key(&table, index.written());
         return Ok(vec![StatementKind::Drop { kind, name, if_exists, cascade: false }]);
     }

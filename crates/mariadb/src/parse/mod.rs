@@ -8,7 +8,7 @@ mod drops;
 mod index;
 pub mod keys;
 pub mod options;
-mod partitions;
+pub mod partitions;
 mod programs;
 mod sequence;
 mod settings;
@@ -149,7 +149,8 @@ pub fn own_name(reader: &mut Reader<'_>, session: &Session, what: &str) -> Parse
     let mut parts = name_parts(reader, what)?;
     if let Some(said) = parts.schema.take() {
         let own = session.path.first();
-        if own.is_some_and(|own| *own != said) {
+        let is_of_server = ["mysql", "information_schema", "performance_schema", "sys"].contains(&said.as_str());
+        if own.map_or(is_of_server, |own| *own != said) {
             return Err(Box::new(
                 Diagnostic::new(Code::WV004, format!("`{said}` is another database"))
                     .at(reader.location(start..start + 1), "not part of this schema")

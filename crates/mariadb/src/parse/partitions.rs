@@ -3,6 +3,7 @@
 use std::ops::Range;
 
 use wevrun_core::model::Expression;
+use wevrun_core::parse::token::tokenize;
 use wevrun_core::parse::{Parsed, Reader, Token, TokenKind};
 
 use crate::canonical::{constants, expression};
@@ -22,18 +23,28 @@ pub fn clause(reader: &mut Reader<'_>) -> Parsed<Expression> {
         }
     }
     let range = start..reader.position;
-    let mut canonical = Canonical {
-        text: reader.text,
-        tokens: &reader.tokens[range.clone()],
-        position: 0,
-        words: Vec::new(),
-        is_sure: true,
-    };
+    Ok(spelled(reader.text, &reader.tokens[range.clone()], reader.written(range)))
+}
+
+/// A clause that is all of a text.
+pub fn of_text(text: &str) -> Expression {
+    let (mut tokens, _) = tokenize(crate::tokens::rules(), text, 0);
+    tokens.retain(|token| token.kind != TokenKind::Comment);
+    spelled(text, &tokens, text)
+}
+
+fn spelled(text: &str, tokens: &[Token], written: &str) -> Expression {
+    let mut canonical = Canonical { text, tokens, position: 0, words: Vec::new(), is_sure: true };
     canonical.clause();
     // Of columns, MAXVALUE may be in parentheses or not.
-    let text = canonical.words.join(" ").replace("less than ( maxvalue )", "less than maxvalue");
-    let written = reader.written(range);
-    Ok(if canonical.is_sure { Expression::new(text, written) } else { Expression::unsure(&text, written) })
+    let spelling = canonical.words.join(" ").replace("less than ( maxvalue )", "less than maxvalue");
+    if canonical.is_sure { Expression::new(spelling, written) } else { Expression::unsure(&spelling, written) }
+}
+
+/// The token that opens the list of partitions, if there is one.
+pub fn start_of_list(text: &str, tokens: &[Token]) -> Option<usize> {
+    let canonical = Canonical { text, tokens, position: 0, words: Vec::new(), is_sure: true };
+    canonical.starts_of_lists().next()
 }
 
 /// The options of a partition, each with the number of its words, in the order in which the server writes them.

@@ -288,6 +288,8 @@ pub fn add_foreign_key(name: &QualifiedName, table: &mut Table, indexes: &mut Ve
 pub fn name_checks(table: &mut Table) {
     let mut taken: BTreeSet<String> =
         table.checks.iter().filter_map(|check| Some(check.name.as_ref()?.canonical().to_owned())).collect();
+    let checked = table.columns.iter().filter(|column| column.clauses.has(clause::CHECK));
+    taken.extend(checked.map(|column| column.name.canonical().to_owned()));
     taken.extend(table.foreign_keys.iter().map(|key| key.name.canonical().to_owned()));
     for check in table.checks.iter_mut().filter(|check| check.name.is_none()) {
         let name = (1..).map(|number| format!("CONSTRAINT_{number}")).find(|name| taken.insert(name.to_lowercase()));

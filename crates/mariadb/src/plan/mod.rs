@@ -5,6 +5,7 @@ mod algorithm;
 mod conversions;
 mod foreign_keys;
 mod frame;
+mod partitions;
 mod programs;
 mod renames;
 pub mod structure;

@@ -10,6 +10,7 @@ use super::Planner;
 use super::algorithm::{self, Algorithm, Clause, Traits, of_column};
 use super::conversions::{Fate, fate};
 use super::foreign_keys::{Moved, have_name};
+use super::partitions;
 use crate::clause;
 use crate::names::{in_sql, literal, quoted};
 use crate::parse::keys::index_columns;
@@ -143,14 +144,7 @@ fn change(planner: &mut Planner<'_>, name: &QualifiedName, moved: &Moved) {
         planner.step(step, states);
     }
     if repartitions {
-        let clause = match after.clauses.get(partition) {
-            Some(new) => new.written().to_owned(),
-            None => "REMOVE PARTITIONING".to_owned(),
-        };
-        let statement = format!("ALTER TABLE {}\n    {clause}", in_sql(name));
-        let mut step = Step::new(format!("change the partitions of table {name}"), vec![statement]).of(key.clone());
-        let explanation = "the table is copied, and nobody else can write to it meanwhile";
-        step.risks.push(Risk::new(RiskKind::RewritesTable, key.to_string(), explanation));
+        let step = partitions::step(name, before.clauses.get(partition), after.clauses.get(partition));
         planner.step(step, vec![(key, Some(object))]);
     }
 }
