@@ -52,7 +52,7 @@ fn fit_keys(model: &mut Model) {
         let Some(table) = model.table(&index.table) else { continue };
         let longest = if is_innodb(table) { LONGEST_KEY.0 } else { LONGEST_KEY.1 };
         let mut new = index.clone();
-        let (mut hashed, count) = (false, index.parts.len());
+        let (mut hashed, mut total, count) = (false, 0, index.parts.len());
         let is_special = index.clauses.has(clause::KIND);
         for part in &mut new.parts {
             let Some(column) = table.column(&column_of(part)) else { continue };
@@ -63,6 +63,11 @@ fn fit_keys(model: &mut Model) {
                 .as_ref()
                 .map_or(1, |own| crate::charset::most_bytes(crate::charset::of_collation(own.canonical())));
             let said = part.clauses.get(clause::LENGTH).and_then(|length| length.parse::<u64>().ok());
+            total += match (&size, said) {
+                (_, Some(said)) => said * width,
+                (Size::Fixed(length), None) => length * width,
+                _ => 0,
+            };
             match (size, said) {
                 (Size::Fixed(length), Some(said)) if length == said => drop(part.clauses.remove(clause::LENGTH)),
                 (Size::Point, _) if !is_special => part.clauses.set(clause::LENGTH, POINT_LENGTH.to_owned()),
@@ -83,8 +88,15 @@ fn fit_keys(model: &mut Model) {
                 _ => {}
             }
         }
-        if hashed {
+        if hashed || (index.unique && total > longest) {
             new.clauses.set(clause::USING, "hash".to_owned());
+        }
+        // Of other keys than these, InnoDB has no hash: it forgets the word when it copies the table.
+        else if index.unique
+            && is_innodb(table)
+            && new.clauses.get(clause::USING).is_some_and(|using| using == "hash")
+        {
+            new.clauses.remove(clause::USING);
         }
         if new != *index {
             fitted.push((object.key(), new));
