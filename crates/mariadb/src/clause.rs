@@ -41,7 +41,8 @@ pub const BODY: Clause<'static, Expression> = Clause::new("body");
 pub const DATA_ACCESS: Clause<'static, String> = Clause::new("data access");
 pub const DETERMINISTIC: Clause<'static, Flag> = Clause::new("deterministic");
 pub const EVENT: Clause<'static, String> = Clause::new("event");
-pub const FOLLOWS: Clause<'static, Name> = Clause::new("follows");
+/// Where a trigger has its place among others: written as `FOLLOWS` or `PRECEDES` and a name, and not compared.
+pub const PLACE: Clause<'static, Expression> = Clause::new("place");
 pub const PARAMETERS: Clause<'static, Expression> = Clause::new("parameters");
 pub const RETURNS: Clause<'static, Expression> = Clause::new("returns");
 pub const SQL_MODE: Clause<'static, String> = Clause::new("sql_mode");

@@ -4,7 +4,7 @@ use mysql::Row;
 use mysql::prelude::Queryable;
 use wevrun_core::EngineVersion;
 use wevrun_core::build::Reading;
-use wevrun_core::model::{Definition, Kind, Model};
+use wevrun_core::model::{Definition, Expression, Kind, Model};
 use wevrun_core::source::Source;
 use wevrun_mariadb::MariaDb;
 
@@ -41,6 +41,13 @@ const BESIDE: &str = "SELECT 'version' AS what, '' AS name, '' AS part, VERSION(
 const SYSTEMS: &str = "SELECT 'srid', g_table_name, g_geometry_column, CAST(srid AS CHAR)
     FROM information_schema.geometry_columns WHERE g_table_schema = DATABASE() AND srid <> 0";
 
+/// The trigger before each of those that fire at the same event of a table.
+const PLACES: &str = "SELECT * FROM (
+        SELECT 'fires after', trigger_name, COALESCE(LAG(trigger_name) OVER (
+            PARTITION BY event_object_table, action_timing, event_manipulation ORDER BY action_order), '') AS former, ''
+        FROM information_schema.triggers WHERE trigger_schema = DATABASE()
+    ) places WHERE former <> ''";
+
 /// Types with a reference system.
 const GEOMETRY: [&str; 8] = [
     "geometry",
@@ -74,6 +81,9 @@ impl MariaDatabase {
         if shown.iter().any(has_geometry) {
             beside.extend(self.rows(SYSTEMS)?);
         }
+        if shown.iter().filter(|shown| shown.kind == Kind::Trigger).count() > 1 {
+            beside.extend(self.rows(PLACES)?);
+        }
         let beside: Vec<[String; 4]> =
             beside.iter().map(|row| [0, 1, 2, 3].map(|column| text(row, column).unwrap_or_default())).collect();
         let is_from_creation = |shown: &Shown| {
@@ -101,9 +111,11 @@ impl MariaDatabase {
             return Err(LiveError::Unreadable(sources, errors));
         }
         let mut model = build.model;
-        for [what, table, column, value] in &beside {
-            if what == "srid" {
-                set_srid(&mut model, table, column, value);
+        for [what, name, part, value] in &beside {
+            match what.as_str() {
+                "srid" => set_srid(&mut model, name, part, value),
+                "fires after" => set_place(&mut model, name, part),
+                _ => {}
             }
         }
         let version =
@@ -171,6 +183,15 @@ fn without_start(statement: &str) -> String {
     let rest = &statement[at + 9..];
     let Some(end) = rest.find('\'') else { return statement.to_owned() };
     format!("{}{}", &statement[..at], &rest[end + 1..])
+}
+
+fn set_place(model: &mut Model, trigger: &str, former: &str) {
+    let name = wevrun_core::model::Identifiers::object_name(&MariaDb, trigger);
+    let key = wevrun_core::model::ObjectKey::new(Kind::Trigger, name);
+    if let Some(clauses) = model.get_mut(&key).and_then(|object| object.definition.clauses_mut()) {
+        let place = format!("FOLLOWS {}", wevrun_mariadb::quoted(former));
+        clauses.set_named("place", Expression::new(String::new(), &place));
+    }
 }
 
 fn set_srid(model: &mut Model, table: &str, column: &str, srid: &str) {

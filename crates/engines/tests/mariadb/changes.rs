@@ -63,3 +63,37 @@ fn pairs() {
     }
     assert!(wrong.is_empty(), "{} are wrong:\n{}", wrong.len(), wrong.join("\n\n"));
 }
+
+const TABLES: &str = "CREATE TABLE hives (id int, log text); CREATE TABLE combs (id int, log text);";
+
+/// What the triggers of the tables leave in `log`, one after the other.
+fn fired(database: &Database) -> String {
+    let rows = "INSERT INTO hives VALUES (1, ''); INSERT INTO combs VALUES (1, '');";
+    database.client(rows).unwrap_or_else(|words| panic!("{words}"));
+    let log = database.client("SELECT log FROM hives UNION ALL SELECT log FROM combs");
+    log.unwrap_or_else(|words| panic!("{words}")).split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+fn trigger(name: &str, table: &str, place: &str, adds: &str) -> String {
+    format!(
+        "CREATE TRIGGER {name} BEFORE INSERT ON {table} FOR EACH ROW {place} SET NEW.log = concat(NEW.log, '{adds}');"
+    )
+}
+
+#[test]
+fn triggers_have_and_keep_their_places() {
+    let own = |name: &str, adds: &str| trigger(name, "hives", "", adds);
+    let before = [own("z", "z"), own("y", "y"), own("x", "x")].concat();
+    let database = made(&format!("{TABLES}{before}"));
+    assert_eq!(fired(&database).split(' ').next(), Some("zyx"));
+    let new = |name: &str, place: &str| trigger(name, "combs", place, name);
+    let after = [own("x", "x"), own("y", "Y"), own("z", "Z")].concat();
+    let added = [new("c", ""), new("a", "FOLLOWS c"), new("b", "PRECEDES a")].concat();
+    deploy(&database, &model(&format!("{TABLES}{after}{added}"))).unwrap_or_else(|words| panic!("{words}"));
+    database.client("DELETE FROM hives").unwrap_or_else(|words| panic!("{words}"));
+    assert_eq!(fired(&database), "ZYx cba");
+    // What a database is read as has the places.
+    let copy = made("");
+    deploy(&copy, &read(&database)).unwrap_or_else(|words| panic!("{words}"));
+    assert_eq!(fired(&copy), "ZYx cba");
+}

@@ -6,7 +6,7 @@ use wevrun_core::parse::{Parsed, Reader, Session};
 
 use super::create::{Head, program_clauses};
 use super::settings::SQL_MODE;
-use super::{a_name, own_name, text_literal, word};
+use super::{own_name, text_literal, word};
 use crate::canonical::expression::{plain_tokens, statement_tokens};
 use crate::{charset, clause, names};
 
@@ -133,15 +133,11 @@ fn trigger(
     reader.expect("FOR")?;
     reader.expect("EACH")?;
     reader.expect("ROW")?;
+    let start = reader.position;
     if reader.take(&["FOLLOWS"]) || reader.take(&["PRECEDES"]) {
-        // The order among the triggers of one table, moment and event: kept as FOLLOWS once all are known.
-        let word = reader.tokens[reader.position - 1].text(reader.text).to_ascii_lowercase();
-        let other = a_name(reader, "a trigger's name")?;
-        let other = wevrun_core::model::Name::new(other.written(), other.written());
-        if word == "follows" {
-            clauses.set(clause::FOLLOWS, other);
-        }
+        super::a_name(reader, "a trigger's name")?;
     }
+    clauses.set(clause::PLACE, Expression::new(String::new(), reader.written(start..reader.position)));
     Ok(table)
 }
 

@@ -22,10 +22,9 @@ pub fn create(object: &Object, plain: &Plain, or_replace: &str) -> String {
                 word(clause::TIMING),
                 word(clause::EVENT)
             ));
-            if let Some(other) = clauses.get(clause::FOLLOWS) {
-                text.push_str(&format!(" FOLLOWS {}", crate::names::quoted(other.written())));
-            }
-            text.push_str(&format!("\n{body}"));
+            let place = clauses.written(clause::PLACE);
+            let space = if place.is_empty() { "" } else { " " };
+            text.push_str(&format!("{space}{place}\n{body}"));
         }
         Kind::Event => {
             text.push_str(&format!("EVENT {name} ON SCHEDULE {}", clauses.written(clause::SCHEDULE)));
