@@ -5,14 +5,15 @@ use std::time::Duration;
 
 use rand::rngs::SmallRng;
 use rand::{Rng, SeedableRng};
-use wevrun_core::script::{Script, ScriptHash};
+use wevrun_core::compare::compare;
+use wevrun_core::script::{Script, ScriptHash, make_undo};
 use wevrun_engines::{Access, Event, LiveError, Release};
 use wevrun_testkit::mariadb::{Database, Server};
 use wevrun_testkit::mariadb_schema::statements;
 use wevrun_testkit::postgres::structure_difference;
 
 use crate::invariants::number;
-use crate::{connect, made, model, read, release, script};
+use crate::{VERSION, connect, made, maria, model, read, release, script};
 
 fn cases(otherwise: u64) -> std::ops::Range<u64> {
     let start = number("WEVRUN_SEED", 1);
@@ -118,6 +119,30 @@ fn scripts_that_the_client_left_halfway() {
             }
             assert_eq!(run.first(), Some(&(done + 1)), "WEVRUN_SEED={case}: after {done} steps it ran {run:?}\n{text}");
             judge(case, &database, &wanted, &text);
+        }
+    }
+}
+
+/// The undo script leads back from every step after which a deployment can end.
+#[test]
+fn the_way_back_from_every_step() {
+    for case in cases(4) {
+        let (source_a, source_b) = (statements(case, 0, 3), statements(case, case % 3 + 1, 3));
+        let (original, want) = (made(&source_a), model(&source_b));
+        let have = read(&original);
+        let script = script(&have, &want);
+        let text = crate::write(&script);
+        let comparison = compare(maria(), &have, &want);
+        let undo = make_undo(maria(), "honey", (&have, &want), &comparison.renames, &Default::default(), VERSION);
+        let (undo_text, release) = (crate::write(&undo), release_of(&undo));
+        for done in 0..=script.plan.steps().count() {
+            let database = made(&source_a);
+            let cut = text.find(&format!("-- | step {} ", done + 1)).unwrap_or(text.len());
+            database.client(&text[..cut]).unwrap_or_else(|words| panic!("{words}\n{text}"));
+            if let Err(error) = connect(&database, Access::Write).deploy(&undo, &release, &mut |_| {}) {
+                panic!("WEVRUN_SEED={case}, {done} steps done: {error}\n{text}\n{undo_text}");
+            }
+            judge(case, &database, &original, &format!("{done} steps done\n{text}\n{undo_text}"));
         }
     }
 }

@@ -1,18 +1,21 @@
 //! Queries of views as the server rewrites them: every column with its table, `*` written out, names given to what has none, joins
 //! nested (`LEX_STRING *Item::print`, `st_select_lex::print`). Both spellings are printed alike; what can't be is not sure.
 
+mod joins;
+mod scope;
+
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 
 use sqlparser::ast::{
-    Expr, GroupByExpr, Ident, Join, JoinConstraint, JoinOperator, LimitClause, NamedWindowExpr, ObjectName,
-    OrderByKind, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr, SetOperator, SetQuantifier,
-    TableFactor, TableWithJoins, WindowSpec,
+    Expr, GroupByExpr, Ident, LimitClause, NamedWindowExpr, ObjectName, OrderByKind, Query, Select, SelectItem,
+    SelectItemQualifiedWildcardKind, SetExpr, SetOperator, SetQuantifier, WindowSpec,
 };
 use sqlparser::parser::Parser;
 use wevrun_core::model::{Definition, Expression, Model, Name, Unresolved};
 use wevrun_core::parse::{Token, TokenKind, token};
 
+use self::scope::{Level, Place, Relation, Scope, all_columns, columns_of};
 use super::expression::plain_tokens;
 use super::tree::{Names, Printed, Printer};
 use crate::names::always_quoted;
@@ -123,47 +126,15 @@ fn line_starts(text: &str) -> Vec<usize> {
     std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect()
 }
 
+/// The body of a query; with it the names of its outputs, and what its names can mean.
+type Body = (Done, Vec<(String, Printed)>, Scope);
+
 /// The text of one view.
 struct Whole<'k> {
     known: &'k Known,
     text: &'k str,
     lines: Vec<usize>,
     tokens: Vec<Token>,
-}
-
-/// What stands in FROM under one name.
-#[derive(Debug, Clone)]
-struct Relation {
-    alias: String,
-    columns: Vec<String>,
-}
-
-/// What names can mean, the innermost query last.
-#[derive(Debug, Clone, Default)]
-struct Scope {
-    levels: Vec<Level>,
-    /// Common table expressions with their columns.
-    common: BTreeMap<String, Vec<String>>,
-}
-
-#[derive(Debug, Clone, Default)]
-struct Level {
-    relations: Vec<Relation>,
-    /// Columns that USING and NATURAL have made one, each with the name that it is printed as.
-    merged: BTreeMap<String, String>,
-    windows: Vec<(String, WindowSpec)>,
-}
-
-/// Where an expression stands.
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Place {
-    Anywhere,
-    /// A name of an output is printed as it is.
-    Having,
-    /// A name of an output stands for its expression.
-    Order,
-    /// The same, unless a column has the name.
-    Group,
 }
 
 /// Resolves the names of one query.
@@ -179,7 +150,7 @@ impl Names for Resolver<'_, '_> {
     fn column(&self, parts: &[Ident]) -> Option<Printed> {
         let lower: Vec<String> = parts.iter().map(|part| part.value.to_lowercase()).collect();
         let name = lower.last()?;
-        let qualifier = match &parts[..] {
+        let qualifier = match parts {
             [_] => None,
             [table, _] => Some(&table.value),
             _ => return None,
@@ -323,13 +294,7 @@ impl Whole<'_> {
         Some(Done { text, sure, outputs: body.outputs })
     }
 
-    /// The body of a query; with it the names of its outputs, and what its names can mean.
-    fn body(
-        &self,
-        body: &SetExpr,
-        scope: &Scope,
-        named: Option<&[String]>,
-    ) -> Option<(Done, Vec<(String, Printed)>, Scope)> {
+    fn body(&self, body: &SetExpr, scope: &Scope, named: Option<&[String]>) -> Option<Body> {
         match body {
             SetExpr::Select(select) => self.select(select, scope, named),
             SetExpr::Query(query) => {
@@ -362,12 +327,7 @@ impl Whole<'_> {
         }
     }
 
-    fn select(
-        &self,
-        select: &Select,
-        outer: &Scope,
-        named: Option<&[String]>,
-    ) -> Option<(Done, Vec<(String, Printed)>, Scope)> {
+    fn select(&self, select: &Select, outer: &Scope, named: Option<&[String]>) -> Option<Body> {
         let mut scope = outer.clone();
         scope.levels.push(Level::default());
         let mut sure = true;
@@ -469,133 +429,6 @@ impl Whole<'_> {
         Some((Done { text, sure, outputs: names }, aliases, scope))
     }
 
-    fn from(&self, from: &[TableWithJoins], scope: &mut Scope, sure: &mut bool) -> Option<String> {
-        let mut all: Option<String> = None;
-        for table in from {
-            let mut joined = self.factor(&table.relation, scope, sure)?;
-            for join in &table.joins {
-                joined = self.join(joined, join, scope, sure)?;
-            }
-            all = Some(match all {
-                None => joined,
-                Some(before) => format!("({before} join {joined})"),
-            });
-        }
-        Some(all.unwrap_or_default())
-    }
-
-    fn join(&self, left: String, join: &Join, scope: &mut Scope, sure: &mut bool) -> Option<String> {
-        let before = scope.levels.last()?.relations.len();
-        let right = self.factor(&join.relation, scope, sure)?;
-        let (word, constraint, swapped) = match &join.join_operator {
-            JoinOperator::Join(constraint) | JoinOperator::Inner(constraint) | JoinOperator::CrossJoin(constraint) => {
-                ("join", constraint, false)
-            }
-            JoinOperator::Left(constraint) | JoinOperator::LeftOuter(constraint) => ("left join", constraint, false),
-            JoinOperator::Right(constraint) | JoinOperator::RightOuter(constraint) => ("left join", constraint, true),
-            JoinOperator::StraightJoin(constraint) => ("straight_join", constraint, false),
-            _ => return None,
-        };
-        let condition = match constraint {
-            JoinConstraint::On(condition) => {
-                let resolver = Resolver { whole: self, scope, aliases: &[], place: Place::Anywhere };
-                let condition = Printer { names: &resolver }.condition(condition)?;
-                *sure &= condition.is_sure();
-                Some(condition.text().to_owned())
-            }
-            JoinConstraint::Using(columns) => {
-                let columns: Option<Vec<String>> =
-                    columns.iter().map(|column| Some(column.0.last()?.as_ident()?.value.to_lowercase())).collect();
-                Some(self.merge(scope, before, &columns?, swapped)?)
-            }
-            JoinConstraint::Natural => {
-                let level = scope.levels.last()?;
-                let of_right: BTreeSet<&String> =
-                    level.relations[before..].iter().flat_map(|relation| &relation.columns).collect();
-                let of_left = level.relations[..before].iter().flat_map(|relation| &relation.columns);
-                let common: Vec<String> = of_left.filter(|column| of_right.contains(column)).cloned().collect();
-                let condition = self.merge(scope, before, &common, swapped)?;
-                (!condition.is_empty()).then_some(condition)
-            }
-            JoinConstraint::None => None,
-        };
-        let on = condition.map(|condition| format!(" on({condition})")).unwrap_or_default();
-        Some(if swapped { format!("({right} {word} {left}{on})") } else { format!("({left} {word} {right}{on})") })
-    }
-
-    /// Makes columns of both sides one: gives the condition.
-    fn merge(&self, scope: &mut Scope, before: usize, columns: &[String], swapped: bool) -> Option<String> {
-        let level = scope.levels.last_mut()?;
-        let mut conditions = Vec::new();
-        for column in columns {
-            let printed = |relation: &Relation| format!("{}.{}", always_quoted(&relation.alias), always_quoted(column));
-            let find = |relations: &[Relation]| {
-                relations.iter().find(|relation| relation.columns.contains(column)).map(printed)
-            };
-            let left = level.merged.get(column).cloned().or_else(|| find(&level.relations[..before]))?;
-            let right = find(&level.relations[before..])?;
-            conditions.push(format!("{left} = {right}"));
-            level.merged.insert(column.clone(), if swapped { right } else { left });
-        }
-        Some(conditions.join(" and "))
-    }
-
-    fn factor(&self, factor: &TableFactor, scope: &mut Scope, sure: &mut bool) -> Option<String> {
-        match factor {
-            TableFactor::Table { name, alias, args: None, version: None, partitions, index_hints, .. }
-                if partitions.is_empty() =>
-            {
-                let parts: Vec<&str> =
-                    name.0.iter().filter_map(|part| part.as_ident()).map(|ident| ident.value.as_str()).collect();
-                let (database, table) = match parts[..] {
-                    [table] => (None, table),
-                    [database, table] => (Some(database), table),
-                    _ => return None,
-                };
-                let lower = table.to_lowercase();
-                let common = scope.common.get(&lower).filter(|_| database.is_none()).cloned();
-                let is_common = common.is_some();
-                let columns = match common {
-                    Some(columns) => columns,
-                    // What is in another database is not known.
-                    None if database.is_some() => return None,
-                    None => self.known.columns(table)?,
-                };
-                let own = if is_common { lower } else { table.to_owned() };
-                let shown = alias.as_ref().map_or_else(|| own.clone(), |alias| alias.name.value.clone());
-                let mut text = always_quoted(&own);
-                if shown != own {
-                    text.push_str(&format!(" {}", always_quoted(&shown)));
-                }
-                for hint in index_hints {
-                    text.push_str(&format!(" {}", hint.to_string().to_ascii_lowercase().replace('`', "")));
-                }
-                scope.levels.last_mut()?.relations.push(Relation { alias: shown, columns });
-                Some(text)
-            }
-            TableFactor::Derived { lateral: false, subquery, alias: Some(alias), .. } => {
-                // Nothing beside it is in its sight.
-                let mut outer = scope.clone();
-                outer.levels.pop();
-                let named: Vec<String> = alias.columns.iter().map(|column| column.name.value.to_lowercase()).collect();
-                let done = self.query(subquery, &outer, (!named.is_empty()).then_some(&named[..]))?;
-                *sure &= done.sure;
-                let shown = alias.name.value.clone();
-                let text = format!("({}) {}", done.text, always_quoted(&shown));
-                scope.levels.last_mut()?.relations.push(Relation { alias: shown, columns: done.outputs });
-                Some(text)
-            }
-            TableFactor::NestedJoin { table_with_joins, alias: None } => {
-                let mut joined = self.factor(&table_with_joins.relation, scope, sure)?;
-                for join in &table_with_joins.joins {
-                    joined = self.join(joined, join, scope, sure)?;
-                }
-                Some(joined)
-            }
-            _ => None,
-        }
-    }
-
     /// The texts of what a SELECT lists: the server makes names of them.
     fn items(&self, select: &Select) -> Vec<String> {
         let place = select.select_token.0.span.start;
@@ -678,29 +511,6 @@ fn first_part(query: &Query) -> Query {
     first.order_by = None;
     first.limit_clause = None;
     first
-}
-
-fn columns_of(relation: &Relation) -> Vec<(String, Printed)> {
-    let printed = |column: &String| {
-        let text = format!("{}.{}", always_quoted(&relation.alias), always_quoted(column));
-        (column.clone(), Printed::column(text))
-    };
-    relation.columns.iter().map(printed).collect()
-}
-
-/// What `*` stands for: columns that are one first, then those of each table.
-fn all_columns(level: &Level) -> Vec<(String, Printed)> {
-    let mut all: Vec<(String, Printed)> = Vec::new();
-    let first = level.relations.iter().flat_map(|relation| &relation.columns);
-    for column in first.filter(|column| level.merged.contains_key(*column)) {
-        if !all.iter().any(|(name, _)| name == column) {
-            all.push((column.clone(), Printed::column(level.merged[column].clone())));
-        }
-    }
-    for relation in &level.relations {
-        all.extend(columns_of(relation).into_iter().filter(|(name, _)| !level.merged.contains_key(name)));
-    }
-    all
 }
 
 /// Gives every view of a model its canonical query.

@@ -1,0 +1,66 @@
+//! What the names in a query can mean.
+
+use std::collections::BTreeMap;
+
+use sqlparser::ast::WindowSpec;
+
+use super::super::tree::Printed;
+use crate::names::always_quoted;
+
+/// What stands in FROM under one name.
+#[derive(Debug, Clone)]
+pub(super) struct Relation {
+    pub(super) alias: String,
+    pub(super) columns: Vec<String>,
+}
+
+/// What names can mean, the innermost query last.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Scope {
+    pub(super) levels: Vec<Level>,
+    /// Common table expressions with their columns.
+    pub(super) common: BTreeMap<String, Vec<String>>,
+}
+
+#[derive(Debug, Clone, Default)]
+pub(super) struct Level {
+    pub(super) relations: Vec<Relation>,
+    /// Columns that USING and NATURAL have made one, each with the name that it is printed as.
+    pub(super) merged: BTreeMap<String, String>,
+    pub(super) windows: Vec<(String, WindowSpec)>,
+}
+
+/// Where an expression stands.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Place {
+    Anywhere,
+    /// A name of an output is printed as it is.
+    Having,
+    /// A name of an output stands for its expression.
+    Order,
+    /// The same, unless a column has the name.
+    Group,
+}
+
+pub(super) fn columns_of(relation: &Relation) -> Vec<(String, Printed)> {
+    let printed = |column: &String| {
+        let text = format!("{}.{}", always_quoted(&relation.alias), always_quoted(column));
+        (column.clone(), Printed::column(text))
+    };
+    relation.columns.iter().map(printed).collect()
+}
+
+/// What `*` stands for: columns that are one first, then those of each table.
+pub(super) fn all_columns(level: &Level) -> Vec<(String, Printed)> {
+    let mut all: Vec<(String, Printed)> = Vec::new();
+    let first = level.relations.iter().flat_map(|relation| &relation.columns);
+    for column in first.filter(|column| level.merged.contains_key(*column)) {
+        if !all.iter().any(|(name, _)| name == column) {
+            all.push((column.clone(), Printed::column(level.merged[column].clone())));
+        }
+    }
+    for relation in &level.relations {
+        all.extend(columns_of(relation).into_iter().filter(|(name, _)| !level.merged.contains_key(name)));
+    }
+    all
+}
