@@ -140,7 +140,8 @@ impl<S: Session> Course<'_, S> {
         }
         for index in first..self.parts.len() {
             self.part(index).map_err(|cause| {
-                if index == 0 && self.parts[0].mode == Mode::Transaction {
+                let is_refused = index == first && matches!(cause, LiveError::NotOnTheWay(_));
+                if is_refused || (index == 0 && self.parts[0].mode == Mode::Transaction) {
                     return cause; // nothing has changed
                 }
                 LiveError::Halfway { done: index, parts: self.parts.len(), cause: Box::new(cause) }
@@ -224,28 +225,29 @@ impl<S: Session> Course<'_, S> {
     fn each_statement(&mut self, index: usize) -> Result<(), LiveError> {
         let part = &self.parts[index];
         let found = self.confirm(index)?;
+        let left = part.left(&found).map_err(LiveError::NotOnTheWay)?;
         let frame = self.frame(Mode::EachStatement);
         let opening = frame.before.iter().chain(&frame.settings).chain(&part.prepare);
         for statement in opening {
             execute(self.session, self.number, "before the first step", statement)?;
         }
-        let seen = part.done(&found);
         let journalled = self.session.journalled(&self.release.script_hash)?;
         // A step whose effect can't be seen is done if it is written down, as long as the state is the one after it.
         let is_unseen = |step: &Step| step.makes.is_empty();
-        let written = journalled.filter(|written| {
-            *written > seen && part.steps.get(seen..*written).is_some_and(|steps| steps.iter().all(is_unseen))
+        let written = journalled.zip(left.done).filter(|(written, seen)| {
+            written > seen && part.steps.get(*seen..*written).is_some_and(|steps| steps.iter().all(is_unseen))
         });
-        let done = written.unwrap_or(seen);
+        let written = written.map_or(0, |(written, _)| written);
+        let is_needed = |number: usize| number >= written && left.needed[number];
+        let done = (0..part.steps.len()).filter(|number| !is_needed(*number)).count();
         if done > 0 && index == 0 {
             (self.watch)(Event::StepsFound { done, steps: part.steps.len() });
         }
         for (number, step) in part.steps.iter().enumerate() {
-            let alone = || part.makes_alone(step) && step.makes.iter().all(|outcome| outcome.holds(&found));
-            if number < done || (!step.makes.is_empty() && alone()) {
-                self.number += 1;
-            } else {
+            if is_needed(number) {
                 self.step(index, step, false)?;
+            } else {
+                self.number += 1;
             }
         }
         for statement in part.checks.iter().chain(&frame.clean_up).chain(&frame.after) {

@@ -64,6 +64,9 @@ pub enum LiveError {
         /// What is there.
         found: Box<Model>,
     },
+    /// Objects are neither as the script finds them nor as one of its steps leaves them.
+    #[error("neither as the script starts from nor as one of its steps leaves it: {}", .0.join(", "))]
+    NotOnTheWay(Vec<String>),
     /// A step failed.
     #[error("step {number} failed: {title}: {message}")]
     StepFailed {

@@ -372,7 +372,7 @@ impl Deploy {
             ))
             .help("`wevrun compare` shows its current state; it is safe to deploy the same script again")),
             // What a person reads of it is on standard output, too.
-            Err(LiveError::StateDiffers { .. }) if self.format == Format::Json => {
+            Err(LiveError::StateDiffers { .. } | LiveError::NotOnTheWay(_)) if self.format == Format::Json => {
                 let message = format!("{target} is not in the state that the script was made for; nothing was changed");
                 let help = ["make a new script from the target's current state".to_owned()];
                 let diagnostics = vec![JsonDiagnostic::error(&message, &help)];
@@ -396,7 +396,7 @@ fn report(event: Event<'_>) {
     let _ = match event {
         Event::StateConfirmed => writeln!(out, "target matches the script's starting state"),
         Event::StepsFound { done, steps } => {
-            writeln!(out, "{done} of {steps} steps are done already; continuing with the next one")
+            writeln!(out, "{done} of {steps} steps are done already; running the others")
         }
         Event::Resumed { part, parts } => {
             writeln!(out, "the earlier parts are done; continuing with part {part} of {parts}")
@@ -433,6 +433,15 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
             } else {
                 since_the_script(to, found);
             }
+            anstream::eprintln!("{}: make a new script from the target's current state", paint(style::HELP, "help"));
+            Ok(Outcome::StateChanged)
+        }
+        LiveError::NotOnTheWay(objects) => {
+            anstream::eprintln!(
+                "{}: {target} is neither in the state that the script was made for nor between two of its steps; nothing was changed",
+                paint(style::ERROR, "stopped")
+            );
+            anstream::eprintln!("  in another state: {}", objects.join(", "));
             anstream::eprintln!("{}: make a new script from the target's current state", paint(style::HELP, "help"));
             Ok(Outcome::StateChanged)
         }

@@ -6,6 +6,7 @@ pub mod order;
 mod ownership;
 mod planner;
 pub(crate) mod provenance;
+mod resume;
 mod risk;
 mod step;
 mod touched;
@@ -16,13 +17,14 @@ pub use mode::Mode;
 pub use ownership::Ownership;
 pub use planner::Planner;
 pub use provenance::Provenance;
+pub use resume::Left;
 pub use risk::{Clearance, Risk, RiskKind};
 pub use step::{Outcome, Step};
 pub use touched::touched;
 pub use waiver::{Waiver, WaiverError, WaiverFile, is_date, read_waivers, zones};
 
 use std::borrow::Cow;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use crate::compare::Comparison;
 use crate::engine::EngineVersion;
@@ -97,47 +99,6 @@ pub struct Part {
     pub steps: Vec<Step>,
     /// Statements after the last step, before the transaction is committed.
     pub checks: Vec<String>,
-}
-
-impl Part {
-    /// How many of the steps have been done, where nothing but what they leave behind says so: the state is the one after the last of
-    /// them. Steps that leave nothing to be seen after that one count as not done: they can be done again.
-    pub fn done(&self, found: &Model) -> usize {
-        let by_name: BTreeMap<String, Fingerprint> = {
-            let made: BTreeSet<&str> =
-                self.steps.iter().flat_map(|step| &step.makes).map(|outcome| outcome.object.as_str()).collect();
-            let made = found
-                .objects()
-                .map(|object| (object.key().to_string(), object))
-                .filter(|(name, _)| made.contains(name.as_str()));
-            made.map(|(name, object)| (name, Model::from_iter([object.clone()]).fingerprint())).collect()
-        };
-        let holds = |outcome: &Outcome| by_name.get(&outcome.object) == outcome.fingerprint.as_ref();
-        // What each object was after each step that makes it, in order.
-        let mut states: BTreeMap<&str, Vec<bool>> = BTreeMap::new();
-        for outcome in self.steps.iter().flat_map(|step| &step.makes) {
-            states.entry(&outcome.object).or_default().push(holds(outcome));
-        }
-        let mut wrong = states.values().filter(|held| held.last() == Some(&false)).count();
-        for (index, step) in self.steps.iter().enumerate().rev() {
-            if wrong == 0 && !step.makes.is_empty() {
-                return index + 1;
-            }
-            for outcome in step.makes.iter().rev() {
-                let held = states.get_mut(outcome.object.as_str()).expect("every object was counted");
-                wrong -= usize::from(held.pop() == Some(false));
-                wrong += usize::from(held.last() == Some(&false));
-            }
-        }
-        0
-    }
-
-    /// Whether a step is the only one that makes its objects.
-    pub fn makes_alone(&self, step: &Step) -> bool {
-        let makers =
-            |object: &str| self.steps.iter().flat_map(|step| &step.makes).filter(|made| made.object == object).count();
-        step.makes.iter().all(|outcome| makers(&outcome.object) == 1)
-    }
 }
 
 impl Plan {

@@ -1,7 +1,7 @@
 //! One ordered action, and what it leaves behind.
 
 use super::Risk;
-use crate::model::{Fingerprint, Model, ObjectKey};
+use crate::model::{Fingerprint, ObjectKey};
 
 /// One ordered action.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -14,6 +14,8 @@ pub struct Step {
     pub risks: Vec<Risk>,
     /// What is known, or can't be brought back; shown with the step.
     pub notes: Vec<String>,
+    /// How the objects are that no step before it makes, where the planner knows; one that is there more than once may be any of these.
+    pub meets: Vec<Outcome>,
     /// What it leaves behind, where it is not part of a transaction. The step can be done again, and is not needed where all of it
     /// is so already.
     pub makes: Vec<Outcome>,
@@ -21,7 +23,7 @@ pub struct Step {
     pub statements: Vec<String>,
 }
 
-/// What there is of one object after a step.
+/// What there is of one object after a step, or before it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Outcome {
     /// The object's kind and name: `index public.hives_label`.
@@ -30,18 +32,18 @@ pub struct Outcome {
     pub fingerprint: Option<Fingerprint>,
 }
 
-impl Outcome {
-    /// Whether it is so in a structure.
-    pub fn holds(&self, found: &Model) -> bool {
-        let object = found.objects().find(|object| object.key().to_string() == self.object);
-        object.map(|object| Model::from_iter([object.clone()]).fingerprint()) == self.fingerprint
-    }
-}
-
 impl Step {
     /// A step without risks.
     pub fn new(title: impl Into<String>, statements: Vec<String>) -> Step {
-        Step { title: title.into(), object: None, risks: Vec::new(), notes: Vec::new(), makes: Vec::new(), statements }
+        Step {
+            title: title.into(),
+            object: None,
+            risks: Vec::new(),
+            notes: Vec::new(),
+            meets: Vec::new(),
+            makes: Vec::new(),
+            statements,
+        }
     }
 
     /// The same, for one object.

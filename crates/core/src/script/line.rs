@@ -64,6 +64,10 @@ pub enum Line {
     Waiver(Clearance),
     /// A note on the step.
     Note(String),
+    /// An object as it is before the first step about it.
+    Changes(Fingerprint, String),
+    /// An object that is not there before the first step about it.
+    Adds(String),
     /// An object that the step leaves behind.
     Makes(Fingerprint, String),
     /// An object that is not there after the step.
@@ -121,6 +125,8 @@ impl fmt::Display for Line {
             Line::Waiver(Clearance::Impossible) => write!(f, "waiver impossible"),
             Line::Waiver(Clearance::Waived { reason, until }) => write!(f, "waiver until {until} {}", quoted(reason)),
             Line::Note(note) => write!(f, "note {}", quoted(note)),
+            Line::Changes(fingerprint, object) => write!(f, "changes {fingerprint} {}", quoted(object)),
+            Line::Adds(object) => write!(f, "adds {}", quoted(object)),
             Line::Makes(fingerprint, object) => write!(f, "makes {fingerprint} {}", quoted(object)),
             Line::Removes(object) => write!(f, "removes {}", quoted(object)),
             Line::Check => write!(f, "check"),
@@ -224,6 +230,11 @@ impl Line {
                 other => return Err(format!("a waiver can't be `{other}`")),
             }),
             "note" => Line::Note(words.text()?),
+            "changes" => {
+                let fingerprint = words.fingerprint()?;
+                Line::Changes(fingerprint, words.text()?)
+            }
+            "adds" => Line::Adds(words.text()?),
             "makes" => {
                 let fingerprint = words.fingerprint()?;
                 Line::Makes(fingerprint, words.text()?)

@@ -1,10 +1,12 @@
 //! The script of a comparison, and its undo script.
 
+use std::collections::BTreeMap;
+
 use super::{Client, Respelled, Script};
 use crate::compare::{Comparison, Renames, compare_with};
 use crate::engine::EngineVersion;
 use crate::model::Model;
-use crate::plan::{Clearance, Evidence, Planning, RiskKind, Wishes, provenance, touched};
+use crate::plan::{Clearance, Evidence, Outcome, Plan, Planning, RiskKind, Wishes, provenance, touched};
 
 /// The script from have to want. Risks are not cleared yet: see [`Script::clear`].
 pub fn make_script(
@@ -42,9 +44,18 @@ pub fn make_undo(
         left: wishes.left.clone(),
         ..Wishes::default()
     };
-    let planning =
-        Planning { is_undo: true, wishes, ..Planning::new(dialect, (want, have), &comparison, version, &evidence) };
+    let planning = Planning {
+        is_undo: true,
+        wishes: wishes.clone(),
+        ..Planning::new(dialect, (want, have), &comparison, version, &evidence)
+    };
     let mut script = planned(dialect, project, &planning);
+    if script.plan.steps().any(|step| !step.meets.is_empty()) {
+        let forward = compare_with(dialect, have, want, renames.clone());
+        let planning = Planning { wishes, ..Planning::new(dialect, (have, want), &forward, version, &evidence) };
+        let forward = dialect.plan(&planning);
+        also_drop_what_is_not_complete(&mut script.plan, &forward);
+    }
     // Whether there will be rows is not known yet: it is tried, and stops if there are.
     for risk in script.plan.risks_mut().filter(|risk| risk.kind == RiskKind::NeedsValues) {
         risk.kind = RiskKind::MayRefuseRows;
@@ -52,6 +63,22 @@ pub fn make_undo(
         risk.explanation = format!("can't be undone while there are rows: {}", risk.explanation);
     }
     script
+}
+
+/// Lets the way back drop what the way forward had not completed when it failed.
+fn also_drop_what_is_not_complete(undo: &mut Plan, forward: &Plan) {
+    let mut states: BTreeMap<&str, Vec<&Outcome>> = BTreeMap::new();
+    for outcome in forward.steps().flat_map(|step| &step.makes).filter(|outcome| outcome.fingerprint.is_some()) {
+        states.entry(&outcome.object).or_default().push(outcome);
+    }
+    for step in undo.steps_mut().filter(|step| step.makes.iter().all(|outcome| outcome.fingerprint.is_none())) {
+        let Some(object) = step.meets.first().map(|outcome| outcome.object.clone()) else { continue };
+        for state in states.get(object.as_str()).into_iter().flatten() {
+            if !step.meets.contains(state) {
+                step.meets.push((*state).clone());
+            }
+        }
+    }
 }
 
 fn planned(dialect: &dyn Client, project: &str, planning: &Planning<'_>) -> Script {

@@ -386,6 +386,10 @@ impl Body<'_> {
                     Line::Risk(kind, object, explanation) => step.risks.push(Risk::new(kind, object, explanation)),
                     Line::Waiver(clearance) => cleared(step.risks.last_mut(), clearance)?,
                     Line::Note(note) => step.notes.push(note),
+                    Line::Changes(fingerprint, object) => {
+                        step.meets.push(Outcome { object, fingerprint: Some(fingerprint) });
+                    }
+                    Line::Adds(object) => step.meets.push(Outcome { object, fingerprint: None }),
                     Line::Makes(fingerprint, object) => {
                         step.makes.push(Outcome { object, fingerprint: Some(fingerprint) });
                     }

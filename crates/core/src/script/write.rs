@@ -215,6 +215,12 @@ fn write_step(number: usize, step: &Step, text: &mut Text<'_>) {
     for note in &step.notes {
         text.mark(&Line::Note(note.clone()));
     }
+    for outcome in &step.meets {
+        text.mark(&match &outcome.fingerprint {
+            Some(fingerprint) => Line::Changes(fingerprint.clone(), outcome.object.clone()),
+            None => Line::Adds(outcome.object.clone()),
+        });
+    }
     for outcome in &step.makes {
         text.mark(&match &outcome.fingerprint {
             Some(fingerprint) => Line::Makes(fingerprint.clone(), outcome.object.clone()),

@@ -48,6 +48,8 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         planning,
         state: planning.have.clone(),
         steps: Vec::new(),
+        made: BTreeSet::new(),
+        unproven: planning.unproven(),
         recreated: Vec::new(),
         differences: planning.comparison.differences.iter().map(|difference| (&difference.key, difference)).collect(),
         have_keys: planning.renamed.by_owner(),
@@ -71,6 +73,10 @@ struct Planner<'p> {
     /// The structure after the steps so far.
     state: Model,
     steps: Vec<Step>,
+    /// The objects, by kind and name, that a step made so far.
+    made: BTreeSet<String>,
+    /// Those of which it is not known what they are in the engine's words.
+    unproven: Vec<String>,
     /// Objects that are made again though they stay the same.
     recreated: Vec<ObjectKey>,
     differences: BTreeMap<&'p ObjectKey, &'p Difference<'p>>,
@@ -107,8 +113,13 @@ impl<'p> Planner<'p> {
     /// Adds a step that leaves these objects behind.
     fn step(&mut self, mut step: Step, after: Vec<(ObjectKey, Option<Object>)>) {
         for (key, object) in after {
+            let name = key.to_string();
+            if self.made.insert(name.clone()) && !self.unproven.contains(&name) {
+                let fingerprint = self.state.get(&key).map(|object| Model::from_iter([object.clone()]).fingerprint());
+                step.meets.push(Outcome { object: name.clone(), fingerprint });
+            }
             let fingerprint = object.as_ref().map(|object| Model::from_iter([object.clone()]).fingerprint());
-            step.makes.push(Outcome { object: key.to_string(), fingerprint });
+            step.makes.push(Outcome { object: name, fingerprint });
             match object {
                 Some(object) => drop(self.state.insert(object)),
                 None => drop(self.state.remove(&key)),
