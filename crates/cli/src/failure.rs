@@ -78,6 +78,9 @@ impl Failure {
                 failure.help(format!("install {program}; or make a plain dump: pg_dump --schema-only"))
             }
             LiveError::Locked => failure.help("nothing was changed; try again when the other connection is done"),
+            LiveError::Deploying(_) => failure.help(
+                "nothing was changed; wait for it. If its `wevrun deploy` was killed, the server ends the statement that runs by itself: deploy again then",
+            ),
             LiveError::ReadOnly(_) => failure.help("nothing was changed; check who may write there: it may be a file that is not yours, a replica, or set to read-only"),
             LiveError::DiskFull(_) => failure.help("nothing was changed; make room and try again"),
             LiveError::NeedsRecovery => {

@@ -41,6 +41,9 @@ pub enum LiveError {
     /// The connection ended.
     #[error("the connection to the server was lost: {0}")]
     ConnectionLost(String),
+    /// Another deployment of the same database has not ended.
+    #[error("another deployment of the database is running ({0})")]
+    Deploying(String),
     /// The file or its folder can't be written to.
     #[error("the database can't be written to: {0}")]
     ReadOnly(String),

@@ -63,4 +63,8 @@ pub const MINVALUE: Clause<'static, String> = Clause::new("minvalue");
 pub const START: Clause<'static, String> = Clause::new("start");
 
 // Who runs it: read always, compared with privileges.
+/// A privilege and the user or role that has it.
+pub const GRANT: ClauseFamily<Expression> = ClauseFamily::new("grant ");
+/// The privileges on the object could not be read.
+pub const GRANTS_UNREAD: Clause<'static, Expression> = Clause::new("grants unread");
 pub const DEFINER: Clause<'static, String> = Clause::new("definer");

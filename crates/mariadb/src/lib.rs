@@ -10,6 +10,7 @@ mod clause;
 mod client;
 mod engine;
 mod grammar;
+mod grants;
 mod identifiers;
 mod mapping;
 mod names;
@@ -28,6 +29,7 @@ mod write;
 mod writing;
 
 pub use engine::MARIADB;
+pub use grants::{granted, privileges_are_unread, user};
 pub use names::{literal, quoted};
 pub use plan::{ANOTHER_STRUCTURE, ROWS_WOULD_BE_LOST};
 

@@ -1,16 +1,17 @@
-//! Who runs programs: definers.
+//! Who runs programs, and who may do what with an object.
 
 use std::collections::BTreeMap;
 
 use wevrun_core::compare::{Aspect, Fact, Privileges};
 use wevrun_core::model::{Kind, Object};
 
-use crate::{MariaDb, clause};
+use crate::{MariaDb, clause, grants};
 
 impl Privileges for MariaDb {
     fn access_facts(&self, object: &Object) -> BTreeMap<Fact, String> {
         let definer = object.access.get(clause::DEFINER).filter(|definer| *definer != "current_user");
-        definer.map(|definer| ((Aspect::Owner, String::new()), definer.clone())).into_iter().collect()
+        let definer = definer.map(|definer| ((Aspect::Owner, String::new()), definer.clone()));
+        definer.into_iter().chain(grants::facts(object)).collect()
     }
 
     fn aspect_of(&self, _: Kind, clause_name: &str) -> Aspect {
@@ -27,7 +28,7 @@ impl Privileges for MariaDb {
         }
     }
 
-    fn access_aspect(&self, _: &str) -> Aspect {
-        Aspect::Owner
+    fn access_aspect(&self, clause_name: &str) -> Aspect {
+        if clause::DEFINER.is(clause_name) { Aspect::Owner } else { Aspect::Privileges }
     }
 }

@@ -3,7 +3,7 @@
 use wevrun_core::model::{Kind, Object};
 use wevrun_core::render::Writer;
 
-use crate::{MariaDb, write};
+use crate::{MariaDb, grants, write};
 
 impl Writer for MariaDb {
     fn create_statement(&self, object: &Object) -> String {
@@ -12,6 +12,10 @@ impl Writer for MariaDb {
 
     fn source_text(&self, object: &Object) -> String {
         write::source_text(object)
+    }
+
+    fn access_statements(&self, object: &Object) -> Vec<String> {
+        grants::statements(object)
     }
 
     fn source_texts(&self, object: &Object, owned: &[&Object]) -> Vec<String> {

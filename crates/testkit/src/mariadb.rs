@@ -53,6 +53,28 @@ impl Server {
         CASELESS.get_or_init(|| Server::start("caseless", &["--lower-case-table-names=1"]))
     }
 
+    /// A server with other defaults than usual, for everything that has one and means something for DDL.
+    pub fn unusual() -> &'static Server {
+        static UNUSUAL: OnceLock<Server> = OnceLock::new();
+        UNUSUAL.get_or_init(|| {
+            Server::start(
+                "unusual",
+                &[
+                    "--character-set-server=latin1",
+                    "--collation-server=latin1_swedish_ci",
+                    "--sql-mode=ANSI,NO_BACKSLASH_ESCAPES,PAD_CHAR_TO_FULL_LENGTH,NO_ZERO_DATE",
+                    "--explicit-defaults-for-timestamp=OFF",
+                    "--default-storage-engine=Aria",
+                    "--default-time-zone=+05:30",
+                    "--old-mode=",
+                    "--innodb-strict-mode=OFF",
+                    "--autocommit=OFF",
+                    "--lc-messages=de_DE",
+                ],
+            )
+        })
+    }
+
     fn start(label: &str, options: &[&str]) -> Server {
         // Not every user may write everywhere, and a socket's path must be short.
         let folder = std::env::temp_dir().join(format!("wevrun-maria-{label}-{}", std::process::id()));
@@ -74,6 +96,8 @@ impl Server {
         shell.arg("-c").arg("\"$@\" & server=$!; cat > /dev/null; kill -KILL $server; wait $server; rm -rf \"$0\"");
         shell.arg(&folder).arg(program()).arg("--no-defaults");
         shell.arg(format!("--datadir={}", data.display())).arg(format!("--socket={}", folder.join("s").display()));
+        // Servers that share one disturb each other.
+        shell.arg(format!("--tmpdir={}", folder.display()));
         // Nothing has to survive: the disk is not waited for.
         shell.args([
             "--skip-networking",
@@ -133,6 +157,11 @@ impl Server {
     pub fn url(&self, database: &str) -> String {
         let socket = self.folder.join("s").display().to_string().replace('/', "%2F");
         format!("mariadb://root@{socket}/{database}?no-defaults=1")
+    }
+
+    /// The URL of a database for another user, who has no password.
+    pub fn url_of(&self, user: &str, database: &str) -> String {
+        self.url(database).replacen("root@", &format!("{user}@"), 1)
     }
 
     /// Runs statements with the engine's own client, which stops at the first error; gives its words then.

@@ -4,6 +4,7 @@ mod connection;
 mod journal;
 mod ledger;
 mod option_file;
+mod privileges;
 mod probe;
 mod read;
 mod rights;

@@ -118,6 +118,7 @@ impl MariaDatabase {
                 _ => {}
             }
         }
+        self.read_privileges(&mut model, &grants)?;
         let version =
             beside.iter().find(|[what, ..]| what == "version").and_then(|[.., version]| parse_version(version));
         Ok(Content { model, sources, version, diagnostics })

@@ -45,6 +45,17 @@ pub fn unseen(grants: &[String], database: &str) -> Option<String> {
     })
 }
 
+/// Whether a user may read what others were granted.
+pub fn sees_privileges(grants: &[String]) -> bool {
+    let given: Vec<(Vec<String>, String)> = grants.iter().filter_map(|grant| read(grant)).collect();
+    let may_read = |table: &str| {
+        let fits = |scope: &str| matches!(scope, "*.*" | "`mysql`.*") || scope == format!("`mysql`.`{table}`");
+        let selects = |own: &String| own == "SELECT" || own == "ALL PRIVILEGES";
+        given.iter().any(|(privileges, scope)| fits(scope) && privileges.iter().any(selects))
+    };
+    ["tables_priv", "columns_priv", "procs_priv"].into_iter().all(may_read)
+}
+
 /// The privileges of a line, and on what: `GRANT SELECT, SHOW VIEW ON `honey`.* TO …`.
 fn read(grant: &str) -> Option<(Vec<String>, String)> {
     let rest = grant.strip_prefix("GRANT ")?;

@@ -76,7 +76,18 @@ impl MariaDatabase {
     fn take_lock(&mut self) -> Result<(), LiveError> {
         match self.value(&format!("SELECT GET_LOCK({LOCK}, 10)"))?.as_deref() {
             Some("1") => Ok(()),
-            _ => Err(LiveError::Locked),
+            _ => Err(self.who_deploys()?),
         }
+    }
+
+    /// The session that holds the lock, and what it does as far as the user may see it.
+    fn who_deploys(&mut self) -> Result<LiveError, LiveError> {
+        let session = self.value(&format!("SELECT IS_USED_LOCK({LOCK})"))?;
+        let Some(session) = session else { return Ok(LiveError::Locked) };
+        let statement = self.value(&format!(
+            "SELECT CONCAT('for ', time, ' s: ', SUBSTRING_INDEX(info, '\\n', 1)) FROM information_schema.processlist WHERE id = {session}"
+        ))?;
+        let doing = statement.map_or_else(String::new, |statement| format!(", {statement}"));
+        Ok(LiveError::Deploying(format!("connection {session}{doing}")))
     }
 }

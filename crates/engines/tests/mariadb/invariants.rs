@@ -4,11 +4,11 @@ use wevrun_core::compare::{compare, compare_with};
 use wevrun_core::model::Model;
 use wevrun_core::script::make_undo;
 use wevrun_engines::{Access, LiveError};
-use wevrun_testkit::mariadb::Database;
+use wevrun_testkit::mariadb::{Database, Server};
 use wevrun_testkit::mariadb_schema::statements;
 use wevrun_testkit::postgres::structure_difference;
 
-use crate::{VERSION, connect, difference, is_same, made, maria, model, read, release, script};
+use crate::{VERSION, connect, difference, is_same, made_on, maria, model, read, release, script};
 
 pub fn number(variable: &str, otherwise: u64) -> u64 {
     std::env::var(variable).ok().and_then(|text| text.parse().ok()).unwrap_or(otherwise)
@@ -41,7 +41,8 @@ fn random_pairs() {
     assert!(stopped * 4 < cases.len(), "{stopped} of {} scripts were stopped by rows", cases.len());
 }
 
-enum Outcome {
+/// How far a pair came.
+pub enum Outcome {
     Reached,
     StoppedByRows,
 }
@@ -73,10 +74,15 @@ pub fn by_rows(message: &str) -> bool {
 }
 
 fn pair(case: u64) -> Outcome {
-    let (source_a, source_b) = (statements(case, 0, 4), statements(case, case % 3 + 1, 4));
-    let database = made(&source_a);
-    let target = made(&source_b);
-    let (a, b) = (model(&source_a), model(&source_b));
+    pair_on(Server::usual(), &statements(case, 0, 4), &statements(case, case % 3 + 1, 4), case.is_multiple_of(2))
+}
+
+/// From one schema to the other on a server, and back; with rows or without.
+pub fn pair_on(server: &'static Server, source_a: &str, source_b: &str, has_rows: bool) -> Outcome {
+    let made = |sql: &str| made_on(server, sql);
+    let database = made(source_a);
+    let target = made(source_b);
+    let (a, b) = (model(source_a), model(source_b));
     // 9: what the engine's own client made reads as what was written.
     for (name, database, model) in [("A", &database, &a), ("B", &target, &b)] {
         let have = read(database);
@@ -87,15 +93,15 @@ fn pair(case: u64) -> Outcome {
     let there = compare_with(maria(), &a, &b, Default::default()).counts();
     let back = compare_with(maria(), &b, &a, Default::default()).counts();
     assert_eq!((there.0, there.1, there.2), (back.1, back.0, back.2));
-    if case.is_multiple_of(2) {
+    if has_rows {
         fill(&database, &a);
     }
     let before = database.rows();
     let have = read(&database);
     let forward = script(&have, &b);
     let text = format!("{source_a}\n{}", crate::write(&forward));
-    let by_client = made(&source_a);
-    if case.is_multiple_of(2) {
+    let by_client = made(source_a);
+    if has_rows {
         fill(&by_client, &a);
     }
     match connect(&database, Access::Write).deploy(&forward, &release(), &mut |_| {}) {
@@ -138,7 +144,7 @@ fn pair(case: u64) -> Outcome {
         },
         Err(error) => panic!("undo: {error}\n{undo_text}"),
     }
-    let original = made(&source_a);
+    let original = made(source_a);
     let found = structure_difference(&original.structure(), &database.structure());
     assert!(found.is_empty(), "undo: {found}\n{undo_text}");
     Outcome::Reached

@@ -1,10 +1,13 @@
 //! MariaDB, on a real server.
 
 mod changes;
+mod grants;
 mod histories;
 mod invariants;
 mod resumed;
+mod servers;
 mod spellings;
+mod values;
 
 use wevrun_core::Dialect;
 use wevrun_core::EngineVersion;
@@ -64,9 +67,14 @@ fn release() -> Release {
     }
 }
 
-/// A new database of the server with these objects.
+/// A new database of the usual server with these objects.
 fn made(sql: &str) -> mariadb::Database {
-    let database = Server::usual().database();
+    made_on(Server::usual(), sql)
+}
+
+/// The same on another server.
+fn made_on(server: &'static Server, sql: &str) -> mariadb::Database {
+    let database = server.database();
     database.client(sql).unwrap_or_else(|words| panic!("{words}\n{sql}"));
     database
 }

@@ -5,6 +5,7 @@ pub mod column;
 mod comments;
 mod create;
 mod drops;
+mod grants;
 mod index;
 pub mod keys;
 pub mod options;
@@ -55,9 +56,7 @@ pub fn statement(
         }
         word @ ("INSERT" | "REPLACE" | "UPDATE" | "DELETE" | "SELECT" | "WITH" | "VALUES" | "LOAD" | "TRUNCATE"
         | "HANDLER") => aside(Code::WV007, format!("{word} is about rows, so it is no part of the schema"), false),
-        word @ ("GRANT" | "REVOKE") => {
-            aside(Code::WV007, format!("{word} is about users, which are no part of the schema"), false)
-        }
+        word @ ("GRANT" | "REVOKE") => grants::grant(reader, session, word == "GRANT"),
         // Dumps set the next values of sequences so.
         "DO" if reader.sees("SETVAL") || reader.sees("GET_LOCK") || reader.sees("RELEASE_LOCK") => {
             Ok(vec![StatementKind::Session])

@@ -145,8 +145,16 @@ fn fate_of_type(from: &str, to: &str) -> Fate {
                 let inner = spelling.split_once('(').map_or("", |(_, rest)| rest.trim_end_matches(')'));
                 inner.split("','").map(|value| value.trim_matches('\'').to_owned()).collect()
             };
-            let wanted = list(to);
-            if list(from).iter().all(|value| wanted.contains(value)) {
+            let (had, wanted) = (list(from), list(to));
+            let places: Vec<Option<usize>> =
+                had.iter().map(|value| wanted.iter().position(|other| other == value)).collect();
+            let is_number = |value: &String| !value.is_empty() && value.bytes().all(|byte| byte.is_ascii_digit());
+            let in_order = places.iter().flatten().is_sorted();
+            if had.iter().any(|value| !wanted.contains(value) && is_number(value)) {
+                Fate::Changed("a value that is a number and no longer in the list becomes the member with that number")
+            } else if family(from) == Family::Set && !in_order {
+                Fate::Changed("values with several members list them in the new order")
+            } else if places.iter().all(Option::is_some) {
                 Fate::Kept
             } else {
                 Fate::Refused("a value that is no longer in the list stops the script")

@@ -7,7 +7,7 @@ use crate::names::{in_sql, quoted};
 
 /// Settings of servers and users that change what a statement means, or end it early, as scripts need them
 /// (<https://mariadb.com/kb/en/server-system-variables/>). The mode is the server's own default: it is strict, and programs keep it.
-const SETTINGS: [(&str, &str); 11] = [
+const SETTINGS: [(&str, &str); 12] = [
     ("sql_mode", "'STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_CREATE_USER,NO_ENGINE_SUBSTITUTION'"),
     ("time_zone", "'+00:00'"),
     ("max_statement_time", "0"),
@@ -19,6 +19,7 @@ const SETTINGS: [(&str, &str); 11] = [
     ("lock_wait_timeout", "10"),
     ("innodb_lock_wait_timeout", "10"),
     ("system_versioning_alter_history", "keep"),
+    ("default_storage_engine", "InnoDB"),
     ("autocommit", "1"),
 ];
 

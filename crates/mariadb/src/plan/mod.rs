@@ -1,6 +1,7 @@
 //! Migrations. Every statement that changes a structure is committed by itself here, so a plan is one part whose steps each say what
 //! they leave behind: a deployment that ended halfway is taken up by that.
 
+mod access;
 mod algorithm;
 mod conversions;
 mod foreign_keys;
@@ -103,6 +104,7 @@ impl<'p> Planner<'p> {
         for kind in [Kind::Function, Kind::Aggregate, Kind::Procedure, Kind::PackageBody, Kind::Package] {
             self.drop_kind(kind);
         }
+        access::plan(self);
     }
 
     /// The differences of a kind of object.

@@ -3,7 +3,7 @@
 use wevrun_core::model::{Kind, Model, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::Step;
 
-use super::Planner;
+use super::{Planner, access};
 use crate::names::{in_sql, literal, quoted};
 use crate::{clause, rename};
 
@@ -44,7 +44,11 @@ fn tables(planner: &mut Planner<'_>) {
     for (number, (kind, _, to)) in all.iter().enumerate() {
         rename::object(&mut after, &ObjectKey::new(*kind, temporary(number)), to);
     }
-    let step = Step::new(format!("rename {}", titles.join(", ")), vec![statement]);
+    let mut step = Step::new(format!("rename {}", titles.join(", ")), vec![statement]);
+    let renamed = all.iter().filter_map(|(kind, from, _)| before.get(&ObjectKey::new(*kind, from.clone())));
+    if renamed.filter(|object| access::is_granted(&object.access)).count() > 0 {
+        step.notes.push("the server leaves privileges with the old names: grant them again".to_owned());
+    }
     let after = difference(&before, &after);
     planner.step(step, after);
 }

@@ -1,0 +1,135 @@
+//! Users, roles, and what was granted to them: compared where that is asked for.
+
+use wevrun_core::compare::{Change, add_access, compare};
+use wevrun_core::model::Model;
+use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::script::make_script;
+use wevrun_engines::{Access, open};
+use wevrun_testkit::mariadb::{Database, Server};
+
+use crate::{VERSION, connect, made, maria, model, read, release};
+
+const OBJECTS: &str = "CREATE TABLE hives (id int PRIMARY KEY, label varchar(20), Weight int);
+    CREATE VIEW heavy AS SELECT id FROM hives WHERE weight > 10;
+    CREATE SEQUENCE lots;
+    CREATE PROCEDURE weigh(IN a int) SELECT a;
+    CREATE FUNCTION half(a int) RETURNS int DETERMINISTIC RETURN a / 2;
+    ";
+
+/// What each test grants to its own users.
+fn users(of: &str) -> [String; 3] {
+    let names = ["ida", "bo", "keepers"].map(|name| format!("{of}_{name}"));
+    let [ida, bo, keepers] = &names;
+    let server = Server::usual();
+    let create = format!("CREATE USER {ida}@localhost; CREATE USER {bo}; CREATE ROLE {keepers};");
+    server.client("mysql", &create).expect("new users");
+    names
+}
+
+fn differences(have: &Model, want: &Model) -> Vec<String> {
+    let mut comparison = compare(maria(), have, want);
+    add_access(maria(), &mut comparison, have, want);
+    let one = |difference: &wevrun_core::compare::Difference<'_>| match &difference.change {
+        Change::Change { properties, .. } => {
+            let all = properties.iter().map(|own| format!("{}: {:?} -> {:?}", own.name(), own.have, own.want));
+            format!("{}: {}", difference.key, all.collect::<Vec<_>>().join("; "))
+        }
+        _ => difference.key.to_string(),
+    };
+    comparison.differences.iter().map(one).collect()
+}
+
+fn release_to(database: &Database, want: &Model) -> String {
+    let have = read(database);
+    let mut comparison = compare(maria(), &have, want);
+    add_access(maria(), &mut comparison, &have, want);
+    let wishes = Wishes { access: true, ..Wishes::default() };
+    let script = make_script(maria(), "honey", (&have, want), &comparison, wishes, VERSION, &Evidence::default());
+    let text = crate::write(&script);
+    connect(database, Access::Write)
+        .deploy(&script, &release(), &mut |_| {})
+        .unwrap_or_else(|error| panic!("{error}\n{text}"));
+    text
+}
+
+#[test]
+fn what_was_granted_reads_as_it_was_written() {
+    let [ida, bo, keepers] = users("read");
+    let source = format!(
+        "{OBJECTS}
+        GRANT SELECT, INSERT (id, Weight), UPDATE ON hives TO {ida}@localhost, '{bo}'@'%';
+        GRANT ALL PRIVILEGES ON heavy TO {keepers} WITH GRANT OPTION;
+        GRANT SELECT ON lots TO '{keepers}';
+        GRANT EXECUTE ON PROCEDURE weigh TO {keepers};
+        GRANT ALL ON FUNCTION half TO `{bo}`;
+        REVOKE UPDATE ON TABLE hives FROM {bo}@'%';
+        GRANT {keepers} TO {bo};
+        GRANT SHOW VIEW ON *.* TO {bo};"
+    );
+    let database = made(&source);
+    let (have, want) = (read(&database), model(&source));
+    assert!(differences(&have, &want).is_empty(), "{:#?}", differences(&have, &want));
+    let other = model(&source.replace("GRANT SELECT ON lots", "GRANT SELECT, UPDATE ON lots"));
+    let found = differences(&have, &other);
+    assert_eq!(
+        found,
+        [format!("sequence lots: privileges of {keepers}: Some(\"select\") -> Some(\"select, update\")")]
+    );
+}
+
+#[test]
+fn a_script_grants_and_revokes() {
+    let [ida, bo, keepers] = users("change");
+    let database = made(&format!(
+        "{OBJECTS}
+        GRANT SELECT (id), UPDATE ON hives TO {bo};
+        GRANT ALL ON heavy TO {keepers} WITH GRANT OPTION;
+        GRANT EXECUTE ON PROCEDURE weigh TO {ida}@localhost;"
+    ));
+    let source = format!(
+        "{}
+        CREATE TABLE queens (id int PRIMARY KEY);
+        GRANT SELECT (id, label) ON hives TO {bo} WITH GRANT OPTION;
+        GRANT SELECT, DELETE HISTORY ON heavy TO {keepers};
+        GRANT EXECUTE, ALTER ROUTINE ON FUNCTION half TO {ida}@localhost;
+        GRANT INSERT ON queens TO {keepers};",
+        OBJECTS.replace("label varchar(20)", "label varchar(40)")
+    );
+    let want = model(&source);
+    let text = release_to(&database, &want);
+    let found = differences(&read(&database), &want);
+    assert!(found.is_empty(), "{found:#?}\n{text}");
+    // The client runs it too; what is revoked already stops nothing.
+    let by_client = made(OBJECTS);
+    by_client
+        .client(&format!("GRANT ALL ON heavy TO {keepers} WITH GRANT OPTION; GRANT DROP ON hives TO {bo}"))
+        .expect("granted");
+    let have = read(&by_client);
+    let mut comparison = compare(maria(), &have, &want);
+    add_access(maria(), &mut comparison, &have, &want);
+    let wishes = Wishes { access: true, ..Wishes::default() };
+    let script = make_script(maria(), "honey", (&have, &want), &comparison, wishes, VERSION, &Evidence::default());
+    let text = crate::write(&script);
+    by_client.client(&format!("REVOKE ALL ON heavy FROM {keepers}")).expect("revoked by somebody else");
+    by_client.client(&text).unwrap_or_else(|words| panic!("{words}\n{text}"));
+    let found = differences(&read(&by_client), &want);
+    assert!(found.is_empty(), "{found:#?}\n{text}");
+}
+
+#[test]
+fn what_may_not_be_read_is_not_the_same() {
+    let [_, bo, _] = users("unread");
+    let database = made(OBJECTS);
+    let grant = format!(
+        "GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON {}.* TO {bo}; GRANT SELECT ON mysql.proc TO {bo}",
+        database.name
+    );
+    Server::usual().client("mysql", &grant).expect("granted");
+    let url = Server::usual().url_of(&bo, &database.name);
+    let have =
+        open(&url.parse().expect("a URL"), Access::Read).expect("it may connect").read().expect("it may read").model;
+    let found = differences(&have, &model(OBJECTS));
+    assert_eq!(found.len(), 5, "{found:#?}");
+    assert!(found.iter().all(|line| line.contains("privileges of all users: Some(\"not known")), "{found:#?}");
+    assert!(compare(maria(), &have, &model(OBJECTS)).differences.is_empty());
+}
