@@ -53,6 +53,9 @@ pub enum LiveError {
     /// Something that was to be read is gone.
     #[error("another session dropped something in the database while it was read; try again when it is quiet ({0})")]
     Dropped(String),
+    /// Somebody changes the structure again and again.
+    #[error("other sessions change the structure while it is read; try again when it is quiet")]
+    Unsteady,
     /// An interrupted transaction waits to be rolled back, which takes the right to write.
     #[error("the last change to the database was interrupted, and reading alone can't undo it")]
     NeedsRecovery,

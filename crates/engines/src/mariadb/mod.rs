@@ -11,6 +11,7 @@ mod rights;
 mod run;
 mod scratch;
 mod settings;
+mod shown;
 mod statements;
 
 use wevrun_core::script::Script;

@@ -4,6 +4,7 @@ mod changes;
 mod grants;
 mod histories;
 mod invariants;
+mod others;
 mod resumed;
 mod servers;
 mod spellings;

