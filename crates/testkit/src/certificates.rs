@@ -1,11 +1,13 @@
 //! Certificates for a server and a client, made for one test and signed by an authority of its own.
 
 use std::fs;
+use std::os::unix::fs::PermissionsExt;
 use std::path::PathBuf;
 
 use rcgen::{BasicConstraints, CertificateParams, DnType, IsCa, Issuer, KeyPair};
 
-use crate::postgres::{Age, Server};
+use crate::mariadb;
+use crate::postgres::{Age, Server, free_port};
 
 /// A server that lets nobody in without encryption, and the role `ida` only with a certificate.
 pub struct Guarded {
@@ -47,6 +49,65 @@ impl Guarded {
     /// The path of `root.crt`, `other.crt` (an authority that signed nothing here), `ida.crt` or `ida.key`.
     pub fn file(&self, name: &str) -> PathBuf {
         self.files.path().join(name)
+    }
+}
+
+/// A MariaDB server that user `ida` must come to with TLS, and user `bo` with a certificate.
+pub struct GuardedMaria {
+    /// The server. Its certificate is for `localhost`.
+    pub server: mariadb::Server,
+    port: u16,
+    files: tempfile::TempDir,
+}
+
+impl GuardedMaria {
+    /// Starts one, with a database `honey`.
+    pub fn start() -> GuardedMaria {
+        let authority = authority("the cooperative");
+        let (certificate, key) = signed("localhost", &authority.1);
+        let (client, client_key) = signed("bo", &authority.1);
+        let other = self::authority("somebody else").0;
+        let files = tempfile::Builder::new().permissions(fs::Permissions::from_mode(0o755)).tempdir();
+        let files = files.expect("a temporary folder");
+        let texts = [
+            ("root.crt", &authority.0),
+            ("other.crt", &other),
+            ("server.crt", &certificate),
+            ("server.key", &key),
+            ("bo.crt", &client),
+            ("bo.key", &client_key),
+        ];
+        for (name, text) in texts {
+            fs::write(files.path().join(name), text).expect("the folder is there");
+        }
+        let port = free_port();
+        let path = |name: &str| files.path().join(name).display().to_string();
+        let server = mariadb::Server::start(
+            "guarded",
+            &[
+                &format!("--ssl-ca={}", path("root.crt")),
+                &format!("--ssl-cert={}", path("server.crt")),
+                &format!("--ssl-key={}", path("server.key")),
+                &format!("--port={port}"),
+                "--skip-networking=0",
+                "--bind-address=127.0.0.1",
+            ],
+        );
+        let users =
+            "CREATE DATABASE honey; CREATE USER ida REQUIRE SSL; CREATE USER bo REQUIRE X509; CREATE USER keeper;
+            GRANT ALL ON *.* TO ida; GRANT ALL ON *.* TO bo; GRANT ALL ON *.* TO keeper;";
+        server.client("mysql", users).expect("new users");
+        GuardedMaria { server, port, files }
+    }
+
+    /// The path of `root.crt`, `other.crt` (an authority that signed nothing here), `bo.crt` or `bo.key`.
+    pub fn file(&self, name: &str) -> PathBuf {
+        self.files.path().join(name)
+    }
+
+    /// The URL for a user, by a name of this machine.
+    pub fn url(&self, user: &str, host: &str) -> String {
+        format!("mariadb://{user}@{host}:{}/honey?no-defaults=1", self.port)
     }
 }
 

@@ -75,7 +75,15 @@ impl Server {
         })
     }
 
-    fn start(label: &str, options: &[&str]) -> Server {
+    /// A server on a port that knows no TLS.
+    pub fn without_tls() -> (Server, u16) {
+        let port = super::postgres::free_port();
+        let port_option = format!("--port={port}");
+        let options = ["--skip-ssl", &port_option, "--skip-networking=0", "--bind-address=127.0.0.1"];
+        (Server::start("plain", &options), port)
+    }
+
+    pub(crate) fn start(label: &str, options: &[&str]) -> Server {
         // Not every user may write everywhere, and a socket's path must be short.
         let folder = std::env::temp_dir().join(format!("wevrun-maria-{label}-{}", std::process::id()));
         let data = folder.join("data");

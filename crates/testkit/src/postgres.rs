@@ -286,7 +286,7 @@ pub(crate) fn is_root() -> bool {
     output.is_ok_and(|output| output.stdout.starts_with(b"0"))
 }
 
-fn free_port() -> u16 {
+pub(crate) fn free_port() -> u16 {
     let listener = std::net::TcpListener::bind("127.0.0.1:0").expect("a port is free");
     listener.local_addr().expect("it is bound").port()
 }

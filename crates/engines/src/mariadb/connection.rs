@@ -1,7 +1,7 @@
 //! A connection, and what the engine's errors mean.
 
 use mysql::prelude::Queryable;
-use mysql::{Conn, Error, Row};
+use mysql::{Conn, DriverError, Error, Row};
 use wevrun_core::plan::{Evidence, Mode, Probe};
 use wevrun_core::script::{Client as _, Script};
 use wevrun_mariadb::MariaDb;
@@ -32,7 +32,8 @@ impl MariaDatabase {
         let mut database = match MariaDatabase::connect(settings.clone()) {
             Err(LiveError::NotFound(_)) if access == Access::Create => {
                 let name = wevrun_mariadb::quoted(&settings.database);
-                MariaDatabase::connect(settings.on(None))?.run(&format!("CREATE DATABASE IF NOT EXISTS {name}"))?;
+                MariaDatabase::connect(settings.on(None))?
+                    .run(&format!("CREATE DATABASE IF NOT EXISTS {name} CHARACTER SET utf8mb4"))?;
                 MariaDatabase::connect(settings)?
             }
             other => other?,
@@ -44,7 +45,13 @@ impl MariaDatabase {
     }
 
     pub(super) fn connect(settings: Settings) -> Result<MariaDatabase, LiveError> {
-        let connection = Conn::new(settings.options.clone()).map_err(|error| unreachable(&settings, &error))?;
+        let connection = match Conn::new(settings.options.clone()) {
+            Err(Error::DriverError(DriverError::TlsNotSupported)) if settings.may_be_plain => {
+                Conn::new(settings.plain())
+            }
+            other => other,
+        };
+        let connection = connection.map_err(|error| unreachable(&settings, &error))?;
         let mut database = MariaDatabase { connection, settings, has_journal: false };
         database.run("SET NAMES utf8mb4")?;
         database.run(READING)?;
@@ -104,7 +111,7 @@ fn unreachable(settings: &Settings, error: &Error) -> LiveError {
             _ => LiveError::Unreachable(place, own.message.clone()),
         },
         Error::IoError(own) => LiveError::Unreachable(place, own.to_string()),
-        Error::DriverError(mysql::DriverError::CouldNotConnect(Some((_, why, _)))) => {
+        Error::DriverError(DriverError::CouldNotConnect(Some((_, why, _)))) => {
             LiveError::Unreachable(place, why.clone())
         }
         other => LiveError::Unreachable(place, other.to_string()),

@@ -1,14 +1,13 @@
 //! The catalogue, as a model: from CREATE statements and what they do not show.
 
 use wevrun_core::EngineVersion;
-use wevrun_core::build::Reading;
 use wevrun_core::model::{Definition, Expression, Kind, Model};
 use wevrun_core::source::Source;
 use wevrun_mariadb::MariaDb;
 
 use super::connection::{MariaDatabase, text};
 use super::rights;
-use super::shown::Shown;
+use super::shown::{Picture, Shown};
 use crate::database::{Content, Database as _};
 use crate::error::LiveError;
 
@@ -46,35 +45,24 @@ impl MariaDatabase {
         if let Some(words) = rights::unseen(&grants, &self.settings.database) {
             return Err(LiveError::Engine(words));
         }
-        let mut beside = self.rows(BESIDE)?;
-        let shown = self.steady_picture()?;
+        let mut beside = facts(&self.rows(BESIDE)?);
+        let source = {
+            let database = self.settings.database.clone();
+            let made: Vec<String> = beside
+                .iter()
+                .filter(|[what, ..]| what == "begins when made")
+                .map(|[_, event, ..]| event.clone())
+                .collect();
+            move |shown: &Shown| source(shown, &database, &made)
+        };
+        let Picture { shown, sources, reading, .. } = self.steady_picture(&source)?;
         let has_geometry = |shown: &Shown| GEOMETRY.iter().any(|word| shown.statement.contains(&format!("` {word}")));
         if shown.iter().any(has_geometry) {
-            beside.extend(self.rows(SYSTEMS)?);
+            beside.extend(facts(&self.rows(SYSTEMS)?));
         }
         if shown.iter().filter(|shown| shown.kind == Kind::Trigger).count() > 1 {
-            beside.extend(self.rows(PLACES)?);
+            beside.extend(facts(&self.rows(PLACES)?));
         }
-        let beside: Vec<[String; 4]> =
-            beside.iter().map(|row| [0, 1, 2, 3].map(|column| text(row, column).unwrap_or_default())).collect();
-        let is_from_creation = |shown: &Shown| {
-            shown.kind == Kind::Event
-                && beside.iter().any(|[what, name, ..]| what == "begins when made" && *name == shown.name)
-        };
-        let database = self.settings.database.replace('`', "``");
-        let sources: Vec<Source> = shown
-            .iter()
-            .map(|shown| {
-                let statement =
-                    if is_from_creation(shown) { without_start(&shown.statement) } else { shown.statement.clone() };
-                let mode =
-                    shown.sql_mode.as_ref().map(|mode| format!("SET sql_mode = '{mode}';\n")).unwrap_or_default();
-                let title = format!("{}, {} {}", self.settings.database, shown.kind.title(), shown.name);
-                Source::new(title, &format!("USE `{database}`;\n{mode}{statement};"))
-            })
-            .collect();
-        let mut reading = Reading::new(&MariaDb);
-        reading.add(&sources);
         let build = reading.finish();
         let (errors, diagnostics): (Vec<_>, Vec<_>) = build.diagnostics.into_iter().partition(|found| found.is_error());
         let errors: Vec<_> = errors.into_iter().filter(|e| e.code != wevrun_core::diagnostics::Code::WV009).collect();
@@ -94,6 +82,19 @@ impl MariaDatabase {
             beside.iter().find(|[what, ..]| what == "version").and_then(|[.., version]| parse_version(version));
         Ok(Content { model, sources, version, diagnostics })
     }
+}
+
+fn facts(rows: &[mysql::Row]) -> Vec<[String; 4]> {
+    rows.iter().map(|row| [0, 1, 2, 3].map(|column| text(row, column).unwrap_or_default())).collect()
+}
+
+/// A statement as a source; `made` are the events that begin when they are made.
+fn source(shown: &Shown, database: &str, made: &[String]) -> Source {
+    let begins_when_made = shown.kind == Kind::Event && made.contains(&shown.name);
+    let statement = if begins_when_made { without_start(&shown.statement) } else { shown.statement.clone() };
+    let mode = shown.sql_mode.as_ref().map(|mode| format!("SET sql_mode = '{mode}';\n")).unwrap_or_default();
+    let title = format!("{database}, {} {}", shown.kind.title(), shown.name);
+    Source::new(title, &format!("USE `{}`;\n{mode}{statement};", database.replace('`', "``")))
 }
 
 /// An event that says no beginning has begun when it was made: the server writes that moment.

@@ -15,6 +15,8 @@ use crate::error::LiveError;
 pub struct Settings {
     /// As the driver takes it.
     pub options: Opts,
+    /// Whether the server need not know TLS, though it is asked for.
+    pub may_be_plain: bool,
     /// What a person may see: no password.
     pub shown: String,
     /// The database's name.
@@ -128,7 +130,13 @@ impl Settings {
         } else {
             options = options.ssl_opts(ssl(said).map_err(bad)?);
         }
-        Ok(Settings { options: options.into(), shown: format!("{shown_place}/{database}"), database })
+        let may_be_plain = ssl_mode(said).map_err(bad)? == SslMode::Preferred;
+        Ok(Settings { may_be_plain, options: options.into(), shown: format!("{shown_place}/{database}"), database })
+    }
+
+    /// The same without TLS.
+    pub fn plain(&self) -> Opts {
+        OptsBuilder::from_opts(self.options.clone()).ssl_opts(None::<SslOpts>).into()
     }
 
     /// The same for another database of the server; none is the server itself.
@@ -136,15 +144,16 @@ impl Settings {
         let options = OptsBuilder::from_opts(self.options.clone()).db_name(database.map(str::to_owned));
         Settings {
             options: options.into(),
+            may_be_plain: self.may_be_plain,
             shown: self.shown.clone(),
             database: database.unwrap_or_default().to_owned(),
         }
     }
 }
 
-fn ssl(said: &Options) -> Result<Option<SslOpts>, String> {
+fn ssl_mode(said: &Options) -> Result<SslMode, String> {
     let has_files = said.get("ssl-ca").is_some() || said.get("ssl-cert").is_some();
-    let mode = match said.get("ssl-mode").map(str::to_ascii_lowercase).as_deref() {
+    Ok(match said.get("ssl-mode").map(str::to_ascii_lowercase).as_deref() {
         Some("disabled" | "disable") => SslMode::Disabled,
         Some("preferred" | "prefer") => SslMode::Preferred,
         Some("required" | "require") => SslMode::Required,
@@ -158,8 +167,12 @@ fn ssl(said: &Options) -> Result<Option<SslOpts>, String> {
         None if said.get("ssl-verify-server-cert").is_some() => SslMode::VerifyIdentity,
         None if said.get("ssl").is_some() || has_files => SslMode::Required,
         None => SslMode::Disabled,
-    };
-    if matches!(mode, SslMode::Disabled | SslMode::Preferred) {
+    })
+}
+
+fn ssl(said: &Options) -> Result<Option<SslOpts>, String> {
+    let mode = ssl_mode(said)?;
+    if mode == SslMode::Disabled {
         return Ok(None);
     }
     let mut options = SslOpts::default();
@@ -171,7 +184,8 @@ fn ssl(said: &Options) -> Result<Option<SslOpts>, String> {
         options = options.with_client_identity(Some(identity));
     }
     options = options.with_danger_skip_domain_validation(mode != SslMode::VerifyIdentity);
-    options = options.with_danger_accept_invalid_certs(mode == SslMode::Required && said.get("ssl-ca").is_none());
+    let checks_nothing = matches!(mode, SslMode::Required | SslMode::Preferred) && said.get("ssl-ca").is_none();
+    options = options.with_danger_accept_invalid_certs(checks_nothing);
     Ok(Some(options))
 }
 

@@ -1,9 +1,15 @@
 //! The CREATE statements of everything, in one round trip. DDL is not transactional and knows no snapshot, so what is read is taken only
 //! if nobody changed a structure meanwhile, or if it is read twice alike.
 
+use std::sync::mpsc;
+use std::thread;
+
 use mysql::Row;
 use mysql::prelude::Queryable;
+use wevrun_core::build::Reading;
 use wevrun_core::model::Kind;
+use wevrun_core::source::Source;
+use wevrun_mariadb::MariaDb;
 
 use super::connection::{MariaDatabase, meaning, text};
 use crate::error::LiveError;
@@ -57,24 +63,36 @@ impl Shown {
     }
 }
 
+/// What was read: the statements, as sources, and what they say.
+pub(super) struct Picture {
+    pub shown: Vec<Shown>,
+    pub sources: Vec<Source>,
+    pub reading: Reading,
+    /// Whether nobody has changed a structure of the server meanwhile.
+    is_quiet: bool,
+}
+
+impl Picture {
+    fn is_like(&self, other: &Picture) -> bool {
+        let mut pairs = self.shown.iter().zip(&other.shown);
+        self.shown.len() == other.shown.len() && pairs.all(|(one, other)| one.is_like(other))
+    }
+}
+
+/// How many statements are parsed at once, while the next ones are read.
+const BATCH: usize = 128;
+
 impl MariaDatabase {
-    /// Every CREATE statement, of one moment.
-    pub(super) fn steady_picture(&mut self) -> Result<Vec<Shown>, LiveError> {
-        let mut before: Option<Vec<Shown>> = None;
+    /// Every CREATE statement, of one moment; `source` makes one of it that can be read.
+    pub(super) fn steady_picture(&mut self, source: &(impl Fn(&Shown) -> Source + Sync)) -> Result<Picture, LiveError> {
+        let mut before: Option<Picture> = None;
         let mut failed = None;
         for _ in 0..READINGS {
-            match self.show_all() {
-                Ok((shown, true)) => return Ok(shown),
-                Ok((shown, false)) => {
-                    let is_like = |before: &Vec<Shown>| {
-                        before.len() == shown.len() && before.iter().zip(&shown).all(|(one, other)| one.is_like(other))
-                    };
-                    if before.as_ref().is_some_and(is_like) {
-                        return Ok(shown);
-                    }
-                    before = Some(shown);
-                    failed = None;
+            match self.picture(source) {
+                Ok(picture) if picture.is_quiet || before.as_ref().is_some_and(|before| before.is_like(&picture)) => {
+                    return Ok(picture);
                 }
+                Ok(picture) => (before, failed) = (Some(picture), None),
                 // It may be gone since it was listed.
                 Err(error @ LiveError::Engine(_)) => failed = Some(error),
                 Err(error) => return Err(error),
@@ -83,24 +101,43 @@ impl MariaDatabase {
         Err(failed.unwrap_or(LiveError::Unsteady))
     }
 
-    /// Every CREATE statement, and whether nobody has changed a structure of the server meanwhile.
-    fn show_all(&mut self) -> Result<(Vec<Shown>, bool), LiveError> {
+    /// Reads every CREATE statement; another thread parses them as they are read.
+    fn picture(&mut self, source: &(impl Fn(&Shown) -> Source + Sync)) -> Result<Picture, LiveError> {
         let mut result = self.connection.query_iter(SHOW_ALL).map_err(|error| meaning(&error))?;
-        let (mut shown, mut changes) = (Vec::new(), Vec::new());
-        while let Some(mut set) = result.iter() {
-            let columns: Vec<String> =
-                set.columns().as_ref().iter().map(|column| column.name_str().into_owned()).collect();
-            let rows: Vec<Row> = set.by_ref().collect::<Result<_, _>>().map_err(|error| meaning(&error))?;
-            for row in &rows {
-                if columns.first().is_some_and(|column| column == "changes") {
-                    changes.push(text(row, 0));
-                } else {
-                    shown.push(read_shown(&columns, row)?);
+        thread::scope(|scope| {
+            let (sender, receiver) = mpsc::channel::<Vec<Source>>();
+            let parser = scope.spawn(move || {
+                let (mut reading, mut sources) = (Reading::new(&MariaDb), Vec::new());
+                for batch in receiver {
+                    reading.add(&batch);
+                    sources.extend(batch);
+                }
+                (reading, sources)
+            });
+            let (mut shown, mut changes, mut sent) = (Vec::new(), Vec::new(), 0);
+            while let Some(mut set) = result.iter() {
+                let columns: Vec<String> =
+                    set.columns().as_ref().iter().map(|column| column.name_str().into_owned()).collect();
+                let rows: Vec<Row> = set.by_ref().collect::<Result<_, _>>().map_err(|error| meaning(&error))?;
+                for row in &rows {
+                    if columns.first().is_some_and(|column| column == "changes") {
+                        changes.push(text(row, 0));
+                    } else {
+                        shown.push(read_shown(&columns, row)?);
+                    }
+                }
+                if shown.len() >= sent + BATCH {
+                    // It is there as long as this end is.
+                    let _ = sender.send(shown[sent..].iter().map(source).collect());
+                    sent = shown.len();
                 }
             }
-        }
-        let is_quiet = matches!(&changes[..], [before, after] if before == after);
-        Ok((shown, is_quiet))
+            let _ = sender.send(shown[sent..].iter().map(source).collect());
+            drop(sender);
+            let (reading, sources) = parser.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic));
+            let is_quiet = matches!(&changes[..], [before, after] if before == after);
+            Ok(Picture { shown, sources, reading, is_quiet })
+        })
     }
 }
 

@@ -8,6 +8,7 @@ mod others;
 mod resumed;
 mod servers;
 mod spellings;
+mod tls;
 mod values;
 
 use wevrun_core::Dialect;
