@@ -1,7 +1,7 @@
 use std::fs;
-use std::io::stdout;
+use std::io::{self, Read, stdout};
 use std::path::{Path, PathBuf};
-use std::process::Command;
+use std::process::{Command, ExitStatus};
 
 use clap::Args;
 use wevrun_core::Engine;
@@ -249,18 +249,17 @@ impl Stage {
         if self.database.path().is_none() {
             command.env(URL_VARIABLE, self.database.with_secrets());
         }
-        let run = command.args(["--color", color]).args(arguments).current_dir(&self.folder).output();
-        let output = run.map_err(|error| Failure::new(format!("wevrun can't be run: {}", files::reason(&error))))?;
-        // One after the other, so that the two streams do not mix.
-        anstream::print!("{}", String::from_utf8_lossy(&output.stdout));
-        anstream::print!("{}", String::from_utf8_lossy(&output.stderr));
+        command.args(["--color", color]).args(arguments).current_dir(&self.folder);
+        let (shown, ended) = run_shown(command)
+            .map_err(|error| Failure::new(format!("wevrun can't be run: {}", files::reason(&error))))?;
+        anstream::print!("{}", String::from_utf8_lossy(&shown));
         if status != 0 {
             anstream::println!("{}", paint(style::FAINT, format!("(exit status {status})")));
         }
-        if output.status.code() == Some(status) {
+        if ended.code() == Some(status) {
             Ok(())
         } else {
-            Err(Failure::new(format!("the demo went wrong: {} instead of {status}; please report it", output.status)))
+            Err(Failure::new(format!("the demo went wrong: {ended} instead of {status}; please report it")))
         }
     }
 
@@ -281,4 +280,15 @@ impl Stage {
             .map_err(|error| Failure::new(format!("{} can't be made: {}", folder.display(), files::reason(&error))))?;
         files::write_atomically(&path, text.as_bytes())
     }
+}
+
+/// Runs a program; gives what it shows on both streams, in the order in which a person sees it.
+fn run_shown(mut command: Command) -> io::Result<(Vec<u8>, ExitStatus)> {
+    let (mut reader, writer) = io::pipe()?;
+    let mut child = command.stdout(writer.try_clone()?).stderr(writer).spawn()?;
+    // It holds the other end, too.
+    drop(command);
+    let mut shown = Vec::new();
+    reader.read_to_end(&mut shown)?;
+    Ok((shown, child.wait()?))
 }

@@ -1,4 +1,5 @@
 use std::borrow::Cow;
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use chrono::Local;
@@ -6,7 +7,7 @@ use clap::{Args, ValueEnum};
 use serde::Serialize;
 use wevrun_core::compare::{Comparison, compare, lookalikes};
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Clearance, Evidence, ExactGuard, Provenance, Risk, Waiver};
+use wevrun_core::plan::{self, Clearance, Evidence, ExactGuard, Provenance, Risk, RiskKind, Waiver};
 use wevrun_core::script::{Read, Script as Steps, ScriptHash, make_script, make_undo, split, write};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::{Dialect, EngineVersion};
@@ -332,7 +333,9 @@ fn announce(verb: &str, path: &Path, script: &Steps) {
         note!("  {} {}: {}", paint(style::WARNING, risk.kind), risk.object, risk.explanation);
     }
     for step in script.plan.steps() {
-        let risks: Vec<&str> = step.risks.iter().map(|risk| risk.kind.name()).collect();
+        // Several columns of a step may have the same one.
+        let kinds: BTreeSet<RiskKind> = step.risks.iter().map(|risk| risk.kind).collect();
+        let risks: Vec<&str> = kinds.into_iter().map(RiskKind::name).collect();
         let risks =
             if risks.is_empty() { String::new() } else { format!("  {}", paint(style::WARNING, risks.join(", "))) };
         note!("  {}{risks}", step.title);
