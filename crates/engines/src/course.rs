@@ -225,13 +225,13 @@ impl<S: Session> Course<'_, S> {
     fn each_statement(&mut self, index: usize) -> Result<(), LiveError> {
         let part = &self.parts[index];
         let found = self.confirm(index)?;
-        let left = part.left(&found).map_err(LiveError::NotOnTheWay)?;
+        let journalled = self.session.journalled(&self.release.script_hash)?;
+        let left = part.left(&found, &self.script.unproven, journalled.unwrap_or(0)).map_err(LiveError::NotOnTheWay)?;
         let frame = self.frame(Mode::EachStatement);
         let opening = frame.before.iter().chain(&frame.settings).chain(&part.prepare);
         for statement in opening {
             execute(self.session, self.number, "before the first step", statement)?;
         }
-        let journalled = self.session.journalled(&self.release.script_hash)?;
         // A step whose effect can't be seen is done if it is written down, as long as the state is the one after it.
         let is_unseen = |step: &Step| step.makes.is_empty();
         let written = journalled.zip(left.done).filter(|(written, seen)| {

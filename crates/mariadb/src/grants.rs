@@ -14,6 +14,10 @@ use crate::names::{in_sql, literal, quoted};
 /// WITH GRANT OPTION, which is for all privileges of a user on an object.
 pub const OPTION: &str = "grant option";
 
+/// Stops a script that was made without knowing what is granted.
+pub const STOP: &str = "SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = \
+    'wevrun: the user that made this script may not read privileges, so it can not change them'";
+
 /// What is known of an object whose privileges the user that read it may not see.
 pub const UNREAD: &str =
     "not known: reading them needs SELECT on mysql.tables_priv, mysql.columns_priv and mysql.procs_priv";
@@ -62,7 +66,11 @@ pub fn privileges_are_unread(access: &mut Clauses) {
 
 /// A user as the clauses name it.
 pub fn user(name: &str, host: &str) -> String {
-    if matches!(host, "" | "%") { name.to_owned() } else { format!("{name}@{host}") }
+    match host {
+        "" | "%" if !name.contains('@') => name.to_owned(),
+        "" => format!("{name}@%"),
+        _ => format!("{name}@{host}"),
+    }
 }
 
 /// A GRANT or a REVOKE, without the object.
@@ -176,15 +184,9 @@ pub fn changes(want: &Object, differing: &[Property]) -> Vec<String> {
     let key = want.key();
     let users = by_user(&want.access);
     let mut statements = Vec::new();
-    for property in differing.iter().filter(|property| property.aspect == Aspect::Privileges) {
+    let of_users = differing.iter().filter(|own| own.aspect == Aspect::Privileges && &*own.detail != ALL_USERS);
+    for property in of_users {
         let user = &*property.detail;
-        if user == ALL_USERS {
-            statements.push(format!(
-                "SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = 'wevrun: the privileges on {} were not known when the script was made'",
-                key.to_string().replace('\'', "''")
-            ));
-            continue;
-        }
         if property.have.is_some() {
             let from = format!("ON {} FROM {}", on(&key), user_in_sql(user));
             // 1141, 1147 and 1403: there is no such grant, or no more.

@@ -29,7 +29,8 @@ fn as_nobody(command: &mut Command, folder: &Path) {
     if super::postgres::is_root() {
         command.uid(NOBODY).gid(NOBODY);
     }
-    command.env("LC_ALL", "C").current_dir(folder);
+    // The usual one may be somebody else's.
+    command.env("LC_ALL", "C").env("TMPDIR", folder).current_dir(folder);
 }
 
 /// The server's program, which is not always on the path.

@@ -36,6 +36,16 @@ impl States {
         self.after.partition_point(|(of, _)| *of < step)
     }
 
+    /// Takes the first of the states that it can be in, of those after the steps that are written down as done.
+    fn settle(&mut self, written: usize) {
+        let done = self.before(written);
+        let first = (done..=self.after.len()).find(|count| self.holds_after(*count));
+        self.starts = Some(first == Some(0));
+        for (index, (_, held)) in self.after.iter_mut().enumerate() {
+            *held = first == Some(index + 1);
+        }
+    }
+
     /// How many of its steps can be done.
     fn possible(&self, steps: &[Step], object: &str) -> BTreeSet<usize> {
         let mut possible: BTreeSet<usize> = (1..=self.after.len()).filter(|count| self.holds_after(*count)).collect();
@@ -58,9 +68,18 @@ impl Part {
     /// What is left to be done. Mostly the state is the one after the first steps; steps that leave nothing to be seen after the last
     /// of them count as not done: they can be done again. Else it is a state in which another script, such as the one of which this
     /// is the way back, was left: then each object says which of its steps are done. The error is the objects that are in none of
-    /// their states.
-    pub fn left(&self, found: &Model) -> Result<Left, Vec<String>> {
-        let states = self.states(found);
+    /// their states. Of `unproven` objects counts whether they are there, and how many steps are written down as done; a step that
+    /// can't be decided by that counts as not done.
+    pub fn left(&self, found: &Model, unproven: &[String], written: usize) -> Result<Left, Vec<String>> {
+        // Where it is not known how an object is before, what is there may be what a failed step has left.
+        let known: BTreeSet<&str> =
+            self.steps.iter().flat_map(|step| &step.meets).map(|outcome| outcome.object.as_str()).collect();
+        let unsure: BTreeSet<&str> =
+            unproven.iter().map(String::as_str).filter(|object| known.contains(object)).collect();
+        let mut states = self.states(found, &unsure);
+        for (_, states) in states.iter_mut().filter(|(object, _)| unsure.contains(*object)) {
+            states.settle(written);
+        }
         let steps = self.steps.len();
         if let Some(done) = self.done(&states) {
             // A step that is done out of turn, by whoever it was.
@@ -156,14 +175,20 @@ impl Part {
         Ok(())
     }
 
-    fn states(&self, found: &Model) -> BTreeMap<&str, States> {
+    fn states(&self, found: &Model, unsure: &BTreeSet<&str>) -> BTreeMap<&str, States> {
         let names: BTreeSet<&str> =
             self.steps.iter().flat_map(|step| &step.makes).map(|outcome| outcome.object.as_str()).collect();
         let made = found.objects().map(|object| (object.key().to_string(), object));
         let made = made.filter(|(name, _)| names.contains(name.as_str()));
         let by_name: BTreeMap<String, Fingerprint> =
             made.map(|(name, object)| (name, Model::from_iter([object.clone()]).fingerprint())).collect();
-        let holds = |outcome: &Outcome| by_name.get(&outcome.object) == outcome.fingerprint.as_ref();
+        let holds = |outcome: &Outcome| {
+            let found = by_name.get(&outcome.object);
+            if unsure.contains(outcome.object.as_str()) {
+                return found.is_some() == outcome.fingerprint.is_some();
+            }
+            found == outcome.fingerprint.as_ref()
+        };
         let mut states: BTreeMap<&str, States> = BTreeMap::new();
         for (index, step) in self.steps.iter().enumerate() {
             for outcome in &step.meets {
@@ -205,7 +230,7 @@ mod tests {
 
     fn left(steps: &[Step], found: &[(&str, usize)]) -> Result<Left, Vec<String>> {
         let found: Model = found.iter().filter_map(|(name, columns)| table(name, Some(*columns))).collect();
-        Part { steps: steps.to_vec(), ..Part::default() }.left(&found)
+        Part { steps: steps.to_vec(), ..Part::default() }.left(&found, &[], 0)
     }
 
     fn first(done: usize, steps: usize) -> Result<Left, Vec<String>> {
@@ -253,6 +278,26 @@ mod tests {
         let both = step(&[("visits", Some(1)), ("queens", Some(1))], &[("visits", Some(2)), ("queens", Some(2))]);
         let strange = left(&[both], &[("queens", 2), ("visits", 1)]);
         assert_eq!(strange, Err(vec!["table visits".to_owned(), "table queens".to_owned()]));
+    }
+
+    #[test]
+    fn of_what_is_not_proven_counts_whether_it_is_there() {
+        let steps = [
+            step(&[("hives", None)], &[("hives", Some(2))]),
+            step(&[("queens", Some(1))], &[("queens", Some(2))]),
+            step(&[], &[("hives", Some(3))]),
+        ];
+        let part = Part { steps: steps.to_vec(), ..Part::default() };
+        let unproven = ["table hives".to_owned()];
+        let left = |found: &[(&str, usize)], written: usize| {
+            let found: Model = found.iter().filter_map(|(name, columns)| table(name, Some(*columns))).collect();
+            part.left(&found, &unproven, written)
+        };
+        assert_eq!(left(&[("queens", 1)], 0), first(0, 3));
+        assert_eq!(left(&[("hives", 9), ("queens", 1)], 0), first(1, 3));
+        // A step that only changes it is done again, unless it is written down as done.
+        assert_eq!(left(&[("hives", 9), ("queens", 2)], 0), first(2, 3));
+        assert_eq!(left(&[("hives", 9), ("queens", 2)], 3), first(3, 3));
     }
 
     #[test]

@@ -129,6 +129,34 @@ fn scripts_that_the_client_left_halfway() {
     }
 }
 
+/// What can't be told from what the server makes of it is not made twice.
+#[test]
+fn what_is_not_proven_is_taken_up_too() {
+    let source_b = "CREATE TABLE hives (id int PRIMARY KEY);
+        CREATE EVENT clean ON SCHEDULE EVERY 1 DAY STARTS now() + INTERVAL 1 DAY DO SET @x = 1;
+        CREATE TABLE queens (id int PRIMARY KEY);
+        CREATE VIEW versions AS SELECT host FROM mysql.user;
+        CREATE VIEW queens_of AS SELECT id FROM queens;
+        CREATE TRIGGER g BEFORE INSERT ON hives FOR EACH ROW SET NEW.id = NEW.id + 1;";
+    let want = model(source_b);
+    let script = script(&read(&made("")), &want);
+    assert!(script.unproven.len() > 1, "{:?}", script.unproven);
+    let (text, release) = (crate::write(&script), release_of(&script));
+    for done in 0..script.plan.steps().count() {
+        let database = made("");
+        let cut = text.find(&format!("-- | step {} ", done + 1)).expect("the step is there");
+        database.client(&text[..cut]).unwrap_or_else(|words| panic!("{words}\n{text}"));
+        let mut run = Vec::new();
+        let outcome = connect(&database, Access::Write).deploy(&script, &release, &mut |event| {
+            if let Event::StepStarted { step, .. } = event {
+                run.push(step.number);
+            }
+        });
+        outcome.unwrap_or_else(|error| panic!("{done} steps done: {error}\n{text}"));
+        assert_eq!(run, (done + 1..=script.plan.steps().count()).collect::<Vec<_>>(), "{done} steps done\n{text}");
+    }
+}
+
 /// The undo script leads back from every step after which a deployment can end.
 #[test]
 fn the_way_back_from_every_step() {

@@ -153,26 +153,36 @@ pub fn head(reader: &mut Reader<'_>) -> Parsed<Head> {
 
 /// A user or role: `name@host`, CURRENT_USER, CURRENT_ROLE.
 pub fn user(reader: &mut Reader<'_>) -> Parsed<String> {
+    let (name, host) = user_and_host(reader)?;
+    Ok(host.map_or_else(|| name.clone(), |host| format!("{name}@{host}")))
+}
+
+/// The same, in parts.
+pub fn user_and_host(reader: &mut Reader<'_>) -> Parsed<(String, Option<String>)> {
     if reader.take(&["CURRENT_USER"]) || reader.take(&["CURRENT_ROLE"]) {
         if reader.take_symbol("(") {
             reader.expect_symbol(")")?;
         }
-        return Ok("current_user".to_owned());
+        return Ok(("current_user".to_owned(), None));
     }
+    let is_word = reader.peek().is_some_and(|token| token.kind == TokenKind::Word);
     let name = word(reader, "a user")?;
-    // `@host` without quotes is one word.
+    // Without quotes, `name@host` is one word, and so is `@host`.
+    if let Some((name, host)) = name.split_once('@').filter(|_| is_word) {
+        let host = if host.is_empty() { word(reader, "a host")? } else { host.to_owned() };
+        return Ok((name.to_owned(), Some(host)));
+    }
     match reader.peek() {
         Some(token) if token.kind == TokenKind::Word && token.text(reader.text).starts_with('@') => {
             let host = token.text(reader.text)[1..].to_owned();
             reader.position += 1;
-            let host = if host.is_empty() { word(reader, "a host")? } else { host };
-            Ok(format!("{name}@{host}"))
+            Ok((name, Some(if host.is_empty() { word(reader, "a host")? } else { host })))
         }
         Some(token) if token.is_symbol(reader.text, "@") => {
             reader.position += 1;
-            Ok(format!("{name}@{}", word(reader, "a host")?))
+            Ok((name, Some(word(reader, "a host")?)))
         }
-        _ => Ok(name),
+        _ => Ok((name, None)),
     }
 }
 

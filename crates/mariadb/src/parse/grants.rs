@@ -49,9 +49,8 @@ pub fn grant(mut reader: Reader<'_>, session: &Session, grants: bool) -> Parsed<
     reader.expect(if grants { "TO" } else { "FROM" })?;
     let mut users = Vec::new();
     loop {
-        let user = create::user(&mut reader)?;
-        let (name, host) = user.rsplit_once('@').unwrap_or((&user, ""));
-        users.push(grants::user(name, host));
+        let (name, host) = create::user_and_host(&mut reader)?;
+        users.push(grants::user(&name, &host.unwrap_or_default()));
         // How the user logs in.
         while !reader.at_end() && !reader.sees_symbol(",") && !reader.sees("WITH") {
             reader.position += 1;

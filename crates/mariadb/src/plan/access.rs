@@ -25,6 +25,15 @@ pub fn plan(planner: &mut Planner<'_>) {
     }
 }
 
+/// The first step of a script that is to change privileges which could not be read: nothing may be changed then.
+pub fn refuse_unknown(planner: &mut Planner<'_>) {
+    let is_unread = |object: &Object| object.access.has(clause::GRANTS_UNREAD);
+    if planner.planning.wishes.access && planner.planning.have.objects().any(is_unread) {
+        let stop = vec![grants::STOP.to_owned()];
+        planner.steps.push(Step::new("stop: the privileges are not known", stop));
+    }
+}
+
 /// Whether somebody was granted something on an object.
 pub fn is_granted(access: &Clauses) -> bool {
     access.iter().any(|(name, _)| clause::GRANT.has(name))

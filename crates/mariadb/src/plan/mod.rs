@@ -50,7 +50,6 @@ pub fn plan(planning: &Planning<'_>) -> Plan {
         state: planning.have.clone(),
         steps: Vec::new(),
         made: BTreeSet::new(),
-        unproven: planning.unproven(),
         recreated: Vec::new(),
         differences: planning.comparison.differences.iter().map(|difference| (&difference.key, difference)).collect(),
         have_keys: planning.renamed.by_owner(),
@@ -76,8 +75,6 @@ struct Planner<'p> {
     steps: Vec<Step>,
     /// The objects, by kind and name, that a step made so far.
     made: BTreeSet<String>,
-    /// Those of which it is not known what they are in the engine's words.
-    unproven: Vec<String>,
     /// Objects that are made again though they stay the same.
     recreated: Vec<ObjectKey>,
     differences: BTreeMap<&'p ObjectKey, &'p Difference<'p>>,
@@ -88,6 +85,7 @@ struct Planner<'p> {
 
 impl<'p> Planner<'p> {
     fn plan(&mut self) {
+        access::refuse_unknown(self);
         renames::plan(self);
         self.drop_what_depends();
         let moved = foreign_keys::Moved::find(self);
@@ -116,7 +114,7 @@ impl<'p> Planner<'p> {
     fn step(&mut self, mut step: Step, after: Vec<(ObjectKey, Option<Object>)>) {
         for (key, object) in after {
             let name = key.to_string();
-            if self.made.insert(name.clone()) && !self.unproven.contains(&name) {
+            if self.made.insert(name.clone()) {
                 let fingerprint = self.state.get(&key).map(|object| Model::from_iter([object.clone()]).fingerprint());
                 step.meets.push(Outcome { object: name.clone(), fingerprint });
             }
