@@ -3,9 +3,9 @@
 use wevrun_core::compare::{Change, add_access, compare};
 use wevrun_core::model::Model;
 use wevrun_core::plan::{Evidence, Wishes};
-use wevrun_core::script::make_script;
+use wevrun_core::script::{Script, make_script};
 use wevrun_engines::{Access, open};
-use wevrun_testkit::mariadb::{Database, Server};
+use wevrun_testkit::mariadb::Server;
 
 use crate::{VERSION, connect, made, maria, model, read, release};
 
@@ -39,17 +39,12 @@ fn differences(have: &Model, want: &Model) -> Vec<String> {
     comparison.differences.iter().map(one).collect()
 }
 
-fn release_to(database: &Database, want: &Model) -> String {
-    let have = read(database);
-    let mut comparison = compare(maria(), &have, want);
-    add_access(maria(), &mut comparison, &have, want);
+/// The script that makes one of the other, with what is granted.
+fn script(have: &Model, want: &Model) -> Script {
+    let mut comparison = compare(maria(), have, want);
+    add_access(maria(), &mut comparison, have, want);
     let wishes = Wishes { access: true, ..Wishes::default() };
-    let script = make_script(maria(), "honey", (&have, want), &comparison, wishes, VERSION, &Evidence::default());
-    let text = crate::write(&script);
-    connect(database, Access::Write)
-        .deploy(&script, &release(), &mut |_| {})
-        .unwrap_or_else(|error| panic!("{error}\n{text}"));
-    text
+    make_script(maria(), "honey", (have, want), &comparison, wishes, VERSION, &Evidence::default())
 }
 
 #[test]
@@ -98,7 +93,11 @@ fn a_script_grants_and_revokes() {
         OBJECTS.replace("label varchar(20)", "label varchar(40)")
     );
     let want = model(&source);
-    let text = release_to(&database, &want);
+    let forward = script(&read(&database), &want);
+    let text = crate::write(&forward);
+    connect(&database, Access::Write)
+        .deploy(&forward, &release(), &mut |_| {})
+        .unwrap_or_else(|error| panic!("{error}\n{text}"));
     let found = differences(&read(&database), &want);
     assert!(found.is_empty(), "{found:#?}\n{text}");
     // The client runs it too; what is revoked already stops nothing.
@@ -106,12 +105,7 @@ fn a_script_grants_and_revokes() {
     by_client
         .client(&format!("GRANT ALL ON heavy TO {keepers} WITH GRANT OPTION; GRANT DROP ON hives TO {bo}"))
         .expect("granted");
-    let have = read(&by_client);
-    let mut comparison = compare(maria(), &have, &want);
-    add_access(maria(), &mut comparison, &have, &want);
-    let wishes = Wishes { access: true, ..Wishes::default() };
-    let script = make_script(maria(), "honey", (&have, &want), &comparison, wishes, VERSION, &Evidence::default());
-    let text = crate::write(&script);
+    let text = crate::write(&script(&read(&by_client), &want));
     by_client.client(&format!("REVOKE ALL ON heavy FROM {keepers}")).expect("revoked by somebody else");
     by_client.client(&text).unwrap_or_else(|words| panic!("{words}\n{text}"));
     let found = differences(&read(&by_client), &want);
@@ -137,11 +131,7 @@ fn what_may_not_be_read_is_not_the_same() {
     assert!(compare(maria(), &have, &want).differences.is_empty());
     // A script that is to change them stops before it has changed anything.
     let want = model(&OBJECTS.replace("label varchar(20)", "label varchar(40)"));
-    let mut comparison = compare(maria(), &have, &want);
-    add_access(maria(), &mut comparison, &have, &want);
-    let wishes = Wishes { access: true, ..Wishes::default() };
-    let script = make_script(maria(), "honey", (&have, &want), &comparison, wishes, VERSION, &Evidence::default());
-    let words = database.client(&crate::write(&script)).expect_err("privileges are not known");
+    let words = database.client(&crate::write(&script(&have, &want))).expect_err("privileges are not known");
     assert!(words.contains("may not read privileges"), "{words}");
     assert!(compare(maria(), &read(&database), &model(OBJECTS)).differences.is_empty());
 }
