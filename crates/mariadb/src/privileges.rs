@@ -1,4 +1,4 @@
-//! Who runs programs, and who may do what with an object.
+//! Owners and privileges: the definers of programs, and what is granted on objects.
 
 use std::collections::BTreeMap;
 

@@ -66,9 +66,9 @@ impl States {
 
 impl Part {
     /// What is left to be done. Mostly the state is the one after the first steps; steps that leave nothing to be seen after the last
-    /// of them count as not done: they can be done again. Else it is a state in which another script, such as the one of which this
-    /// is the way back, was left: then each object says which of its steps are done. The error is the objects that are in none of
-    /// their states. Of `unproven` objects counts whether they are there, and how many steps are written down as done; a step that
+    /// of them count as not done: they can be done again. Else another script was left in this state, such as the release that this
+    /// script undoes: then the state of each object tells which of its steps are done. The error lists the objects whose state is
+    /// none of these. Of `unproven` objects counts whether they are there, and how many steps are written down as done; a step that
     /// can't be decided by that counts as not done.
     pub fn left(&self, found: &Model, unproven: &[String], written: usize) -> Result<Left, Vec<String>> {
         // Where it is not known how an object is before, what is there may be what a failed step has left.
@@ -255,7 +255,7 @@ mod tests {
     }
 
     #[test]
-    fn each_object_says_what_is_left_of_the_way_back() {
+    fn each_object_tells_what_is_left_of_an_undo_script() {
         let steps = [
             step(&[("hives", Some(3))], &[("hives", Some(2))]),
             step(&[("queens", Some(4))], &[("queens", Some(1))]),

@@ -65,7 +65,7 @@ pub fn make_undo(
     script
 }
 
-/// Lets the way back drop what the way forward had not completed when it failed.
+/// Lets an undo script drop objects that the release had not completed when it failed.
 fn also_drop_what_is_not_complete(undo: &mut Plan, forward: &Plan) {
     let mut states: BTreeMap<&str, Vec<&Outcome>> = BTreeMap::new();
     for outcome in forward.steps().flat_map(|step| &step.makes).filter(|outcome| outcome.fingerprint.is_some()) {

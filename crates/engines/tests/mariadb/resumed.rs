@@ -36,6 +36,17 @@ fn release_of(script: &Script) -> Release {
     Release { script_hash: ScriptHash::of(&crate::write(script)), ..release() }
 }
 
+/// Deploys; gives the numbers of the steps that were run.
+fn steps_run(database: &Database, script: &Script, release: &Release) -> Result<Vec<usize>, LiveError> {
+    let mut run = Vec::new();
+    connect(database, Access::Write).deploy(script, release, &mut |event| {
+        if let Event::StepStarted { step, .. } = event {
+            run.push(step.number);
+        }
+    })?;
+    Ok(run)
+}
+
 /// Whether the outcome is the one that the engine's own client makes of the source.
 fn judge(case: u64, database: &Database, wanted: &Database, text: &str) {
     let found = structure_difference(&wanted.structure(), &database.structure());
@@ -113,16 +124,8 @@ fn scripts_that_the_client_left_halfway() {
             let database = made(&source_a);
             let cut = text.find(&format!("-- | step {} ", done + 1)).expect("the step is there");
             database.client(&text[..cut]).unwrap_or_else(|words| panic!("{words}\n{text}"));
-            let mut run = Vec::new();
-            let outcome = connect(&database, Access::Write).deploy(&script, &release, &mut |event| {
-                if let Event::StepStarted { step, .. } = event {
-                    run.push(step.number);
-                }
-            });
-            match outcome {
-                Ok(_) => {}
-                Err(error) => panic!("WEVRUN_SEED={case}, {done} steps done: {error:?}\n{text}"),
-            }
+            let run = steps_run(&database, &script, &release)
+                .unwrap_or_else(|error| panic!("WEVRUN_SEED={case}, {done} steps done: {error:?}\n{text}"));
             assert_eq!(run.first(), Some(&(done + 1)), "WEVRUN_SEED={case}: after {done} steps it ran {run:?}\n{text}");
             judge(case, &database, &wanted, &text);
         }
@@ -146,13 +149,8 @@ fn what_is_not_proven_is_taken_up_too() {
         let database = made("");
         let cut = text.find(&format!("-- | step {} ", done + 1)).expect("the step is there");
         database.client(&text[..cut]).unwrap_or_else(|words| panic!("{words}\n{text}"));
-        let mut run = Vec::new();
-        let outcome = connect(&database, Access::Write).deploy(&script, &release, &mut |event| {
-            if let Event::StepStarted { step, .. } = event {
-                run.push(step.number);
-            }
-        });
-        outcome.unwrap_or_else(|error| panic!("{done} steps done: {error}\n{text}"));
+        let run = steps_run(&database, &script, &release)
+            .unwrap_or_else(|error| panic!("{done} steps done: {error}\n{text}"));
         assert_eq!(run, (done + 1..=script.plan.steps().count()).collect::<Vec<_>>(), "{done} steps done\n{text}");
     }
 }

@@ -73,7 +73,7 @@ fn stay(database: &Database, from: &str, before: &str) -> Result<(), String> {
     if others.trim() != "0" {
         return Err(format!("{} values are not equal", others.trim()));
     }
-    // Not every way back is open: 18446744073709551615 can't be read from a text.
+    // Not every conversion can be reversed: the server does not read 18446744073709551615 from a text.
     if database.client(&format!("ALTER TABLE t MODIFY c {from}")).is_err() {
         return Ok(());
     }
