@@ -37,6 +37,7 @@ pub fn take_over(model: &mut Model, keys: &BTreeSet<ObjectKey>, read: &Model) {
         own.text.clone_from(&read.text);
         own.uses.clone_from(&read.uses);
         own.reads.clone_from(&read.reads);
+        own.references.clone_from(&read.references);
         own.names_in.clone_from(&read.names_in);
         own.unresolved.clone_from(&read.unresolved);
     }

@@ -24,7 +24,7 @@ impl Planner for MariaDb {
         let mut taken = false;
         let mut take = |expression: &mut Expression| {
             // A name or a constant is given back as it is.
-            if expression.canonical.contains(['(', ' ', '\u{1}']) {
+            if !expression.is_sure() || expression.canonical.contains(['(', ' ']) {
                 *expression = Expression::plain("");
                 taken = true;
             }

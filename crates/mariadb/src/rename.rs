@@ -152,7 +152,7 @@ fn in_expression(expression: &mut Expression, from: &Name, to: &Name) {
     }
     let canonical = outside_strings(&expression.canonical, &old, &new);
     let written = words_replaced(expression.written(), from, to);
-    *expression = Expression::new(canonical, &written);
+    *expression = expression.respelled(canonical, &written);
 }
 
 fn in_tokens(expression: &mut Expression, from: &Name, to: &Name) {
@@ -162,7 +162,7 @@ fn in_tokens(expression: &mut Expression, from: &Name, to: &Name) {
         .map(|word| if word == from.canonical() { to.canonical() } else { word })
         .collect();
     let written = words_replaced(expression.written(), from, to);
-    *expression = Expression::new(canonical.join(" "), &written);
+    *expression = expression.respelled(canonical.join(" "), &written);
 }
 
 /// Replaces a quoted name, but not in string literals.

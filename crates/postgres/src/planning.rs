@@ -27,7 +27,9 @@ impl Planner for Postgres {
     fn take_respelled(&self, definition: &mut Definition) -> bool {
         let expressions = rename::expressions_mut(definition).into_iter();
         // A plain name or number is given back as it is.
-        let respelled = expressions.filter(|expression| expression.canonical.contains(['(', '\'', ' ', '\u{1}']));
+        let is_respelled =
+            |expression: &Expression| !expression.is_sure() || expression.canonical.contains(['(', '\'', ' ']);
+        let respelled = expressions.filter(|expression| is_respelled(expression));
         let taken: Vec<()> = respelled.map(|expression| *expression = Expression::plain("")).collect();
         !taken.is_empty()
     }

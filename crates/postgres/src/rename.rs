@@ -197,7 +197,7 @@ fn replace_in(expression: &mut Expression, from: &QualifiedName, to: &QualifiedN
     let canonical = with_name(&expression.canonical, from, to, in_texts);
     let changed = written != expression.written() || canonical != expression.canonical;
     if changed {
-        *expression = Expression::new(canonical, &written);
+        *expression = expression.respelled(canonical, &written);
     }
     changed
 }
@@ -389,7 +389,7 @@ fn replace_word(expression: &mut Expression, from: &Name, to: &Name) -> bool {
     };
     let (canonical, written) = (replaced(&expression.canonical), replaced(expression.written()));
     let changed = canonical != expression.canonical || written != expression.written();
-    *expression = Expression::new(canonical, &written);
+    *expression = expression.respelled(canonical, &written);
     changed
 }
 
@@ -480,7 +480,7 @@ fn replace_label(expression: &mut Expression, from: &str, to: &str, is_type: imp
     let (written, canonical) = (with_label(expression.written()), with_label(&expression.canonical));
     let changed = written != expression.written() || canonical != expression.canonical;
     if changed {
-        *expression = Expression::new(canonical, &written);
+        *expression = expression.respelled(canonical, &written);
     }
     changed
 }

@@ -6,7 +6,7 @@
 
 use super::rename::expressions_mut;
 use super::split_list;
-use wevrun_core::model::{Expression, Object};
+use wevrun_core::model::Object;
 
 /// Unfolds what an object's definition holds. A source that a person or a dump gives stays as it is: the server shall read it as it
 /// stands.
@@ -15,7 +15,7 @@ pub fn unfold(object: &mut Object) {
         let written = expression.written();
         let text = unfolded(written);
         if text != written {
-            *expression = Expression::new(expression.canonical.clone(), &text);
+            *expression = expression.respelled(expression.canonical.clone(), &text);
         }
     }
 }

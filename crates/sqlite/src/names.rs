@@ -117,15 +117,18 @@ pub fn literal(text: &str) -> String {
 /// What a token names: without its quotes. The engine takes a string literal for a name where only a name can stand.
 pub fn unquoted(token: Token, text: &str) -> String {
     let written = token.text(text);
-    if !matches!(token.kind, TokenKind::Quoted | TokenKind::Text) {
-        return written.to_owned();
-    }
-    let (open, inner) = (written.as_bytes()[0], &written[1..written.len() - 1]);
-    match open {
-        b'"' => inner.replace("\"\"", "\""),
-        b'`' => inner.replace("``", "`"),
-        b'\'' => inner.replace("''", "'"),
-        _ => inner.to_owned(),
+    if matches!(token.kind, TokenKind::Quoted | TokenKind::Text) { unquoted_text(written) } else { written.to_owned() }
+}
+
+/// A word without its quotes, if it has any.
+pub fn unquoted_text(written: &str) -> String {
+    let inner = || &written[1..written.len() - 1];
+    match written.as_bytes() {
+        [b'"', .., b'"'] => inner().replace("\"\"", "\""),
+        [b'`', .., b'`'] => inner().replace("``", "`"),
+        [b'\'', .., b'\''] => inner().replace("''", "'"),
+        [b'[', .., b']'] => inner().to_owned(),
+        _ => written.to_owned(),
     }
 }
 

@@ -4,7 +4,8 @@ use wevrun_core::change::Semantics;
 use wevrun_core::fold::{Completion, Taken};
 use wevrun_core::model::{Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName};
 
-use crate::{Sqlite, canonical, parse, remove_shadow_tables, rename};
+use crate::rename::{self, Renames};
+use crate::{Sqlite, parse, remove_shadow_tables, resolve};
 
 impl Semantics for Sqlite {
     fn can_rename(&self, kind: Kind) -> bool {
@@ -13,12 +14,11 @@ impl Semantics for Sqlite {
     }
 
     fn rename_object(&self, model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
-        let from = &key.name;
-        rename::table(model, from, to);
+        rename::apply(model, &Renames::object(key, to));
     }
 
     fn rename_column(&self, model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) {
-        rename::column(model, table, from, to);
+        rename::apply(model, &Renames::column(table, from, to));
     }
 }
 
@@ -30,8 +30,16 @@ impl Completion for Sqlite {
         Vec::new()
     }
 
+    fn resolve_own_names(&self, table: &mut Object) {
+        resolve::own(table);
+    }
+
+    fn users_of_column(&self, model: &Model, table: &QualifiedName, column: &Name) -> Vec<ObjectKey> {
+        resolve::users_of_column(model, table, column)
+    }
+
     fn finish(&self, model: &mut Model) {
         remove_shadow_tables(model);
-        canonical::finish(model);
+        resolve::all(model);
     }
 }

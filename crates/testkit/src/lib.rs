@@ -3,6 +3,7 @@
 
 pub mod certificates;
 pub mod client;
+pub mod collisions;
 pub mod dice;
 pub mod judge;
 pub mod mariadb;

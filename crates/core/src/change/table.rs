@@ -34,6 +34,33 @@ pub enum Refused {
     ColumnExists(Name),
     /// It has no such constraint.
     NoConstraint(Name),
+    /// A part of the table uses the column that is to be dropped.
+    ColumnInUse(Name, String),
+}
+
+/// A part of the table that prevents DROP COLUMN: one that uses the column and is not in the column's own definition
+/// (<https://sqlite.org/lang_altertable.html#alter_table_drop_column>).
+fn user_of_column(table: &Table, name: &Name) -> Option<String> {
+    let is_own = |with: &Option<Name>| with.as_ref() == Some(name);
+    if table.in_primary_key(name) {
+        return Some("the primary key".to_owned());
+    }
+    if table.unique_keys.iter().any(|key| key.has_column(name)) {
+        return Some("a UNIQUE constraint".to_owned());
+    }
+    if table.foreign_keys.iter().any(|key| key.columns.contains(name) && !is_own(&key.with_column)) {
+        return Some("a foreign key".to_owned());
+    }
+    let checks = table.checks.iter().filter(|check| !is_own(&check.with_column));
+    let mut using = checks.filter(|check| check.condition.uses_column(name) == Some(true));
+    if let Some(check) = using.next() {
+        return Some(format!("CHECK ({})", check.condition.on_one_line()));
+    }
+    let generated = table.columns.iter().find(|column| {
+        let expression = column.generated.as_ref().map(|generated| &generated.expression);
+        column.name != *name && expression.is_some_and(|expression| expression.uses_column(name) == Some(true))
+    });
+    generated.map(|column| format!("the generated column `{}`", column.name))
 }
 
 impl TableChange {
@@ -54,10 +81,12 @@ impl TableChange {
             }
             TableChange::DropColumn(name) => {
                 let index = found(table, name)?;
+                if let Some(user) = user_of_column(table, name) {
+                    return Err(Refused::ColumnInUse(name.clone(), user));
+                }
                 table.columns.remove(index);
-                // The engine refuses to drop a column that the table's own constraints use; those of the column go with it.
-                table.checks.retain(|check| !check.condition.mentions(name));
-                table.foreign_keys.retain(|key| !(key.columns.len() == 1 && key.columns[0] == *name));
+                table.checks.retain(|check| check.with_column.as_ref() != Some(name));
+                table.foreign_keys.retain(|key| key.with_column.as_ref() != Some(name));
             }
             TableChange::SetNotNull(name, on_conflict) => {
                 let index = found(table, name)?;

@@ -1,8 +1,6 @@
 //! Whether two definitions differ in nothing that can be told apart.
 
-use serde_json::Value;
-
-use crate::model::{Definition, is_sure};
+use crate::model::{Definition, Expression, Name, Table};
 
 /// Whether the definitions differ only in expressions of which one has no canonical form. They may mean the same or not.
 pub fn is_unproven(have: &Definition, want: &Definition) -> bool {
@@ -13,33 +11,63 @@ pub fn is_unproven(have: &Definition, want: &Definition) -> bool {
     if let (Definition::View(have), Definition::View(want)) = (have, want) {
         return have.clauses == want.clauses;
     }
-    let value = |definition: &Definition| serde_json::to_value(definition).unwrap_or_default();
-    fits(&value(have), &value(want))
+    let (mut have, mut want) = (have.clone(), want.clone());
+    for definition in [&mut have, &mut want] {
+        if let Definition::Table(table) = definition {
+            sort(table);
+        }
+    }
+    let (own, other) = (have.expressions_mut(), want.expressions_mut());
+    if own.len() != other.len() {
+        return false;
+    }
+    for (own, other) in own.into_iter().zip(other) {
+        if !own.is_sure() || !other.is_sure() {
+            *own = Expression::plain("");
+            *other = Expression::plain("");
+        }
+    }
+    have == want
 }
 
-fn fits(a: &Value, b: &Value) -> bool {
-    if let (Some(a), Some(b)) = (spelling(a), spelling(b)) {
-        return a == b || !is_sure(a) || !is_sure(b);
-    }
-    match (a, b) {
-        (Value::Object(a), Value::Object(b)) => {
-            a.len() == b.len() && a.iter().all(|(key, value)| b.get(key).is_some_and(|other| fits(value, other)))
-        }
-        (Value::Array(a), Value::Array(b)) => {
-            // Columns and constraints by their names; everything else in order.
-            let counterpart = |index: usize, item: &Value| {
-                let name = item.get("name");
-                let same = |other: &&Value| name.is_some() && other.get("name") == name;
-                b.iter().find(same).or(b.get(index)).cloned()
-            };
-            a.len() == b.len()
-                && a.iter().enumerate().all(|(i, item)| counterpart(i, item).is_some_and(|other| fits(item, &other)))
-        }
-        _ => a == b,
-    }
+/// Columns and constraints by their names; those without one stay in their order.
+fn sort(table: &mut Table) {
+    table.columns.sort_by(|a, b| a.name.cmp(&b.name));
+    table.unique_keys.sort_by(|a, b| a.name.cmp(&b.name));
+    table.foreign_keys.sort_by(|a, b| a.name.cmp(&b.name));
+    let name = |name: &Option<Name>| name.clone().unwrap_or_else(Name::none);
+    table.checks.sort_by_key(|check| name(&check.name));
+    table.exclusions.sort_by_key(|check| name(&check.name));
 }
 
-/// The canonical spelling of an expression or a name.
-fn spelling(value: &Value) -> Option<&str> {
-    value.as_str().or_else(|| value.get("canonical").and_then(Value::as_str))
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Beside, Check, Clauses, Column, Unordered};
+
+    fn table(conditions: &[(&str, Expression)]) -> Definition {
+        let check = |(name, condition): &(&str, Expression)| Check {
+            condition: condition.clone(),
+            name: Some(Name::new(*name, *name)),
+            with_column: Beside::default(),
+            clauses: Clauses::default(),
+        };
+        Definition::Table(Table {
+            columns: Unordered(vec![Column::named(Name::new("kg", "kg"))]),
+            checks: Unordered(conditions.iter().map(check).collect()),
+            ..Table::default()
+        })
+    }
+
+    #[test]
+    fn only_approximate_expressions_are_unproven() {
+        let exact = |text: &str| Expression::plain(text);
+        let near = |text: &str| Expression::unsure(text.to_owned(), text);
+        let have = table(&[("a", near("f(kg)")), ("b", exact("kg > 0"))]);
+        assert!(is_unproven(&have, &table(&[("b", exact("kg > 0")), ("a", near("g(kg)"))])));
+        assert!(is_unproven(&have, &table(&[("a", exact("g(kg)")), ("b", exact("kg > 0"))])));
+        assert!(!is_unproven(&have, &table(&[("a", near("f(kg)")), ("b", exact("kg > 1"))])));
+        assert!(!is_unproven(&have, &table(&[("a", near("f(kg)"))])));
+        assert!(!is_unproven(&table(&[("b", exact("kg > 0"))]), &table(&[("b", exact("kg > 1"))])));
+    }
 }

@@ -176,6 +176,16 @@ in wevrun.toml: then it is a warning."
 routines without letting the server check their bodies, because a body may name what is created later: the error would
 show only when the routine is called. `--scratch URL` lets a server check everything else in bodies."
 
+    WV116 Error "a dropped column is still used"
+"ALTER TABLE … DROP COLUMN drops a column that a key, a CHECK, a foreign key, a generated column, an
+index, a view or a trigger uses. The engine refuses that.
+
+    CREATE TABLE hives (id INTEGER PRIMARY KEY, weight_kg REAL, CHECK (weight_kg > 0));
+    ALTER TABLE hives DROP COLUMN weight_kg;
+                                  ^ the CHECK uses it
+
+Drop what uses the column first, or write the table without both."
+
     WV120 Error "views depend on each other in a cycle"
 "Each of these views reads, directly or through others, from itself. No order
 exists in which they can be created. Move the shared part into a separate view."

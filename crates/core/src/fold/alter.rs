@@ -52,6 +52,13 @@ impl Folder<'_> {
         if table.column(from).is_none() {
             return self.unknown_column(key, from, location);
         }
+        if from != to && table.column(to).is_some() {
+            self.folded.diagnostics.push(
+                Diagnostic::new(Code::WV102, format!("table {} has a column `{to}` already", key.name))
+                    .at(head(location), "gives another column this name"),
+            );
+            return;
+        }
         self.dialect.rename_column(&mut self.folded.model, &key.name, from, to);
         if let Some(mut object) = self.folded.model.remove(key) {
             match object.formerly.columns.iter_mut().find(|(name, _)| name == from) {
@@ -64,11 +71,19 @@ impl Folder<'_> {
 
     /// What changes one table only: its text is rewritten.
     fn change_table(&mut self, key: &ObjectKey, change: &TableChange, location: Location) {
+        if let TableChange::DropColumn(column) = change
+            && let Some(user) = self.dialect.users_of_column(&self.folded.model, &key.name, column).first()
+        {
+            return self.column_in_use(key, column, &user.to_string(), location);
+        }
         let mut object = self.take_out(key).expect("the caller found it");
+        self.dialect.resolve_own_names(&mut object);
         let Definition::Table(table) = &mut object.definition else { unreachable!("the key says table") };
         let missing = change.apply(table);
         self.settle(&mut object);
         object.text = self.dialect.create_statement(&object);
+        // They have places in the text before.
+        object.references = None;
         self.put(object);
         match missing {
             Ok(()) => {}
@@ -77,11 +92,21 @@ impl Folder<'_> {
                 Diagnostic::new(Code::WV102, format!("table {} has a column `{column}` already", key.name))
                     .at(head(location), "adds it again"),
             ),
+            Err(Refused::ColumnInUse(column, user)) => self.column_in_use(key, &column, &user, location),
             Err(Refused::NoConstraint(name)) => self.folded.diagnostics.push(
                 Diagnostic::new(Code::WV111, format!("table {} has no constraint `{name}`", key.name))
                     .at(head(location), "drops it"),
             ),
         }
+    }
+
+    fn column_in_use(&mut self, table: &ObjectKey, column: &Name, user: &str, location: Location) {
+        let message = format!("column `{column}` of {table} can't be dropped: {user} uses it");
+        self.folded.diagnostics.push(
+            Diagnostic::new(Code::WV116, message)
+                .at(head(location), "drops it")
+                .help("drop what uses the column first, or write the table without the column"),
+        );
     }
 
     fn unknown_column(&mut self, key: &ObjectKey, column: &Name, location: Location) {

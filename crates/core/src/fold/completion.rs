@@ -1,7 +1,7 @@
 //! What folding asks of an engine: what it adds to an object that a statement creates.
 
 use super::{Held, Taken};
-use crate::model::{Kind, Model, Object, ObjectKey, QualifiedName};
+use crate::model::{Kind, Model, Name, Object, ObjectKey, QualifiedName};
 use crate::parse::{Alter, Grammar};
 
 /// What an engine adds to what statements say.
@@ -45,6 +45,14 @@ pub trait Completion: Grammar {
     /// Lets an object copy what it says that it copies, if that is there, in this source if one is given. Returns the objects that
     /// are created with it.
     fn take_copies(&self, _: &mut Model, _: &ObjectKey, _within: Option<u32>) -> Vec<Object> {
+        Vec::new()
+    }
+
+    /// Resolves the names in a table's own expressions, before the table changes.
+    fn resolve_own_names(&self, _: &mut Object) {}
+
+    /// The other objects that prevent the engine from dropping a column of a table, since they use it.
+    fn users_of_column(&self, _: &Model, _table: &QualifiedName, _column: &Name) -> Vec<ObjectKey> {
         Vec::new()
     }
 

@@ -154,11 +154,6 @@ impl Clauses {
         V::from_value(self.remove_named(&key.name())?)
     }
 
-    /// Whether every value has a canonical form.
-    pub fn is_sure(&self) -> bool {
-        self.values.values().all(Value::is_sure)
-    }
-
     /// Whether there is a clause of this name.
     pub fn has_named(&self, name: &str) -> bool {
         self.values.contains_key(name)
@@ -239,6 +234,16 @@ impl Clauses {
     /// The clauses of a family by what their names say after the prefix, ordered.
     pub fn members<V: ClauseType + 'static>(&self, family: ClauseFamily<V>) -> impl Iterator<Item = (&str, &V)> {
         self.values.iter().filter_map(move |(name, value)| Some((family.member(name)?, V::of(value)?)))
+    }
+
+    /// All values, ordered by the names of their clauses.
+    pub fn values(&self) -> impl Iterator<Item = &Value> {
+        self.values.values()
+    }
+
+    /// The same, to change them.
+    pub fn values_mut(&mut self) -> impl Iterator<Item = &mut Value> {
+        self.values.values_mut()
     }
 
     /// The clauses that are expressions, with their names.

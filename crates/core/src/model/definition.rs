@@ -57,25 +57,7 @@ impl Definition {
 
     /// Whether every expression has a canonical form.
     pub fn is_sure(&self) -> bool {
-        let sure = |expression: &Option<Expression>| expression.as_ref().is_none_or(Expression::is_sure);
-        match self {
-            Definition::Table(table) => {
-                let checks = table.checks.iter().chain(table.exclusions.iter());
-                let column = |column: &super::Column| {
-                    sure(&column.default) && column.generated.as_ref().is_none_or(|g| g.expression.is_sure())
-                };
-                table.columns.iter().all(column)
-                    && table.clauses.is_sure()
-                    && checks.clone().all(|check| check.condition.is_sure() && check.clauses.is_sure())
-            }
-            Definition::Index(index) => {
-                index.parts.iter().all(|part| part.expression.is_sure()) && sure(&index.predicate)
-            }
-            Definition::View(view) => view.query.is_sure() && view.clauses.is_sure(),
-            Definition::Trigger(trigger) => sure(&trigger.condition) && trigger.body.is_sure(),
-            Definition::Plain(plain) => plain.clauses.is_sure(),
-            Definition::VirtualTable(_) => true,
-        }
+        self.expressions().into_iter().all(Expression::is_sure)
     }
 
     /// The clauses of the object itself; none of a definition that has no clauses.

@@ -5,46 +5,55 @@ use std::fmt;
 use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
-use super::{Beside, Name, spelling};
+use super::{Beside, Name, References, has_name, spelling};
 
-/// An expression, a query, a type name or a trigger's body: a run of tokens.
+/// An expression, a query, a type name or a trigger's body.
 ///
 /// Two are equal when their canonical forms are, whatever their layout, comments, quoting and letter case.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Expression {
     /// The dialect's canonical spelling.
     pub canonical: String,
+    /// Whether the canonical spelling is only the nearest that could be found.
+    is_approximate: bool,
     written: Beside<Option<String>>,
-}
-
-/// What a canonical spelling begins with that is only the nearest that could be found: a character that no expression begins with.
-const UNSURE: &str = "\u{1}";
-
-/// Whether a canonical spelling is one.
-pub fn is_sure(canonical: &str) -> bool {
-    !canonical.starts_with(UNSURE)
+    /// The byte of the object's text at which the written form begins, if the text has it.
+    pub place: Beside<Option<u32>>,
+    /// What the written form refers to; none if its names are not resolved.
+    pub references: Beside<Option<References>>,
 }
 
 impl Expression {
     /// From both spellings.
     pub fn new(canonical: String, written: &str) -> Expression {
         let written = (canonical != written).then(|| written.to_owned());
-        Expression { canonical, written: Beside(written) }
+        Expression { written: Beside(written), ..Expression::plain(canonical) }
     }
 
     /// One that is written in its canonical form.
     pub fn plain(canonical: impl Into<String>) -> Expression {
-        Expression { canonical: canonical.into(), written: Beside(None) }
+        Expression {
+            canonical: canonical.into(),
+            is_approximate: false,
+            written: Beside(None),
+            place: Beside(None),
+            references: Beside(None),
+        }
     }
 
     /// One whose canonical form could not be found: that it differs from another proves nothing.
-    pub fn unsure(canonical: &str, written: &str) -> Expression {
-        Expression::new(format!("{UNSURE}{canonical}"), written)
+    pub fn unsure(canonical: String, written: &str) -> Expression {
+        Expression { is_approximate: true, ..Expression::new(canonical, written) }
     }
 
-    /// Whether the canonical form is one.
+    /// The same expression in other spellings, as exact as before.
+    pub fn respelled(&self, canonical: String, written: &str) -> Expression {
+        Expression { is_approximate: self.is_approximate, ..Expression::new(canonical, written) }
+    }
+
+    /// Whether the canonical form is exact.
     pub fn is_sure(&self) -> bool {
-        is_sure(&self.canonical)
+        !self.is_approximate
     }
 
     /// As the person wrote it.
@@ -52,12 +61,14 @@ impl Expression {
         self.written.as_deref().unwrap_or(&self.canonical)
     }
 
-    /// Whether the name stands in it.
-    pub fn mentions(&self, name: &Name) -> bool {
-        let name = name.canonical();
-        self.canonical.contains(name)
-            && (self.canonical.split(' ').any(|token| token == name)
-                || self.canonical.contains(&format!("\"{}\"", name.replace('"', "\"\""))))
+    /// Whether the expression uses a column of this name; none if its names are not resolved.
+    pub fn uses_column(&self, column: &Name) -> Option<bool> {
+        self.references.as_ref().map(|references| references.has_column_named(column))
+    }
+
+    /// Whether the expression may use a column of this name: where its names are not resolved, whether a word of it is the name.
+    pub fn may_use_column(&self, column: &Name) -> bool {
+        self.uses_column(column).unwrap_or_else(|| has_name(&self.canonical, column.canonical()))
     }
 
     /// As the person wrote it, on one line.
@@ -74,14 +85,20 @@ impl fmt::Display for Expression {
 
 impl Serialize for Expression {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        spelling::serialize(&self.canonical, self.written(), serializer)
+        spelling::serialize(&self.canonical, self.written(), self.is_approximate, serializer)
     }
 }
 
 impl<'de> Deserialize<'de> for Expression {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        let (canonical, written) = spelling::deserialize(deserializer)?;
-        Ok(Expression { canonical, written: Beside(written) })
+        let spelled = spelling::deserialize(deserializer)?;
+        Ok(Expression {
+            canonical: spelled.canonical,
+            is_approximate: spelled.is_approximate,
+            written: Beside(spelled.written),
+            place: Beside(None),
+            references: Beside(None),
+        })
     }
 }
 

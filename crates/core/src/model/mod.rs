@@ -9,11 +9,13 @@ mod identifiers;
 mod name;
 mod qualified;
 mod reads;
+mod reference;
 mod scope;
 mod spelling;
 mod table;
 mod unordered;
 mod value;
+mod visit;
 mod words;
 
 use std::borrow::Cow;
@@ -28,12 +30,13 @@ use smol_str::SmolStr;
 pub use beside::Beside;
 pub use clauses::{Clause, ClauseFamily, Clauses, is};
 pub use definition::{Definition, Event, Index, IndexPart, Plain, Timing, Trigger, View, VirtualTable};
-pub use expression::{Expression, is_sure};
+pub use expression::Expression;
 pub use fingerprint::{Fingerprint, hex};
 pub use identifiers::Identifiers;
 pub use name::Name;
 pub use qualified::{NameParts, QualifiedName};
 pub use reads::{ColumnRead, ColumnReads};
+pub use reference::{Reference, References, Span, Usage, edited};
 pub use scope::{Pattern, Scope, is_like};
 pub use table::{Action, Check, Column, ForeignKey, Generated, Key, KeyPart, OfParent, OnConflict, Table};
 pub use unordered::Unordered;
@@ -285,6 +288,8 @@ pub struct Object {
     pub uses: Vec<QualifiedName>,
     /// The columns that it reads; none if its dialect does not record them, or not every name could be resolved.
     pub reads: Option<ColumnReads>,
+    /// What the text refers to; none if its names are not resolved.
+    pub references: Option<References>,
     /// The schema in which names of the definition that have none are looked for, if it is not the object's own.
     pub names_in: Option<SmolStr>,
     /// What its expressions name that is certainly not there. Ordered; silent where nothing is certain.
@@ -315,6 +320,7 @@ impl Object {
             access: Clauses::default(),
             uses: Vec::new(),
             reads: None,
+            references: None,
             names_in: None,
             unresolved: Vec::new(),
             location: None,

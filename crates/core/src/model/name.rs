@@ -91,15 +91,15 @@ impl Ord for Name {
 
 impl Serialize for Name {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        spelling::serialize(&self.canonical, &self.written, serializer)
+        spelling::serialize(&self.canonical, &self.written, false, serializer)
     }
 }
 
 impl<'de> Deserialize<'de> for Name {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        let (canonical, written) = spelling::deserialize(deserializer)?;
-        let canonical = SmolStr::from(canonical);
-        Ok(Name { written: written.map_or_else(|| canonical.clone(), SmolStr::from), canonical })
+        let spelled = spelling::deserialize(deserializer)?;
+        let canonical = SmolStr::from(spelled.canonical);
+        Ok(Name { written: spelled.written.map_or_else(|| canonical.clone(), SmolStr::from), canonical })
     }
 }
 

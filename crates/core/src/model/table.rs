@@ -303,6 +303,9 @@ pub struct Check {
     /// The constraint's name.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub name: Option<Name>,
+    /// The column in whose definition it is written, as far as that matters for ALTER TABLE … DROP COLUMN.
+    #[serde(skip)]
+    pub with_column: Beside<Option<Name>>,
     /// What else is said of it.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     pub clauses: Clauses,
@@ -317,6 +320,9 @@ pub struct ForeignKey {
     pub name: Name,
     /// The referencing columns.
     pub columns: Vec<Name>,
+    /// The column in whose definition it is written, as far as that matters for ALTER TABLE … DROP COLUMN.
+    #[serde(skip)]
+    pub with_column: Beside<Option<Name>>,
     /// The table that is referenced.
     pub parent: QualifiedName,
     /// The columns that are referenced; none stands for the parent's primary key.

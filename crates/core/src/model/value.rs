@@ -89,16 +89,6 @@ impl<T: ClauseType> From<T> for Value {
 }
 
 impl Value {
-    /// Whether it has a canonical form.
-    pub fn is_sure(&self) -> bool {
-        match self {
-            Value::Expression(expression) => expression.is_sure(),
-            Value::List(list) => list.iter().all(Expression::is_sure),
-            Value::Flag | Value::Text(_) | Value::Identifier(_) | Value::Identifiers(_) => true,
-            Value::Object(_) | Value::Objects(_) => true,
-        }
-    }
-
     /// The expression, if it is one.
     pub fn expression(&self) -> Option<&Expression> {
         if let Value::Expression(expression) = self { Some(expression) } else { None }
@@ -118,6 +108,20 @@ impl Value {
         }
     }
 
+    /// The canonical forms of what it holds.
+    pub fn canonical_texts(&self) -> Vec<&str> {
+        match self {
+            Value::Flag => Vec::new(),
+            Value::Text(text) => vec![text],
+            Value::Identifier(name) => vec![name.canonical()],
+            Value::Identifiers(names) => names.iter().map(Name::canonical).collect(),
+            Value::Object(name) => vec![name.canonical()],
+            Value::Objects(names) => names.iter().map(|name| name.canonical()).collect(),
+            Value::Expression(expression) => vec![&expression.canonical],
+            Value::List(items) => items.iter().map(|item| item.canonical.as_str()).collect(),
+        }
+    }
+
     /// As a person reads it, on one line; nothing of a flag.
     pub fn on_one_line(&self) -> String {
         match self {
@@ -131,27 +135,13 @@ impl Value {
             Value::List(items) => items.iter().map(Expression::on_one_line).collect::<Vec<_>>().join(", "),
         }
     }
-
-    /// The canonical form as one text, from which fingerprints are made.
-    pub fn canonical(&self) -> String {
-        match self {
-            Value::Flag => String::new(),
-            Value::Text(text) => text.clone(),
-            Value::Identifier(name) => name.canonical().to_owned(),
-            Value::Identifiers(names) => list(names.iter().map(Name::canonical)),
-            Value::Object(name) => name.canonical().to_owned(),
-            Value::Objects(names) => list(names.iter().map(|name| name.canonical())),
-            Value::Expression(expression) => expression.canonical.clone(),
-            Value::List(items) => list(items.iter().map(|item| item.canonical.as_str())),
-        }
-    }
 }
 
 fn list<'t>(texts: impl Iterator<Item = &'t str>) -> String {
     texts.collect::<Vec<_>>().join(", ")
 }
 
-/// In JSON each type but an expression says which one it is.
+/// Each type but an expression names itself, so that no two values of different types or lists are serialised alike.
 #[derive(Serialize, Deserialize, JsonSchema)]
 #[serde(untagged)]
 enum Tagged {
@@ -167,9 +157,6 @@ enum Tagged {
 
 impl Serialize for Value {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        if !serializer.is_human_readable() {
-            return serializer.serialize_str(&self.canonical());
-        }
         match self.clone() {
             Value::Flag => Tagged::Flag(true),
             Value::Text(text) => Tagged::Text { text },

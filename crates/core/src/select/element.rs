@@ -6,7 +6,6 @@ use std::fmt;
 use smol_str::SmolStr;
 
 use crate::compare::{Aspect, Change, Comparison, ConstraintKind, Difference};
-use crate::model::has_name;
 use crate::model::{Check, Definition, ForeignKey, Key, Model, Name, Object, ObjectKey, Table, Unordered};
 
 /// What can be chosen by itself: an object, or a column or constraint of a table that both sides have.
@@ -100,7 +99,7 @@ impl Constraint for Check {
     }
 
     fn uses(&self, column: &Name) -> bool {
-        has_name(&self.condition.canonical, column.canonical())
+        self.condition.may_use_column(column)
     }
 }
 

@@ -20,6 +20,7 @@ pub fn mixed(have: &Object, want: &Object, chosen: &BTreeSet<&ElementPart>) -> O
     object.formerly.columns.retain(|(name, _)| chosen.contains(&ElementPart::Column(name.clone())));
     object.text.clear();
     object.reads = None;
+    object.references = None;
     object.location = None;
     object.definition = Definition::Table(table(old, new, chosen));
     let texts = texts_of(&object.definition);

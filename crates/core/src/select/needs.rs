@@ -316,7 +316,7 @@ impl Needs<'_> {
             let expressions = column.generated.iter().map(|generated| &generated.expression).chain(&column.default);
             let expressions: Vec<_> = expressions.collect();
             for absent in self.lost_or_new_columns(key, table) {
-                if expressions.iter().any(|expression| has_name(&expression.canonical, absent.canonical())) {
+                if expressions.iter().any(|expression| expression.may_use_column(&absent)) {
                     self.column_or_dependent(key, &absent, ElementPart::Column(column.name.clone()), key, missing);
                 }
             }

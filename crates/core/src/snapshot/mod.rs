@@ -18,7 +18,7 @@ use crate::render::Writer;
 use crate::source::Source;
 
 /// The version of the form that this code writes, and the only one that it reads.
-pub const FORMAT: u32 = 2;
+pub const FORMAT: u32 = 3;
 
 /// A snapshot: a model, and where it came from.
 #[derive(Debug, Clone)]
@@ -159,6 +159,7 @@ impl From<ObjectRecord> for Object {
             access: record.access,
             uses: record.uses,
             reads: record.reads,
+            references: None,
             names_in: record.names_in,
             unresolved: Vec::new(),
             location: None,

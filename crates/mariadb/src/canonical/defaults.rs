@@ -45,21 +45,26 @@ pub fn read(reader: &mut Reader<'_>) -> Parsed<Expression> {
 
 /// CURRENT_TIMESTAMP in its forms.
 pub fn moment(written: &Expression) -> Expression {
-    Expression::new(written.canonical.clone(), written.written())
+    written.clone()
 }
 
 /// The value as a column of a type stores it.
 pub fn canonical(default: &Expression, family: Family, spelling: &str) -> Expression {
-    let value = Constant::read(&default.canonical);
-    let canonical = match (value, family) {
-        (None, _) => return default.clone(),
-        (Some(Constant::Null), _) => "null".to_owned(),
-        (Some(constant), family) => match constant.stored(family, spelling) {
-            Some(stored) => stored,
-            None => return default.clone(),
+    let value = default.is_sure().then(|| Constant::read(&default.canonical)).flatten();
+    match value {
+        None => default.clone(),
+        Some(Constant::Null) => Expression::new("null".to_owned(), default.written()),
+        // The server shows other bytes than text in no way that can be read back.
+        Some(Constant::Bytes(digits))
+            if family == Family::Binary && bytes(&digits).is_some_and(|bytes| String::from_utf8(bytes).is_err()) =>
+        {
+            Expression::unsure(format!("x'{}'", digits.to_lowercase()), default.written())
+        }
+        Some(constant) => match constant.stored(family, spelling) {
+            Some(stored) => Expression::new(stored, default.written()),
+            None => default.clone(),
         },
-    };
-    Expression::new(canonical, default.written())
+    }
 }
 
 /// A constant in canonical spelling.
@@ -158,19 +163,13 @@ impl Constant {
                 let (day, clock) = text.split_once([' ', 'T']).unwrap_or((&text, "0:0:0"));
                 Some(literal(&format!("{} {}", date(day)?, time(clock, digits)?)))
             }
-            Family::Binary => match self {
-                // The server shows other bytes than text in no way that can be read back.
-                Constant::Bytes(digits) if String::from_utf8(bytes(digits)?).is_err() => {
-                    Some(Expression::unsure(&format!("x'{}'", digits.to_lowercase()), "").canonical)
-                }
-                other => {
-                    let length = spelling.strip_prefix("binary(").and_then(|rest| rest.strip_suffix(')'));
-                    let length = length.map_or(0usize, |length| length.parse().unwrap_or(0));
-                    let mut text = other.text()?;
-                    text.extend(std::iter::repeat_n('\0', length.saturating_sub(text.len())));
-                    Some(literal(&text))
-                }
-            },
+            Family::Binary => {
+                let length = spelling.strip_prefix("binary(").and_then(|rest| rest.strip_suffix(')'));
+                let length = length.map_or(0usize, |length| length.parse().unwrap_or(0));
+                let mut text = self.text()?;
+                text.extend(std::iter::repeat_n('\0', length.saturating_sub(text.len())));
+                Some(literal(&text))
+            }
             Family::Other => None,
         }
     }

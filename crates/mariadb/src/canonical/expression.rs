@@ -20,26 +20,19 @@ const DEPTH: usize = 300;
 
 /// The expression of a token range.
 pub fn of(reader: &Reader<'_>, range: Range<usize>) -> Expression {
-    let written = reader.written(range);
-    let canonical = canonical(written);
-    Expression::new(canonical, written)
+    of_text(reader.written(range))
 }
 
-/// The expression of a text.
+/// The expression of a text; an approximate one where the text can't be read as a tree.
 pub fn of_text(text: &str) -> Expression {
-    Expression::new(canonical(text), text)
-}
-
-/// The canonical spelling; one that is not sure where the text can't be read as a tree.
-pub fn canonical(text: &str) -> String {
     let run = || {
         stacker::maybe_grow(128 * 1024, 4 * 1024 * 1024, || {
             parse(text).and_then(|tree| tree::Printer { names: &tree::OwnColumns }.print(&tree))
         })
     };
     match run() {
-        Some(printed) => printed.into_text(),
-        None => Expression::unsure(&plain_tokens(text), text).canonical,
+        Some(printed) => printed.of(text),
+        None => Expression::unsure(plain_tokens(text), text),
     }
 }
 

@@ -254,5 +254,10 @@ fn check_condition(reader: &mut Reader<'_>) -> Parsed<Expression> {
 
 /// `[CONSTRAINT [name]] CHECK (…)` of a table, after the name.
 pub fn check(reader: &mut Reader<'_>, name: Option<Name>) -> Parsed<Check> {
-    Ok(Check { condition: check_condition(reader)?, name, clauses: Clauses::default() })
+    Ok(Check {
+        condition: check_condition(reader)?,
+        name,
+        with_column: Default::default(),
+        clauses: Clauses::default(),
+    })
 }

@@ -224,6 +224,7 @@ pub fn references(reader: &mut Reader<'_>, columns: Vec<Name>, name: Name) -> Pa
     let mut key = ForeignKey {
         name,
         columns,
+        with_column: Default::default(),
         parent,
         parent_columns,
         on_delete: Action::NoAction,

@@ -38,7 +38,7 @@ fn spelled(text: &str, tokens: &[Token], written: &str) -> Expression {
     canonical.clause();
     // Of columns, MAXVALUE may be in parentheses or not.
     let spelling = canonical.words.join(" ").replace("less than ( maxvalue )", "less than maxvalue");
-    if canonical.is_sure { Expression::new(spelling, written) } else { Expression::unsure(&spelling, written) }
+    if canonical.is_sure { Expression::new(spelling, written) } else { Expression::unsure(spelling, written) }
 }
 
 /// The token that opens the list of partitions, if there is one.

@@ -165,8 +165,7 @@ fn event(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     let schedule = plain_tokens(written);
     // The server computes these when the event is created.
     let is_computed = ["current_timestamp", "now (", "interval", "sysdate"].iter().any(|word| schedule.contains(word));
-    let schedule =
-        if is_computed { Expression::unsure(&schedule, written) } else { Expression::new(schedule, written) };
+    let schedule = if is_computed { Expression::unsure(schedule, written) } else { Expression::new(schedule, written) };
     clauses.set(clause::SCHEDULE, schedule);
     loop {
         if reader.take(&["ON", "COMPLETION", "NOT", "PRESERVE"]) {

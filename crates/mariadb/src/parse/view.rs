@@ -29,7 +29,7 @@ pub fn view(reader: &mut Reader<'_>, head: &Head, session: &Session) -> Parsed<V
     }
     reader.position = reader.tokens.len();
     let written = without_database(reader.written(start..end), session);
-    let query = Expression::unsure(&plain_tokens(&written), &written);
+    let query = Expression::unsure(plain_tokens(&written), &written);
     match head.algorithm.as_deref() {
         None | Some("undefined") => {}
         Some(algorithm) => clauses.set(clause::ALGORITHM, algorithm.to_owned()),

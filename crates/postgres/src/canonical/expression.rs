@@ -35,7 +35,7 @@ pub struct Spelling {
 impl Spelling {
     /// As an expression that was written so.
     pub fn of(self, written: &str) -> Expression {
-        if self.sure { Expression::new(self.text, written) } else { Expression::unsure(&self.text, written) }
+        if self.sure { Expression::new(self.text, written) } else { Expression::unsure(self.text, written) }
     }
 }
 

@@ -105,7 +105,7 @@ fn both(expression: &mut Expression, followed: impl Fn(&str, bool) -> Option<Str
     };
     *expression = match canonical {
         Some(canonical) => Expression::new(canonical, &after),
-        None => Expression::unsure(&after, &after),
+        None => Expression::unsure(after.clone(), &after),
     };
     true
 }

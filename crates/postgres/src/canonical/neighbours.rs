@@ -100,6 +100,8 @@ fn any_text_of_table(table: &Table, is: &mut dyn FnMut(&str) -> bool) -> bool {
 
 fn clauses(clauses: &Clauses, is: &mut dyn FnMut(&str) -> bool) -> bool {
     clauses.iter().any(|(clause, value)| {
-        is(clause) || value.expression().is_some_and(|value| is(value.written())) || is(&value.canonical())
+        is(clause)
+            || value.expression().is_some_and(|value| is(value.written()))
+            || value.canonical_texts().into_iter().any(|text| is(text))
     })
 }

@@ -268,7 +268,7 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
     }
     // What the catalogue says of an index whose concurrent build failed. Nobody can wish for one.
     if reader.take(&["INVALID"]) {
-        changes.set(clause::INVALID, Expression::unsure("invalid", "its build failed"));
+        changes.set(clause::INVALID, Expression::unsure("invalid".to_owned(), "its build failed"));
         return Ok(vec![subject.alter(true, Change::Object(ObjectChange::OwnIndexClauses(changes)))]);
     }
     if reader.take(&["SET", "TABLESPACE"]) {

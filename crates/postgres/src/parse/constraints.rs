@@ -150,7 +150,12 @@ pub fn attributes(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> 
 /// `(condition)` after CHECK.
 pub fn check(reader: &mut Reader<'_>, name: Option<Name>) -> Parsed<Check> {
     let inner = reader.parenthesised()?;
-    let mut check = Check { condition: expression(reader, inner), name, clauses: Clauses::default() };
+    let mut check = Check {
+        condition: expression(reader, inner),
+        name,
+        with_column: Default::default(),
+        clauses: Clauses::default(),
+    };
     attributes(reader, &mut check.clauses)?;
     Ok(check)
 }
@@ -207,6 +212,7 @@ pub fn foreign_key_of(name: Option<Name>, columns: Vec<Name>, parent: QualifiedN
     ForeignKey {
         name: given(name),
         columns,
+        with_column: Default::default(),
         parent,
         parent_columns: Vec::new(),
         on_delete: Action::NoAction,
@@ -252,5 +258,5 @@ fn exclusion(reader: &mut Reader<'_>, name: Option<Name>) -> Parsed<Check> {
     }
     attributes(reader, &mut clauses)?;
     let condition = wevrun_core::model::Expression::plain(format!("USING {} ({elements})", names::quoted(&method)));
-    Ok(Check { condition, name, clauses })
+    Ok(Check { condition, name, with_column: Default::default(), clauses })
 }

@@ -322,7 +322,12 @@ impl<'r> Index<'r> {
             }
             ConstraintKind::Check(condition) => {
                 let condition = known(&self.expressions, condition)?;
-                constraints.checks.push(Check { condition, name: Some(name), clauses });
+                constraints.checks.push(Check {
+                    condition,
+                    name: Some(name),
+                    with_column: Default::default(),
+                    clauses,
+                });
             }
             ConstraintKind::ForeignKey {
                 columns,

@@ -26,7 +26,12 @@ pub fn alter(mut reader: Reader<'_>) -> Parsed<StatementKind> {
         let range = reader.parenthesised()?;
         let condition = expression(&reader, range);
         on_conflict(&mut reader)?;
-        Change::Table(TableChange::AddCheck(Check { condition, name, clauses: Clauses::default() }))
+        Change::Table(TableChange::AddCheck(Check {
+            condition,
+            name,
+            with_column: Default::default(),
+            clauses: Clauses::default(),
+        }))
     } else if reader.take(&["ADD"]) {
         reader.take(&["COLUMN"]);
         let mut constraints = NewConstraints::default();

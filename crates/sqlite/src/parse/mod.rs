@@ -5,12 +5,14 @@ mod comments;
 mod objects;
 mod table;
 
+pub use objects::virtual_columns;
 pub use table::settle;
 
+use super::canonical;
 use super::names::{self, unquoted};
 use super::tokens::Rules;
 use wevrun_core::diagnostics::{Code, Diagnostic};
-use wevrun_core::model::{Clauses, Definition, Formerly, Kind, Name, Object, OnConflict, QualifiedName};
+use wevrun_core::model::{Definition, Formerly, Kind, Name, Object, OnConflict, QualifiedName};
 use wevrun_core::parse::{Parsed, Reader, StatementKind, Token, TokenKind, token};
 
 /// What a statement says.
@@ -92,7 +94,6 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
         return Ok(StatementKind::Aside { note: Box::new(note), temporary: Some(object_name), runs_code: false });
     }
     let mut formerly = Formerly::default();
-    let mut uses = Vec::new();
     let definition = match kind {
         Kind::Table => {
             let (table, spans) = table::table(&mut reader)?;
@@ -105,26 +106,22 @@ fn create(mut reader: Reader<'_>, comments: &[Token], diagnostics: &mut Vec<Diag
             Definition::VirtualTable(table)
         }
         Kind::Index => Definition::Index(objects::index(&mut reader, unique)?),
-        Kind::View => Definition::View(objects::view(&mut reader, &mut uses)?),
-        Kind::Trigger => Definition::Trigger(objects::trigger(&mut reader, &mut uses)?),
+        Kind::View => Definition::View(objects::view(&mut reader)?),
+        Kind::Trigger => Definition::Trigger(objects::trigger(&mut reader)?),
         _ => unreachable!("no other kind was matched"),
     };
     if !matches!(kind, Kind::Table | Kind::VirtualTable) {
         comments::none_expected(&reader, comments, kind, diagnostics);
     }
     reader.finish()?;
-    let object = Object {
-        name: object_name,
-        definition,
-        text: reader.text[whole.range()].to_owned(),
-        formerly,
-        access: Clauses::default(),
-        uses,
-        reads: None,
-        names_in: None,
-        unresolved: Vec::new(),
-        location: Some(whole),
-    };
+    let mut object = Object::new(object_name, definition);
+    object.text = reader.text[whole.range()].to_owned();
+    object.formerly = formerly;
+    object.location = Some(whole);
+    // Expressions know their places in the object's own text.
+    for expression in canonical::expressions_mut(&mut object.definition) {
+        expression.place.0 = expression.place.and_then(|place| place.checked_sub(whole.start));
+    }
     Ok(StatementKind::Create { object: Box::new(object), if_not_exists, or_replace: false })
 }
 

@@ -4,12 +4,12 @@ use std::ops::Range;
 
 use super::super::canonical::expression;
 use super::super::names;
-use super::super::references::relations;
 use super::{a_name, name_list};
+use crate::tokens::Rules;
 use wevrun_core::model::{
-    Beside, Clauses, Event, Index, IndexPart, QualifiedName, Timing, Trigger, View, VirtualTable,
+    Beside, Clauses, Event, Index, IndexPart, Name, QualifiedName, Timing, Trigger, View, VirtualTable,
 };
-use wevrun_core::parse::{ColumnSpans, Parsed, Reader, TokenKind};
+use wevrun_core::parse::{ColumnSpans, Parsed, Reader, TokenKind, token};
 
 /// The rest of CREATE INDEX, after the name (<https://sqlite.org/lang_createindex.html>).
 pub fn index(reader: &mut Reader<'_>, unique: bool) -> Parsed<Index> {
@@ -85,7 +85,7 @@ fn split(reader: &Reader<'_>, range: Range<usize>, separator: &str) -> Vec<Range
 }
 
 /// The rest of CREATE VIEW, after the name (<https://sqlite.org/lang_createview.html>).
-pub fn view(reader: &mut Reader<'_>, uses: &mut Vec<QualifiedName>) -> Parsed<View> {
+pub fn view(reader: &mut Reader<'_>) -> Parsed<View> {
     let columns = if reader.sees_symbol("(") { name_list(reader, "a column's name")? } else { Vec::new() };
     reader.expect("AS")?;
     if !["SELECT", "VALUES", "WITH"].iter().any(|word| reader.sees(word)) {
@@ -93,13 +93,12 @@ pub fn view(reader: &mut Reader<'_>, uses: &mut Vec<QualifiedName>) -> Parsed<Vi
     }
     let range = reader.position..reader.tokens.len();
     balanced(reader, range.clone())?;
-    *uses = relations(reader.text, &reader.tokens[range.clone()]);
     reader.position = range.end;
     Ok(View { columns, query: expression(reader, range), clauses: Clauses::default(), unpopulated: Beside(false) })
 }
 
 /// The rest of CREATE TRIGGER, after the name (<https://sqlite.org/lang_createtrigger.html>).
-pub fn trigger(reader: &mut Reader<'_>, uses: &mut Vec<QualifiedName>) -> Parsed<Trigger> {
+pub fn trigger(reader: &mut Reader<'_>) -> Parsed<Trigger> {
     let timing = if reader.take(&["AFTER"]) {
         Timing::After
     } else if reader.take(&["INSTEAD"]) {
@@ -158,16 +157,7 @@ pub fn trigger(reader: &mut Reader<'_>, uses: &mut Vec<QualifiedName>) -> Parsed
         balanced(reader, statement)?;
     }
     reader.position = end + 1;
-    *uses = relations(reader.text, &reader.tokens[start..end]);
-    let condition = has_condition.then(|| {
-        for name in relations(reader.text, &reader.tokens[condition_start..condition_end]) {
-            if !uses.contains(&name) {
-                uses.push(name);
-            }
-        }
-        expression(reader, condition_start..condition_end)
-    });
-    uses.sort();
+    let condition = has_condition.then(|| expression(reader, condition_start..condition_end));
     let table = QualifiedName::plain(table);
     Ok(Trigger { table, timing, event, columns, condition, body: expression(reader, start..end) })
 }
@@ -195,6 +185,19 @@ pub fn virtual_table(reader: &mut Reader<'_>) -> Parsed<(VirtualTable, Option<Co
         arguments.retain(|argument| !argument.is_empty());
     }
     Ok((VirtualTable { module, arguments }, spans))
+}
+
+/// The columns that the arguments of a virtual table name; an option has `=`.
+pub fn virtual_columns(table: &VirtualTable) -> Vec<Name> {
+    let column = |argument: &String| {
+        let (tokens, _) = token::tokenize(&Rules, argument, 0);
+        let mut tokens =
+            tokens.iter().filter(|token| token.kind != TokenKind::Comment && !token.is_symbol(argument, "+"));
+        let first = tokens.next().filter(|first| matches!(first.kind, TokenKind::Word | TokenKind::Quoted))?;
+        let is_option = tokens.next().is_some_and(|next| next.is_symbol(argument, "="));
+        (!is_option).then(|| names::name(&names::unquoted(*first, argument)))
+    };
+    table.arguments.iter().filter_map(column).collect()
 }
 
 /// A module's argument, with one blank for any white space, and none around `=`. Elsewhere a blank may mean something to the

@@ -6,8 +6,8 @@ use crate::names;
 use wevrun_core::change::NewConstraints;
 use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{
-    Action, Check, Clauses, Column, Expression, ForeignKey, Generated, Key, KeyPart, Name, OnConflict, QualifiedName,
-    Table, Unordered,
+    Action, Beside, Check, Clauses, Column, Expression, ForeignKey, Generated, Key, KeyPart, Name, OnConflict,
+    QualifiedName, Table, Unordered,
 };
 use wevrun_core::parse::{ColumnSpans, Parsed, Reader, TokenKind};
 
@@ -109,7 +109,13 @@ const MOST_COLUMNS: usize = 2000;
 pub fn add_constraints(table: &mut Table, constraints: NewConstraints) {
     table.primary_key = table.primary_key.take().or(constraints.primary_keys.into_iter().next());
     push_new(&mut table.unique_keys, constraints.unique_keys);
-    push_new(&mut table.checks, constraints.checks);
+    for check in &constraints.checks {
+        // One that two columns have stays when one of them is dropped.
+        if let Some(same) = table.checks.iter_mut().find(|same| *same == check) {
+            same.with_column = Beside::default();
+        }
+        push_new(&mut table.checks, vec![check.clone()]);
+    }
     push_new(&mut table.foreign_keys, constraints.foreign_keys);
 }
 
@@ -212,13 +218,16 @@ fn column_constraint(
         let on_conflict = on_conflict(reader)?;
         constraints.unique_keys.push(key(name, parts, on_conflict, false));
     } else if reader.take(&["CHECK"]) {
-        constraints.checks.push(check(reader, name)?);
+        let mut check = check(reader, name)?;
+        check.with_column.0 = Some(column.name.clone());
+        constraints.checks.push(check);
     } else if reader.take(&["DEFAULT"]) {
         column.default = Some(default(reader)?);
     } else if reader.take(&["COLLATE"]) {
         column.collation = collation(reader)?;
     } else if reader.take(&["REFERENCES"]) {
-        let key = references(reader, vec![column.name.clone()], name)?;
+        let mut key = references(reader, vec![column.name.clone()], name)?;
+        key.with_column.0 = Some(column.name.clone());
         constraints.foreign_keys.push(key);
     } else if reader.sees("DEFERRABLE") || (reader.sees("NOT") && reader.sees_at(1, "DEFERRABLE")) {
         let deferred = deferrable(reader)?;
@@ -259,7 +268,7 @@ fn check(reader: &mut Reader<'_>, name: Option<Name>) -> Parsed<Check> {
     }
     let condition = expression(reader, range);
     on_conflict(reader)?; // "CHECK … ON CONFLICT" is taken and has no effect: https://sqlite.org/lang_conflict.html
-    Ok(Check { condition, name, clauses: Clauses::default() })
+    Ok(Check { condition, name, with_column: Default::default(), clauses: Clauses::default() })
 }
 
 /// A default: a literal, a signed number, or an expression in parentheses, which are left out.
@@ -353,6 +362,7 @@ fn references(reader: &mut Reader<'_>, columns: Vec<Name>, name: Option<Name>) -
     let mut key = ForeignKey {
         name: silent(name),
         columns,
+        with_column: Default::default(),
         parent,
         parent_columns,
         on_delete: Action::NoAction,

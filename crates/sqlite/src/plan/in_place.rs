@@ -56,7 +56,8 @@ pub fn steps(change: &TableChange<'_>) -> Option<Vec<Step>> {
         if !can_add(change, column) {
             return None;
         }
-        let (with_column, left) = checks_left.into_iter().partition(|check| check.condition.mentions(&column.name));
+        let (with_column, left) =
+            checks_left.into_iter().partition(|check| check.condition.may_use_column(&column.name));
         checks_left = left;
         steps.push(add_step(change, column, with_column));
     }
@@ -70,8 +71,11 @@ fn can_drop(change: &TableChange<'_>, column: &Column) -> bool {
         && !table.in_primary_key(&column.name)
         && !table.unique_keys.iter().any(|key| key.has_column(&column.name))
         && !table.foreign_keys.iter().any(|key| key.columns.contains(&column.name))
-        && !table.checks.iter().any(|check| check.condition.mentions(&column.name))
-        && !table.columns.iter().any(|c| c.generated.as_ref().is_some_and(|g| g.expression.mentions(&column.name)))
+        && !table.checks.iter().any(|check| check.condition.may_use_column(&column.name))
+        && !table
+            .columns
+            .iter()
+            .any(|c| c.generated.as_ref().is_some_and(|g| g.expression.may_use_column(&column.name)))
 }
 
 fn can_add(change: &TableChange<'_>, column: &Column) -> bool {

@@ -186,5 +186,5 @@ fn is_text_function(word: &str) -> bool {
 /// The columns of an expression that can hold REAL values.
 fn mentioned<'t>(table: &'t Table, expression: &Expression) -> Vec<&'t Column> {
     let columns = table.columns.iter().filter(|column| can_hold_real(column, table.strict));
-    columns.filter(|column| expression.mentions(&column.name)).collect()
+    columns.filter(|column| expression.may_use_column(&column.name)).collect()
 }

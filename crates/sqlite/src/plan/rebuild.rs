@@ -154,8 +154,8 @@ fn meets_rules(change: &TableChange<'_>, have: &Column, want: &Column) -> bool {
         || table.unique_keys.iter().any(|key| key.has_column(name))
         || indexes
             .filter(|index| index.unique)
-            .any(|index| index.parts.iter().any(|part| part.expression.mentions(name)));
-    let in_check = table.checks.iter().any(|check| check.condition.mentions(name));
+            .any(|index| index.parts.iter().any(|part| part.expression.may_use_column(name)));
+    let in_check = table.checks.iter().any(|check| check.condition.may_use_column(name));
     in_key || values && (table.strict || in_check || want.generated.is_some() && want.not_null.is_some())
 }
 

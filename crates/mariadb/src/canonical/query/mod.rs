@@ -82,8 +82,8 @@ impl Known {
         let unresolved: Vec<Unresolved> = self.unresolved.take().into_iter().collect();
         let query = match done {
             Some(done) if done.sure => Expression::new(done.text, written),
-            Some(done) => Expression::unsure(&done.text, written),
-            None => Expression::unsure(&plain_tokens(written), written),
+            Some(done) => Expression::unsure(done.text, written),
+            None => Expression::unsure(plain_tokens(written), written),
         };
         Found { query, unresolved }
     }

@@ -9,6 +9,7 @@ use sqlparser::ast::{
 
 use super::functions;
 use crate::names::{always_quoted, literal};
+use wevrun_core::model::Expression;
 
 /// What was printed.
 #[derive(Debug, Clone)]
@@ -31,9 +32,9 @@ enum Node {
 }
 
 impl Printed {
-    /// The canonical text.
-    pub fn into_text(self) -> String {
-        if self.sure { self.text } else { wevrun_core::model::Expression::unsure(&self.text, "").canonical }
+    /// As an expression that was written so.
+    pub fn of(self, written: &str) -> Expression {
+        if self.sure { Expression::new(self.text, written) } else { Expression::unsure(self.text, written) }
     }
 
     /// What needs no parentheses.
