@@ -133,6 +133,20 @@ impl Loaded {
             raw: Vec::new(),
         }
     }
+
+    /// The side with another structure and scope, without its connection.
+    pub fn with_model(&self, model: Model, scope: Scope) -> Loaded {
+        Loaded {
+            engine_version: self.engine_version,
+            project: self.project.clone(),
+            scope,
+            sources: self.sources.clone(),
+            diagnostics: self.diagnostics.clone(),
+            path: self.path.clone(),
+            git: self.git.clone(),
+            ..Loaded::of(self.name.clone(), self.engine, model)
+        }
+    }
 }
 
 impl Context {
@@ -450,7 +464,8 @@ fn is_dump(name: &str) -> bool {
 fn load_snapshot(name: String, path: Option<PathBuf>, bytes: Vec<u8>) -> Ended<Loaded> {
     let wrong = |problem: &dyn fmt::Display| Failure::new(format!("{name}: {problem}"));
     let text = String::from_utf8(bytes).map_err(|_| wrong(&"the snapshot is damaged: it is not text"))?;
-    let snapshot = Snapshot::read(&text, &registry::engines()).map_err(|error| wrong(&error))?;
+    let mut snapshot = Snapshot::read(&text, &registry::engines()).map_err(|error| wrong(&error))?;
+    dialect(snapshot.engine).resolve_names(&mut snapshot.model);
     Ok(Loaded {
         name,
         engine: snapshot.engine,

@@ -14,6 +14,7 @@ mod grants;
 mod identifiers;
 mod mapping;
 mod names;
+mod own_columns;
 mod parse;
 mod partitions;
 mod plan;

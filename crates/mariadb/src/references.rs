@@ -10,7 +10,7 @@ use wevrun_core::parse::{TokenKind, token};
 
 use crate::parse::keys::{begins_with, column_of, index_columns};
 use crate::syntax::Syntax;
-use crate::{clause, names, tokens};
+use crate::{clause, names, own_columns, tokens};
 
 /// Makes canonical what needs the whole schema to be known.
 pub fn finish(model: &mut Model) {
@@ -18,7 +18,17 @@ pub fn finish(model: &mut Model) {
     fit_keys(model);
     drop_needless_keys(model);
     find_uses(model);
+    resolve_own_columns(model);
     crate::canonical::query::finish(model);
+}
+
+/// Resolves the columns that the expressions of tables name.
+pub fn resolve_own_columns(model: &mut Model) {
+    for object in model.objects_mut() {
+        if let Definition::Table(table) = &mut object.definition {
+            own_columns::resolve(&object.name, table);
+        }
+    }
 }
 
 /// Whether InnoDB stores a table: only it keeps foreign keys (<https://mariadb.com/kb/en/foreign-keys/>).

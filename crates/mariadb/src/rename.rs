@@ -1,10 +1,9 @@
 //! What else changes its name with a table or column, as the server's own ALTER and RENAME change it.
 
-use wevrun_core::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Value};
-use wevrun_core::parse::{TokenKind, token};
+use wevrun_core::model::{Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName, Value};
 
 use crate::parse::keys::{column_expression, column_of};
-use crate::{clause, names, tokens, write};
+use crate::{clause, names, own_columns, write};
 
 /// Renames an object. Foreign keys follow a table, and so do its keys and triggers; views and bodies do not.
 pub fn object(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
@@ -81,20 +80,8 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
                     }
                 }
                 if is_it {
-                    for column in own.columns.iter_mut() {
-                        renamed(&mut column.name);
-                        let generated = column.generated.as_mut().map(|generated| &mut generated.expression);
-                        for expression in column.default.iter_mut().chain(generated) {
-                            in_expression(expression, from, to);
-                        }
-                        if let Some(mut check) = column.clauses.remove(clause::CHECK) {
-                            in_expression(&mut check, from, to);
-                            column.clauses.set(clause::CHECK, check);
-                        }
-                    }
-                    for check in own.checks.iter_mut() {
-                        in_expression(&mut check.condition, from, to);
-                    }
+                    own.columns.iter_mut().for_each(|column| renamed(&mut column.name));
+                    own_columns::rename(table, own, from, to);
                     if let Some(key) = &mut own.primary_key {
                         for part in &mut key.parts {
                             renamed(&mut part.column);
@@ -102,10 +89,6 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
                         if let Some(length) = key.clauses.remove(clause::LENGTH_OF.of(from.canonical())) {
                             key.clauses.set(clause::LENGTH_OF.of(to.canonical()), length);
                         }
-                    }
-                    if let Some(mut partition_by) = own.clauses.remove(clause::PARTITION_BY) {
-                        in_tokens(&mut partition_by, from, to);
-                        own.clauses.set(clause::PARTITION_BY, partition_by);
                     }
                     let periods: Vec<String> = own
                         .clauses
@@ -139,54 +122,4 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
             _ => {}
         }
     }
-}
-
-/// Canonical expressions have all columns in backticks and in lower case.
-fn in_expression(expression: &mut Expression, from: &Name, to: &Name) {
-    let (old, new) = (names::always_quoted(from.canonical()), names::always_quoted(to.canonical()));
-    if !expression.canonical.contains(&old) {
-        if !expression.is_sure() {
-            in_tokens(expression, from, to);
-        }
-        return;
-    }
-    let canonical = outside_strings(&expression.canonical, &old, &new);
-    let written = words_replaced(expression.written(), from, to);
-    *expression = expression.respelled(canonical, &written);
-}
-
-fn in_tokens(expression: &mut Expression, from: &Name, to: &Name) {
-    let canonical: Vec<&str> = expression
-        .canonical
-        .split(' ')
-        .map(|word| if word == from.canonical() { to.canonical() } else { word })
-        .collect();
-    let written = words_replaced(expression.written(), from, to);
-    *expression = expression.respelled(canonical.join(" "), &written);
-}
-
-/// Replaces a quoted name, but not in string literals.
-fn outside_strings(text: &str, old: &str, new: &str) -> String {
-    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
-    replaced(text, tokens.iter().filter(|token| token.text(text) == old), new)
-}
-
-fn words_replaced(text: &str, from: &Name, to: &Name) -> String {
-    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
-    let is_it = |token: &&token::Token| {
-        matches!(token.kind, TokenKind::Word | TokenKind::Quoted)
-            && names::simple(&names::unquoted(**token, text)) == *from
-    };
-    replaced(text, tokens.iter().filter(is_it), &names::quoted(to.written()))
-}
-
-fn replaced<'t>(text: &str, tokens: impl Iterator<Item = &'t token::Token>, new: &str) -> String {
-    let (mut out, mut done) = (String::with_capacity(text.len()), 0);
-    for token in tokens {
-        out.push_str(&text[done..token.start as usize]);
-        out.push_str(new);
-        done = token.end as usize;
-    }
-    out.push_str(&text[done..]);
-    out
 }

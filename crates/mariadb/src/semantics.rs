@@ -79,6 +79,10 @@ impl Completion for MariaDb {
         indexes.into_iter().map(copied).collect()
     }
 
+    fn resolve_names(&self, model: &mut Model) {
+        references::resolve_own_columns(model);
+    }
+
     fn finish(&self, model: &mut Model) {
         references::finish(model);
     }

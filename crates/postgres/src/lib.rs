@@ -25,6 +25,7 @@ mod plan;
 mod planning;
 mod plpgsql;
 mod privileges;
+mod qualified;
 mod references;
 mod rename;
 mod rename_schema;

@@ -1,15 +1,13 @@
 //! A schema under another name, and with it the names of everything that is in it.
 
-use serde_json::Value;
+use wevrun_core::model::{Clauses, Definition, Kind, Model, Name, NameParts, Object, QualifiedName, Value, edited};
 
-use super::names;
-use super::parse::identifier_of;
-use super::tokens;
 use smol_str::SmolStr;
-use wevrun_core::model::{Kind, Model, Name, NameParts, Object, QualifiedName};
-use wevrun_core::parse::{Token, TokenKind, token};
 
-/// Renames a schema. The server keeps references by identity, but for what stands in the bodies of routines.
+use super::qualified::{self, Reading};
+use super::{names, rename};
+
+/// Renames a schema. The server keeps references by identity, but for the names in the bodies of routines.
 pub fn schema(model: &mut Model, from: &QualifiedName, to: &QualifiedName) {
     let rename = Rename { from: from.identifier().to_owned(), to };
     let objects = model.take_objects();
@@ -19,13 +17,6 @@ pub fn schema(model: &mut Model, from: &QualifiedName, to: &QualifiedName) {
 /// A name once the schema is renamed.
 pub fn name(name: &QualifiedName, from: &QualifiedName, to: &QualifiedName) -> QualifiedName {
     Rename { from: from.identifier().to_owned(), to }.name(name)
-}
-
-/// The fields that hold identifiers of columns, constraints and the like.
-const IDENTIFIERS: [&str; 5] = ["identifier", "name", "column", "columns", "parent_columns"];
-
-fn has_objects(value: &Value) -> bool {
-    value.as_array().is_some_and(|items| items.iter().any(Value::is_object))
 }
 
 struct Rename<'r> {
@@ -49,49 +40,82 @@ impl Rename<'_> {
         if let Some(reads) = &mut object.reads {
             reads.rename(|read| read.of = self.name(&read.of));
         }
-        let before = serde_json::to_value(&object.definition).unwrap_or_default();
-        let mut after = before.clone();
-        let is_routine = matches!(object.definition.kind(), Kind::Function | Kind::Procedure);
-        self.value(&mut after, is_routine);
-        if after != before
-            && let Ok(definition) = serde_json::from_value(after)
-        {
-            object.definition = definition;
+        let before = object.definition.clone();
+        self.definition(&mut object.definition, from);
+        if object.definition != before {
             object.text.clear();
         }
         object
     }
 
-    /// Every text in a definition but those that the server does not look into.
-    fn value(&self, value: &mut Value, is_routine: bool) {
-        match value {
-            Value::String(text) => *text = self.text(text),
-            Value::Array(items) => items.iter_mut().for_each(|item| self.value(item, is_routine)),
-            Value::Object(fields) => {
-                let is_name = fields.contains_key("printed") && fields.contains_key("identifier");
-                if is_name && fields.get("schema").and_then(Value::as_str) == Some(self.from.as_str()) {
-                    fields.insert("schema".to_owned(), self.to.identifier().into());
-                }
-                // The tables of a publication are keys.
-                let is_changed = |key: &&String| !key.starts_with("comment on ") && self.key(key) != **key;
-                for key in fields.keys().filter(is_changed).cloned().collect::<Vec<_>>() {
-                    let field = fields.remove(&key).unwrap_or_default();
-                    fields.insert(self.key(&key), field);
-                }
-                for (key, field) in fields.iter_mut() {
-                    let is_body = is_routine && key == "as";
-                    // An identifier alone is in no schema, even if it has a dot.
-                    let is_name = IDENTIFIERS.contains(&key.as_str()) && !field.is_object() && !has_objects(field);
-                    if !is_body && !is_name && key != "comment" && !key.starts_with("comment on ") {
-                        self.value(field, is_routine);
-                    }
-                }
+    fn definition(&self, definition: &mut Definition, from: &QualifiedName) {
+        for name in definition.object_names_mut() {
+            *name = if *name == *from { self.to.clone() } else { self.name(name) };
+        }
+        if let Definition::Table(table) = definition {
+            let names = std::mem::take(&mut table.part_names.0);
+            table.part_names.0 = names.into_iter().map(|(whole, part)| (self.name(&whole), part)).collect();
+            for column in table.columns.iter_mut() {
+                column.data_type.iter_mut().for_each(|own| self.expression(own));
+                column.default.iter_mut().for_each(|own| self.expression(own));
+                column.generated.iter_mut().for_each(|own| self.expression(&mut own.expression));
+                self.clauses(&mut column.clauses, false);
             }
+            let keys = table.primary_key.iter_mut().chain(table.unique_keys.iter_mut());
+            keys.for_each(|key| self.clauses(&mut key.clauses, false));
+            for check in table.checks.iter_mut().chain(table.exclusions.iter_mut()) {
+                self.expression(&mut check.condition);
+                self.clauses(&mut check.clauses, false);
+            }
+            table.foreign_keys.iter_mut().for_each(|key| self.clauses(&mut key.clauses, false));
+        }
+        match definition {
+            Definition::Index(index) => {
+                for part in index.parts.iter_mut() {
+                    self.expression(&mut part.expression);
+                    self.clauses(&mut part.clauses, false);
+                }
+                index.predicate.iter_mut().for_each(|own| self.expression(own));
+            }
+            Definition::View(view) => self.expression(&mut view.query),
             _ => {}
+        }
+        let is_routine = matches!(definition.kind(), Kind::Function | Kind::Procedure);
+        for clauses in rename::all_clauses(definition) {
+            self.clauses(clauses, is_routine);
         }
     }
 
-    /// A key of a clause: `table schema.name`, or `schema name` of a publication of all that is in a schema.
+    /// The values of clauses, and their names: the tables of a publication are names of clauses. Comments and the bodies of routines are
+    /// texts that the server does not look into.
+    fn clauses(&self, clauses: &mut Clauses, is_routine: bool) {
+        let is_text = |name: &str| name == "comment" || name.starts_with("comment on ") || is_routine && name == "as";
+        let renamed = |(name, value): (&str, &Value)| {
+            if is_text(name) {
+                return (name.to_owned(), value.clone());
+            }
+            let mut value = value.clone();
+            match &mut value {
+                Value::Expression(own) => self.expression(own),
+                Value::List(list) => list.iter_mut().for_each(|own| self.expression(own)),
+                Value::Text(text) => *text = self.text(text),
+                Value::Flag | Value::Identifier(_) | Value::Identifiers(_) => {}
+                Value::Object(_) | Value::Objects(_) => {}
+            }
+            (self.key(name), value)
+        };
+        let changed: Vec<(String, Value)> = clauses.in_order().map(renamed).collect();
+        *clauses = changed.into_iter().collect();
+    }
+
+    fn expression(&self, expression: &mut wevrun_core::model::Expression) {
+        let (canonical, written) = (self.text(&expression.canonical), self.text(expression.written()));
+        if canonical != expression.canonical || written != expression.written() {
+            *expression = expression.respelled(canonical, &written);
+        }
+    }
+
+    /// A name of a clause: `table schema.name`, or `schema name` of a publication of all that is in a schema.
     fn key(&self, key: &str) -> String {
         let own = key.strip_prefix("schema ").is_some_and(|own| own == names::quoted(&self.from));
         if own { format!("schema {}", self.to) } else { self.text(key) }
@@ -110,35 +134,16 @@ impl Rename<'_> {
         QualifiedName::new(renamed, Name::new(text.as_str(), text.as_str()))
     }
 
-    /// `schema.` before a name, also in a text that is a name: `nextval('schema.numbers')`.
+    /// The schema before the names in a text, also in a literal that is a name: `nextval('schema.numbers')`.
     fn text(&self, text: &str) -> String {
         if !text.contains(&self.from) {
             return text.to_owned();
         }
-        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
-        let dot = |at: usize| tokens.get(at).is_some_and(|token: &Token| token.is_symbol(text, "."));
-        let mut out = String::with_capacity(text.len());
-        let mut done = 0;
-        for (index, token) in tokens.iter().enumerate() {
-            let replaced = match token.kind {
-                TokenKind::Word | TokenKind::Quoted if identifier_of(*token, text) == self.from => {
-                    (dot(index + 1) && (index == 0 || !dot(index - 1))).then(|| self.to.canonical().to_owned())
-                }
-                TokenKind::Text => tokens::string_value(token.text(text)).and_then(|value| {
-                    let parts = names::parts(&value);
-                    let is_name =
-                        parts.len() == 2 && parts[0] == self.from && names::dotted(&parts[0], &parts[1]) == value;
-                    is_name.then(|| tokens::literal(&format!("{}.{}", self.to, names::quoted(&parts[1]))))
-                }),
-                _ => None,
-            };
-            if let Some(replaced) = replaced {
-                out.push_str(&text[done..token.start as usize]);
-                out.push_str(&replaced);
-                done = token.end as usize;
-            }
-        }
-        out.push_str(&text[done..]);
-        out
+        let places = qualified::places(text, &self.from);
+        let edit = |(span, reading)| match reading {
+            Reading::Schema => (span, self.to.canonical().to_owned()),
+            Reading::Literal(own) => (span, super::tokens::literal(&format!("{}.{}", self.to, names::quoted(&own)))),
+        };
+        edited(text, &places.into_iter().map(edit).collect::<Vec<_>>())
     }
 }

@@ -38,6 +38,10 @@ impl Completion for Sqlite {
         resolve::users_of_column(model, table, column)
     }
 
+    fn resolve_names(&self, model: &mut Model) {
+        resolve::canonical(model);
+    }
+
     fn finish(&self, model: &mut Model) {
         remove_shadow_tables(model);
         resolve::all(model);

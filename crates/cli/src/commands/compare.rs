@@ -8,7 +8,8 @@ use wevrun_core::model::{Fingerprint, ObjectKey, Pattern, Scope};
 use wevrun_core::unread;
 use wevrun_engines::registry::{self, dialect};
 
-use super::object_script::{self, Made};
+use super::object_script;
+use super::script::make_to_look_at;
 use super::{Scratch, context, picking};
 use crate::choice::ChoiceOptions;
 use crate::completion;
@@ -232,7 +233,7 @@ impl Compare {
         let fingerprints = (have_model.fingerprint(), want.model.fingerprint());
         let chosen = self.choice.apply(&context, &have_model, &mut want)?;
         if self.pick {
-            return picking::run(directory, &context, &mut have, (&want, &scope), (&sides, &self.choice, &chosen));
+            return picking::run(&context, &mut have, (&want, &scope), (&sides, &self.choice, &chosen));
         }
         let minds_order = chosen.aspects.minds(Aspect::ColumnOrder);
         let mut comparison = compare(dialect, &have_model, &want.model);
@@ -275,21 +276,17 @@ impl Compare {
                 print::begin_page();
                 comparison::print(&comparison, &lookalikes(dialect, &comparison), &view);
                 if let Some(about) = &about {
-                    object_script::print(&context, (&have, &have_model), (&want, &scope), about, &self.choice)?;
+                    object_script::print(&context, (&mut have, &have_model), (&want, &scope), about, &self.choice)?;
                 }
                 comparison::print_left_out(left_out);
                 print::end_page();
             }
         }
         if let Some(path) = &details.report {
-            let script = object_script::make(Made {
-                live: (&have.name, have.live.as_mut()),
-                have: &have.model,
-                want: &want.model,
-                scope: &scope,
-                access: chosen.aspects.minds_access(),
-                engine: (want.engine, want.engine_version.or(have.engine_version)),
-            })?;
+            let effective = scope.effective_want(dialect, &have.model, &want.model).into_owned();
+            let effective = want.with_model(effective, scope.clone());
+            let live = (have.live.as_mut(), have.engine_version);
+            let script = make_to_look_at(&context, (&have.name, &have.model), live, &effective, &chosen)?.script;
             let report = Report {
                 title: format!("From {} to {}", have.name, want.name),
                 comparison: &comparison,

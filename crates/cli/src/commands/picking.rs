@@ -1,7 +1,5 @@
 //! `compare --pick`: what is done with what was ticked.
 
-use std::path::Path;
-
 use wevrun_core::compare::compare;
 use wevrun_core::model::Scope;
 use wevrun_core::pick::{Picker, Sides};
@@ -22,7 +20,6 @@ use crate::side::{Context, Loaded};
 
 /// Lets a person tick differences, and does what they want in the end.
 pub fn run(
-    directory: Option<&Path>,
     context: &Context,
     have: &mut Loaded,
     (want, scope): (&Loaded, &Scope),
@@ -31,10 +28,12 @@ pub fn run(
     let dialect = dialect(want.engine);
     let version = want.engine_version.or(have.engine_version).unwrap_or(want.engine.default_version);
     // What is not managed stays, and may depend on what changes.
-    let effective = scope.effective_want(dialect, &have.model, &want.model);
-    let models = (&have.model, &*effective);
+    let effective = scope.effective_want(dialect, &have.model, &want.model).into_owned();
+    let mut effective = want.with_model(effective, scope.clone());
+    let models = (&have.model, &effective.model);
     let comparison = compare(dialect, models.0, models.1);
-    let evidence = evidence((&have.name, have.live.as_mut()), dialect, models, &comparison, version)?;
+    let live = (have.name.as_str(), have.live.as_mut());
+    let evidence = evidence(live, (models.0, &effective), &comparison, version, true)?;
     let access = chosen.aspects.minds_access();
     let of = Sides { dialect, version, have: models.0, want: models.1, access, evidence: &evidence };
     let picker = Picker::new(of).map_err(|problem| {
@@ -71,7 +70,8 @@ pub fn run(
                 fail_on: None,
                 format: Format::Text,
             };
-            script.run(directory)
+            script.require_apart(have, want)?;
+            script.write(context, have, &mut effective)
         }
     }
 }

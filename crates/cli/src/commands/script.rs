@@ -5,12 +5,12 @@ use std::path::{Path, PathBuf};
 use chrono::Local;
 use clap::{Args, ValueEnum};
 use serde::Serialize;
+use wevrun_core::EngineVersion;
 use wevrun_core::compare::{Comparison, compare, lookalikes};
 use wevrun_core::model::Model;
 use wevrun_core::plan::{self, Clearance, Evidence, ExactGuard, Provenance, Risk, RiskKind, Waiver};
 use wevrun_core::script::{Read, Script as Steps, ScriptHash, make_script, make_undo, split, write};
 use wevrun_core::snapshot::Snapshot;
-use wevrun_core::{Dialect, EngineVersion};
 use wevrun_engines::{
     Database, LedgerEntry, LiveError,
     registry::{self, dialect},
@@ -19,7 +19,7 @@ use wevrun_engines::{
 use super::compare::{Sides, keep_unread, print_source_findings, scope, source_findings};
 use super::context;
 use super::wishes::Wishes;
-use crate::choice::{Chosen, JsonChoice};
+use crate::choice::{ChoiceOptions, Chosen, JsonChoice};
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
 use crate::output::diagnostics::JsonDiagnostic;
@@ -136,37 +136,61 @@ pub fn make<'m>(
     want: &'m Loaded,
     (wishes, chosen): (&Wishes, &Chosen),
 ) -> Ended<Made<'m>> {
+    let comparison = compare(dialect(want.engine), have, &want.model);
+    require_followed(&comparison)?;
+    make_of(context, ((have_name, have), live, live_version), want, (wishes, chosen), comparison)
+}
+
+/// The same to be looked at only: former names may be left as they are, and another project's ledger is no error.
+pub fn make_to_look_at<'m>(
+    context: &Context,
+    (have_name, have): (&str, &'m Model),
+    (live, live_version): (Option<&mut Box<dyn Database>>, Option<EngineVersion>),
+    want: &'m Loaded,
+    chosen: &Chosen,
+) -> Ended<Made<'m>> {
+    let wishes = Wishes { index_builds: None, choice: ChoiceOptions::default(), waivers: None, other_project: true };
+    let comparison = compare(dialect(want.engine), have, &want.model);
+    make_of(context, ((have_name, have), live, live_version), want, (&wishes, chosen), comparison)
+}
+
+/// Have's name and structure, its database if it is live, and the version of that.
+type Have<'h, 'm> = ((&'h str, &'m Model), Option<&'h mut Box<dyn Database>>, Option<EngineVersion>);
+
+fn make_of<'m>(
+    context: &Context,
+    ((have_name, have), live, live_version): Have<'_, 'm>,
+    want: &'m Loaded,
+    (wishes, chosen): (&Wishes, &Chosen),
+    comparison: Comparison<'m>,
+) -> Ended<Made<'m>> {
     let dialect = dialect(want.engine);
     let version = oldest(context, want, live_version);
-    let comparison = compare(dialect, have, &want.model);
-    require_followed(&comparison)?;
     let mut plan_wishes = wishes.of(dialect, have, &comparison, chosen)?;
     plan_wishes.scope = want.scope.clone();
     let waivers = wishes.waivers(context)?;
     plan_wishes.zones = plan::zones(&waivers);
     let sides = (have, &want.model);
-    let mut live = live;
-    let mut evidence = evidence((have_name, live.as_deref_mut()), dialect, sides, &comparison, version)?;
-    if let Some(database) = live {
-        evidence.provenance = provenance((have_name, have), database.as_mut(), want, wishes.other_project)?;
-    }
+    let evidence = evidence((have_name, live), (have, want), &comparison, version, wishes.other_project)?;
     let project = project_name(context, want);
     let mut script = make_script(dialect, &project, sides, &comparison, plan_wishes.clone(), version, &evidence);
     script.clear(&waivers, &today());
     Ok(Made { script, comparison, wishes: plan_wishes, waivers })
 }
 
-/// What is known of have's rows: something, if it is live.
+/// The facts about have's rows, and the origin of its objects: none if it is not live.
 pub fn evidence(
     (name, live): (&str, Option<&mut Box<dyn Database>>),
-    dialect: &dyn Dialect,
-    (have, want): (&Model, &Model),
+    (have, want): (&Model, &Loaded),
     comparison: &Comparison<'_>,
     version: EngineVersion,
+    other_project: bool,
 ) -> Ended<Evidence> {
     let Some(database) = live else { return Ok(Evidence::default()) };
-    let probes = plan::probes(dialect, have, want, comparison, version);
-    database.probe(&probes).map_err(|error| Failure::live(name, &error))
+    let probes = plan::probes(dialect(want.engine), have, &want.model, comparison, version);
+    let mut evidence = database.probe(&probes).map_err(|error| Failure::live(name, &error))?;
+    evidence.provenance = provenance((name, have), database.as_mut(), want, other_project)?;
+    Ok(evidence)
 }
 
 /// Whose the objects of a live database are, if want is a project's.
@@ -232,14 +256,19 @@ impl Script {
     pub fn run(&self, directory: Option<&Path>) -> Ended {
         let mut context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
         let (mut have, mut want) = self.sides.load(&mut context)?;
-        let results: Vec<&Path> = self.out.iter().chain(&self.undo).map(PathBuf::as_path).collect();
-        files::require_apart(&results, &Sides::files(&have, &want))?;
+        self.require_apart(&have, &want)?;
         keep_unmanaged(&have, &mut want);
-        let chosen = self.wishes.choice.apply(&context, &have.model, &mut want)?;
+        self.write(&context, &mut have, &mut want)
+    }
+
+    /// Makes the script between two sides and writes it. See [`keep_unmanaged`] for want.
+    pub fn write(&self, context: &Context, have: &mut Loaded, want: &mut Loaded) -> Ended {
+        let chosen = self.wishes.choice.apply(context, &have.model, want)?;
+        let (have, want) = (have, &*want);
         let live = (have.live.as_mut(), have.engine_version);
         let asked = (&self.wishes, &chosen);
         let Made { mut script, comparison, wishes, waivers } =
-            make(&context, (&have.name, &have.model), live, &want, asked)?;
+            make(context, (&have.name, &have.model), live, want, asked)?;
         let dialect = dialect(want.engine);
         if let Some(database) = &mut have.live {
             let guard = ExactGuard::new(dialect, &have.model, &comparison);
@@ -248,7 +277,7 @@ impl Script {
             guard.apply(dialect, &mut script.plan, &before, after.as_deref());
         }
         if self.format == Format::Text {
-            print_source_findings(&[&have, &want]);
+            print_source_findings(&[have, want]);
             chosen.print();
         }
         diagnostics::print(&lookalikes(dialect, &comparison), &want.sources);
@@ -266,7 +295,7 @@ impl Script {
         let held = undo_held || !script.blocked_by().is_empty();
         let text = write(dialect, &script);
         if self.format == Format::Json {
-            let diagnostics = source_findings(&[&have, &want]);
+            let diagnostics = source_findings(&[have, want]);
             let (have, want) = (script.have.as_str(), script.want.as_str());
             let steps = JsonStep::all(&script.plan);
             let risks = script.plan.risks.iter().map(JsonRisk::new).collect();
@@ -319,6 +348,14 @@ impl Script {
         }
         let is_nothing = script.is_empty() && self.fail_on == Some(FailOnNothing::Nothing);
         Ok(if is_nothing { Outcome::Nothing } else { Outcome::Done })
+    }
+}
+
+impl Script {
+    /// No result is one of the sides' files, or another result.
+    pub fn require_apart(&self, have: &Loaded, want: &Loaded) -> Ended<()> {
+        let results: Vec<&Path> = self.out.iter().chain(&self.undo).map(PathBuf::as_path).collect();
+        files::require_apart(&results, &Sides::files(have, want))
     }
 }
 

@@ -70,6 +70,9 @@ pub trait Completion: Grammar {
         Held::default()
     }
 
+    /// Resolves the names of a canonical model that was read from a snapshot. Its structure stays the same.
+    fn resolve_names(&self, _: &mut Model) {}
+
     /// Makes canonical what needs the whole schema to be known.
     fn finish(&self, model: &mut Model);
 

@@ -216,6 +216,12 @@ impl Clauses {
         self.values.iter().map(|(name, value)| (name.as_str(), value))
     }
 
+    /// All of them: the options of lists in their order, after the others.
+    pub fn in_order(&self) -> impl Iterator<Item = (&str, &Value)> {
+        let others = self.values.keys().filter(|name| !self.order.contains(name));
+        others.chain(self.order.iter()).map(|name| (name.as_str(), &self.values[name]))
+    }
+
     /// All of them, to change their values.
     pub fn iter_mut(&mut self) -> impl Iterator<Item = (&str, &mut Value)> {
         self.values.iter_mut().map(|(name, value)| (name.as_str(), value))
@@ -285,8 +291,7 @@ impl Serialize for Clauses {
         if !serializer.is_human_readable() || self.order.is_sorted() {
             return self.values.serialize(serializer);
         }
-        let others = self.values.keys().filter(|name| !self.order.contains(name));
-        serializer.collect_map(others.chain(self.order.iter()).map(|name| (name, &self.values[name])))
+        serializer.collect_map(self.in_order())
     }
 }
 

@@ -20,8 +20,13 @@ impl Span {
     }
 
     /// The same span of a text that begins later by this number of bytes.
-    pub fn less(self, offset: u32) -> Span {
+    pub fn earlier(self, offset: u32) -> Span {
         Span { start: self.start - offset, end: self.end - offset }
+    }
+
+    /// The same span of a text that begins earlier by this number of bytes.
+    pub fn later(self, offset: u32) -> Span {
+        Span { start: self.start + offset, end: self.end + offset }
     }
 
     /// The text there.
@@ -101,7 +106,7 @@ impl References {
     pub fn within(&self, part: Span) -> References {
         let is_within = |reference: &&Reference| reference.span.is_some_and(|span| part.contains(span));
         let of_part = |reference: &Reference| Reference {
-            span: reference.span.map(|span| span.less(part.start)),
+            span: reference.span.map(|span| span.earlier(part.start)),
             ..reference.clone()
         };
         self.iter().filter(is_within).map(of_part).collect()

@@ -1,6 +1,6 @@
-//! One way through all expressions of a definition, to read them and to change them.
+//! One way through all expressions and names of a definition, to read them and to change them.
 
-use super::{Clauses, Definition, Expression, Value};
+use super::{Clauses, Definition, Expression, QualifiedName, Value};
 
 /// Writes the walk once for both kinds of reference.
 macro_rules! walk {
@@ -59,6 +59,46 @@ walk!(of_definition, of_clauses, values, iter,);
 walk!(of_definition_mut, of_clauses_mut, values_mut, iter_mut, mut);
 
 impl Definition {
+    /// The names of all other objects that the definition has as names: owners, parents, collations, those in clauses.
+    pub fn object_names_mut(&mut self) -> Vec<&mut QualifiedName> {
+        let mut found: Vec<&mut QualifiedName> = Vec::new();
+        match self {
+            Definition::Table(table) => {
+                for column in table.columns.iter_mut() {
+                    found.extend(column.collation.iter_mut());
+                    found.extend(column.clauses.objects_mut());
+                }
+                for key in table.primary_key.iter_mut().chain(table.unique_keys.iter_mut()) {
+                    found.extend(key.parts.iter_mut().flat_map(|part| part.collation.iter_mut()));
+                    found.extend(key.clauses.objects_mut());
+                }
+                for key in table.foreign_keys.iter_mut() {
+                    found.push(&mut key.parent);
+                    found.extend(key.clauses.objects_mut());
+                }
+                let checks = table.checks.iter_mut().chain(table.exclusions.iter_mut());
+                found.extend(checks.flat_map(|check| check.clauses.objects_mut()));
+                found.extend(table.clauses.objects_mut());
+            }
+            Definition::Index(index) => {
+                found.push(&mut index.table);
+                for part in index.parts.iter_mut() {
+                    found.extend(part.collation.iter_mut());
+                    found.extend(part.clauses.objects_mut());
+                }
+                found.extend(index.clauses.objects_mut());
+            }
+            Definition::View(view) => found.extend(view.clauses.objects_mut()),
+            Definition::Trigger(trigger) => found.push(&mut trigger.table),
+            Definition::Plain(plain) => {
+                found.extend(plain.owner.iter_mut());
+                found.extend(plain.clauses.objects_mut());
+            }
+            Definition::VirtualTable(_) => {}
+        }
+        found
+    }
+
     /// Every expression, types and those in clauses included, in a fixed order.
     pub fn expressions(&self) -> Vec<&Expression> {
         let mut found = Vec::new();

@@ -4,6 +4,7 @@
 
 mod comments;
 mod grammar;
+mod places;
 mod reader;
 mod rows;
 mod statement;
@@ -13,6 +14,7 @@ mod words;
 
 pub use comments::{ColumnSpans, Instruction, Subject};
 pub use grammar::Grammar;
+pub use places::Places;
 pub use reader::{Parsed, Reader};
 pub use rows::{RowFilter, RowRules, WithoutRows};
 pub use statement::{Alter, Grant, Session, Statement, StatementKind};

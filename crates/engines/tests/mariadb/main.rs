@@ -1,6 +1,7 @@
 //! MariaDB, on a real server.
 
 mod changes;
+mod collisions;
 mod grants;
 mod histories;
 mod invariants;

@@ -15,7 +15,7 @@ use crate::parse::keys::{KeyKind, KeySpec, column_of};
 use crate::parse::options::TableOptions;
 use crate::parse::table::{add_foreign_key, add_key, name_checks};
 use crate::partitions::{PartitionChange, Partitioning};
-use crate::{charset, clause, names, rename, write};
+use crate::{charset, clause, names, own_columns, rename, write};
 
 /// Where a column is put.
 #[derive(Debug, Clone)]
@@ -122,12 +122,18 @@ impl EngineChange for AlterTable {
     fn apply(&self, model: &mut Model, key: &ObjectKey) -> Outcome {
         let before: Vec<Object> = keys_of(model, &key.name);
         let Some(table) = model.table(&key.name) else { return Ok(()) };
-        let mut state =
-            State { name: key.name.clone(), table: table.clone(), indexes: before.clone(), formerly: Vec::new() };
+        let mut state = State {
+            name: key.name.clone(),
+            table: table.clone(),
+            indexes: before.clone(),
+            formerly: Vec::new(),
+            columns: table.columns.iter().map(|column| column.name.clone()).collect(),
+        };
         let mut renamed = Vec::new();
         let mut in_order: Vec<&TableAction> = self.actions.iter().collect();
         in_order.sort_by_key(|action| action.rank());
         state.rename_keys(&self.actions)?;
+        state.drop_checks(&self.actions);
         for action in in_order {
             if let TableAction::RenameColumn { from, to } = action {
                 state.existing(from)?;
@@ -141,6 +147,7 @@ impl EngineChange for AlterTable {
                 renamed.push((from.clone(), spec.name().clone()));
             }
         }
+        state.has_all_columns()?;
         for index in &before {
             model.remove(&index.key());
         }
@@ -181,14 +188,72 @@ fn rename_columns(model: &mut Model, key: &ObjectKey, renamed: &[(Name, Name)]) 
     }
 }
 
+fn in_use(table: &QualifiedName, column: &Name, user: &str) -> Outcome {
+    let message = format!("column `{column}` of table {table} can't be dropped: {user} uses it");
+    Err(Box::new(Diagnostic::new(Code::WV116, message).help("drop what uses the column in the same ALTER TABLE")))
+}
+
 struct State {
     name: QualifiedName,
     table: Table,
     indexes: Vec<Object>,
     formerly: Vec<(Name, Name)>,
+    /// The columns before the statement.
+    columns: Vec<Name>,
 }
 
 impl State {
+    /// CHECKs of the table are dropped with a column if they need no other one (<https://mariadb.com/kb/en/alter-table/#drop-column>). A
+    /// generated column needs those that it is computed from.
+    fn drop_checks(&mut self, actions: &[TableAction]) {
+        let is_dropped = |column: &Name| {
+            actions.iter().any(|action| matches!(action, TableAction::DropColumn { name, .. } if name == column))
+        };
+        let is_kept = |check: &Check| {
+            let Some(needed) = self.needed_columns(&check.condition) else { return true };
+            needed.is_empty() || !needed.iter().all(is_dropped)
+        };
+        let kept: Vec<bool> = self.table.checks.iter().map(is_kept).collect();
+        let mut kept = kept.into_iter();
+        self.table.checks.retain(|_| kept.next().unwrap_or(true));
+    }
+
+    /// The columns that an expression names, and those that generated ones among them name; nothing if one can't be read.
+    fn needed_columns(&self, expression: &Expression) -> Option<BTreeSet<Name>> {
+        let named = |text: &str| own_columns::references(&self.name, &self.columns, text);
+        let mut needed = BTreeSet::new();
+        let mut open = vec![named(expression.written())?];
+        while let Some(found) = open.pop() {
+            for column in found.iter().filter_map(|reference| reference.column.clone()) {
+                let generated = self.table.column(&column).and_then(|own| own.generated.as_ref());
+                if needed.insert(column.clone())
+                    && let Some(generated) = generated
+                {
+                    open.push(named(generated.expression.written())?);
+                }
+            }
+        }
+        Some(needed)
+    }
+
+    /// Every column that the table's expressions name is there (error 1054 of the server).
+    fn has_all_columns(&self) -> Outcome {
+        let gone: Vec<&Name> = self.columns.iter().filter(|column| self.table.column(column).is_none()).collect();
+        if self.table.columns.is_empty() {
+            let message = format!("table {} would have no column", self.name);
+            return Err(Box::new(Diagnostic::new(Code::WV131, message).help("drop the table, or keep a column")));
+        }
+        let keys = own_columns::partition_keys(&self.table).map(|text| ("PARTITION BY", text));
+        let expressions = own_columns::expressions(&self.table).into_iter();
+        for (what, text) in expressions.map(|(what, own)| (what, own.written())).chain(keys) {
+            let Some(found) = own_columns::references(&self.name, &self.columns, text) else { continue };
+            if let Some(column) = gone.iter().find(|column| found.has_column(&self.name, column)) {
+                return in_use(&self.name, column, &format!("{what} ({text})"));
+            }
+        }
+        Ok(())
+    }
+
     fn existing(&self, column: &Name) -> Result<usize, Box<Diagnostic>> {
         self.table.columns.iter().position(|own| own.name == *column).ok_or_else(|| {
             let columns = self.table.columns.iter().map(|column| column.name.written());
@@ -396,14 +461,27 @@ impl State {
         Ok(())
     }
 
-    /// Keys lose the column; those that have no other one go with it, and so do CHECKs of it alone.
+    /// Keys lose the column; those that have no other one are dropped with it. A primary or unique key of more columns prevents it (error
+    /// 1072 of the server).
     fn drop_column(&mut self, name: &Name) -> Outcome {
         let at = self.existing(name)?;
         self.table.columns.remove(at);
         if let Some(key) = &mut self.table.primary_key {
+            if key.parts.len() > 1 && key.has_column(name) {
+                return in_use(&self.name, name, "the primary key");
+            }
             key.parts.retain(|part| part.column != *name);
         }
         self.table.primary_key.take_if(|key| key.parts.is_empty());
+        for index in &self.indexes {
+            if let Definition::Index(definition) = &index.definition
+                && definition.unique
+                && definition.parts.len() > 1
+                && definition.parts.iter().any(|part| column_of(part) == *name)
+            {
+                return in_use(&self.name, name, &format!("the unique key `{}`", index.name.identifier()));
+            }
+        }
         for index in &mut self.indexes {
             if let Definition::Index(definition) = &mut index.definition {
                 let before = definition.parts.len();
@@ -416,8 +494,6 @@ impl State {
         let is_empty =
             |object: &Object| matches!(&object.definition, Definition::Index(Index { parts, .. }) if parts.is_empty());
         self.indexes.retain(|index| !is_empty(index));
-        let word = names::always_quoted(name.canonical());
-        self.table.checks.retain(|check| !check.condition.canonical.contains(&word));
         Ok(())
     }
 

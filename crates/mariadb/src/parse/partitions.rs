@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use wevrun_core::model::Expression;
+use wevrun_core::model::{Expression, Span};
 use wevrun_core::parse::token::tokenize;
 use wevrun_core::parse::{Parsed, Reader, Token, TokenKind};
 
@@ -45,6 +45,28 @@ fn spelled(text: &str, tokens: &[Token], written: &str) -> Expression {
 pub fn start_of_list(text: &str, tokens: &[Token]) -> Option<usize> {
     let canonical = Canonical { text, tokens, position: 0, words: Vec::new(), is_sure: true };
     canonical.starts_of_lists().next()
+}
+
+/// Where a clause has what rows are partitioned by: the parentheses after RANGE, LIST, HASH, KEY and COLUMNS.
+pub fn keys(text: &str) -> Vec<Span> {
+    let (mut tokens, _) = tokenize(crate::tokens::rules(), text, 0);
+    tokens.retain(|token| token.kind != TokenKind::Comment);
+    let (mut found, mut open): (Vec<Span>, Vec<Option<u32>>) = (Vec::new(), Vec::new());
+    for (index, token) in tokens.iter().enumerate() {
+        if token.is_symbol(text, "(") {
+            let before = |back: usize, words: &[&str]| {
+                let word = index.checked_sub(back).map(|at| tokens[at]);
+                word.is_some_and(|word| words.iter().any(|own| word.is_word(text, own)))
+            };
+            // KEY ALGORITHM = 2 (…)
+            let is_key = before(1, &["RANGE", "LIST", "HASH", "KEY", "COLUMNS"]) || before(3, &["ALGORITHM"]);
+            open.push((is_key && open.is_empty()).then_some(token.start));
+        } else if token.is_symbol(text, ")") {
+            let start = open.pop().flatten();
+            found.extend(start.map(|start| Span { start, end: token.end }));
+        }
+    }
+    found
 }
 
 /// The options of a partition, each with the number of its words, in the order in which the server writes them.

@@ -371,7 +371,7 @@ pub(super) fn with_room<T>(text: &str, work: impl FnOnce() -> Option<T>) -> Opti
 }
 
 /// The same, but none if the text has to be respelled to be read: what is printed then is not what was written.
-pub(super) fn parse_as_it_stands<T>(
+pub fn parse_as_it_stands<T>(
     text: &str,
     read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::parser::ParserError>,
 ) -> Option<T> {

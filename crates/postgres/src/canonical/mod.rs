@@ -42,6 +42,7 @@ mod walk;
 use crate::clause;
 pub use copies::{copies, take as take_copies};
 pub use exclusion::expressions as exclusion_expressions;
+pub use expression::parse_as_it_stands;
 pub use follow::{Renamed, What, follow, holds_queries};
 pub use index_parts::{attached_to, index_of_key, key_of_index};
 pub use inheritance::{ancestors, partitions};

@@ -17,9 +17,10 @@ use wevrun_core::model::{
 };
 use wevrun_core::parse::{Reader, StatementKind, Token, TokenKind, token};
 
+use crate::canonical::{canonical as spelled, expressions, expressions_mut};
 use crate::tokens::Rules;
 use crate::write::create_statement;
-use crate::{canonical, parse, syntax};
+use crate::{parse, syntax};
 pub use schema::Schema;
 pub use walk::Found;
 use walk::Walk;
@@ -28,6 +29,19 @@ use walk::Walk;
 pub fn all(model: &mut Model) {
     let keys: Vec<ObjectKey> = model.objects().map(Object::key).collect();
     some(model, &keys);
+}
+
+/// Resolves the names of a canonical model, whose structure stays the same.
+pub fn canonical(model: &mut Model) {
+    let before = model.clone();
+    all(model);
+    for object in model.objects_mut() {
+        let Some(own) = before.get(&object.key()) else { continue };
+        if object.definition != own.definition {
+            object.definition.clone_from(&own.definition);
+            object.references = None;
+        }
+    }
 }
 
 /// Resolves the names of some objects.
@@ -107,7 +121,7 @@ impl Resolution {
             (object.references, object.reads) = (None, None);
             return;
         };
-        for expression in canonical::expressions_mut(&mut object.definition) {
+        for expression in expressions_mut(&mut object.definition) {
             settle(expression, &found);
         }
         object.uses = used_relations(object, &found);
@@ -119,7 +133,7 @@ impl Resolution {
 
 /// Whether each expression is where it was in the object's text.
 fn has_places(object: &Object) -> bool {
-    canonical::expressions(&object.definition).into_iter().all(|expression| {
+    expressions(&object.definition).into_iter().all(|expression| {
         let there = expression.place.and_then(|place| object.text.get(place as usize..));
         there.is_some_and(|rest| rest.starts_with(expression.written()))
     })
@@ -168,11 +182,11 @@ fn settle(expression: &mut Expression, found: &Found) {
     let Some(start) = *expression.place else { return };
     let own = Span { start, end: start + expression.written().len() as u32 };
     let is_own = |span: &&Span| own.contains(**span);
-    let strings: Vec<Span> = found.strings.iter().filter(is_own).map(|span| span.less(start)).collect();
+    let strings: Vec<Span> = found.strings.iter().filter(is_own).map(|span| span.earlier(start)).collect();
     if expression.written().contains('"') {
         let written = expression.written().to_owned();
         let (tokens, _) = token::tokenize(&Rules, &written, 0);
-        let canonical = canonical::canonical(&written, &tokens, Some(&strings));
+        let canonical = spelled(&written, &tokens, Some(&strings));
         *expression = Expression::new(canonical, &written);
         expression.place.0 = Some(start);
     }
