@@ -1,6 +1,7 @@
 //! What a script does with one object of a comparison.
 
 use wevrun_core::model::{Model, Pattern, Scope};
+use wevrun_core::plan::Risk;
 use wevrun_core::select::DifferencePattern;
 use wevrun_engines::registry::dialect;
 
@@ -26,13 +27,17 @@ pub fn print(
     want.model = scope.effective_want(dialect(want.engine), &have.model, &want.model).into_owned();
     let live = (have.live.as_mut(), have.engine_version);
     let script = make_to_look_at(context, (&have.name, &have.model), live, &want, &chosen)?.script;
-    say!("\n{}", paint(style::STRONG, "Steps of its script"));
-    for step in script.plan.steps() {
-        say!("\n  {}", paint(style::FAINT, format!("-- {}", step.title)));
-        for risk in step.risks.iter().filter(|risk| risk.holds_back()) {
+    let say_risks = |risks: &[Risk]| {
+        for risk in risks.iter().filter(|risk| risk.holds_back()) {
             let words = format!("-- {} on {}: {}", risk.kind, risk.object, risk.explanation);
             say!("  {}", paint(style::WARNING, words));
         }
+    };
+    say!("\n{}", paint(style::STRONG, "Steps of its script"));
+    say_risks(&script.plan.risks);
+    for step in script.plan.steps() {
+        say!("\n  {}", paint(style::FAINT, format!("-- {}", step.title)));
+        say_risks(&step.risks);
         for statement in &step.statements {
             format!("{statement};").lines().for_each(|line| say!("  {line}"));
         }

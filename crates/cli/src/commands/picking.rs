@@ -7,7 +7,7 @@ use wevrun_core::select::Selection;
 use wevrun_engines::registry::dialect;
 
 use super::compare::Sides as SideOptions;
-use super::script::{Script, evidence};
+use super::script::{Script, evidence, today};
 use super::wishes::Wishes;
 use crate::choice::{ChoiceOptions, Chosen};
 use crate::failure::{Ended, Failure, Outcome};
@@ -34,8 +34,19 @@ pub fn run(
     let comparison = compare(dialect, models.0, models.1);
     let live = (have.name.as_str(), have.live.as_mut());
     let evidence = evidence(live, (models.0, &effective), &comparison, version, true)?;
-    let access = chosen.aspects.minds_access();
-    let of = Sides { dialect, version, have: models.0, want: models.1, access, evidence: &evidence };
+    let asked = Wishes { index_builds: None, choice: ChoiceOptions::default(), waivers: None, other_project: true };
+    let mut wishes = asked.of(dialect, models.0, &comparison, chosen)?;
+    wishes.scope = scope.clone();
+    let (waivers, today) = (asked.waivers(context)?, today());
+    let of = Sides {
+        dialect,
+        version,
+        have: models.0,
+        want: models.1,
+        wishes: &wishes,
+        evidence: &evidence,
+        waivers: (&waivers, &today),
+    };
     let picker = Picker::new(of).map_err(|problem| {
         Failure::found("the differences can't be ticked one by one", problem.diagnostics, problem.sources)
     })?;

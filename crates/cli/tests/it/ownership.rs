@@ -321,3 +321,31 @@ fn a_glob_that_matches_nothing_empties_no_database() {
     }
     assert!(there(&project, "apiaries"));
 }
+
+/// What a deployment is blocked by is on every view of the difference.
+#[test]
+fn all_views_of_a_difference_name_the_same_risks() {
+    let project = project(&[APIARIES, HIVES]);
+    project.expect(0, &["deploy", "--create", "test"]);
+    by_hand(&project, "test.db", "INSERT INTO apiaries VALUES (1, 'a'); INSERT INTO hives VALUES (1, 1, 'h', 'blue')");
+    by_hand(&project, "test.db", "CREATE INDEX by_hand ON hives (label)");
+    project.write(HIVES.0, HIVES.1.replace(",\n    paint_colour TEXT", ""));
+    let risks = ["undoes-drift on index by_hand", "loses-column on column hives.paint_colour"];
+    let held = project.expect(4, &["script", "test"]);
+    project.expect(3, &["compare", "test", "--report", "page.html"]);
+    let page = project.read("page.html");
+    let details = ["index:by_hand", "table:hives"].map(|about| {
+        let run = project.expect(3, &["compare", "test", "--details", about]);
+        run.stdout
+    });
+    for risk in risks {
+        let (kind, object) = risk.split_once(" on ").expect("two parts");
+        assert!(held.stderr.contains(risk), "{}", held.stderr);
+        assert!(page.contains(&format!("\"risk\":\"{kind}\",\"object\":\"{object}\"")), "{risk} is not on the page");
+        assert!(details.iter().any(|text| text.contains(risk)), "{risk}: {}", details.join("\n"));
+    }
+    // A waiver counts in all of them.
+    waive(&project, "undoes-drift", "index by_hand");
+    let details = project.expect(3, &["compare", "test", "--details", "index:by_hand"]);
+    assert!(!details.stdout.contains("undoes-drift"), "{}", details.stdout);
+}

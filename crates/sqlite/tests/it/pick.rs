@@ -1,8 +1,10 @@
 //! Ticking differences: what is ticked, what is included, what results.
 
+use std::sync::LazyLock;
+
 use wevrun_core::model::Model;
 use wevrun_core::pick::{Group, Grouping, Outcome, Picker, Row, Sides, Tick};
-use wevrun_core::plan::Evidence;
+use wevrun_core::plan::{Evidence, Waiver, Wishes};
 use wevrun_core::select::{ChangeKind, Choice, Chooser, select};
 use wevrun_sqlite::Sqlite;
 
@@ -15,7 +17,10 @@ const WANT: &str = "CREATE TABLE hives (id INTEGER PRIMARY KEY, label TEXT NOT N
     CREATE INDEX by_label ON hives (label, fresh);";
 
 fn picker<'s>(have: &'s Model, want: &'s Model, evidence: &'s Evidence) -> Picker<'s> {
-    Picker::new(Sides { dialect: &Sqlite, version: VERSION, have, want, access: false, evidence }).expect("it differs")
+    static WISHES: LazyLock<Wishes> = LazyLock::new(Wishes::default);
+    let waivers: (&[Waiver], &str) = (&[], "2026-01-01");
+    Picker::new(Sides { dialect: &Sqlite, version: VERSION, have, want, wishes: &WISHES, evidence, waivers })
+        .expect("it differs")
 }
 
 fn shown(picker: &Picker<'_>) -> Vec<String> {
