@@ -173,17 +173,10 @@ fn label_of_type(model: &mut Model, name: &QualifiedName, from: &Name, to: &Name
             let labels: Vec<String> = labels.map(|label| if label == from { to.to_owned() } else { label }).collect();
             plain.clauses.say(clause::ENUM, labels.join(", "));
             object.text.clear();
-        } else if object.uses.contains(name) {
-            // Where its values are compared, the casts are not said.
-            let mut touched = false;
-            for expression in expressions_mut(&mut object.definition) {
-                touched |= replace_label(expression, from, to, |_| true);
-            }
-            if touched {
-                object.text.clear();
-            }
         }
     }
+    canonical::rename_label(model, name, (from, to));
+    label(model, name, from, to);
 }
 
 /// Whether a name, which may not have been looked up yet, is this one.
@@ -438,19 +431,11 @@ pub fn drop_constraint(table: &mut Table, name: &Name) -> bool {
     count(table) < before
 }
 
-/// Renames a label of an enum where it is known to be one: in defaults of columns of the type, and where it is cast to it.
+/// Renames a label of an enum where it is cast to it.
 pub fn label(model: &mut Model, data_type: &QualifiedName, from: &str, to: &str) {
+    let own = names::identifier(data_type);
     for object in model.objects_mut() {
         let mut touched = false;
-        if let Definition::Table(table) = &mut object.definition {
-            for column in table.columns.iter_mut() {
-                let base = column.data_type.as_ref().map_or("", |own| own.canonical.trim_end_matches("[]"));
-                if let Some(default) = column.default.as_mut().filter(|_| same(&names::read(base), data_type)) {
-                    touched |= replace_label(default, from, to, |_| true);
-                }
-            }
-        }
-        let own = names::identifier(data_type);
         for expression in expressions_mut(&mut object.definition) {
             touched |= replace_label(expression, from, to, |cast_to| *cast_to == own);
         }

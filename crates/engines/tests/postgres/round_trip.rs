@@ -24,6 +24,7 @@ const DETACHED: &str = include_str!("detached.sql");
 const DOMAINS: &str = include_str!("domains.sql");
 const NAMELESS: &str = include_str!("nameless.sql");
 const RENAMED_COLUMN: &str = include_str!("renamed_column.sql");
+const RENAMED_LABELS: &str = include_str!("renamed_labels.sql");
 const PARTIAL: &str = include_str!("partial.sql");
 const NOT_NULL_NAMES: &str = include_str!("not_null_names.sql");
 const PART_NAMES: &str = include_str!("part_names.sql");
@@ -42,6 +43,7 @@ const SCHEMAS: [&str; 20] = [
     EVERYDAY,
     REWRITTEN,
     RENAMED_COLUMN,
+    RENAMED_LABELS,
     DOMAINS,
     DETACHED,
     RENAMED_TABLE,

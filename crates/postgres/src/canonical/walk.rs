@@ -43,6 +43,8 @@ pub struct Walk<'k> {
     pub reads: BTreeSet<(String, Option<String>)>,
     /// Whether it could not be told of which table a column is.
     pub misses_columns: bool,
+    /// The literals that have a type from what is beside them, with the type.
+    pub labels: Vec<(String, sqlparser::tokenizer::Span)>,
 }
 
 impl<'k> Walk<'k> {
@@ -58,6 +60,7 @@ impl<'k> Walk<'k> {
             aside: Vec::new(),
             outputs: Vec::new(),
             fields: BTreeSet::new(),
+            labels: Vec::new(),
             looking_ahead: 0,
             unresolved: BTreeSet::new(),
             reads: BTreeSet::new(),

@@ -226,9 +226,8 @@ impl Walk<'_> {
     pub(super) fn source<'t>(&mut self, source: TableSource<'t>, conditions: &mut Vec<Expr<'t>>) {
         match source {
             TableSource::TableRef(table) => {
-                if let Some(source) = self.table(&table) {
-                    self.add(source);
-                }
+                let source = self.table(&table);
+                self.add(source);
                 self.expressions(table.args());
             }
             TableSource::SubqueryTableSource(node) => {
@@ -297,31 +296,29 @@ impl Walk<'_> {
     }
 
     /// A table, view, common table expression or function; its use is noted.
-    pub(super) fn table(&mut self, table: &TableRef<'_>) -> Option<Source> {
-        let (relation, own) = self.relation_name(table.table_name())?;
+    pub(super) fn table(&mut self, table: &TableRef<'_>) -> Source {
+        let (relation, own) = self.object(table.table_name());
         let alias = self.tree.name(table.alias()).map(|alias| alias.name);
-        if let Some(index) = self.relation_name(table.index_name()).map(|(name, identifier)| (name, identifier.span)) {
-            self.uses(&index.0, Usage::Hints, index.1);
-        }
+        self.hint(table.index_name());
         if table.schema().is_empty()
             && let Some((_, columns)) = self.common.iter().rev().find(|(name, _)| *name == own.name)
         {
-            return Some(local(Some(alias.unwrap_or(own.name)), columns.clone()));
+            return local(Some(alias.unwrap_or(own.name)), columns.clone());
         }
         let is_function = Sqlite.is_built_in(&relation) || (table.has_parens() && !self.schema.has(&relation));
         if is_function {
             let columns = schema::function_columns(&own.name);
-            return Some(local(Some(alias.unwrap_or(own.name)), columns));
+            return local(Some(alias.unwrap_or(own.name)), columns);
         }
         self.uses(&relation, Usage::Reads, own.span);
-        Some(Source {
+        Source {
             has_own_name: alias.is_none(),
             qualifier: Some(alias.unwrap_or(own.name)),
             columns: self.schema.columns(&relation),
             relation: Some(relation),
             merged: Vec::new(),
             only_qualified: false,
-        })
+        }
     }
 }
 

@@ -30,14 +30,14 @@ impl Walk<'_> {
     }
 
     /// The name that a statement defines.
-    fn defines(&mut self, part: &str) -> Option<QualifiedName> {
-        let (name, identifier) = self.relation_name(part)?;
+    fn defines(&mut self, part: &str) -> QualifiedName {
+        let (name, identifier) = self.object(part);
         self.uses(&name, Usage::Defines, identifier.span);
-        Some(name)
+        name
     }
 
     fn create_table(&mut self, node: &CreateTableStmt<'_>) {
-        let Some(table) = self.defines(node.table_name()) else { return };
+        let table = self.defines(node.table_name());
         let columns: Vec<_> = node.columns().iter().flat_map(|list| list.iter()).collect();
         let names = columns.iter().filter_map(|column| self.tree.name(column.column_name()));
         let names: Columns = names.map(|column| column.name).collect();
@@ -83,10 +83,9 @@ impl Walk<'_> {
     /// What follows REFERENCES.
     fn parent(&mut self, clause: Option<ForeignKeyClause<'_>>) {
         let Some(clause) = clause else { return };
-        if let Some((parent, identifier)) = self.relation_name(clause.ref_table()) {
-            self.uses(&parent, Usage::References, identifier.span);
-            self.names(&parent, clause.ref_columns(), Usage::References);
-        }
+        let (parent, identifier) = self.object(clause.ref_table());
+        self.uses(&parent, Usage::References, identifier.span);
+        self.names(&parent, clause.ref_columns(), Usage::References);
     }
 
     /// Names of columns of a table.
@@ -124,7 +123,7 @@ impl Walk<'_> {
 
     fn create_index(&mut self, node: &CreateIndexStmt<'_>) {
         self.defines(node.index_name());
-        let Some((table, identifier)) = self.relation_name(node.table_name()) else { return };
+        let (table, identifier) = self.object(node.table_name());
         self.uses(&table, Usage::Owner, identifier.span);
         let source = of_table(&table, self.schema.columns(&table));
         self.levels.push(Level { sources: vec![source], aliases: Vec::new() });
@@ -135,9 +134,7 @@ impl Walk<'_> {
 
     fn create_view(&mut self, node: &CreateViewStmt<'_>) {
         let view = self.defines(node.view_name());
-        if let Some(view) = view {
-            self.names(&view, node.column_names(), Usage::Defines);
-        }
+        self.names(&view, node.column_names(), Usage::Defines);
         self.subquery(node.select());
     }
 
@@ -174,12 +171,10 @@ impl Walk<'_> {
     /// The table that a statement writes to.
     fn written_table(&mut self, table: Option<TableRef<'_>>) -> Option<Source> {
         let table = table?;
-        let (relation, own) = self.relation_name(table.table_name())?;
+        let (relation, own) = self.object(table.table_name());
         self.uses(&relation, Usage::Writes, own.span);
         let alias = self.tree.name(table.alias()).map(|alias| alias.name);
-        if let Some((index, hint)) = self.relation_name(table.index_name()) {
-            self.uses(&index, Usage::Hints, hint.span);
-        }
+        self.hint(table.index_name());
         let columns = self.schema.columns(&relation);
         Some(Source {
             has_own_name: alias.is_none(),
@@ -233,9 +228,7 @@ impl Walk<'_> {
         self.with(node.with_ctes());
         let Some(source) = self.written_table(node.table()) else { return };
         let table = source.relation.clone().expect("a written table is one of the schema");
-        if let Some((index, hint)) = self.relation_name(node.index_name()) {
-            self.uses(&index, Usage::Hints, hint.span);
-        }
+        self.hint(node.index_name());
         self.levels.push(Level { sources: vec![source], aliases: Vec::new() });
         let mut conditions = Vec::new();
         if let Some(from) = node.from_clause() {
@@ -253,9 +246,7 @@ impl Walk<'_> {
         let outer = self.common.len();
         self.with(node.with_ctes());
         let Some(source) = self.written_table(node.table()) else { return };
-        if let Some((index, hint)) = self.relation_name(node.index_name()) {
-            self.uses(&index, Usage::Hints, hint.span);
-        }
+        self.hint(node.index_name());
         self.levels.push(Level { sources: vec![source], aliases: Vec::new() });
         self.expression(node.where_clause());
         self.terms(node.orderby());

@@ -158,11 +158,8 @@ impl<'w> Walk<'w> {
             Some(InExprSource::ValuesClause(node)) => self.subquery(Some(Select::ValuesClause(node))),
             Some(InExprSource::TableRef(table)) => {
                 self.expressions(table.args());
-                if let Some(source) = self.table(&table) {
-                    let relation = source.relation.clone();
-                    if let (Some(relation), Some(name)) = (relation, self.tree.identifier(table.table_name())) {
-                        self.uses(&relation, Usage::WholeRow, name.span);
-                    }
+                if let Some(relation) = self.table(&table).relation {
+                    self.uses(&relation, Usage::WholeRow, None);
                 }
             }
             None => {}
@@ -229,10 +226,18 @@ impl<'w> Walk<'w> {
         }
     }
 
-    /// The name of a table or view.
-    pub(super) fn relation_name(&self, part: &str) -> Option<(QualifiedName, Identifier)> {
-        let identifier = self.tree.identifier(part)?;
-        Some((object_name(identifier.name.written()), identifier))
+    /// The name of an object, where the grammar has one. (A name may be empty: then the tree does not tell its place.)
+    pub(super) fn object(&self, part: &str) -> (QualifiedName, Identifier) {
+        let nameless = || Identifier { name: Name::none(), span: None, quote: Some(b'"') };
+        let identifier = self.tree.identifier(part).unwrap_or_else(nameless);
+        (object_name(identifier.name.written()), identifier)
+    }
+
+    /// Notes INDEXED BY.
+    pub(super) fn hint(&mut self, part: &str) {
+        if let Some(index) = self.tree.identifier(part) {
+            self.uses(&object_name(index.name.written()), Usage::Hints, index.span);
+        }
     }
 }
 
