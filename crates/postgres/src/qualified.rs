@@ -23,10 +23,19 @@ pub enum Reading {
     Literal(String),
 }
 
+/// What a text is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Form {
+    /// A name, a type, or a list of these: every first part of a dotted name is a schema.
+    Names,
+    /// An expression, a query or a body.
+    Expression,
+}
+
 /// The places of a schema in a text, in order.
-pub fn places(text: &str, schema: &str) -> Vec<(Span, Reading)> {
+pub fn places(text: &str, schema: &str, form: Form) -> Vec<(Span, Reading)> {
     let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
-    let in_tree = by_tree(text, schema);
+    let in_tree = if form == Form::Expression { by_tree(text, schema) } else { None };
     let is_symbol = |at: usize, symbol: &str| tokens.get(at).is_some_and(|token: &Token| token.is_symbol(text, symbol));
     let mut found = Vec::new();
     for (index, token) in tokens.iter().enumerate() {
@@ -34,7 +43,6 @@ pub fn places(text: &str, schema: &str) -> Vec<(Span, Reading)> {
         match token.kind {
             TokenKind::Word | TokenKind::Quoted if identifier_of(*token, text) == schema => {
                 let is_first = is_symbol(index + 1, ".") && (index == 0 || !is_symbol(index - 1, "."));
-                // A text that is no query and no expression is a name or a list of types.
                 if is_first && in_tree.as_ref().is_none_or(|places| places.contains(&token.start)) {
                     found.push((span, Reading::Schema));
                 }
@@ -92,10 +100,6 @@ fn by_tree(text: &str, schema: &str) -> Option<BTreeSet<u32>> {
     } else if let Some(statement) = parse_as_it_stands(text, |parser| parser.parse_statement()) {
         let _ = statement.visit(&mut collect);
     } else if let Some(expression) = parse_as_it_stands(text, |parser| parser.parse_expr()) {
-        // A name of two parts alone may be that of an object.
-        if matches!(expression, Expr::CompoundIdentifier(_)) {
-            return None;
-        }
         let _ = expression.visit(&mut collect);
     } else {
         return None;
@@ -193,7 +197,7 @@ mod tests {
     use super::*;
 
     fn found(text: &str) -> Vec<&str> {
-        places(text, "trade").into_iter().map(|(span, _)| &text[span.start as usize..]).collect()
+        places(text, "trade", Form::Expression).into_iter().map(|(span, _)| &text[span.start as usize..]).collect()
     }
 
     #[test]
@@ -203,7 +207,8 @@ mod tests {
             ["trade.t AS trade WHERE trade.y <> 'trade.t'"]
         );
         assert_eq!(found("note <> 'trade.t' AND trade.f(trade.x) > 0"), ["trade.f(trade.x) > 0"]);
-        assert_eq!(found("trade.k[]"), ["trade.k[]"]);
+        let names = |text: &str| places(text, "trade", Form::Names).len();
+        assert_eq!([names("trade.k[]"), names("trade.f(trade.t, text)"), names("t.trade")], [1, 2, 0]);
         assert_eq!(found("(note)::trade.k = 'new'::\"trade\".k"), ["trade.k = 'new'::\"trade\".k", "\"trade\".k"]);
     }
 

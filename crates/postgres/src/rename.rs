@@ -522,6 +522,19 @@ pub fn any_expression(object: &Object, is_one: impl Fn(&Expression) -> bool) -> 
     expressions_mut(&mut object.definition.clone()).iter().any(|expression| is_one(expression))
 }
 
+/// Whether a clause of an object of this kind is an expression, a query or a body; others are names, types and lists of these.
+pub fn is_expression_clause(kind: Kind, name: &str) -> bool {
+    match kind {
+        Kind::View | Kind::MaterializedView => clause::DEFAULT_OF.has(name),
+        Kind::Domain => name == "default" || clause::CHECK.has(name),
+        Kind::Function | Kind::Procedure => name == "body" || clause::DEFAULT_OF.has(name),
+        Kind::Trigger => name == "when",
+        Kind::Rule => matches!(name, "where" | "do"),
+        Kind::Policy => matches!(name, "using" | "with check"),
+        _ => false,
+    }
+}
+
 /// The expressions and queries of a definition.
 pub fn expressions_mut(definition: &mut Definition) -> Vec<&mut Expression> {
     match definition {
@@ -538,21 +551,13 @@ pub fn expressions_mut(definition: &mut Definition) -> Vec<&mut Expression> {
             index.parts.iter_mut().map(|part| &mut part.expression).chain(&mut index.predicate).collect()
         }
         Definition::View(view) => {
-            let defaults =
-                view.clauses.expressions_mut().filter(|(name, _)| clause::DEFAULT_OF.has(name)).map(|(_, value)| value);
-            defaults.chain([&mut view.query]).collect()
+            let defaults = view.clauses.expressions_mut().filter(|(name, _)| is_expression_clause(Kind::View, name));
+            defaults.map(|(_, value)| value).chain([&mut view.query]).collect()
         }
         Definition::Plain(plain) => {
             let kind = plain.kind;
-            let is_expression = move |name: &str| match kind {
-                Kind::Domain => name == "default" || clause::CHECK.has(name),
-                Kind::Function | Kind::Procedure => name == "body" || clause::DEFAULT_OF.has(name),
-                Kind::Trigger => name == "when",
-                Kind::Rule => matches!(name, "where" | "do"),
-                Kind::Policy => matches!(name, "using" | "with check"),
-                _ => false,
-            };
-            plain.clauses.expressions_mut().filter(|(name, _)| is_expression(name)).map(|(_, value)| value).collect()
+            let own = plain.clauses.expressions_mut().filter(|(name, _)| is_expression_clause(kind, name));
+            own.map(|(_, value)| value).collect()
         }
         Definition::VirtualTable(_) | Definition::Trigger(_) => Vec::new(),
     }

@@ -1,10 +1,12 @@
 //! A schema under another name, and with it the names of everything that is in it.
 
-use wevrun_core::model::{Clauses, Definition, Kind, Model, Name, NameParts, Object, QualifiedName, Value, edited};
+use wevrun_core::model::{
+    Clauses, Definition, Expression, Kind, Model, Name, NameParts, Object, QualifiedName, Value, edited,
+};
 
 use smol_str::SmolStr;
 
-use super::qualified::{self, Reading};
+use super::qualified::{self, Form, Reading};
 use super::{names, rename};
 
 /// Renames a schema. The server keeps references by identity, but for the names in the bodies of routines.
@@ -41,64 +43,59 @@ impl Rename<'_> {
             reads.rename(|read| read.of = self.name(&read.of));
         }
         let before = object.definition.clone();
-        self.definition(&mut object.definition, from);
+        self.definition(&mut object.definition);
         if object.definition != before {
             object.text.clear();
         }
         object
     }
 
-    fn definition(&self, definition: &mut Definition, from: &QualifiedName) {
+    fn definition(&self, definition: &mut Definition) {
         for name in definition.object_names_mut() {
-            *name = if *name == *from { self.to.clone() } else { self.name(name) };
+            *name = self.name(name);
         }
         if let Definition::Table(table) = definition {
             let names = std::mem::take(&mut table.part_names.0);
             table.part_names.0 = names.into_iter().map(|(whole, part)| (self.name(&whole), part)).collect();
             for column in table.columns.iter_mut() {
-                column.data_type.iter_mut().for_each(|own| self.expression(own));
-                column.default.iter_mut().for_each(|own| self.expression(own));
-                column.generated.iter_mut().for_each(|own| self.expression(&mut own.expression));
-                self.clauses(&mut column.clauses, false);
+                column.data_type.iter_mut().for_each(|own| self.spelled(own, Form::Names));
+                self.clauses(&mut column.clauses, Kind::Table);
             }
             let keys = table.primary_key.iter_mut().chain(table.unique_keys.iter_mut());
-            keys.for_each(|key| self.clauses(&mut key.clauses, false));
-            for check in table.checks.iter_mut().chain(table.exclusions.iter_mut()) {
-                self.expression(&mut check.condition);
-                self.clauses(&mut check.clauses, false);
+            keys.for_each(|key| self.clauses(&mut key.clauses, Kind::Table));
+            for check in table.checks.iter_mut() {
+                self.clauses(&mut check.clauses, Kind::Table);
             }
-            table.foreign_keys.iter_mut().for_each(|key| self.clauses(&mut key.clauses, false));
-        }
-        match definition {
-            Definition::Index(index) => {
-                for part in index.parts.iter_mut() {
-                    self.expression(&mut part.expression);
-                    self.clauses(&mut part.clauses, false);
-                }
-                index.predicate.iter_mut().for_each(|own| self.expression(own));
+            for exclusion in table.exclusions.iter_mut() {
+                exclusion.clauses.expressions_mut().for_each(|(_, own)| self.spelled(own, Form::Expression));
             }
-            Definition::View(view) => self.expression(&mut view.query),
-            _ => {}
+            table.foreign_keys.iter_mut().for_each(|key| self.clauses(&mut key.clauses, Kind::Table));
         }
-        let is_routine = matches!(definition.kind(), Kind::Function | Kind::Procedure);
-        for clauses in rename::all_clauses(definition) {
-            self.clauses(clauses, is_routine);
+        if let Definition::Index(index) = definition {
+            index.parts.iter_mut().for_each(|part| self.clauses(&mut part.clauses, Kind::Index));
+        }
+        // Clauses first: those that are expressions are left to the next line.
+        let kind = definition.kind();
+        rename::all_clauses(definition).into_iter().for_each(|clauses| self.clauses(clauses, kind));
+        for expression in rename::expressions_mut(definition) {
+            self.spelled(expression, Form::Expression);
         }
     }
 
     /// The values of clauses, and their names: the tables of a publication are names of clauses. Comments and the bodies of routines are
     /// texts that the server does not look into.
-    fn clauses(&self, clauses: &mut Clauses, is_routine: bool) {
+    fn clauses(&self, clauses: &mut Clauses, kind: Kind) {
+        let is_routine = matches!(kind, Kind::Function | Kind::Procedure);
         let is_text = |name: &str| name == "comment" || name.starts_with("comment on ") || is_routine && name == "as";
         let renamed = |(name, value): (&str, &Value)| {
-            if is_text(name) {
+            if is_text(name) || rename::is_expression_clause(kind, name) {
                 return (name.to_owned(), value.clone());
             }
             let mut value = value.clone();
             match &mut value {
-                Value::Expression(own) => self.expression(own),
-                Value::List(list) => list.iter_mut().for_each(|own| self.expression(own)),
-                Value::Text(text) => *text = self.text(text),
+                Value::Expression(own) => self.spelled(own, Form::Names),
+                Value::List(list) => list.iter_mut().for_each(|own| self.spelled(own, Form::Names)),
+                Value::Text(text) => *text = self.text(text, Form::Names),
                 Value::Flag | Value::Identifier(_) | Value::Identifiers(_) => {}
                 Value::Object(_) | Value::Objects(_) => {}
             }
@@ -108,8 +105,9 @@ impl Rename<'_> {
         *clauses = changed.into_iter().collect();
     }
 
-    fn expression(&self, expression: &mut wevrun_core::model::Expression) {
-        let (canonical, written) = (self.text(&expression.canonical), self.text(expression.written()));
+    fn spelled(&self, expression: &mut Expression, form: Form) {
+        let canonical = self.text(&expression.canonical, form);
+        let written = self.text(expression.written(), form);
         if canonical != expression.canonical || written != expression.written() {
             *expression = expression.respelled(canonical, &written);
         }
@@ -118,7 +116,7 @@ impl Rename<'_> {
     /// A name of a clause: `table schema.name`, or `schema name` of a publication of all that is in a schema.
     fn key(&self, key: &str) -> String {
         let own = key.strip_prefix("schema ").is_some_and(|own| own == names::quoted(&self.from));
-        if own { format!("schema {}", self.to) } else { self.text(key) }
+        if own { format!("schema {}", self.to) } else { self.text(key, Form::Names) }
     }
 
     fn name(&self, name: &QualifiedName) -> QualifiedName {
@@ -126,20 +124,23 @@ impl Rename<'_> {
         let is_in = |schema: &SmolStr| *schema == self.from;
         let renamed = NameParts {
             schema: parts.schema.clone().map(|own| if is_in(&own) { self.to.identifier().into() } else { own }),
-            signature: parts.signature.as_ref().map(|types| types.iter().map(|item| self.text(item).into()).collect()),
+            signature: parts
+                .signature
+                .as_ref()
+                .map(|types| types.iter().map(|item| self.text(item, Form::Names).into()).collect()),
             owner: parts.owner.as_ref().map(|owner| self.name(owner)),
             ..parts.clone()
         };
-        let text = self.text(name.canonical());
+        let text = self.text(name.canonical(), Form::Names);
         QualifiedName::new(renamed, Name::new(text.as_str(), text.as_str()))
     }
 
     /// The schema before the names in a text, also in a literal that is a name: `nextval('schema.numbers')`.
-    fn text(&self, text: &str) -> String {
+    fn text(&self, text: &str, form: Form) -> String {
         if !text.contains(&self.from) {
             return text.to_owned();
         }
-        let places = qualified::places(text, &self.from);
+        let places = qualified::places(text, &self.from, form);
         let edit = |(span, reading)| match reading {
             Reading::Schema => (span, self.to.canonical().to_owned()),
             Reading::Literal(own) => (span, super::tokens::literal(&format!("{}.{}", self.to, names::quoted(&own)))),

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use crate::compare::Privileges;
-use crate::model::{Model, Name, ObjectKey, QualifiedName};
+use crate::model::{Identifiers, Model, Name, Object, ObjectKey, QualifiedName};
 
 /// What is called otherwise: want's names, each with have's.
 #[derive(Debug)]
@@ -14,6 +14,28 @@ pub struct Renamed<'r> {
     pub columns: &'r BTreeMap<QualifiedName, Vec<(Name, Name)>>,
     /// Schemas.
     pub schemas: BTreeMap<String, String>,
+}
+
+impl Renamed<'_> {
+    /// No two objects get the same name, and none that of an object that keeps it.
+    ///
+    /// # Errors
+    /// The first new name that is taken.
+    pub fn require_free(&self, names: &dyn Identifiers, model: &Model) -> Result<(), String> {
+        let mut given: BTreeMap<&QualifiedName, Vec<&ObjectKey>> = BTreeMap::new();
+        for (key, to) in self.objects.iter().filter(|(key, to)| key.name != **to) {
+            let shares = |other: &ObjectKey| names.share_names(key.kind, other.kind);
+            let kept = model.named(to).map(Object::key).filter(|other| !self.objects.contains_key(other));
+            let others = given.entry(to).or_default();
+            let other = kept.chain(others.iter().map(|other| (*other).clone())).find(shares);
+            if let Some(other) = other {
+                let kind = other.kind.title();
+                return Err(format!("{key} can't be called {to}: want has a {kind} of this name too"));
+            }
+            others.push(key);
+        }
+        Ok(())
+    }
 }
 
 /// A word in a text that may be a mapped name.
@@ -30,6 +52,15 @@ pub trait Mapper: Privileges {
     /// Renames an object of any kind with what refers to it, also of kinds that the engine can't rename.
     fn rename_any(&self, model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
         self.rename_object(model, key, to);
+    }
+
+    /// Renames all objects and columns in one pass, in which each name is the one before; false if the engine's names are followed one
+    /// after the other.
+    ///
+    /// # Errors
+    /// Where a new name is taken.
+    fn rename_all(&self, _: &mut Model, _: &Renamed<'_>) -> Result<bool, String> {
+        Ok(false)
     }
 
     /// Indexes, sequences and the like with names that were made up from those of renamed tables and columns, each with the name that

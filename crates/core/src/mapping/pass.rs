@@ -34,11 +34,7 @@ impl Pass<'_> {
     pub fn run(&self, schemas: &BTreeMap<&str, &str>) -> Result<Passed, String> {
         let dialect = self.dialect;
         let mut model = self.want.clone();
-        for (table, columns) in self.columns {
-            columns.iter().for_each(|(from, to)| dialect.rename_column(&mut model, table, from, to));
-        }
-        let mut near = Near::of(&model);
-        self.rename_objects(&mut near, &mut model)?;
+        self.rename_all(&mut model)?;
         let schemas: BTreeMap<&str, &str> =
             schemas.iter().map(|(own, to)| (*own, *to)).filter(|(own, to)| own != to).collect();
         self.rename_schemas(&mut model, &schemas);
@@ -77,6 +73,19 @@ impl Pass<'_> {
             None if key.kind == Kind::Schema => Some(schema_name(self.dialect, schemas.get(key.name.identifier())?)),
             None => key.name.schema().filter(|own| schemas.contains_key(own)).map(|_| in_schema(&key.name)),
         }
+    }
+
+    /// Columns, and objects by themselves.
+    fn rename_all(&self, model: &mut Model) -> Result<(), String> {
+        let names = Renamed { objects: self.objects, columns: self.columns, schemas: BTreeMap::new() };
+        if self.dialect.rename_all(model, &names)? {
+            return Ok(());
+        }
+        for (table, columns) in self.columns {
+            columns.iter().for_each(|(from, to)| self.dialect.rename_column(model, table, from, to));
+        }
+        let mut near = Near::of(model);
+        self.rename_objects(&mut near, model)
     }
 
     fn rename_objects(&self, near: &mut Near, model: &mut Model) -> Result<(), String> {

@@ -303,7 +303,7 @@ pub struct Check {
     /// The constraint's name.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub name: Option<Name>,
-    /// The column in whose definition it is written, as far as that matters for ALTER TABLE … DROP COLUMN.
+    /// The column whose definition includes it, where DROP COLUMN drops it with the column.
     #[serde(skip)]
     pub with_column: Beside<Option<Name>>,
     /// What else is said of it.
@@ -320,7 +320,7 @@ pub struct ForeignKey {
     pub name: Name,
     /// The referencing columns.
     pub columns: Vec<Name>,
-    /// The column in whose definition it is written, as far as that matters for ALTER TABLE … DROP COLUMN.
+    /// The column whose definition includes it, where DROP COLUMN drops it with the column.
     #[serde(skip)]
     pub with_column: Beside<Option<Name>>,
     /// The table that is referenced.

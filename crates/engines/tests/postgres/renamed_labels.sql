@@ -1,5 +1,6 @@
 -- A label and a schema get other names, which literals, aliases and columns have, too.
 CREATE SCHEMA trade;
+CREATE FOREIGN DATA WRAPPER trade; CREATE SERVER trade FOREIGN DATA WRAPPER trade; CREATE FOREIGN TABLE far (trade int) SERVER trade OPTIONS (path 'trade.t');
 CREATE TYPE trade.kind AS ENUM ('new', 'old', 'trade.t');
 CREATE TABLE trade.t (id int primary key, kind trade.kind DEFAULT 'new' CHECK (kind <> 'new'), note text DEFAULT 'new' CHECK (note <> 'new'),
     place text DEFAULT 'trade.t' CHECK (place <> 'trade.t' AND upper(place) <> 'trade.kind'));

@@ -32,7 +32,7 @@ const COPIES: &str = include_str!("copies.sql");
 const HISTORY: &str = include_str!("history.sql");
 const HISTORY_OF_KINDS: &str = include_str!("history_of_kinds.sql");
 const BOUNDS: &str = include_str!("bounds.sql");
-const SCHEMAS: [&str; 20] = [
+const SCHEMAS: [&str; 21] = [
     COOPERATIVE,
     ODDITIES,
     BULLETIN_BOARD,
