@@ -134,6 +134,11 @@ impl Loaded {
         }
     }
 
+    /// Resolves the names of what was read from a snapshot: a plan and a choice need them, a comparison does not.
+    pub fn resolve_names(&mut self) {
+        dialect(self.engine).resolve_names(&mut self.model);
+    }
+
     /// The side with another structure and scope, without its connection.
     pub fn with_model(&self, model: Model, scope: Scope) -> Loaded {
         Loaded {
@@ -464,8 +469,7 @@ fn is_dump(name: &str) -> bool {
 fn load_snapshot(name: String, path: Option<PathBuf>, bytes: Vec<u8>) -> Ended<Loaded> {
     let wrong = |problem: &dyn fmt::Display| Failure::new(format!("{name}: {problem}"));
     let text = String::from_utf8(bytes).map_err(|_| wrong(&"the snapshot is damaged: it is not text"))?;
-    let mut snapshot = Snapshot::read(&text, &registry::engines()).map_err(|error| wrong(&error))?;
-    dialect(snapshot.engine).resolve_names(&mut snapshot.model);
+    let snapshot = Snapshot::read(&text, &registry::engines()).map_err(|error| wrong(&error))?;
     Ok(Loaded {
         name,
         engine: snapshot.engine,

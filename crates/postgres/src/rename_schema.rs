@@ -82,11 +82,14 @@ impl Rename<'_> {
         }
     }
 
-    /// The values of clauses, and their names: the tables of a publication are names of clauses. Comments and the bodies of routines are
-    /// texts that the server does not look into.
+    /// The values of clauses, and their names: the tables of a publication are names of clauses. Comments, options, settings and the bodies
+    /// of routines are texts that the server does not look into.
     fn clauses(&self, clauses: &mut Clauses, kind: Kind) {
         let is_routine = matches!(kind, Kind::Function | Kind::Procedure);
-        let is_text = |name: &str| name == "comment" || name.starts_with("comment on ") || is_routine && name == "as";
+        let is_text = |name: &str| {
+            let is_kept = ["comment on ", "options.", "set."].iter().any(|family| name.starts_with(family));
+            is_kept || name == "comment" || is_routine && name == "as"
+        };
         let renamed = |(name, value): (&str, &Value)| {
             if is_text(name) || rename::is_expression_clause(kind, name) {
                 return (name.to_owned(), value.clone());

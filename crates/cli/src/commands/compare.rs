@@ -223,6 +223,10 @@ impl Compare {
         let mut context = sides.scratch.of(context(directory, sides.engine)?)?;
         let (mut have, mut want) = sides.load(&mut context)?;
         files::require_apart(&details.results(), &Sides::files(&have, &want))?;
+        if self.pick || about.is_some() || details.report.is_some() || !self.choice.is_empty() {
+            have.resolve_names();
+            want.resolve_names();
+        }
         let kept = keep_unread(&have, &mut want);
         let dialect = dialect(want.engine);
         let scope = scope(&have, &want);

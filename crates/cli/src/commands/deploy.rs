@@ -188,6 +188,7 @@ impl Deploy {
                     load_both(|| load(&context), || context.load(&want))?
                 };
                 self.map.apply(&context, &live, &mut want)?;
+                want.resolve_names();
                 let live_version = live.engine_version;
                 keep_unmanaged(&live, &mut want);
                 let chosen = self.wishes.choice.apply(&context, &live.model, &mut want)?;

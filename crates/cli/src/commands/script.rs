@@ -257,6 +257,8 @@ impl Script {
         let mut context = self.sides.scratch.of(context(directory, self.sides.engine)?)?;
         let (mut have, mut want) = self.sides.load(&mut context)?;
         self.require_apart(&have, &want)?;
+        have.resolve_names();
+        want.resolve_names();
         keep_unmanaged(&have, &mut want);
         self.write(&context, &mut have, &mut want)
     }

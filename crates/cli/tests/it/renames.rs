@@ -115,3 +115,31 @@ fn columns_of_an_index_of_text_keep_their_words() {
     deployed(&project);
     assert_eq!(number(&project, "test.db", "SELECT rowid FROM notes WHERE content_text MATCH 'bees'"), 7);
 }
+
+/// An alias or a literal that equals the name of a column is no use of it, also where want is a snapshot.
+#[test]
+fn an_alias_in_double_quotes_prevents_no_change_of_a_column() {
+    let table = |columns: &str| {
+        format!("CREATE TABLE hives (id INTEGER PRIMARY KEY, label TEXT CHECK (label <> 'weight'){columns});\n")
+    };
+    let view = "CREATE VIEW tags AS SELECT label AS \"weight\", 'weight' AS \"mass\" FROM hives;\n";
+    for (from, to) in [
+        (", weight INT", ""),
+        (", weight INT", ",\n mass INT -- wevrun: formerly weight\n"),
+        ("", ", weight INT"),
+        (", mass INT", ", mass INT, weight INT"),
+    ] {
+        let project = super::project(&[("schema/a.sql", &format!("{}{view}", table(from)))]);
+        project.expect(0, &["deploy", "--create", "test"]);
+        project.write("schema/a.sql", format!("{}{view}", table(to)));
+        project.expect(0, &["build"]);
+        project.expect(0, &["script", "test", "--want", "honey.wsnap", "--out", "next.sql"]);
+        let script = project.read("next.sql");
+        assert!(
+            script.contains("ALTER TABLE hives ") && !script.contains("INSERT INTO hives"),
+            "{from} → {to}\n{script}"
+        );
+        project.expect(0, &["deploy", "next.sql", "test"]);
+        project.expect(0, &["compare", "test"]);
+    }
+}

@@ -3,14 +3,14 @@
 
 use std::collections::BTreeSet;
 
-use super::super::names::name;
-use super::super::tokens::Rules;
+use super::super::names::{name, unquoted_text};
+use super::super::resolve::{self, Schema};
 use wevrun_core::compare::Change;
-use wevrun_core::model::{Definition, Expression, Kind, Object, ObjectKey, Table};
-use wevrun_core::parse::token::tokenize;
+use wevrun_core::model::{Definition, Expression, Kind, Object, ObjectKey, Span, Table};
 use wevrun_core::plan::{Clearance, Planning, Risk, RiskKind};
 
-/// Objects of have whose text has the name of a new column in double quotes. Want says the same with a string, and must be written.
+/// Objects of have in which a string in double quotes equals the name of a new column. Want has another text for the same string, and must be
+/// written.
 pub fn endangered(planning: &Planning<'_>) -> BTreeSet<ObjectKey> {
     let new: BTreeSet<&str> = planning
         .want
@@ -20,15 +20,13 @@ pub fn endangered(planning: &Planning<'_>) -> BTreeSet<ObjectKey> {
         .map(|column| column.name.canonical())
         .collect();
     let objects = planning.have.objects().filter(|object| !new.is_empty() && object.text.contains('"'));
-    let quotes = |object: &&Object| {
+    let schema = Schema::new(planning.have);
+    let has_string = |object: &&Object| {
         let text = object.text.as_str();
-        let (tokens, _) = tokenize(&Rules, text, 0);
-        tokens.iter().any(|token| {
-            let written = token.text(text);
-            written.starts_with('"') && new.contains(name(written.trim_matches('"')).canonical())
-        })
+        let is_new = |span: &Span| new.contains(name(&unquoted_text(span.of(text))).canonical());
+        resolve::find(&schema, text).is_none_or(|found| found.strings.iter().any(is_new))
     };
-    objects.filter(quotes).map(|object| planning.comparison.renames.key_in_want(&object.key())).collect()
+    objects.filter(has_string).map(|object| planning.comparison.renames.key_in_want(&object.key())).collect()
 }
 
 /// The texts whose meaning a new column changes: nothing permits these.

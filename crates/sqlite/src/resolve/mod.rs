@@ -33,12 +33,14 @@ pub fn all(model: &mut Model) {
 
 /// Resolves the names of a canonical model, whose structure stays the same.
 pub fn canonical(model: &mut Model) {
-    let before = model.clone();
-    all(model);
-    for object in model.objects_mut() {
-        let Some(own) = before.get(&object.key()) else { continue };
+    let open = model.objects().filter(|object| object.references.is_none());
+    let before: Vec<Object> = open.cloned().collect();
+    let keys: Vec<ObjectKey> = before.iter().map(Object::key).collect();
+    some(model, &keys);
+    for own in before {
+        let Some(object) = model.get_mut(&own.key()) else { continue };
         if object.definition != own.definition {
-            object.definition.clone_from(&own.definition);
+            object.definition = own.definition;
             object.references = None;
         }
     }
@@ -125,7 +127,8 @@ impl Resolution {
             settle(expression, &found);
         }
         object.uses = used_relations(object, &found);
-        object.reads = Some(found.references.column_reads());
+        // The expressions of a table read nothing but its own columns.
+        object.reads = object.as_table().is_none().then(|| found.references.column_reads());
         object.references = Some(found.references);
         object.unresolved = found.unresolved;
     }
