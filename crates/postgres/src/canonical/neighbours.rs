@@ -102,6 +102,6 @@ fn clauses(clauses: &Clauses, is: &mut dyn FnMut(&str) -> bool) -> bool {
     clauses.iter().any(|(clause, value)| {
         is(clause)
             || value.expression().is_some_and(|value| is(value.written()))
-            || value.canonical_texts().into_iter().any(|text| is(text))
+            || value.canonical_texts().into_iter().any(&mut *is)
     })
 }
