@@ -196,7 +196,8 @@ impl<'o> ObjectLine<'o> {
             formerly: &object.formerly,
             access: &object.access,
             uses: &object.uses,
-            reads: object.reads.as_ref(),
+            // They are found again with the references.
+            reads: object.reads.as_ref().filter(|_| object.references.is_none()),
             names_in: object.names_in.as_deref(),
             file: object.location.and_then(|l| sources.get(l.source as usize)).map(|source| &*source.name),
         }
