@@ -36,7 +36,7 @@ const BYSTANDERS: [&str; 18] = [
     "CREATE TRIGGER other AFTER DELETE ON hives BEGIN DELETE FROM lots WHERE weight = old.id; END",
 ];
 
-/// What uses the column, in each kind of text.
+/// Uses of the column, in each kind of text.
 const USERS: [&str; 9] = [
     "CREATE INDEX other ON hives (weight)",
     "CREATE INDEX other ON hives (label, weight + 1)",
@@ -65,7 +65,7 @@ fn errors(diagnostics: &[Diagnostic]) -> Vec<&str> {
     diagnostics.iter().filter(|found| found.is_error()).map(|found| found.message.as_str()).collect()
 }
 
-/// What the engine makes of a change, and the model of the same statements.
+/// Compares the engine's result of a change with the model of the same statements.
 fn check(dependent: &str, change: &str) {
     let folder = tempfile::TempDir::new().expect("a temporary folder");
     let path = folder.path().join("a.db");

@@ -56,7 +56,7 @@ pub fn expressions(table: &Table) -> Vec<(&'static str, &Expression)> {
     found
 }
 
-/// What a table's rows are partitioned by, in parentheses.
+/// The partition keys of a table, in parentheses.
 pub fn partition_keys(table: &Table) -> impl Iterator<Item = &str> {
     let text = table.clauses.get(clause::PARTITION_BY).map_or("", Expression::written);
     partitions::keys(text).into_iter().map(|key| key.of(text))

@@ -14,7 +14,7 @@ use super::canonical::parse_as_it_stands;
 use super::parse::identifier_of;
 use super::{names, tokens};
 
-/// What a place is.
+/// The meaning of a place.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Reading {
     /// The schema's identifier.
@@ -23,7 +23,7 @@ pub enum Reading {
     Literal(String),
 }
 
-/// What a text is.
+/// The kinds of text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Form {
     /// A name, a type, or a list of these: every first part of a dotted name is a schema.

@@ -175,7 +175,6 @@ fn label_of_type(model: &mut Model, name: &QualifiedName, from: &Name, to: &Name
             object.text.clear();
         }
     }
-    canonical::rename_label(model, name, (from, to));
     label(model, name, from, to);
 }
 
@@ -431,8 +430,9 @@ pub fn drop_constraint(table: &mut Table, name: &Name) -> bool {
     count(table) < before
 }
 
-/// Renames a label of an enum where it is cast to it.
+/// Renames a label of an enum where the server gives it the type, and where it is cast to it.
 pub fn label(model: &mut Model, data_type: &QualifiedName, from: &str, to: &str) {
+    canonical::rename_label(model, data_type, (from, to));
     let own = names::identifier(data_type);
     for object in model.objects_mut() {
         let mut touched = false;

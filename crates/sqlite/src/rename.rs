@@ -57,7 +57,7 @@ pub fn apply(model: &mut Model, renames: &Renames) {
     };
     let concerned: Vec<ObjectKey> = model.objects().filter(is_concerned).map(Object::key).collect();
     let mut renamed = Vec::new();
-    // What they refer to may have changed since they were resolved.
+    // The schema may have changed since they were resolved.
     resolve::some(model, &concerned);
     let schema = Schema::new(model);
     for key in &concerned {
@@ -83,7 +83,7 @@ pub fn apply(model: &mut Model, renames: &Renames) {
 /// The new names in an object's text, with their places.
 fn edits(renames: &Renames, object: &Object, found: &Found) -> Vec<(Span, String)> {
     let key = object.key();
-    // A name may stand for the columns of two tables, which USING joins: it changes if both change alike.
+    // A name in USING refers to columns of two tables: it changes if both change alike.
     let mut places: BTreeMap<Span, Vec<Option<&Name>>> = BTreeMap::new();
     for reference in found.references.iter() {
         if let Some(span) = reference.span {

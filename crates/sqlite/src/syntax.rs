@@ -38,7 +38,7 @@ pub fn read<T>(text: &str, reader: impl FnOnce(&Tree<'_>, Stmt<'_>) -> T) -> Opt
 /// An identifier in a text.
 #[derive(Debug, Clone)]
 pub struct Identifier {
-    /// What it names.
+    /// The name without quotes.
     pub name: Name,
     /// Where it is, with its quotes.
     pub span: Option<Span>,

@@ -3,6 +3,7 @@
 use wevrun_core::compare::compare;
 use wevrun_core::model::Scope;
 use wevrun_core::pick::{Picker, Sides};
+use wevrun_core::plan;
 use wevrun_core::select::Selection;
 use wevrun_engines::registry::dialect;
 
@@ -38,6 +39,7 @@ pub fn run(
     let mut wishes = asked.of(dialect, models.0, &comparison, chosen)?;
     wishes.scope = scope.clone();
     let (waivers, today) = (asked.waivers(context)?, today());
+    wishes.zones = plan::zones(&waivers);
     let of = Sides {
         dialect,
         version,

@@ -19,7 +19,7 @@ pub struct Expression {
     written: Beside<Option<String>>,
     /// The byte of the object's text at which the written form begins, if the text has it.
     pub place: Beside<Option<u32>>,
-    /// What the written form refers to; none if its names are not resolved.
+    /// References of the written form; none if its names are not resolved.
     pub references: Beside<Option<References>>,
 }
 

@@ -288,7 +288,7 @@ pub struct Object {
     pub uses: Vec<QualifiedName>,
     /// The columns that it reads; none if its dialect does not record them, or not every name could be resolved.
     pub reads: Option<ColumnReads>,
-    /// What the text refers to; none if its names are not resolved.
+    /// References of the text; none if its names are not resolved.
     pub references: Option<References>,
     /// The schema in which names of the definition that have none are looked for, if it is not the object's own.
     pub names_in: Option<SmolStr>,

@@ -1,4 +1,4 @@
-//! What the text of an object refers to: recorded where its names are resolved, read by everything that follows a name.
+//! References of texts to objects and columns, recorded where names are resolved.
 
 use std::sync::Arc;
 

@@ -75,7 +75,13 @@ fn table(random: &mut SmallRng, name: &str) -> String {
         ));
     }
     if random.random_bool(0.2) {
-        lines.push(format!("key `{}` ({}, {})", word(random), column(random, &columns), column(random, &columns)));
+        lines.push(format!(
+            "{} `{}` ({}, {})",
+            ["key", "unique"].choose(random).expect("two"),
+            word(random),
+            column(random, &columns),
+            column(random, &columns)
+        ));
     }
     let partitions = match random.random_range(0..5) {
         0 => format!(

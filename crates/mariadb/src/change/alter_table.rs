@@ -109,6 +109,12 @@ impl TableAction {
     }
 }
 
+impl TableAction {
+    fn dropped_column(&self) -> Option<&Name> {
+        if let TableAction::DropColumn { name, .. } = self { Some(name) } else { None }
+    }
+}
+
 /// ALTER TABLE.
 #[derive(Debug, Clone)]
 pub struct AlterTable {
@@ -128,12 +134,13 @@ impl EngineChange for AlterTable {
             indexes: before.clone(),
             formerly: Vec::new(),
             columns: table.columns.iter().map(|column| column.name.clone()).collect(),
+            dropped: self.actions.iter().filter_map(TableAction::dropped_column).cloned().collect(),
         };
         let mut renamed = Vec::new();
         let mut in_order: Vec<&TableAction> = self.actions.iter().collect();
         in_order.sort_by_key(|action| action.rank());
         state.rename_keys(&self.actions)?;
-        state.drop_checks(&self.actions);
+        state.drop_checks();
         for action in in_order {
             if let TableAction::RenameColumn { from, to } = action {
                 state.existing(from)?;
@@ -200,18 +207,17 @@ struct State {
     formerly: Vec<(Name, Name)>,
     /// The columns before the statement.
     columns: Vec<Name>,
+    /// Those that the statement drops.
+    dropped: BTreeSet<Name>,
 }
 
 impl State {
     /// CHECKs of the table are dropped with a column if they need no other one (<https://mariadb.com/kb/en/alter-table/#drop-column>). A
     /// generated column needs those that it is computed from.
-    fn drop_checks(&mut self, actions: &[TableAction]) {
-        let is_dropped = |column: &Name| {
-            actions.iter().any(|action| matches!(action, TableAction::DropColumn { name, .. } if name == column))
-        };
+    fn drop_checks(&mut self) {
         let is_kept = |check: &Check| {
             let Some(needed) = self.needed_columns(&check.condition) else { return true };
-            needed.is_empty() || !needed.iter().all(is_dropped)
+            needed.is_empty() || !needed.is_subset(&self.dropped)
         };
         let kept: Vec<bool> = self.table.checks.iter().map(is_kept).collect();
         let mut kept = kept.into_iter();
@@ -461,13 +467,13 @@ impl State {
         Ok(())
     }
 
-    /// Keys lose the column; those that have no other one are dropped with it. A primary or unique key of more columns prevents it (error
-    /// 1072 of the server).
+    /// Keys lose the column; those of which all columns are dropped are dropped, too. A primary or unique key that keeps another column
+    /// prevents it (error 1072 of the server).
     fn drop_column(&mut self, name: &Name) -> Outcome {
         let at = self.existing(name)?;
         self.table.columns.remove(at);
         if let Some(key) = &mut self.table.primary_key {
-            if key.parts.len() > 1 && key.has_column(name) {
+            if key.has_column(name) && !key.parts.iter().all(|part| self.dropped.contains(&part.column)) {
                 return in_use(&self.name, name, "the primary key");
             }
             key.parts.retain(|part| part.column != *name);
@@ -476,8 +482,8 @@ impl State {
         for index in &self.indexes {
             if let Definition::Index(definition) = &index.definition
                 && definition.unique
-                && definition.parts.len() > 1
                 && definition.parts.iter().any(|part| column_of(part) == *name)
+                && !definition.parts.iter().all(|part| self.dropped.contains(&column_of(part)))
             {
                 return in_use(&self.name, name, &format!("the unique key `{}`", index.name.identifier()));
             }

@@ -12,12 +12,11 @@ use sqlparser::ast::{
 use super::super::rename::any_expression;
 use super::super::{mentions, names};
 use super::expression::{Scope, parse_as_it_stands, parts_of_body, with_room};
-use super::known::Known;
+use super::known_of;
 use super::neighbours::{says, with_named};
 use super::outputs::output_name;
 use super::scope::Relation;
 use super::tree::{first_select_mut, ident, ident_value, listed, name_parts, wildcard_alias};
-use super::view_columns;
 use super::walk::Walk;
 use wevrun_core::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName};
 
@@ -71,8 +70,7 @@ pub fn follow(model: &mut Model, renamed: &Renamed<'_>) -> BTreeSet<ObjectKey> {
         return unreadable;
     }
     let near = with_named(model, touched.iter().cloned().collect());
-    let mut known = Known::of(&near);
-    view_columns(&near, &mut known);
+    let known = known_of(&near);
     for key in touched {
         let Some(object) = model.get(&key) else { continue };
         let scope = Scope::of(object, &known);

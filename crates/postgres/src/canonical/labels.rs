@@ -5,10 +5,9 @@ use wevrun_core::model::{Definition, Expression, Model, Name, Object, ObjectKey,
 use wevrun_core::parse::Places;
 
 use super::expression::{Scope, parse_as_it_stands, with_room};
-use super::known::Known;
 use super::neighbours::with_named;
 use super::scope::Scopes;
-use super::{infer, view_columns};
+use super::{infer, known_of};
 use crate::rename::{any_expression, expressions_mut, same};
 use crate::{clause, names};
 
@@ -22,8 +21,7 @@ pub fn rename_label(model: &mut Model, data_type: &QualifiedName, (from, to): (&
         return;
     }
     let near = with_named(model, touched.iter().cloned().collect());
-    let mut known = Known::of(&near);
-    view_columns(&near, &mut known);
+    let known = known_of(&near);
     for key in touched {
         let Some(object) = model.get(&key) else { continue };
         let scope = Scope::of(object, &known);

@@ -70,8 +70,7 @@ pub fn finish(model: &mut Model) {
     inheritance::expand(model);
     operators::place_members(model);
     referenced_columns(model);
-    let mut known = Known::of(model);
-    view_columns(model, &mut known);
+    let known = known_of(model);
     let mut objects = model.take_objects();
     objects.par_iter_mut().for_each(|object| {
         operator_classes::settle(object, &known, &own_schema(object));
@@ -103,6 +102,13 @@ fn may_hold_secrets(kind: Kind) -> bool {
         kind,
         Kind::ForeignDataWrapper | Kind::Server | Kind::UserMapping | Kind::ForeignTable | Kind::Subscription
     )
+}
+
+/// Everything by name, with the columns of views.
+fn known_of(model: &Model) -> Known {
+    let mut known = Known::of(model);
+    view_columns(model, &mut known);
+    known
 }
 
 /// Learns the columns of views: those of views on tables first, then of views on these, and so on.
@@ -499,8 +505,7 @@ pub type Outputs = std::collections::HashMap<QualifiedName, scope::Columns>;
 
 /// The columns of all views of a model.
 pub fn view_outputs(model: &Model) -> Outputs {
-    let mut known = Known::of(model);
-    view_columns(model, &mut known);
+    let known = known_of(model);
     let views = model.of_kind(Kind::View).chain(model.of_kind(Kind::MaterializedView));
     views.filter_map(|view| Some((view.name.clone(), known.columns.get(view.name.canonical())?.clone()))).collect()
 }

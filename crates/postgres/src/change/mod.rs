@@ -96,7 +96,6 @@ impl EngineChange for Change {
                 if let Some(object) = model.get_mut(key) {
                     object::rename_label(object, from, to);
                 }
-                canonical::rename_label(model, &key.name, (from, to));
                 super::rename::label(model, &key.name, from, to);
             }
             Change::Detach => model.extend(canonical::standalone(&canonical::finished(model), key).unwrap_or_default()),

@@ -8,6 +8,8 @@ use wevrun_core::model::{Kind, Model};
 use wevrun_core::source::Source;
 use wevrun_postgres::Postgres;
 
+use crate::same;
+
 use crate::plan::model;
 use crate::postgres;
 
@@ -138,4 +140,32 @@ fn names_do_not_depend_on_the_version() {
         wevrun_core::build::build(&Postgres, version, &[Source::new("a.sql", text)]).model
     };
     assert!([13, 14, 15, 16, 17].into_iter().all(|major| of(major) == of(18)));
+}
+
+#[test]
+fn a_literal_that_equals_a_label_stays() {
+    let source = |label: &str| {
+        format!(
+            "CREATE TYPE mood AS ENUM ('{label}', 'b');
+             CREATE TABLE t (m mood CHECK (m <> '{label}'), x text DEFAULT 'a' CHECK (x <> 'a'), CHECK (m IN ('{label}', 'b') OR x IN ('a', 'b')));
+             CREATE VIEW v AS SELECT CASE m WHEN '{label}' THEN 'a' ELSE x END AS a FROM t WHERE m = '{label}' OR x = 'a';
+             CREATE INDEX i ON t (x) WHERE m = '{label}' AND x = 'a';
+             CREATE DOMAIN d AS mood CHECK (VALUE <> '{label}'); CREATE DOMAIN e AS text CHECK (VALUE <> 'a');
+             CREATE POLICY p ON t USING (m <> '{label}' AND x <> 'a');"
+        )
+    };
+    same(&format!("{} ALTER TYPE mood RENAME VALUE 'a' TO 'calm';", source("a")), &source("calm"));
+}
+
+#[test]
+fn a_literal_or_alias_that_equals_a_schema_stays() {
+    let source = |schema: &str| {
+        format!(
+            "CREATE SCHEMA {schema}; CREATE SEQUENCE {schema}.n; CREATE TYPE {schema}.k AS ENUM ('a');
+             CREATE TABLE {schema}.t (id integer DEFAULT nextval('{schema}.n'), note text DEFAULT 'trade.n' CHECK (note <> 'trade.t'), k {schema}.k);
+             CREATE VIEW v AS SELECT trade.id, 'trade.t' AS place FROM {schema}.t AS trade WHERE trade.note <> 'trade.t';
+             CREATE VIEW w AS SELECT {schema}.t.note FROM {schema}.t WHERE k = 'a'::{schema}.k;"
+        )
+    };
+    same(&format!("{} ALTER SCHEMA trade RENAME TO sales;", source("trade")), &source("sales"));
 }

@@ -1,4 +1,4 @@
-//! What the names in an object's statement mean: references with their places, and which words in double quotes are strings.
+//! Resolves the names in an object's statement: references with their places, and strings in double quotes.
 //!
 //! The statement is parsed once (`syntax.rs`) and walked with the columns of the schema at hand (`schema.rs`, `scope.rs`). Everything that
 //! follows a name reads what is found here.
@@ -67,7 +67,7 @@ pub fn own(table: &mut Object) {
     Resolution::of(&Schema::new(&Model::empty()), table).apply(table);
 }
 
-/// What the names of a statement mean; nothing if the grammar does not take it.
+/// The resolved names of a statement; none if the grammar does not take it.
 pub fn find(schema: &Schema<'_>, text: &str) -> Option<Found> {
     syntax::read(text, |tree, statement| {
         let mut walk = Walk::new(schema, tree);
@@ -98,11 +98,11 @@ pub fn users_of_column(model: &Model, table: &QualifiedName, column: &Name) -> V
     model.objects().filter(uses).map(Object::key).collect()
 }
 
-/// What is to be noted of one object.
+/// The result for one object.
 struct Resolution {
     /// The object read again from its statement, if its expressions did not know their places.
     read: Option<Object>,
-    /// What its names mean; nothing if the grammar does not take the statement.
+    /// The resolved names; none if the grammar does not take the statement.
     found: Option<Found>,
 }
 

@@ -1,4 +1,4 @@
-//! What the names in a statement can mean, level by level (<https://sqlite.org/lang_select.html>, `lookupName` in `resolve.c`).
+//! The scopes of names in a statement, level by level (<https://sqlite.org/lang_select.html>, `lookupName` in `resolve.c`).
 
 use wevrun_core::model::{Identifiers, Name, QualifiedName};
 
@@ -25,13 +25,13 @@ pub struct Source {
 /// The names of one query.
 #[derive(Debug, Clone, Default)]
 pub struct Level {
-    /// What is in FROM, in order.
+    /// The sources of FROM, in order.
     pub sources: Vec<Source>,
     /// The aliases of result columns, where they can be named.
     pub aliases: Vec<Name>,
 }
 
-/// What a column's name means.
+/// A column's name that was looked up.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Found {
     pub meaning: Meaning,
@@ -39,7 +39,7 @@ pub struct Found {
     pub qualified: Option<QualifiedName>,
 }
 
-/// What a name means.
+/// The meaning of a name.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Meaning {
     /// A column of a table or view.
@@ -77,7 +77,7 @@ impl Source {
 }
 
 impl Level {
-    /// What a column's name means at this level.
+    /// Looks a column's name up at this level.
     fn column(&self, qualifier: Option<&Name>, column: &Name) -> Found {
         let fits = |source: &&Source| match qualifier {
             Some(qualifier) => source.is_called(qualifier),
@@ -105,7 +105,7 @@ impl Level {
     }
 }
 
-/// What a column's name means, from the innermost level outwards.
+/// Looks a column's name up, from the innermost level outwards.
 pub fn column(levels: &[Level], qualifier: Option<&Name>, column: &Name) -> Found {
     let mut possible: Option<Vec<QualifiedName>> = None;
     let mut qualified = None;

@@ -80,7 +80,7 @@ impl Walk<'_> {
         self.parent(constraint.fk_clause());
     }
 
-    /// What follows REFERENCES.
+    /// The rest of REFERENCES.
     fn parent(&mut self, clause: Option<ForeignKeyClause<'_>>) {
         let Some(clause) = clause else { return };
         let (parent, identifier) = self.object(clause.ref_table());

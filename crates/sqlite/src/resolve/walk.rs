@@ -8,7 +8,7 @@ use super::scope::{self, Level, Meaning};
 use crate::names::object_name;
 use crate::syntax::{Identifier, Tree};
 
-/// What the names of a statement mean.
+/// The resolved names of a statement.
 #[derive(Debug, Clone, Default)]
 pub struct Found {
     /// The uses of objects and columns.
@@ -45,7 +45,7 @@ impl<'w> Walk<'w> {
         }
     }
 
-    /// What was found.
+    /// The result of the walk.
     pub fn found(mut self) -> Found {
         self.strings.sort_unstable();
         self.unresolved.sort();
@@ -146,7 +146,7 @@ impl<'w> Walk<'w> {
         }
     }
 
-    /// What follows IN.
+    /// The right side of IN.
     fn in_source(&mut self, source: Option<InExprSource<'_>>) {
         use syntaqlite::nodes::Select;
         match source {
