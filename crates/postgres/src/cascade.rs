@@ -3,11 +3,13 @@
 use crate::clause;
 use std::collections::BTreeSet;
 
-use super::rename::{any_expression, drop_constraint, same};
-use super::types::is_of;
-use super::{canonical, change, mentions, names, split_list};
+use smol_str::SmolStr;
+
+use super::rename::{any_expression, drop_constraint};
+use super::types::{self, is_of};
+use super::{canonical, change, names, own_columns};
 use wevrun_core::model::{
-    Clause, Column, Definition, Expression, Index, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table, is,
+    Clause, Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table, is,
 };
 
 /// Takes out what depends on an object, for DROP … CASCADE, and the object itself; gives what went with it
@@ -47,10 +49,10 @@ pub fn drop_with_dependents(model: &mut Model, key: &ObjectKey) -> Vec<ObjectKey
 /// reads it and points at it.
 pub fn drop_dependents_of_column(model: &mut Model, table: &ObjectKey, column: &Name, cascade: bool) {
     let on_it = |object: &&Object| match &object.definition {
-        Definition::Index(index) => index.table == table.name && is_on(index, column),
+        Definition::Index(index) => index.table == table.name && own_columns::indexes(index, column),
         Definition::Plain(plain) if plain.owner.as_ref() == Some(&table.name) => match plain.kind {
             Kind::Sequence => plain.clauses.value(clause::OWNED_BY) == Some(column.canonical()),
-            Kind::Statistics => plain.clauses.get(clause::ON).is_some_and(|list| mentions::names(list, column)),
+            Kind::Statistics => plain.clauses.get(clause::ON).is_some_and(|list| own_columns::lists(list, column)),
             _ => false,
         },
         _ => false,
@@ -61,14 +63,22 @@ pub fn drop_dependents_of_column(model: &mut Model, table: &ObjectKey, column: &
         return;
     }
     let reads_it = |object: &Object| {
-        let is_reader =
-            matches!(object.definition.kind(), Kind::View | Kind::MaterializedView | Kind::Rule | Kind::Policy);
+        let is_reader = match &object.definition {
+            Definition::View(_) => true,
+            Definition::Plain(plain) => match plain.kind {
+                Kind::Rule | Kind::Policy | Kind::Trigger => true,
+                Kind::Function | Kind::Procedure => plain.clauses.has(clause::BODY),
+                _ => false,
+            },
+            _ => false,
+        };
         let of_table = object.uses.contains(&table.name) || object.definition.owner() == Some(&table.name);
         is_reader
             && of_table
             && match &object.reads {
-                Some(reads) => reads.has(&table.name, column),
-                None => any_expression(object, |expression| mentions::names(expression, column)),
+                // What reads whole rows stays.
+                Some(reads) => reads.has_column(&table.name, column),
+                None => any_expression(object, |expression| expression.may_use_column(column)),
             }
     };
     let found: Vec<ObjectKey> =
@@ -76,7 +86,7 @@ pub fn drop_dependents_of_column(model: &mut Model, table: &ObjectKey, column: &
     found.iter().for_each(|key| drop(drop_with_dependents(model, key)));
     let reads_column = |other: &&Column| {
         let generated = other.generated.as_ref();
-        generated.is_some_and(|generated| mentions::names(&generated.expression, column))
+        generated.is_some_and(|generated| own_columns::uses(&generated.expression, column))
     };
     let readers = model.get(table).and_then(Object::as_table).map(|table| table.columns.iter().filter(reads_column));
     let readers: Vec<Name> = readers.into_iter().flatten().map(|other| other.name.clone()).collect();
@@ -107,7 +117,7 @@ fn drop_foreign_keys(model: &mut Model, table: &QualifiedName, is_gone: impl Fn(
     for object in model.objects_mut() {
         let Definition::Table(other) = &mut object.definition else { continue };
         let before = other.foreign_keys.len();
-        other.foreign_keys.retain(|key| !same(&key.parent, table) || !is_gone(&key.parent_columns));
+        other.foreign_keys.retain(|key| !names::is_same(&key.parent, table) || !is_gone(&key.parent_columns));
         if other.foreign_keys.len() != before {
             object.text.clear();
         }
@@ -158,8 +168,8 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
         {
             let is_type = matches!(gone.kind, Kind::Type | Kind::Domain) || gone.kind.is_relation();
             let returns = plain.clauses.value(clause::RETURNS).unwrap_or_default();
-            let told = [names::signature(&object.name), returns.to_owned()];
-            is_type && object.uses.contains(&gone.name) && told.iter().any(|text| text.contains(gone.name.canonical()))
+            let arguments = object.name.signature().unwrap_or_default().iter().map(SmolStr::as_str);
+            is_type && arguments.chain([returns]).any(|text| types::names_type(text, &gone.name))
         }
         // A column may have a function's name.
         _ if gone.kind == Kind::Function && has_expressions(object.definition.kind()) => {
@@ -208,19 +218,5 @@ fn loosen(looked_up: &Table, changed: &mut Object, gone: &ObjectKey) {
 
 /// Whether an expression calls a function or takes numbers from a sequence.
 fn needs(expression: &Expression, gone: &ObjectKey) -> bool {
-    match gone.kind {
-        Kind::Function => mentions::calls(expression, &names::identifier(&gone.name)),
-        // The canonical form leaves the schema out where it is the usual one.
-        Kind::Sequence => {
-            let short = gone.name.canonical().trim_start_matches("public.");
-            [short, gone.name.canonical()].iter().any(|name| expression.canonical.contains(&format!("'{name}'")))
-        }
-        _ => false,
-    }
-}
-
-fn is_on(index: &Index, column: &Name) -> bool {
-    let included = split_list(index.clauses.value(clause::INCLUDE).unwrap_or_default());
-    index.parts.iter().map(|part| &part.expression).chain(&index.predicate).any(|part| mentions::names(part, column))
-        || included.iter().any(|name| names::unquoted(name) == column.canonical())
+    matches!(gone.kind, Kind::Function | Kind::Sequence) && expression.may_use_object(&gone.name)
 }

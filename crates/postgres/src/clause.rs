@@ -1,6 +1,6 @@
 //! The clauses of PostgreSQL objects: each key with the type of its value.
 
-use wevrun_core::model::{Clause, ClauseFamily, Expression, Flag, QualifiedName};
+use wevrun_core::model::{Clause, ClauseFamily, Expression, Flag, Name, QualifiedName};
 
 pub const ALL_TABLES: Clause<'static, Flag> = Clause::new("all tables");
 pub const ARGUMENTS: Clause<'static, Expression> = Clause::new("arguments");
@@ -115,6 +115,7 @@ pub const TRANSFORM: Clause<'static, Expression> = Clause::new("transform");
 pub const UNLOGGED: Clause<'static, Flag> = Clause::new("unlogged");
 pub const TYPE: Clause<'static, Expression> = Clause::new("type");
 pub const USING: Clause<'static, Expression> = Clause::new("using");
+pub const UPDATE_OF: Clause<'static, Vec<Name>> = Clause::new("update of");
 pub const USING_INDEX: Clause<'static, Expression> = Clause::new("using index");
 pub const VOLATILITY: Clause<'static, Expression> = Clause::new("volatility");
 pub const WHEN: Clause<'static, Expression> = Clause::new("when");

@@ -18,8 +18,8 @@ mod grammar;
 mod identifiers;
 mod mapping;
 mod members;
-mod mentions;
 mod names;
+mod own_columns;
 mod parse;
 mod plan;
 mod planning;
@@ -42,6 +42,8 @@ mod writing;
 
 pub use engine::POSTGRES;
 pub use parse::rows;
+use std::ops::Range;
+
 use wevrun_core::model::{Clauses, QualifiedName, Table};
 
 /// The PostgreSQL dialect.
@@ -93,6 +95,16 @@ fn has_columns_from_elsewhere(table: &Table) -> bool {
 
 /// The items between commas outside parentheses and quotes.
 pub(crate) fn split_list(text: &str) -> Vec<String> {
+    split_places(text).into_iter().map(|item| text[item].to_owned()).collect()
+}
+
+/// The places of the items of such a list.
+pub(crate) fn split_places(text: &str) -> Vec<Range<usize>> {
+    let trimmed = |from: usize, to: usize| {
+        let item = &text[from..to];
+        let start = from + item.len() - item.trim_start().len();
+        start..start + item.trim().len()
+    };
     let mut items = Vec::new();
     let (mut depth, mut quote, mut start) = (0i32, None, 0);
     for (index, ch) in text.char_indices() {
@@ -103,15 +115,15 @@ pub(crate) fn split_list(text: &str) -> Vec<String> {
             (None, '(' | '[') => depth += 1,
             (None, ')' | ']') => depth -= 1,
             (None, ',') if depth == 0 => {
-                items.push(text[start..index].trim().to_owned());
+                items.push(trimmed(start, index));
                 start = index + 1;
             }
             _ => {}
         }
     }
-    let last = text[start..].trim();
+    let last = trimmed(start, text.len());
     if !last.is_empty() {
-        items.push(last.to_owned());
+        items.push(last);
     }
     items
 }

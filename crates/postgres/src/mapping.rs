@@ -5,7 +5,7 @@ use wevrun_core::mapping::{Doubt, Mapper, Renamed};
 use wevrun_core::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
 
 use crate::canonical::not_null_names;
-use crate::{Postgres, body_names, clause, mentions, names, rename, settle};
+use crate::{Postgres, body_names, clause, names, own_columns, rename, settle};
 
 impl Mapper for Postgres {
     fn made_up(&self, before: &Model, model: &Model, renamed: &Renamed<'_>) -> Vec<(ObjectKey, QualifiedName)> {
@@ -61,7 +61,7 @@ fn constraint_names(table: &Table) -> Vec<(Name, String, &'static str)> {
         .iter()
         .map(|check| (check.name.clone().unwrap_or_else(Name::none), settle::exclusion_columns(check), "excl"));
     let checks = table.checks.iter().map(|check| {
-        let used = mentions::columns(&table.columns, &check.condition);
+        let used = own_columns::used(&table.columns, &check.condition);
         let columns = if let [only] = &used[..] { only.canonical().to_owned() } else { String::new() };
         (check.name.clone().unwrap_or_else(Name::none), columns, "check")
     });

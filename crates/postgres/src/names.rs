@@ -296,3 +296,7 @@ pub fn addition<'c>(columns: impl IntoIterator<Item = &'c str>) -> String {
     }
     addition
 }
+/// Whether a name, which may not have been looked up yet, is this one.
+pub fn is_same(name: &QualifiedName, from: &QualifiedName) -> bool {
+    name == from || is_unresolved(name) && identifier(name) == identifier(from)
+}

@@ -1,14 +1,12 @@
 //! Renames, with what refers to the renamed thing, as the server does them: it keeps references by identity.
 
 use super::canonical::{self, Renamed, What, not_null_names};
-use super::parse::identifier_of;
 use super::{names, rename_schema};
-use super::{tokens, write};
+use super::{types, write};
 use crate::change::forget_index;
 use crate::clause;
 use smol_str::{SmolStr, format_smolstr};
 use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
-use wevrun_core::parse::{TokenKind, token};
 
 /// Renames an object or moves it into another schema, with what moves along: what is in a schema, indexes, the sequences of columns
 /// (<https://www.postgresql.org/docs/current/sql-altertable.html>).
@@ -44,20 +42,19 @@ pub fn object(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
 }
 
 fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
-    let by_words =
-        key.kind.is_relation().then(|| canonical::follow(model, &Renamed { table: &key.name, what: What::Itself(to) }));
+    canonical::follow(model, &Renamed { object: &key.name, what: What::Itself(to) });
     let Some(mut renamed) = model.remove(key) else { return };
     renamed.name = to.clone();
     renamed.text.clear();
     let from = key.name.clone();
     model.insert(renamed);
-    let is_column_owner = key.kind.is_relation();
     let mut moved = Vec::new();
     for object in model.objects_mut() {
         let mut touched = false;
         match &mut object.definition {
             Definition::Table(table) => {
-                for foreign_key in table.foreign_keys.iter_mut().filter(|foreign_key| same(&foreign_key.parent, &from))
+                for foreign_key in
+                    table.foreign_keys.iter_mut().filter(|foreign_key| names::is_same(&foreign_key.parent, &from))
                 {
                     foreign_key.parent = to.clone();
                     touched = true;
@@ -93,7 +90,8 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
                     let name = name.canonical();
                     if of_trigger { name.trim_end_matches("()").to_owned() } else { name.to_owned() }
                 };
-                let is_meant = |item: &str| item == bare(&from) || of_trigger && same(&names::read(item), &from);
+                let is_meant =
+                    |item: &str| item == bare(&from) || of_trigger && names::is_same(&names::read(item), &from);
                 let replaced: Vec<String> = super::split_list(&value)
                     .into_iter()
                     .map(|item| if is_meant(&item) { bare(to) } else { item })
@@ -105,20 +103,7 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
             }
         }
         for data_type in types_mut(&mut object.definition) {
-            touched |= replace_in(data_type, &from, to, false);
-        }
-        if object.uses.contains(&from)
-            || is_column_owner
-            || matches!(key.kind, Kind::Function | Kind::Sequence | Kind::Type)
-        {
-            let own = object.definition.kind();
-            let is_read = by_words.as_ref().is_some_and(|unreadable| {
-                canonical::holds_queries(&object.definition)
-                    && !unreadable.contains(&ObjectKey::new(own, object.name.clone()))
-            });
-            for expression in expressions_mut(&mut object.definition) {
-                touched |= replace_in(expression, &from, to, is_read);
-            }
+            touched |= types::rename_in(data_type, &from, to);
         }
         for used in object.uses.iter_mut().filter(|used| **used == from) {
             *used = to.clone();
@@ -153,8 +138,8 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
 pub fn signature(key: &ObjectKey, from: &QualifiedName, to: &QualifiedName) -> Option<QualifiedName> {
     let own = key.name.signature()?;
     let renamed = |data_type: &SmolStr| match data_type.strip_suffix("[]") {
-        Some(element) if element == from.canonical() => format_smolstr!("{to}[]"),
-        None if data_type == from.canonical() => to.canonical().into(),
+        Some(element) if names::is_same(&names::read(element), from) => format_smolstr!("{to}[]"),
+        None if names::is_same(&names::read(data_type), from) => to.canonical().into(),
         _ => data_type.clone(),
     };
     let types: Vec<SmolStr> = own.iter().map(renamed).collect();
@@ -163,6 +148,7 @@ pub fn signature(key: &ObjectKey, from: &QualifiedName, to: &QualifiedName) -> O
 
 /// Renames a label of an enumeration: the server keeps it by its number, and calls it by the new name wherever it stands.
 fn label_of_type(model: &mut Model, name: &QualifiedName, from: &Name, to: &Name) {
+    label(model, name, from, to);
     let (from, to) = (from.canonical(), to.canonical());
     for object in model.objects_mut() {
         if object.name == *name
@@ -175,91 +161,6 @@ fn label_of_type(model: &mut Model, name: &QualifiedName, from: &Name, to: &Name
             object.text.clear();
         }
     }
-    label(model, name, from, to);
-}
-
-/// Whether a name, which may not have been looked up yet, is this one.
-pub fn same(name: &QualifiedName, from: &QualifiedName) -> bool {
-    name == from || names::is_unresolved(name) && names::identifier(name) == names::identifier(from)
-}
-
-/// Replaces a dotted name in both spellings of an expression; only where it stands in a text, if `in_texts`.
-fn replace_in(expression: &mut Expression, from: &QualifiedName, to: &QualifiedName, in_texts: bool) -> bool {
-    let written = with_name(expression.written(), from, to, in_texts);
-    let canonical = with_name(&expression.canonical, from, to, in_texts);
-    let changed = written != expression.written() || canonical != expression.canonical;
-    if changed {
-        *expression = expression.respelled(canonical, &written);
-    }
-    changed
-}
-
-/// The text with one object's name in place of another's, qualified or not.
-fn with_name(text: &str, from: &QualifiedName, to: &QualifiedName, in_texts: bool) -> String {
-    let own = names::identifier(from);
-    if !text.contains(&own) {
-        return text.to_owned();
-    }
-    let schema = names::schema(from).unwrap_or_default();
-    let moved = names::schema(to).is_some_and(|new| new != schema);
-    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
-    let mut out = String::with_capacity(text.len());
-    let mut done = 0;
-    for (index, token) in tokens.iter().enumerate() {
-        let dot = |at: usize| tokens.get(at).is_some_and(|token| token.is_symbol(text, "."));
-        match token.kind {
-            TokenKind::Word | TokenKind::Quoted if !in_texts && identifier_of(*token, text) == own => {
-                let qualified = index >= 2 && dot(index - 1) && identifier_of(tokens[index - 2], text) == schema;
-                let alone = index == 0 || !dot(index - 1);
-                if !qualified && !alone {
-                    continue;
-                }
-                let start = if qualified { tokens[index - 2].start } else { token.start } as usize;
-                if start < done {
-                    continue;
-                }
-                out.push_str(&text[done..start]);
-                // What has moved is not found without its schema, where it is named and not only meant.
-                let before = index.checked_sub(1).map_or("", |at| tokens[at].text(text)).to_ascii_uppercase();
-                let named = matches!(before.as_str(), "FROM" | "JOIN" | "ONLY" | "INTO" | "UPDATE" | "::")
-                    || tokens.get(index + 1).is_some_and(|next| next.is_symbol(text, "("));
-                if qualified || moved && named && !dot(index + 1) {
-                    out.push_str(names::without_signature(to).canonical())
-                } else {
-                    out.push_str(&names::quoted(&names::identifier(to)))
-                }
-                done = token.end as usize;
-            }
-            // nextval('hives_id_seq'): the name stands in a text.
-            TokenKind::Text => {
-                let value = tokens::string_value(token.text(text)).unwrap_or_default();
-                let parts = names::parts(&value);
-                if parts.last() == Some(&own)
-                    && (parts.len() == 1 || parts[parts.len() - 2] == schema)
-                    && value.len() < 130
-                {
-                    let replaced = if parts.len() == 1 && !moved {
-                        names::quoted(&names::identifier(to))
-                    } else {
-                        to.canonical().to_owned()
-                    };
-                    let cast =
-                        |at: usize, word: &str| tokens.get(index + at).is_some_and(|token| token.is_word(text, word));
-                    let is_name = index > 0 && tokens[index - 1].is_symbol(text, "(")
-                        || tokens.get(index + 1).is_some_and(|token| token.is_symbol(text, "::"))
-                            && cast(2, "REGCLASS");
-                    if names::parts(&value).len() <= 2 && is_name {
-                        out.push_str(&text[done..token.start as usize]);
-                        out.push_str(&tokens::literal(&replaced));
-                        done = token.end as usize;
-                    }
-                }
-            }
-            _ => {}
-        }
-    }
-    out.push_str(&text[done..]);
-    out
 }
 
 /// Renames a column, and what refers to it.
@@ -267,7 +168,7 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
     if model.find(Kind::Type, table).is_some() {
         return label_of_type(model, table, from, to);
     }
-    let by_words = canonical::follow(model, &Renamed { table, what: What::Column(from, to) });
+    canonical::follow(model, &Renamed { object: table, what: What::Part(from, to) });
     not_null_names::say_at_rename(model, table, |column| column.name == *from);
     for object in model.objects_mut() {
         let own = object.name == *table;
@@ -303,11 +204,6 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
                             .filter(|column| **column == *from)
                             .for_each(|column| *column = to.clone());
                     }
-                    if let Some(value) = table.clauses.get(clause::PARTITION_BY) {
-                        let mut value = value.clone();
-                        replace_word(&mut value, from, to);
-                        table.clauses.set(clause::PARTITION_BY, value);
-                    }
                 }
                 Definition::View(view) => {
                     view.columns.iter_mut().filter(|column| **column == *from).for_each(|column| *column = to.clone());
@@ -316,7 +212,7 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
             }
         }
         if let Definition::Table(other) = &mut object.definition {
-            for key in other.foreign_keys.iter_mut().filter(|key| key.parent == *table) {
+            for key in other.foreign_keys.iter_mut().filter(|key| names::is_same(&key.parent, table)) {
                 key.parent_columns.iter_mut().filter(|column| **column == *from).for_each(|column| {
                     *column = to.clone();
                     touched = true;
@@ -325,23 +221,19 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
         }
         if stands_on {
             if let Definition::Plain(plain) = &mut object.definition {
-                for clause in [clause::OWNED_BY, clause::EVENTS, clause::ON] {
-                    if let Some(value) = plain.clauses.get(clause) {
-                        let mut value = value.clone();
-                        touched |= replace_word(&mut value, from, to);
-                        plain.clauses.set(clause, value);
-                    }
+                if let Some(columns) = plain.clauses.get(clause::UPDATE_OF).filter(|columns| columns.contains(from)) {
+                    let columns = columns.iter().map(|column| if column == from { to } else { column }).cloned();
+                    let columns = columns.collect::<Vec<_>>();
+                    plain.clauses.set(clause::UPDATE_OF, columns);
+                    touched = true;
+                }
+                if plain.clauses.value(clause::OWNED_BY) == Some(from.canonical()) {
+                    plain.clauses.say(clause::OWNED_BY, to.canonical());
+                    touched = true;
                 }
             }
             if let Definition::Index(index) = &mut object.definition {
                 rename_in_list(&mut index.clauses, "include", from, to);
-            }
-        }
-        let by_words =
-            by_words.contains(&object.key()) || (own || stands_on) && !canonical::holds_queries(&object.definition);
-        if by_words {
-            for expression in expressions_mut(&mut object.definition) {
-                touched |= replace_word(expression, from, to);
             }
         }
         if touched {
@@ -358,31 +250,6 @@ fn rename_in_list(clauses: &mut Clauses, clause: &str, from: &Name, to: &Name) {
             .collect();
         clauses.say_named(clause, list.join(", "));
     }
-}
-
-fn replace_word(expression: &mut Expression, from: &Name, to: &Name) -> bool {
-    let replaced = |text: &str| {
-        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
-        let mut out = String::with_capacity(text.len());
-        let mut done = 0;
-        for (index, token) in tokens.iter().enumerate() {
-            let call = tokens.get(index + 1).is_some_and(|next| next.is_symbol(text, "("));
-            if matches!(token.kind, TokenKind::Word | TokenKind::Quoted)
-                && identifier_of(*token, text) == from.canonical()
-                && !call
-            {
-                out.push_str(&text[done..token.start as usize]);
-                out.push_str(&names::quoted(to.canonical()));
-                done = token.end as usize;
-            }
-        }
-        out.push_str(&text[done..]);
-        out
-    };
-    let (canonical, written) = (replaced(&expression.canonical), replaced(expression.written()));
-    let changed = canonical != expression.canonical || written != expression.written();
-    *expression = expression.respelled(canonical, &written);
-    changed
 }
 
 /// Renames a constraint of a table.
@@ -430,44 +297,9 @@ pub fn drop_constraint(table: &mut Table, name: &Name) -> bool {
     count(table) < before
 }
 
-/// Renames a label of an enum where the server gives it the type, and where it is cast to it.
-pub fn label(model: &mut Model, data_type: &QualifiedName, from: &str, to: &str) {
-    canonical::rename_label(model, data_type, (from, to));
-    let own = names::identifier(data_type);
-    for object in model.objects_mut() {
-        let mut touched = false;
-        for expression in expressions_mut(&mut object.definition) {
-            touched |= replace_label(expression, from, to, |cast_to| *cast_to == own);
-        }
-        if touched {
-            object.text.clear();
-        }
-    }
-}
-
-/// Replaces a constant in both spellings of an expression, if the type that it is cast to is the one.
-fn replace_label(expression: &mut Expression, from: &str, to: &str, is_type: impl Fn(&String) -> bool) -> bool {
-    let with_label = |text: &str| {
-        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
-        let (mut out, mut done) = (String::with_capacity(text.len()), 0);
-        for (index, token) in tokens.iter().enumerate().filter(|(_, token)| token.text(text) == from) {
-            let symbol = |at: usize, symbol: &str| tokens.get(at).is_some_and(|token| token.is_symbol(text, symbol));
-            let name_at = if symbol(index + 3, ".") { index + 4 } else { index + 2 };
-            let named = tokens.get(name_at).filter(|_| symbol(index + 1, "::"));
-            if is_type(&named.map_or_else(String::new, |name| identifier_of(*name, text))) {
-                out.push_str(&text[done..token.start as usize]);
-                out.push_str(to);
-                done = token.end as usize;
-            }
-        }
-        out + &text[done..]
-    };
-    let (written, canonical) = (with_label(expression.written()), with_label(&expression.canonical));
-    let changed = written != expression.written() || canonical != expression.canonical;
-    if changed {
-        *expression = expression.respelled(canonical, &written);
-    }
-    changed
+/// Renames a label of an enumeration in all texts.
+pub fn label(model: &mut Model, data_type: &QualifiedName, from: &Name, to: &Name) {
+    canonical::follow(model, &Renamed { object: data_type, what: What::Part(from, to) });
 }
 
 /// Says the names of the sequences of identity columns, which stay when the table or a column gets another.

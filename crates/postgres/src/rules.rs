@@ -1,6 +1,5 @@
 //! The engine's own rules and its versions' limits.
 
-use super::rename::same;
 use super::{Postgres, parents_of};
 use crate::clause;
 use crate::names;
@@ -49,7 +48,7 @@ fn parents(model: &Model, object: &Object, checks: &mut Checks<'_>) {
         let from = what.canonical.split('|').next().unwrap_or_default();
         let from = names::read(from);
         let mut views = [Kind::View, Kind::MaterializedView].into_iter().flat_map(|kind| model.of_kind(kind));
-        match views.find(|view| same(&from, &view.name)) {
+        match views.find(|view| names::is_same(&from, &view.name)) {
             Some(view) => checks.add(
                 Diagnostic::new(
                     Code::WV004,

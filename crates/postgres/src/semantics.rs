@@ -144,6 +144,10 @@ impl Completion for Postgres {
         canonical::finish(model);
     }
 
+    fn resolve_names(&self, model: &mut Model) {
+        canonical::resolve_names(model);
+    }
+
     fn unfold(&self, object: &mut Object) {
         unfolded::unfold(object);
     }

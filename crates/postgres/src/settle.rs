@@ -1,7 +1,7 @@
 //! What the server adds to what it is told: names that nobody gave, NOT NULL of keys, the sequences of serial columns.
 
 use super::canonical::{exclusion_expressions, index_column, not_null_names};
-use super::{mentions, names, write};
+use super::{names, own_columns, write};
 use crate::clause;
 use wevrun_core::fold::{Held, Taken};
 use wevrun_core::model::{
@@ -139,7 +139,7 @@ pub fn checks(name: &QualifiedName, table: &mut Table, taken: &Taken) {
     let (own, schema) = (names::identifier(name), schema(name));
     let mut own_names = own_names(table);
     for check in table.checks.iter_mut().filter(|check| check.name.is_none()) {
-        let used = mentions::columns(&table.columns, &check.condition);
+        let used = own_columns::used(&table.columns, &check.condition);
         let columns = if let [only] = &used[..] { only.canonical() } else { "" };
         let made_up = names::first_free(&own, columns, "check", |name| {
             own_names.iter().any(|other| other == name) || taken.is_constraint(&names::qualified(&schema, name))

@@ -2,10 +2,11 @@
 //! (<https://www.postgresql.org/docs/current/datatype.html>).
 
 use std::collections::BTreeSet;
+use std::ops::Range;
 
-use super::names;
-use wevrun_core::model::{Column, QualifiedName};
-use wevrun_core::parse::{Parsed, Reader, TokenKind};
+use super::{names, split_places, tokens};
+use wevrun_core::model::{Column, Expression, QualifiedName, Span, edited};
+use wevrun_core::parse::{Parsed, Reader, TokenKind, token};
 
 /// Reads a type's name with its modifiers and gives the canonical form: `character varying(30)`, `public.mood[]`.
 ///
@@ -269,9 +270,76 @@ pub fn is_of(column: &Column, types: &BTreeSet<QualifiedName>) -> bool {
     types.contains(&names::read(base))
 }
 
+/// Replaces the name of a type in both spellings of a type, or of a list of arguments, attributes or columns with types.
+pub fn rename_in(data_type: &mut Expression, from: &QualifiedName, to: &QualifiedName) -> bool {
+    let renamed = |text: &str| {
+        let edit = |span: Span| (span, to.canonical().to_owned());
+        let places = type_places(text).into_iter().filter(|place| names::is_same(&names::read(place.of(text)), from));
+        edited(text, &places.map(edit).collect::<Vec<_>>())
+    };
+    let (canonical, written) = (renamed(&data_type.canonical), renamed(data_type.written()));
+    let changed = canonical != data_type.canonical || written != data_type.written();
+    if changed {
+        *data_type = data_type.respelled(canonical, &written);
+    }
+    changed
+}
+
+/// The names of the types in a type, or in a list in which types are last.
+pub fn named(text: &str) -> impl Iterator<Item = &str> {
+    type_places(text).into_iter().map(|place| place.of(text))
+}
+
+/// Whether a type, or a list in which types are last, names the type.
+pub fn names_type(text: &str, data_type: &QualifiedName) -> bool {
+    named(text).any(|name| names::is_same(&names::read(name), data_type))
+}
+
+/// The places of the types in a type, or in a list in which types are last: `INOUT a public.kg[], public.kg`, `TABLE(a integer)`.
+fn type_places(text: &str) -> Vec<Span> {
+    let inner = if text.starts_with("TABLE(") && text.ends_with(')') { 6..text.len() - 1 } else { 0..text.len() };
+    let place = |item: Range<usize>| {
+        let (offset, item) = (inner.start + item.start, &text[inner.clone()][item]);
+        let (tokens, _) = token::tokenize(tokens::rules(), item, 0);
+        let is_name = |at: &usize| matches!(tokens[*at].kind, TokenKind::Word | TokenKind::Quoted);
+        let is = |at: usize, symbol: &str| tokens[at].is_symbol(item, symbol);
+        let collate = tokens.iter().position(|token| token.is_word(item, "COLLATE")).filter(|at| *at > 0);
+        let mut rest = 0..collate.unwrap_or(tokens.len());
+        let mut end = rest.rfind(|at| !is(*at, "[") && !is(*at, "]"))?;
+        // The modifiers of the type.
+        if is(end, ")") {
+            end = rest.rfind(|at| is(*at, "(")).and_then(|open| open.checked_sub(1))?;
+        }
+        let end = Some(end).filter(is_name)?;
+        let mut start = end;
+        while start > 1 && is(start - 1, ".") && is_name(&(start - 2)) {
+            start -= 2;
+        }
+        Some(Span { start: tokens[start].start, end: tokens[end].end }.later(offset as u32))
+    };
+    split_places(&text[inner.clone()]).into_iter().filter_map(place).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn only_types_are_renamed() {
+        let (from, to) = (names::read("public.kg"), names::read("trade.mass"));
+        for (before, after) in [
+            ("public.kg[]", "trade.mass[]"),
+            ("kg kg, INOUT x public.kg[], public.kg", "kg trade.mass, INOUT x trade.mass[], trade.mass"),
+            ("TABLE(kg integer, b public.kg)", "TABLE(kg integer, b trade.mass)"),
+            ("SETOF public.kg", "SETOF trade.mass"),
+            ("other.kg, \"kg, \" text", "other.kg, \"kg, \" text"),
+            ("kg double precision", "kg double precision"),
+            ("x public.kg(3)[]", "x trade.mass(3)[]"),
+        ] {
+            let mut own = Expression::plain(before);
+            assert_eq!((rename_in(&mut own, &from, &to), own.canonical.as_str()), (before != after, after));
+        }
+    }
 
     #[test]
     fn usual_types_are_their_own_canonical_form() {

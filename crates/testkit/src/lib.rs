@@ -11,6 +11,7 @@ pub mod mariadb_history;
 pub mod mariadb_schema;
 pub mod mutate;
 pub mod postgres;
+pub mod postgres_collisions;
 pub mod postgres_schema;
 pub mod project;
 pub mod render;

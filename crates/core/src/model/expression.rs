@@ -5,7 +5,7 @@ use std::fmt;
 use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
-use super::{Beside, Name, References, has_name, spelling};
+use super::{Beside, Name, QualifiedName, References, has_name, spelling};
 
 /// An expression, a query, a type name or a trigger's body.
 ///
@@ -69,6 +69,12 @@ impl Expression {
     /// Whether the expression may use a column of this name: where its names are not resolved, whether a word of it is the name.
     pub fn may_use_column(&self, column: &Name) -> bool {
         self.uses_column(column).unwrap_or_else(|| has_name(&self.canonical, column.canonical()))
+    }
+
+    /// Whether the expression may use an object: where its names are not resolved, whether a word of it is the name.
+    pub fn may_use_object(&self, name: &QualifiedName) -> bool {
+        let references = self.references.as_ref();
+        references.map_or_else(|| has_name(&self.canonical, name.identifier()), |found| found.has_object(name))
     }
 
     /// As the person wrote it, on one line.

@@ -26,6 +26,11 @@ impl ColumnReads {
         self.0.iter().any(|read| read.of == *of && read.column.as_ref().is_none_or(|own| own == column))
     }
 
+    /// Whether the object reads the column by itself.
+    pub fn has_column(&self, of: &QualifiedName, column: &Name) -> bool {
+        self.0.iter().any(|read| read.of == *of && read.column.as_ref() == Some(column))
+    }
+
     /// All of them.
     pub fn iter(&self) -> impl Iterator<Item = &ColumnRead> {
         self.0.iter()

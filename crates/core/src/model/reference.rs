@@ -60,6 +60,12 @@ pub enum Usage {
     Fires,
     /// A query names the index to be used.
     Hints,
+    /// A routine is called.
+    Calls,
+    /// A value or column is of the type.
+    Type,
+    /// A literal is a label of the enumeration.
+    Label,
     /// Nothing proves that the name means this object.
     Possible,
 }
@@ -112,11 +118,21 @@ impl References {
         self.iter().filter(is_within).map(of_part).collect()
     }
 
+    /// The same references of a longer text, in which this one begins at a byte.
+    pub fn later(&self, offset: u32) -> References {
+        let moved = |reference: &Reference| Reference {
+            span: reference.span.map(|span| span.later(offset)),
+            ..reference.clone()
+        };
+        self.iter().map(moved).collect()
+    }
+
     /// The columns and whole rows that are read.
     pub fn column_reads(&self) -> ColumnReads {
         let read = |reference: &Reference| match reference.usage {
-            Usage::WholeRow | Usage::Joins => Some(ColumnRead { of: reference.object.clone(), column: None }),
-            Usage::Defines | Usage::Qualifies | Usage::Hints => None,
+            Usage::WholeRow => Some(ColumnRead { of: reference.object.clone(), column: None }),
+            Usage::Joins => Some(ColumnRead { of: reference.object.clone(), column: reference.column.clone() }),
+            Usage::Defines | Usage::Qualifies | Usage::Hints | Usage::Label => None,
             _ => {
                 reference.column.clone().map(|column| ColumnRead { of: reference.object.clone(), column: Some(column) })
             }

@@ -168,7 +168,7 @@ impl Needs<'_> {
                 let columns =
                     tables.filter_map(|table| Some(table.as_table()?.columns.iter())).flatten().filter(is_meant);
                 let mut defaults = columns.filter_map(|column| column.default.as_ref());
-                if !defaults.any(|default| has_name(&default.canonical, key.name.identifier())) {
+                if !defaults.any(|default| default.may_use_object(&key.name)) {
                     continue;
                 }
                 let column = Element::of(&owner, part.clone());
@@ -445,7 +445,7 @@ impl Needs<'_> {
             }
             return;
         }
-        let mut texts: Option<Vec<String>> = None;
+        let expressions = object.definition.expressions();
         for used in object.definition.owner().into_iter().chain(&object.uses) {
             let Some((owner, table)) =
                 self.result.find(Kind::Table, used).and_then(|used| Some((used.key(), used.as_table()?)))
@@ -456,8 +456,7 @@ impl Needs<'_> {
                 continue;
             }
             for column in self.lost_or_new_columns(&owner, table) {
-                let texts = texts.get_or_insert_with(|| texts_of(&object.definition));
-                if texts.iter().any(|text| has_name(text, column.canonical())) {
+                if expressions.iter().any(|expression| expression.may_use_column(&column)) {
                     self.column_or_dependent(&owner, &column, ElementPart::Object, key, missing);
                 }
             }

@@ -16,7 +16,7 @@ use wevrun_testkit::postgres_schema::{features, statements};
 
 use crate::{VERSION, connect, difference, made, model, postgres, read, release, script, version};
 
-fn number(variable: &str, otherwise: u64) -> u64 {
+pub fn number(variable: &str, otherwise: u64) -> u64 {
     std::env::var(variable).ok().and_then(|text| text.parse().ok()).unwrap_or(otherwise)
 }
 

@@ -3,6 +3,7 @@
 mod access;
 mod bodies;
 mod changes;
+mod collisions;
 mod data;
 mod failures;
 mod indexes;

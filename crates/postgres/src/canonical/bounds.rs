@@ -1,7 +1,7 @@
 //! The bounds of partitions, `FOR VALUES IN (…)` and `FROM (…) TO (…)`: each value is kept as one of its key's type
 //! (<https://www.postgresql.org/docs/current/sql-createtable.html#SQL-CREATETABLE-PARTITION>).
 
-use super::super::split_list;
+use super::super::{split_list, split_places};
 use super::exclusion::end_of_expression;
 use super::expression::{Scope, Spelling};
 use super::{infer, literal};
@@ -14,33 +14,35 @@ pub fn canonical(bound: &str, parent: &QualifiedName, scope: &Scope<'_>) -> Opti
     let (_, elements) = key.strip_suffix(')')?.split_once('(')?;
     let types: Vec<Option<String>> =
         split_list(elements).iter().map(|element| of_parent.type_of(&element[..end_of_expression(element)])).collect();
-    let mut sure = true;
-    let mut values = |list: &str, types: &[Option<String>]| {
-        let values = split_list(list).into_iter().enumerate();
-        let spelled = values.map(|(index, value)| {
+    let values = |list: &str, types: &[Option<String>], offset: usize| {
+        let values = split_places(list).into_iter().enumerate();
+        let spelled = values.map(|(index, place)| {
             // All that a list has are values of its one key.
             let wanted = types.get(index).or(types.first()).and_then(|wanted| wanted.as_deref());
-            let spelling = self::value(&value, wanted, scope);
-            sure &= spelling.sure;
-            spelling.text
+            value(&list[place.clone()], wanted, scope).later((offset + place.start) as u32)
         });
-        spelled.collect::<Vec<_>>().join(", ")
+        Spelling::joined(spelled, ", ")
     };
-    let text = match bound.strip_prefix("FOR VALUES ")? {
+    const START: &str = "FOR VALUES ";
+    match bound.strip_prefix(START)? {
         list if list.starts_with("IN (") => {
-            format!("IN ({})", values(list.strip_prefix("IN (")?.strip_suffix(')')?, types.get(..1)?))
+            let own = list.strip_prefix("IN (")?.strip_suffix(')')?;
+            let listed = values(own, types.get(..1)?, START.len() + "IN (".len());
+            Some(Spelling { text: format!("FOR VALUES IN ({})", listed.text), ..listed })
         }
         range => {
             let (from, to) = range.strip_prefix("FROM (")?.strip_suffix(')')?.split_once(") TO (")?;
-            format!("FROM ({}) TO ({})", values(from, &types), values(to, &types))
+            let offset = START.len() + "FROM (".len();
+            let bounds = [values(from, &types, offset), values(to, &types, offset + from.len() + ") TO (".len())];
+            let whole = Spelling::joined(bounds, ") TO (");
+            Some(Spelling { text: format!("FOR VALUES FROM ({})", whole.text), ..whole })
         }
-    };
-    Some(Spelling { text: format!("FOR VALUES {text}"), sure })
+    }
 }
 
 fn value(text: &str, wanted: Option<&str>, scope: &Scope<'_>) -> Spelling {
     if ["minvalue", "maxvalue", "null"].iter().any(|word| text.eq_ignore_ascii_case(word)) {
-        return Spelling { text: text.to_uppercase(), sure: true };
+        return Spelling::certain(text.to_uppercase());
     }
     let mut spelling = scope.expression(text, wanted);
     let wanted = wanted.unwrap_or_default();

@@ -284,7 +284,7 @@ impl Walk<'_> {
     pub(super) fn typed_constant(&mut self, expr: &mut Expr, data_type: Option<&str>) {
         let (Expr::Value(value), Some(data_type)) = (expr, data_type) else { return };
         let Value::SingleQuotedString(text) = &mut value.value else { return };
-        self.labels.push((data_type.to_owned(), value.span));
+        self.sees_literal(data_type, text, value.span);
         let base = infer::base(data_type);
         let number = literal::number(&base, text).filter(|_| infer::is_number(data_type));
         let truth = if base == "boolean" { literal::truth(text) } else { None };

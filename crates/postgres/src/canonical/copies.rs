@@ -1,7 +1,6 @@
 //! `LIKE other_table INCLUDING …`: the columns and what else is asked for are copied once, when the table is made
 //! (<https://www.postgresql.org/docs/current/sql-createtable.html>).
 
-use super::super::rename::same;
 use super::super::{names, split_list, write};
 use super::{self as canonical, inheritance, not_null_names};
 use crate::clause;
@@ -100,7 +99,7 @@ fn pattern(
     let model = whole.as_ref().unwrap_or(model);
     let detached = canonical::standalone(model, &found.key()).unwrap_or_default();
     let found = detached.first().or_else(|| model.get(&found.key()))?;
-    let own = |other: &&Object| other.definition.owner().is_some_and(|owner| same(owner, &found.name));
+    let own = |other: &&Object| other.definition.owner().is_some_and(|owner| names::is_same(owner, &found.name));
     let own = model.of_kind(Kind::Index).chain(model.of_kind(Kind::Statistics)).filter(own);
     let mut beside: Vec<Object> = detached.iter().skip(1).chain(own).cloned().collect();
     beside.sort_by_key(|object| object.location);

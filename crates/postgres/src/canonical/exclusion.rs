@@ -1,26 +1,23 @@
 //! Exclusion constraints: `USING gist (room WITH =, tsrange(since, until) WITH &&)`, kept as one text.
 
-use super::super::split_list;
+use super::super::{split_list, split_places};
 use super::expression::{Scope, Spelling};
 use super::operator_classes::is_usual;
 
 /// The canonical form, element by element; none if it does not read as one.
 pub fn canonical(condition: &str, scope: &Scope<'_>) -> Option<Spelling> {
     let (method, elements) = condition.strip_prefix("USING ")?.strip_suffix(')')?.split_once(" (")?;
-    let mut sure = true;
-    let elements: Option<Vec<String>> = split_list(elements)
-        .iter()
-        .map(|element| {
-            let (element, operator) = element.rsplit_once(" with ")?;
-            let (expression, rest) = element.split_at(end_of_expression(element));
-            let spelling = scope.expression(expression, None);
-            sure &= spelling.sure;
-            let class = rest.trim();
-            let says = if class.is_empty() || is_usual(method, None, class) { "" } else { rest };
-            Some(format!("{}{says} with {operator}", spelling.text))
-        })
-        .collect();
-    Some(Spelling { text: format!("USING {method} ({})", elements?.join(", ")), sure })
+    let offset = "USING ".len() + method.len() + " (".len();
+    let spelled = split_places(elements).into_iter().map(|place| {
+        let (element, operator) = elements[place.clone()].rsplit_once(" with ")?;
+        let (expression, rest) = element.split_at(end_of_expression(element));
+        let spelling = scope.expression(expression, None).later((offset + place.start) as u32);
+        let class = rest.trim();
+        let says = if class.is_empty() || is_usual(method, None, class) { "" } else { rest };
+        Some(Spelling { text: format!("{}{says} with {operator}", spelling.text), ..spelling })
+    });
+    let whole = Spelling::joined(spelled.collect::<Option<Vec<_>>>()?, ", ");
+    Some(Spelling { text: format!("USING {method} ({})", whole.text), ..whole })
 }
 
 /// What the elements are about, without operator classes and operators.

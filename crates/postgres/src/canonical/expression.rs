@@ -13,29 +13,80 @@ use std::sync::Mutex;
 use sqlparser::ast::{Expr, Query, SetExpr, VisitMut};
 use sqlparser::parser::Parser;
 
+use super::super::parse::identifier_of;
 use super::super::{names, tokens};
 use super::known::Known;
-use super::readable::{is_only, readable};
+use super::readable::{Readable, is_only, readable};
+use super::references::{self, Surroundings};
 use super::scope::{Columns, Relation, Scopes};
 use super::walk::Walk;
-use wevrun_core::model::{Clauses, ColumnRead, Definition, Expression, Kind, Name, Object, QualifiedName, Unresolved};
-use wevrun_core::parse::{TokenKind, token};
+use wevrun_core::model::{
+    Clauses, ColumnRead, Definition, Expression, Kind, Name, Object, QualifiedName, Reference, References, Span,
+    Unresolved, Usage,
+};
+use wevrun_core::parse::{Places, Token, TokenKind, token};
 
 /// Nesting that is read; the server's own spelling nests deeply.
 const DEPTH: usize = 300;
 
-/// What was found.
+/// The canonical form of a text.
+#[derive(Clone)]
 pub struct Spelling {
     /// The text.
     pub text: String,
     /// Whether it is the one spelling of what it means.
     pub sure: bool,
+    /// The references of the text that was spelled.
+    pub references: References,
+    /// Whether the grammar takes the text.
+    pub has_tree: bool,
+    /// Whether it is known what all its names refer to.
+    pub is_resolved: bool,
+    /// What is around the references, if the scope keeps it.
+    pub around: Surroundings<Span>,
 }
 
 impl Spelling {
     /// As an expression that was written so.
     pub fn of(self, written: &str) -> Expression {
-        if self.sure { Expression::new(self.text, written) } else { Expression::unsure(self.text, written) }
+        let spelled = if self.sure { Expression::new } else { Expression::unsure };
+        let mut expression = spelled(self.text, written);
+        expression.references.0 = self.is_resolved.then_some(self.references);
+        expression
+    }
+}
+
+impl Spelling {
+    /// That of a text that refers to nothing.
+    pub fn certain(text: String) -> Spelling {
+        Spelling {
+            text,
+            sure: true,
+            references: References::default(),
+            is_resolved: true,
+            has_tree: true,
+            around: Surroundings::default(),
+        }
+    }
+
+    /// The spelling of a text that is a part of a longer one, and begins there at this byte.
+    pub fn later(self, offset: u32) -> Spelling {
+        let around = self.around.placed(|span| Some(span.later(offset)));
+        Spelling { references: self.references.later(offset), around, ..self }
+    }
+
+    /// One of several, with this between them.
+    pub fn joined(parts: impl IntoIterator<Item = Spelling>, between: &str) -> Spelling {
+        let (mut texts, mut references, mut whole) = (Vec::new(), Vec::new(), Spelling::certain(String::new()));
+        for part in parts {
+            texts.push(part.text);
+            whole.sure &= part.sure;
+            whole.is_resolved &= part.is_resolved;
+            whole.has_tree &= part.has_tree;
+            references.extend(part.references.iter().cloned());
+            whole.around.extend(part.around);
+        }
+        Spelling { text: texts.join(between), references: references.into_iter().collect(), ..whole }
     }
 }
 
@@ -49,6 +100,8 @@ pub struct Scope<'k> {
     around: Around,
     /// Whether the columns are recorded that the object reads: those of a table's own expressions are plain in them.
     records_reads: bool,
+    /// Whether what is around references is kept.
+    keeps_surroundings: bool,
     found: Mutex<Found>,
 }
 
@@ -61,6 +114,17 @@ struct Found {
     reads: BTreeSet<ColumnRead>,
     /// Whether some text could not be read, or a column could not be resolved.
     is_incomplete: bool,
+}
+
+/// Whether an object's expressions may be queries, or hold some.
+fn holds_queries(definition: &Definition) -> bool {
+    match definition {
+        Definition::View(_) => true,
+        Definition::Plain(plain) => {
+            matches!(plain.kind, Kind::Function | Kind::Procedure | Kind::Rule | Kind::Policy)
+        }
+        _ => false,
+    }
 }
 
 /// What stands around an expression of an object.
@@ -93,7 +157,10 @@ impl<'k> Scope<'k> {
                 ))
             }
             (Definition::Plain(plain), Some(owner)) if matches!(plain.kind, Kind::Rule | Kind::Trigger) => {
-                let row = |name: &str| Relation::new(name.to_owned(), columns(owner)).of(owner.canonical().to_owned());
+                let row = |name: &str| {
+                    let row = Relation::new(name.to_owned(), columns(owner)).of(owner.canonical().to_owned());
+                    Relation { has_alias: true, ..row }
+                };
                 let (meant, other) =
                     if plain.clauses.value(clause::ON) == Some("insert") { ("new", "old") } else { ("old", "new") };
                 Around::Rows([row(meant), row(other)])
@@ -108,17 +175,32 @@ impl<'k> Scope<'k> {
             own_schema: super::own_schema(object),
             home_schema: super::home_schema(object),
             around,
-            records_reads: super::holds_queries(&object.definition) || object.definition.kind() == Kind::Trigger,
+            records_reads: holds_queries(&object.definition) || object.definition.kind() == Kind::Trigger,
+            keeps_surroundings: false,
             found: Mutex::default(),
         }
+    }
+
+    /// The same scope, which keeps what is around references.
+    pub fn with_surroundings(self) -> Scope<'k> {
+        Scope { keeps_surroundings: true, ..self }
     }
 
     /// The scope of what is said of this table.
     pub fn of_table(&self, table: &QualifiedName) -> Scope<'k> {
         let columns = self.known.columns.get(table.canonical()).cloned();
-        let around = Around::Table(Relation::new(names::identifier(table), columns));
+        let rows = Relation::new(names::identifier(table), columns).of(table.canonical().to_owned());
+        let around = Around::Table(rows);
         let (own_schema, home_schema) = (self.own_schema.clone(), self.home_schema.clone());
-        Scope { around, own_schema, home_schema, known: self.known, records_reads: false, found: Mutex::default() }
+        Scope {
+            around,
+            own_schema,
+            home_schema,
+            known: self.known,
+            records_reads: false,
+            keeps_surroundings: false,
+            found: Mutex::default(),
+        }
     }
 
     /// What the rows of a partitioned table are partitioned by, as far as it is known.
@@ -137,35 +219,54 @@ impl<'k> Scope<'k> {
     }
 
     /// What a publication says of a table: `(columns) WHERE (condition)`, either or neither.
-    pub fn published(&self, text: &str) -> Expression {
+    pub fn published(&self, table: &QualifiedName, text: &str) -> Spelling {
         let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
-        let Some(at) = tokens.iter().find(|token| token.is_word(text, "WHERE")) else {
-            return Expression::new(plain_tokens(text).text, text);
+        let condition_at = tokens.iter().position(|token| token.is_word(text, "WHERE"));
+        let listed = &tokens[..condition_at.unwrap_or(tokens.len())];
+        let is_column = |token: &&Token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted);
+        let column = |token: &Token| Reference {
+            object: table.clone(),
+            column: Some(names::simple(&identifier_of(*token, text))),
+            usage: Usage::Reads,
+            span: Some(Span { start: token.start, end: token.end }),
         };
-        let columns = plain_tokens(&text[..at.start as usize]).text;
-        let condition = self.expression(&text[at.end as usize..], Some("boolean"));
-        Spelling { text: format!("{columns} where ({})", condition.text), ..condition }.of(text)
+        let columns = Spelling {
+            references: listed.iter().filter(is_column).map(column).collect(),
+            ..Spelling::certain(plain_tokens(listed.last().map_or("", |last| &text[..last.end as usize])).text)
+        };
+        let Some(at) = condition_at.map(|at| tokens[at].end) else { return columns };
+        let condition = self.of_table(table).expression(&text[at as usize..], Some("boolean")).later(at);
+        let condition = Spelling { text: format!("where ({})", condition.text), ..condition };
+        Spelling::joined([columns, condition], " ")
     }
 
     /// Tells the object what its expressions name, as far as they were spelled in this scope.
     pub fn record(self, object: &mut Object) {
-        let found = self.found.into_inner().expect("nothing panics while it is held");
-        object.unresolved = found.unresolved.into_iter().collect();
+        let mut found = self.found.into_inner().expect("nothing panics while it is held");
+        object.unresolved = std::mem::take(&mut found.unresolved).into_iter().collect();
+        if let Definition::Plain(trigger) = &object.definition
+            && let (Some(columns), Some(table)) = (trigger.clauses.get(clause::UPDATE_OF), &trigger.owner)
+        {
+            let read = |column: &Name| ColumnRead { of: table.clone(), column: Some(column.clone()) };
+            found.reads.extend(columns.iter().map(read));
+        }
         object.reads = (self.records_reads && !found.is_incomplete).then(|| found.reads.into_iter().collect());
     }
 
-    fn spelling(&self, text: String, walk: Walk<'_>) -> Spelling {
-        if walk.unresolved.is_empty() && !self.records_reads {
-            return Spelling { text, sure: walk.sure };
+    /// The spelling that a walk over a text has made.
+    fn spelling(&self, text: String, walk: Walk<'_>, readable: &Readable<'_>) -> Spelling {
+        let Walk { seen, around, .. } = walk;
+        let places = Places::of(&readable.text);
+        let references = references::placed(seen, &places, readable, self.known);
+        let around = around.unwrap_or_default();
+        let around = around.placed(|span| references::placed_span(span, &places, readable));
+        if !walk.unresolved.is_empty() || self.records_reads {
+            let mut found = self.found.lock().expect("nothing panics while it is held");
+            found.unresolved.extend(walk.unresolved);
+            found.is_incomplete |= walk.misses_columns;
+            found.reads.extend(references.column_reads().iter().cloned());
         }
-        let mut found = self.found.lock().expect("nothing panics while it is held");
-        found.unresolved.extend(walk.unresolved);
-        found.is_incomplete |= walk.misses_columns;
-        found.reads.extend(walk.reads.into_iter().map(|(table, column)| ColumnRead {
-            of: self.known.names.get(&table).cloned().unwrap_or_else(|| names::read(&table)),
-            column: column.map(|column| names::simple(&column)),
-        }));
-        Spelling { text, sure: walk.sure }
+        Spelling { text, sure: walk.sure, references, has_tree: true, is_resolved: !walk.misses_columns, around }
     }
 
     /// A text that can't be parsed: what it names is not known.
@@ -175,7 +276,9 @@ impl<'k> Scope<'k> {
     }
 
     pub(super) fn walk(&self, scopes: Scopes) -> Walk<'_> {
-        Walk::new(self.known, (&self.own_schema, &self.home_schema), scopes)
+        let mut walk = Walk::new(self.known, (&self.own_schema, &self.home_schema), scopes);
+        walk.around = self.keeps_surroundings.then(Surroundings::default);
+        walk
     }
 
     pub(super) fn scopes(&self) -> Scopes {
@@ -190,25 +293,25 @@ impl<'k> Scope<'k> {
     /// The canonical form of an expression. `wanted` is the type that its value is stored as, if it is.
     pub fn expression(&self, text: &str, wanted: Option<&str>) -> Spelling {
         let spelled = with_room(text, || {
-            let mut expression = parse(text, |parser| parser.parse_expr())?;
+            let (mut expression, readable) = read(text, |parser| parser.parse_expr())?;
             let mut walk = self.walk(self.scopes());
             let _ = expression.visit(&mut walk);
             walk.as_stored(&mut expression, wanted);
-            Some(self.spelling(finished(&mut expression), walk))
+            Some(self.spelling(finished(&mut expression), walk, &readable))
         });
         spelled.unwrap_or_else(|| self.unread(text))
     }
 
     /// The canonical form of a column's default. It names no column, so that it is the same wherever it stands in a schema.
-    pub fn column_default(&self, text: &str, data_type: Option<&str>) -> Expression {
+    pub fn column_default(&self, text: &str, data_type: Option<&str>) -> Spelling {
         let key = [&self.own_schema, &self.home_schema, data_type.unwrap_or_default(), text].join("\0");
         let spelled = || self.known.defaults.lock().expect("nothing panics while it is held");
         if let Some(known) = spelled().get(&key) {
             return known.clone();
         }
-        let expression = self.expression(text, data_type).of(text);
-        spelled().insert(key, expression.clone());
-        expression
+        let spelling = self.expression(text, data_type);
+        spelled().insert(key, spelling.clone());
+        spelling
     }
 
     /// Whether values of a column of this type go through a domain's rules or a length's.
@@ -219,12 +322,15 @@ impl<'k> Scope<'k> {
     /// The canonical form of a view's query, its columns under the names that the view gives them.
     pub fn query(&self, text: &str, columns: &[Name]) -> Spelling {
         let spelled = with_room(text, || {
-            let mut query = parse(text, |parser| parser.parse_query())?;
+            let (mut query, readable) = read(text, |parser| parser.parse_query())?;
             let mut walk = self.walk(Scopes::empty());
-            walk.name_outputs(&mut query, columns);
+            // Its list shall be kept as it is written.
+            if !self.keeps_surroundings {
+                walk.name_outputs(&mut query, columns);
+            }
             let _ = VisitMut::visit(&mut *query, &mut walk);
             let _ = VisitMut::visit(&mut *query, &mut super::sets::Parentheses);
-            Some(self.spelling(format!("{query}{}", without_children(text)), walk))
+            Some(self.spelling(format!("{query}{}", without_children(text)), walk, &readable))
         });
         spelled.unwrap_or_else(|| self.unread(text))
     }
@@ -241,7 +347,7 @@ impl<'k> Scope<'k> {
     /// The canonical form of a routine argument's default. A constant is of the argument's type, whatever it says.
     pub fn default(&self, text: &str, wanted: Option<&str>) -> Spelling {
         let spelled = with_room(text, || {
-            let mut expression = parse(text, |parser| parser.parse_expr())?;
+            let (mut expression, readable) = read(text, |parser| parser.parse_expr())?;
             let mut walk = self.walk(Scopes::empty());
             let _ = expression.visit(&mut walk);
             while let Expr::Cast { expr: inner, .. } = &expression
@@ -250,7 +356,7 @@ impl<'k> Scope<'k> {
                 expression = (**inner).clone();
             }
             walk.as_stored(&mut expression, wanted);
-            Some(self.spelling(finished(&mut expression), walk))
+            Some(self.spelling(finished(&mut expression), walk, &readable))
         });
         spelled.unwrap_or_else(|| self.unread(text))
     }
@@ -263,29 +369,28 @@ impl<'k> Scope<'k> {
     /// The canonical form of the statements of a routine or a rule: `RETURN …`, `BEGIN ATOMIC …; END`, or one after the other.
     pub fn statements(&self, text: &str) -> Spelling {
         let trimmed = text.trim().trim_end_matches(';').trim();
+        let start = text.len() - text.trim_start().len();
         let word = |word: &str| trimmed.get(..word.len()).is_some_and(|head| head.eq_ignore_ascii_case(word));
         if word("return") {
-            let returned = self.expression(&trimmed[6..], None);
+            let returned = self.expression(&trimmed[6..], None).later(start as u32 + 6);
             return Spelling { text: format!("RETURN {}", returned.text), ..returned };
         }
-        let parts = parts_of_body(trimmed).into_iter().map(|part| &trimmed[part]);
-        let parts: Vec<Spelling> =
-            parts.filter(|part| !part.trim().is_empty()).map(|part| self.statement(part)).collect();
-        let sure = parts.iter().all(|part| part.sure);
-        Spelling { text: parts.into_iter().map(|part| part.text).collect::<Vec<_>>().join("; "), sure }
+        let parts = parts_of_body(trimmed).into_iter().filter(|part| !trimmed[part.clone()].trim().is_empty());
+        let parts = parts.map(|part| self.statement(&trimmed[part.clone()]).later((start + part.start) as u32));
+        Spelling::joined(parts, "; ")
     }
 
     fn statement(&self, text: &str) -> Spelling {
         if text.trim().eq_ignore_ascii_case("nothing") {
-            return Spelling { text: "NOTHING".to_owned(), sure: true };
+            return Spelling::certain("NOTHING".to_owned());
         }
         let spelled = with_room(text, || {
-            let mut statement = parse(text, |parser| parser.parse_statement())?;
+            let (mut statement, readable) = read(text, |parser| parser.parse_statement())?;
             // The arguments of a routine, or the old and the new row of a rule, are around it.
             let mut walk = self.walk(self.scopes());
             let _ = VisitMut::visit(&mut statement, &mut walk);
             let _ = VisitMut::visit(&mut statement, &mut super::sets::Parentheses);
-            Some(self.spelling(statement.to_string(), walk))
+            Some(self.spelling(statement.to_string(), walk, &readable))
         });
         spelled.unwrap_or_else(|| self.unread(text))
     }
@@ -370,24 +475,37 @@ pub(super) fn with_room<T>(text: &str, work: impl FnOnce() -> Option<T>) -> Opti
     stacker::maybe_grow(room, room, work)
 }
 
-/// The same, but none if the text has to be respelled to be read: what is printed then is not what was written.
-pub fn parse_as_it_stands<T>(
-    text: &str,
-    read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::parser::ParserError>,
-) -> Option<T> {
-    if matches!(readable(text), Cow::Borrowed(_)) { parse(text, read) } else { None }
-}
-
 /// Reads the whole text; none if it can't be read to its end.
 pub(super) fn parse<T>(
     text: &str,
     read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::parser::ParserError>,
 ) -> Option<T> {
-    let text = readable(text);
-    let mut parser = Parser::new(&tokens::RULES).with_recursion_limit(DEPTH).try_with_sql(&text).ok()?;
+    self::read(text, read).map(|(read, _)| read)
+}
+
+/// The tree of an expression; none if it can't be read to its end.
+pub fn parse_expression(text: &str) -> Option<Expr> {
+    with_room(text, || parse(text, |parser| parser.parse_expr()))
+}
+
+/// The same, with the text that was parsed.
+pub(super) fn read<T>(
+    text: &str,
+    read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::parser::ParserError>,
+) -> Option<(T, Readable<'_>)> {
+    let readable = readable(text);
+    let mut parser = Parser::new(&tokens::RULES).with_recursion_limit(DEPTH).try_with_sql(&readable.text).ok()?;
     let read = read(&mut parser).ok()?;
     while parser.consume_token(&sqlparser::tokenizer::Token::SemiColon) {}
-    (parser.peek_token().token == sqlparser::tokenizer::Token::EOF).then_some(read)
+    (parser.peek_token().token == sqlparser::tokenizer::Token::EOF).then_some((read, readable))
+}
+
+/// The same, but none if the text has to be respelled to be parsed: its tree has the places of another text.
+pub fn parse_as_it_stands<T>(
+    text: &str,
+    read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::parser::ParserError>,
+) -> Option<T> {
+    self::read(text, read).filter(|(_, readable)| matches!(readable.text, Cow::Borrowed(_))).map(|(read, _)| read)
 }
 
 /// What a tree does not say: how many tables are read without their children.
@@ -423,7 +541,7 @@ fn plain_tokens(text: &str) -> Spelling {
             _ => token.text(text).to_owned(),
         })
         .collect();
-    Spelling { text: words.join(" "), sure: false }
+    Spelling { sure: false, is_resolved: false, has_tree: false, ..Spelling::certain(words.join(" ")) }
 }
 
 /// The first SELECT of a query, whose columns are the query's.

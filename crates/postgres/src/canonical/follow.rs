@@ -1,428 +1,364 @@
-//! What queries say once a column or table that they read is called otherwise. The server keeps both by number: the query reads the
-//! same, and what it calls its own columns stays.
+//! New names in the texts of a model, at the places that refer to what is renamed. The server keeps references by number: a query reads
+//! the same afterwards, and what it calls its own columns stays.
 
-use std::collections::BTreeSet;
-use std::ops::ControlFlow;
+use std::collections::BTreeMap;
 
-use sqlparser::ast::{
-    Assignment, AssignmentTarget, DataType, Expr, Ident, Insert, ObjectName, ObjectNamePart, OnInsert, Query, Select,
-    SelectItem, SelectItemQualifiedWildcardKind, Statement, TableFactor, TableObject, VisitMut, VisitorMut,
-};
-
-use super::super::rename::any_expression;
-use super::super::{mentions, names};
-use super::expression::{Scope, parse_as_it_stands, parts_of_body, with_room};
-use super::known_of;
+use super::super::{names, tokens};
+use super::expression::{Scope, Spelling};
 use super::neighbours::{says, with_named};
-use super::outputs::output_name;
-use super::scope::Relation;
-use super::tree::{first_select_mut, ident, ident_value, listed, name_parts, wildcard_alias};
-use super::walk::Walk;
-use wevrun_core::model::{Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName};
+use super::references::{FromTable, ListItem, ListedColumn};
+use super::texts::{self, Form};
+use super::{known_of, select_list};
+use crate::parse::identifier_of;
+use wevrun_core::model::{
+    Definition, Expression, Model, Name, Object, ObjectKey, QualifiedName, Reference, Span, Usage, edited,
+};
+use wevrun_core::parse::{TokenKind, token};
 
-/// What is called otherwise.
+/// What is renamed.
 #[derive(Clone, Copy)]
 pub struct Renamed<'n> {
-    /// The table or view, by the name that it has.
-    pub table: &'n QualifiedName,
+    /// The object, by the name that it has.
+    pub object: &'n QualifiedName,
     /// What of it.
     pub what: What<'n>,
 }
 
-/// What of a table or view is called otherwise.
+/// What of an object is renamed.
 #[derive(Clone, Copy)]
 pub enum What<'n> {
-    /// A column: what it was called, and what it is called.
-    Column(&'n Name, &'n Name),
-    /// The table or view itself: its new name.
+    /// A column of a relation or a label of an enumeration: its name, and the new one.
+    Part(&'n Name, &'n Name),
+    /// The object itself: its new name.
     Itself(&'n QualifiedName),
 }
 
-/// Whether an object's expressions may be queries, or hold some.
-pub fn holds_queries(definition: &Definition) -> bool {
-    match definition {
-        Definition::View(_) => true,
-        Definition::Plain(plain) => {
-            matches!(plain.kind, Kind::Function | Kind::Procedure | Kind::Rule | Kind::Policy)
-        }
-        _ => false,
-    }
+/// Edits of a text, in the order of their places.
+type Edits = Vec<(Span, String)>;
+
+/// Why a text does not get the new name.
+enum Refusal {
+    /// Its tree is not known.
+    NoTree,
+    /// With the new name alone it would mean something else.
+    OtherMeaning,
 }
 
-/// Lets what reads a column or a table read it under its new name, in queries and in what holds some. Gives the objects that name
-/// the table, and of which a query can't be read.
-pub fn follow(model: &mut Model, renamed: &Renamed<'_>) -> BTreeSet<ObjectKey> {
-    let named = |text: &Expression| match renamed.what {
-        What::Column(from, _) => mentions::names(text, from) || text.written().contains('*'),
-        What::Itself(_) => text.written().contains(&names::identifier(renamed.table)),
+/// Gives all texts of a model the new name. An expression that can't have it is approximate afterwards.
+pub fn follow(model: &mut Model, renamed: &Renamed<'_>) {
+    let own = names::identifier(renamed.object);
+    // A column may be meant where only its table is named, and where its table is not: in `*`, NATURAL, and the table's own texts.
+    let may_refer = |text: &Expression| {
+        let is_named = |name: &str| says(text.written(), name);
+        is_named(&own) || matches!(renamed.what, What::Part(from, _) if is_named(from.canonical()))
     };
-    let table = names::identifier(renamed.table);
-    let names_table = |object: &Object| {
-        object.definition.owner() == Some(renamed.table) || any_expression(object, |text| says(text.written(), &table))
-    };
-    // What reads the table through a view reads the view's columns, which keep their names.
-    let is_near = |object: &Object| object.name == *renamed.table || names_table(object);
     let touched =
-        |object: &&Object| holds_queries(&object.definition) && is_near(object) && any_expression(object, named);
+        |object: &&Object| object.definition.expressions().into_iter().any(may_refer) || renamed.is_own_output(object);
     let touched: Vec<ObjectKey> = model.objects().filter(touched).map(Object::key).collect();
-    let mut unreadable = BTreeSet::new();
     if touched.is_empty() {
-        return unreadable;
+        return;
     }
     let near = with_named(model, touched.iter().cloned().collect());
     let known = known_of(&near);
     for key in touched {
         let Some(object) = model.get(&key) else { continue };
-        let scope = Scope::of(object, &known);
+        let scope = Scope::of(object, &known).with_surroundings();
         let mut changed = object.clone();
-        if !scope.follow_in(&mut changed, renamed) {
-            if names_table(object) {
-                unreadable.insert(key);
-            }
-        } else if changed.definition != object.definition {
+        renamed.follow_in(&mut changed, &scope);
+        let written = |object: &mut Object| {
+            let texts = texts::of(object, &scope).into_iter();
+            texts.map(|text| text.expression.written().to_owned()).collect::<Vec<_>>()
+        };
+        if changed.definition != object.definition || written(&mut changed) != written(&mut object.clone()) {
             changed.text.clear();
             model.insert(changed);
         }
     }
-    unreadable
 }
 
-/// Changes both spellings of an expression; false if one can't be read. `followed` gets a text, and whether it is canonical.
-fn both(expression: &mut Expression, followed: impl Fn(&str, bool) -> Option<String>) -> bool {
-    let (sure, written) = (expression.is_sure(), expression.written().to_owned());
-    // A source that is still being read has one spelling.
-    let is_raw = expression.canonical == written;
-    let Some(after) = followed(&written, false) else { return false };
-    if after == written {
-        return true;
+impl Renamed<'_> {
+    /// Whether it is a column of this view that the query alone gives the name.
+    fn is_own_output(&self, object: &Object) -> bool {
+        matches!(&object.definition, Definition::View(view) if view.columns.is_empty())
+            && object.name == *self.object
+            && matches!(self.what, What::Part(..))
     }
-    let canonical = match (sure, is_raw) {
-        (false, _) => None,
-        (true, true) => Some(after.clone()),
-        (true, false) => followed(&expression.canonical, true),
-    };
-    *expression = match canonical {
-        Some(canonical) => Expression::new(canonical, &after),
-        None => Expression::unsure(after.clone(), &after),
-    };
-    true
-}
 
-impl Scope<'_> {
-    /// Changes the queries of an object; false if one can't be read.
-    fn follow_in(&self, object: &mut Object, renamed: &Renamed<'_>) -> bool {
-        match &mut object.definition {
-            Definition::View(view) => {
-                let own = object.name == *renamed.table && view.columns.is_empty();
-                both(&mut view.query, |text, in_canonical| {
-                    let text = self.followed_query(text, self.following(renamed, in_canonical))?;
-                    match renamed.what {
-                        What::Column(from, to) if own => self.with_output(&text, from, to),
-                        _ => Some(text),
-                    }
-                })
+    fn follow_in(&self, object: &mut Object, scope: &Scope<'_>) {
+        let is_own_output = self.is_own_output(object);
+        for text in texts::of(object, scope) {
+            let wanted = text.wanted.as_deref();
+            let output = is_own_output && matches!(text.form, Form::Query);
+            let found = |text_of: &str, is_canonical: bool| {
+                let spelling = scope.spelling_of(&text.form, text_of, wanted, &[]).filter(|spelling| spelling.has_tree);
+                let spelling = spelling.ok_or(Refusal::NoTree)?;
+                self.edits(text_of, &spelling, is_canonical, output).ok_or(Refusal::OtherMeaning)
+            };
+            self.change(text.expression, found);
+        }
+    }
+
+    /// Changes both spellings of an expression. `edits` gets a text, and whether it is canonical.
+    fn change(&self, expression: &mut Expression, edits: impl Fn(&str, bool) -> Result<Edits, Refusal>) {
+        let written = expression.written().to_owned();
+        let is_raw = expression.canonical == written;
+        let found = match edits(&written, false) {
+            Ok(found) => found,
+            Err(Refusal::OtherMeaning) => {
+                *expression = Expression::unsure(expression.canonical.clone(), &written);
+                return;
             }
-            Definition::Plain(plain) => plain.clauses.expressions_mut().all(|(clause, value)| match clause {
-                "body" | "do" => {
-                    both(value, |text, in_canonical| self.followed_body(text, || self.following(renamed, in_canonical)))
+            Err(Refusal::NoTree) => {
+                // The words around a list's elements are in one spelling only in the canonical form.
+                let of_canonical = if is_raw { Err(Refusal::NoTree) } else { edits(&expression.canonical, true) };
+                if let Ok(found) = of_canonical {
+                    if !found.is_empty() {
+                        *expression = Expression::plain(edited(&expression.canonical, &found));
+                    }
+                } else if let found = self.possible(&written)
+                    && !found.is_empty()
+                {
+                    let text = edited(&written, &found);
+                    *expression = Expression::unsure(text.clone(), &text);
                 }
-                "using" | "with check" | "where" => both(value, |text, in_canonical| {
-                    self.followed_expression(text, self.following(renamed, in_canonical))
-                }),
-                _ => true,
-            }),
-            _ => true,
-        }
-    }
-
-    fn followed_query(&self, text: &str, mut follow: Follow<'_>) -> Option<String> {
-        with_room(text, || {
-            let mut query = parse_as_it_stands(text, |parser| parser.parse_query())?;
-            let before = query.clone();
-            let _ = VisitMut::visit(&mut *query, &mut follow);
-            // What stays is not laid out again.
-            Some(if query == before { text.to_owned() } else { query.to_string() })
-        })
-    }
-
-    fn followed_expression(&self, text: &str, mut follow: Follow<'_>) -> Option<String> {
-        with_room(text, || {
-            let mut expression = parse_as_it_stands(text, |parser| parser.parse_expr())?;
-            let before = expression.clone();
-            let _ = VisitMut::visit(&mut expression, &mut follow);
-            Some(if expression == before { text.to_owned() } else { expression.to_string() })
-        })
-    }
-
-    /// The body of a routine or a rule.
-    fn followed_body<'f>(&self, text: &str, follow: impl Fn() -> Follow<'f>) -> Option<String> {
-        let returned = text.trim_start().get(..6).is_some_and(|head| head.eq_ignore_ascii_case("return"));
-        if returned {
-            let start = text.len() - text.trim_start().len() + 6;
-            return Some(format!("{} {}", &text[..start], self.followed_expression(&text[start..], follow())?));
-        }
-        let (mut out, mut done) = (String::new(), 0);
-        for part in parts_of_body(text) {
-            let followed = self.followed_statement(&text[part.clone()], follow())?;
-            out.push_str(&text[done..part.start]);
-            let blank = text[part.clone()].len() - text[part.clone()].trim_start().len();
-            out.push_str(&text[part.start..part.start + blank]);
-            out.push_str(&followed);
-            done = part.end;
-        }
-        Some(out + &text[done..])
-    }
-
-    fn followed_statement(&self, text: &str, mut follow: Follow<'_>) -> Option<String> {
-        if text.trim().is_empty() || text.trim().eq_ignore_ascii_case("nothing") {
-            return Some(text.trim().to_owned());
-        }
-        with_room(text, || {
-            let mut statement = parse_as_it_stands(text, |parser| parser.parse_statement())?;
-            let _ = VisitMut::visit(&mut statement, &mut follow);
-            Some(statement.to_string())
-        })
-    }
-
-    fn following<'f>(&'f self, renamed: &'f Renamed<'f>, in_canonical: bool) -> Follow<'f> {
-        Follow { walk: self.walk(self.scopes()), renamed, in_canonical, outputs: Vec::new(), inserts: false }
-    }
-
-    /// A view's query with another name for one of its own columns; none if it can't be said in it.
-    fn with_output(&self, text: &str, from: &Name, to: &Name) -> Option<String> {
-        with_room(text, || {
-            let mut query = parse_as_it_stands(text, |parser| parser.parse_query())?;
-            let select = first_select_mut(&mut query)?;
-            let item = select.projection.iter_mut().find(|item| match item {
-                SelectItem::UnnamedExpr(expr) => output_name(expr) == from.canonical(),
-                SelectItem::ExprWithAlias { alias, .. } => ident_value(alias) == from.canonical(),
-                _ => false,
-            })?;
-            let (SelectItem::UnnamedExpr(expr) | SelectItem::ExprWithAlias { expr, .. }) = item else { return None };
-            *item = SelectItem::ExprWithAlias { expr: expr.clone(), alias: ident(to.canonical()) };
-            Some(query.to_string())
-        })
-    }
-}
-
-struct Follow<'f> {
-    /// Knows what is in sight.
-    walk: Walk<'f>,
-    renamed: &'f Renamed<'f>,
-    /// Whether the text is canonical: then all columns of queries have a name where it counts.
-    in_canonical: bool,
-    /// What the columns of the queries around are called.
-    outputs: Vec<Vec<Option<String>>>,
-    /// Whether the statement inserts into the table: then EXCLUDED is a row of it.
-    inserts: bool,
-}
-
-impl Follow<'_> {
-    fn is_from(&self, column: &str) -> bool {
-        matches!(self.renamed.what, What::Column(from, _) if from.canonical() == column)
-    }
-
-    /// The column under its new name, if it is the one.
-    fn column(&self, column: &str) -> Option<Ident> {
-        match self.renamed.what {
-            What::Column(_, to) if self.is_from(column) => Some(ident(to.canonical())),
-            _ => None,
-        }
-    }
-
-    /// The table's own identifier, if it is called otherwise and this qualifier, which is no alias, means it.
-    fn qualifier(&self, qualifier: &str) -> Option<Ident> {
-        let What::Itself(to) = self.renamed.what else { return None };
-        let meant = self.walk.scopes.called(qualifier).filter(|relation| relation.is(self.renamed.table))?;
-        // The rows of a rule are rows of the table too, and have their own names.
-        let is_own = !meant.has_alias && meant.written == names::identifier(self.renamed.table);
-        is_own.then(|| ident(&names::identifier(to)))
-    }
-
-    /// A name of the table under its new name.
-    fn moved(&self, name: &ObjectName, to: &QualifiedName) -> ObjectName {
-        let stays = names::schema(self.renamed.table) == names::schema(to);
-        let mut parts = names::parts(to.canonical());
-        let unqualified = name.0.len() == 1 && stays || self.in_canonical && parts[0] == "public";
-        if unqualified && parts.len() > 1 {
-            parts.remove(0);
-        }
-        ObjectName(parts.iter().map(|part| ObjectNamePart::Identifier(ident(part))).collect())
-    }
-
-    /// Whether a column means the one that has a new name.
-    fn is_meant(&self, qualifier: Option<&str>, column: &str) -> bool {
-        if self.inserts && qualifier == Some("excluded") {
-            return self.is_from(column);
-        }
-        let relation = match qualifier {
-            Some(qualifier) => self.walk.scopes.called(qualifier),
-            None => self.walk.scopes.relation_of(column),
+                return;
+            }
         };
-        self.is_from(column) && relation.is_some_and(|relation| relation.is(self.renamed.table))
+        if found.is_empty() {
+            return;
+        }
+        let after = edited(&written, &found);
+        let canonical = match (expression.is_sure(), is_raw) {
+            (true, true) => Some(after.clone()),
+            (true, false) => edits(&expression.canonical, true).ok().map(|found| edited(&expression.canonical, &found)),
+            (false, _) => None,
+        };
+        *expression = match canonical {
+            Some(canonical) => Expression::new(canonical, &after),
+            None => Expression::unsure(after.clone(), &after),
+        };
     }
 
-    /// The columns that `*` stands for, if one of them has a new name.
-    fn expanded(&self, item: &SelectItem) -> Option<Vec<SelectItem>> {
-        let alias = match item {
-            SelectItem::Wildcard(_) => None,
-            SelectItem::QualifiedWildcard(kind, _) => Some(wildcard_alias(kind)?),
-            _ => return None,
+    /// The words that may be the name, in a text whose tree is not known.
+    fn possible(&self, text: &str) -> Edits {
+        let (from, to) = match self.what {
+            What::Part(from, to) => (from.canonical().to_owned(), names::quoted(to.canonical())),
+            What::Itself(to) => (names::identifier(self.object), names::quoted(&names::identifier(to))),
         };
-        let own = self.walk.scopes.innermost().iter();
-        let mut meant = own.filter(|own| alias.as_ref().is_none_or(|alias| own.is_called(alias)));
-        let has_it = |own: &Relation| own.columns.iter().flatten().any(|(name, _)| self.is_from(name));
-        let touched = meant.clone().any(|own| own.is(self.renamed.table) && has_it(own));
-        if !touched {
+        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+        let is_name = |token: &&token::Token| {
+            matches!(token.kind, TokenKind::Word | TokenKind::Quoted) && identifier_of(**token, text) == from
+        };
+        tokens.iter().filter(is_name).map(|token| (Span { start: token.start, end: token.end }, to.clone())).collect()
+    }
+
+    /// The new name at the places that refer to it; none if the text can't have it. `output` is whether the text is the query of the
+    /// view whose column is renamed.
+    fn edits(&self, text: &str, spelling: &Spelling, is_canonical: bool, output: bool) -> Option<Edits> {
+        let mut places: BTreeMap<Span, Vec<Option<String>>> = BTreeMap::new();
+        for reference in spelling.references.iter() {
+            let is_it = reference.object == *self.object;
+            // A column that two tables have in common joins them under any name.
+            if is_it && reference.usage == Usage::Joins && matches!(self.what, What::Part(..)) {
+                return self.with_former_columns(spelling);
+            }
+            // The new name is another relation's in the text.
+            let is_alias = |name: &str| {
+                spelling.around.tables.iter().any(|table| table.alias.as_ref().is_some_and(|(_, own)| own == name))
+            };
+            if let What::Itself(to) = self.what
+                && is_it
+                && reference.usage == Usage::Qualifies
+                && is_alias(&names::identifier(to))
+            {
+                return None;
+            }
+            if let Some(span) = reference.span {
+                places.entry(span).or_default().push(self.new_text(reference, span.of(text), is_canonical));
+            }
+        }
+        let mut edits = Edits::new();
+        for (span, new) in places {
+            match &new[..] {
+                [Some(first), rest @ ..] if rest.iter().all(|other| other.as_ref() == Some(first)) => {
+                    edits.push((span, first.clone()));
+                }
+                // A column in USING is one of two tables: only one has the new name.
+                new if new.iter().any(Option::is_some) => return self.with_former_columns(spelling),
+                _ => {}
+            }
+        }
+        if !is_canonical {
+            self.keep_relations(text, spelling, &mut edits);
+            self.keep_outputs(text, spelling, &mut edits)?;
+        }
+        if output {
+            self.name_output(text, spelling, &mut edits)?;
+        }
+        edits.sort();
+        edits.dedup();
+        Some(edits)
+    }
+
+    /// Lets the tables of FROM keep the names of their columns in the text, as the server does where a join needs them.
+    fn with_former_columns(&self, spelling: &Spelling) -> Option<Edits> {
+        let own = spelling.around.tables.iter().filter(|table| table.object == self.object.canonical());
+        let edit = |table: &FromTable<Span>| {
+            let columns: Vec<String> = table.columns.iter().map(|column| names::quoted(column)).collect();
+            let columns = Some(columns.join(", ")).filter(|columns| !columns.is_empty())?;
+            let (end, text) = match &table.alias {
+                Some((alias, _)) => (alias.end, format!("({columns})")),
+                None => (table.name.end, format!(" AS {}({columns})", names::quoted(&names::identifier(self.object)))),
+            };
+            Some((Span { start: end, end }, text))
+        };
+        let mut edits: Edits = own.map(edit).collect::<Option<_>>()?;
+        edits.sort();
+        edits.dedup();
+        Some(edits)
+    }
+
+    /// What a place that refers to something has in place of its text, if that is what is renamed.
+    fn new_text(&self, reference: &Reference, text: &str, is_canonical: bool) -> Option<String> {
+        if reference.object != *self.object {
             return None;
         }
-        match alias {
-            Some(_) => {
-                let own = meant.next()?;
-                Some(own.columns.as_ref()?.iter().map(|(column, _)| listed(Some(&own.written), column)).collect())
-            }
-            None => {
-                let columns = self.walk.scopes.columns()?;
-                Some(columns.iter().map(|(_, column)| listed(column.table.as_deref(), &column.name)).collect())
-            }
-        }
-    }
-
-    fn rename(&self, name: &mut ObjectName) {
-        let new = name_parts(name).last().and_then(|column| self.column(column));
-        if let (Some(new), Some(last)) = (new, name.0.last_mut()) {
-            *last = ObjectNamePart::Identifier(new);
-        }
-    }
-
-    fn assign(&self, assignments: &mut [Assignment]) {
-        for assignment in assignments {
-            match &mut assignment.target {
-                AssignmentTarget::ColumnName(name) => self.rename(name),
-                AssignmentTarget::Tuple(names) => names.iter_mut().for_each(|name| self.rename(name)),
-            }
-        }
-    }
-
-    fn is_table(&self, name: &ObjectName) -> bool {
-        self.walk.relation(&name_parts(name)).as_deref() == Some(self.renamed.table.canonical())
-    }
-}
-
-impl VisitorMut for Follow<'_> {
-    type Break = ();
-
-    fn pre_visit_statement(&mut self, statement: &mut Statement) -> ControlFlow<()> {
-        self.walk.enter_statement(statement);
-        self.inserts = false;
-        match statement {
-            Statement::Insert(Insert { table: TableObject::TableName(name), columns, on, .. })
-                if self.is_table(name) =>
-            {
-                self.inserts = true;
-                columns.iter_mut().for_each(|column| self.rename(column));
-                if let Some(OnInsert::OnConflict(conflict)) = on
-                    && let sqlparser::ast::OnConflictAction::DoUpdate(update) = &mut conflict.action
-                {
-                    self.assign(&mut update.assignments);
-                }
-            }
-            Statement::Update(update) => {
-                let TableFactor::Table { name, .. } = &update.table.relation else {
-                    return ControlFlow::Continue(());
-                };
-                if self.is_table(name) {
-                    self.assign(&mut update.assignments);
-                }
-            }
-            _ => {}
-        }
-        ControlFlow::Continue(())
-    }
-
-    fn pre_visit_relation(&mut self, name: &mut ObjectName) -> ControlFlow<()> {
-        if let What::Itself(to) = self.renamed.what
-            && self.is_table(name)
-        {
-            *name = self.moved(name, to);
-        }
-        ControlFlow::Continue(())
-    }
-
-    fn post_visit_statement(&mut self, _: &mut Statement) -> ControlFlow<()> {
-        self.walk.scopes.leave();
-        ControlFlow::Continue(())
-    }
-
-    fn pre_visit_query(&mut self, query: &mut Query) -> ControlFlow<()> {
-        self.walk.enter_query(query);
-        ControlFlow::Continue(())
-    }
-
-    fn post_visit_query(&mut self, query: &mut Query) -> ControlFlow<()> {
-        self.walk.leave_query(query);
-        ControlFlow::Continue(())
-    }
-
-    fn pre_visit_select(&mut self, select: &mut Select) -> ControlFlow<()> {
-        self.walk.enter_select(select);
-        for item in &mut select.projection {
-            if let SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(name), _) = item
-                && let Some(new) = name_parts(name).pop().and_then(|qualifier| self.qualifier(&qualifier))
-            {
-                *name = ObjectName(vec![ObjectNamePart::Identifier(new)]);
-            }
-        }
-        let items = std::mem::take(&mut select.projection);
-        select.projection =
-            items.into_iter().flat_map(|item| self.expanded(&item).unwrap_or_else(|| vec![item])).collect();
-        let named = |item: &SelectItem| match item {
-            SelectItem::UnnamedExpr(expr) => Some(output_name(expr)),
+        match (self.what, &reference.column) {
+            (What::Part(from, to), Some(column)) if column == from => Some(match reference.usage {
+                Usage::Label => to.canonical().to_owned(),
+                _ => names::quoted(to.canonical()),
+            }),
+            (What::Itself(to), None) => Some(self.new_name(to, reference.usage, text, is_canonical)),
             _ => None,
+        }
+    }
+
+    /// The object's new name as a place needs it: what has moved is not found without its schema.
+    fn new_name(&self, to: &QualifiedName, usage: Usage, text: &str, is_canonical: bool) -> String {
+        let is_literal = text.starts_with(['\'', '$', 'e', 'E']) && text.ends_with(['\'', '$']);
+        let written = if is_literal { tokens::string_value(text).unwrap_or_default() } else { text.to_owned() };
+        let own = names::identifier(to);
+        let has_moved = names::schema(self.object) != names::schema(to);
+        let is_short = names::parts(&written).len() == 1;
+        let is_usual = is_canonical && names::schema(to).as_deref() == Some(super::USUAL_PATH);
+        let is_qualifier = matches!(usage, Usage::Qualifies | Usage::WholeRow);
+        let name = if is_short && (is_qualifier || !has_moved) || is_usual {
+            names::quoted(&own)
+        } else {
+            names::without_signature(to).canonical().to_owned()
         };
-        self.outputs.push(select.projection.iter().map(named).collect());
-        ControlFlow::Continue(())
+        if is_literal { tokens::literal(&name) } else { name }
     }
 
-    fn post_visit_select(&mut self, select: &mut Select) -> ControlFlow<()> {
-        let outputs = self.outputs.pop().unwrap_or_default();
-        for (item, before) in select.projection.iter_mut().zip(outputs) {
-            if let (SelectItem::UnnamedExpr(expr), Some(before)) = (&*item, before)
-                && !self.in_canonical
-                && output_name(expr) != before
-            {
-                *item = SelectItem::ExprWithAlias { expr: expr.clone(), alias: ident(&before) };
+    /// Says whose columns are, where a column without a relation could mean another one once it is renamed, or once another one has its
+    /// name.
+    fn keep_relations(&self, text: &str, spelling: &Spelling, edits: &mut Edits) {
+        let Some((_, to)) = self.part() else { return };
+        let is_relation = |reference: &&Reference| reference.column.is_none() && reference.usage == Usage::Reads;
+        let is_output = |item: &ListItem| match item {
+            ListItem::Alias(name) | ListItem::Unnamed(name) => name == to.canonical(),
+            ListItem::All(columns) => columns.iter().any(|column| column.name == to.canonical()),
+        };
+        let is_taken = spelling.around.lists.iter().any(|list| list.items.iter().any(is_output))
+            || spelling.around.lists.len() > 1
+            || spelling.references.iter().filter(is_relation).count() > 1;
+        if edits.is_empty() && !spelling.references.has_object(self.object) {
+            return;
+        }
+        // A column comes before a row of the same name.
+        for (span, _) in spelling.around.rows.iter().filter(|(_, name)| name == to.canonical()) {
+            edits.push((Span { start: span.end, end: span.end }, ".*".to_owned()));
+        }
+        if !is_taken {
+            return;
+        }
+        let has_name = |span: Span| {
+            let is_it = |reference: &Reference| reference.span == Some(span) && reference.column.as_ref() == Some(to);
+            spelling.references.iter().any(is_it)
+        };
+        for (span, relation) in &spelling.around.columns {
+            let qualified = |name: &str| format!("{}.{}", names::quoted(relation), name);
+            match edits.iter_mut().find(|(place, _)| place == span) {
+                Some((_, name)) => *name = qualified(name),
+                None if has_name(*span) => {
+                    edits.push((*span, qualified(span.of(text))));
+                }
+                None => {}
             }
         }
-        self.walk.scopes.leave();
-        ControlFlow::Continue(())
     }
 
-    fn post_visit_expr(&mut self, expr: &mut Expr) -> ControlFlow<()> {
-        match expr {
-            Expr::Identifier(name) => {
-                let value = ident_value(name);
-                let row = || self.qualifier(&value).filter(|_| self.walk.scopes.relation_of(&value).is_none());
-                let new = if self.is_meant(None, &value) { self.column(&value) } else { row() };
-                new.into_iter().for_each(|new| *name = new);
+    /// Lets the columns of queries keep the names that they had from what is renamed.
+    fn keep_outputs(&self, text: &str, spelling: &Spelling, edits: &mut Edits) -> Option<()> {
+        let former = match self.what {
+            What::Part(from, _) => from.canonical().to_owned(),
+            What::Itself(_) => names::identifier(self.object),
+        };
+        let is_it = |column: &ListedColumn| {
+            column.name == former && column.table.as_deref() == Some(self.object.canonical()) && self.part().is_some()
+        };
+        for list in &spelling.around.lists {
+            let is_touched = |item: &ListItem| match item {
+                ListItem::Alias(_) => false,
+                ListItem::Unnamed(name) => *name == former && !edits.is_empty(),
+                ListItem::All(columns) => columns.iter().any(is_it),
+            };
+            if !list.items.iter().any(is_touched) {
+                continue;
             }
-            Expr::CompoundIdentifier(parts) => {
-                let [.., qualifier, column] = &mut parts[..] else { return ControlFlow::Continue(()) };
-                let value = ident_value(qualifier);
-                if self.is_meant(Some(&value), &ident_value(column)) {
-                    self.column(&ident_value(column)).into_iter().for_each(|new| *column = new);
+            let items = select_list::items(text, list)?;
+            for (item, span) in list.items.iter().zip(items) {
+                let is_edited = edits.iter().any(|(place, _)| span.contains(*place));
+                match item {
+                    ListItem::Unnamed(name) if *name == former && is_edited => {
+                        edits.push((Span { start: span.end, end: span.end }, format!(" AS {}", names::quoted(name))));
+                    }
+                    ListItem::All(columns) if columns.iter().any(is_it) => {
+                        let named = |column: &ListedColumn| match self.part().filter(|_| is_it(column)) {
+                            Some((_, to)) => select_list::column(column, to.canonical(), &column.name),
+                            None => select_list::column(column, &column.name, &column.name),
+                        };
+                        edits.retain(|(place, _)| !span.contains(*place));
+                        edits.push((span, columns.iter().map(named).collect::<Vec<_>>().join(", ")));
+                    }
+                    _ => {}
                 }
-                self.qualifier(&value).into_iter().for_each(|new| *qualifier = new);
             }
-            Expr::Cast { data_type: DataType::Custom(name, _), .. } => {
-                if let What::Itself(to) = self.renamed.what
-                    && self.is_table(name)
-                {
-                    *name = self.moved(name, to);
-                }
-            }
-            _ => {}
         }
-        ControlFlow::Continue(())
+        Some(())
+    }
+
+    fn part(&self) -> Option<(&Name, &Name)> {
+        match self.what {
+            What::Part(from, to) => Some((from, to)),
+            What::Itself(_) => None,
+        }
+    }
+
+    /// Gives the view's own column its new name in the view's query.
+    fn name_output(&self, text: &str, spelling: &Spelling, edits: &mut Edits) -> Option<()> {
+        let (from, to) = self.part()?;
+        let list = select_list::outermost(text, &spelling.around.lists)?;
+        let new = names::quoted(to.canonical());
+        for (item, span) in list.items.iter().zip(select_list::items(text, list)?) {
+            match item {
+                ListItem::Alias(alias) if alias == from.canonical() => {
+                    edits.push((select_list::last_token(text, span)?, new.clone()));
+                }
+                ListItem::Unnamed(name) if name == from.canonical() => {
+                    edits.push((Span { start: span.end, end: span.end }, format!(" AS {new}")));
+                }
+                ListItem::All(columns) if columns.iter().any(|column| column.name == from.canonical()) => {
+                    let called = |column: &ListedColumn| {
+                        if column.name == from.canonical() { to.canonical() } else { &column.name }.to_owned()
+                    };
+                    let listed =
+                        columns.iter().map(|column| select_list::column(column, &column.name, &called(column)));
+                    edits.push((span, listed.collect::<Vec<_>>().join(", ")));
+                }
+                _ => {}
+            }
+        }
+        Some(())
     }
 }

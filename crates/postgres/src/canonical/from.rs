@@ -4,7 +4,7 @@ use sqlparser::ast::{TableAlias, TableAliasColumnDef, TableFactor, TableWithJoin
 
 use super::super::names;
 use super::joins::{self, Sight};
-use super::scope::{FunctionRows, Relation, Tables};
+use super::scope::{Behind, FunctionRows, Relation, Tables};
 use super::tree::*;
 use super::walk::Walk;
 use wevrun_core::model::Unresolved;
@@ -24,7 +24,7 @@ impl Walk<'_> {
         let mut sight = self.add_relation(&table.relation, relations);
         for join in &table.joins {
             let right = self.add_relation(&join.relation, relations);
-            self.reads_merged(&join.join_operator, relations);
+            self.sees_merged(&join.join_operator, relations);
             sight = joins::join(&join.join_operator, sight, right);
         }
         sight
@@ -41,25 +41,25 @@ impl Walk<'_> {
                 let mut columns = match &found {
                     Some(name) => self.known.columns.get(name).cloned(),
                     None => {
-                        let cte = self.ctes.iter().rev().find(|(cte, _)| parts.len() == 1 && *cte == last);
+                        let cte = self.cte(&parts).map(|cte| cte.columns.clone());
                         // The parser leaves it open how a quote in a name was written.
                         let is_plain = !parts.iter().any(|part| part.contains('"'));
                         if cte.is_none() && self.looking_ahead == 0 && is_plain && !is_of_the_catalogue(&parts) {
                             let written: Vec<String> = parts.iter().map(|part| names::quoted(part)).collect();
                             self.unresolved.insert(Unresolved::Relation(written.join(".")));
                         }
-                        cte.and_then(|(_, columns)| columns.clone())
+                        cte.flatten()
                     }
                 };
                 let called = alias.as_ref().map_or(last, |alias| ident_value(&alias.name));
+                let renamed = alias.as_ref().map_or(0, |alias| alias.columns.len());
+                let own_names = renamed > 0;
+                let behind = columns.clone().zip(found.clone().filter(|_| own_names));
+                let behind = behind.map(|(columns, table)| Behind { table, columns, renamed });
                 if let Some(alias) = alias {
                     rename_columns(&mut columns, alias);
                 }
-                let own_names = alias.as_ref().is_some_and(|alias| !alias.columns.is_empty());
-                if own_names {
-                    self.reads.extend(found.iter().map(|table| (table.clone(), None)));
-                }
-                let relation = Relation { has_alias: alias.is_some(), ..Relation::new(called, columns) };
+                let relation = Relation { has_alias: alias.is_some(), behind, ..Relation::new(called, columns) };
                 relations.push(match found.filter(|_| !own_names) {
                     Some(table) => relation.of(table),
                     None => relation,
@@ -89,7 +89,7 @@ impl Walk<'_> {
             TableFactor::NestedJoin { table_with_joins, alias: Some(alias) } => {
                 let mut joined = Vec::new();
                 let sight = self.add_relations(table_with_joins, &mut joined);
-                joined.iter().for_each(|relation| self.reads_row(relation));
+                joined.iter().for_each(|relation| self.reads_all(relation));
                 let mut columns =
                     sight.map(|columns| columns.into_iter().map(|column| (column.name, column.data_type)).collect());
                 rename_columns(&mut columns, alias);

@@ -58,10 +58,10 @@ pub fn is_natural(operator: &JoinOperator) -> bool {
 }
 
 /// The columns that a join names by USING, or none if it names none.
-pub fn using(operator: &JoinOperator) -> Vec<String> {
+pub fn using(operator: &JoinOperator) -> &[ObjectName] {
     match constraint(operator) {
-        Some(JoinConstraint::Using(names)) => names.iter().filter_map(|name| name_parts(name).pop()).collect(),
-        _ => Vec::new(),
+        Some(JoinConstraint::Using(names)) => names,
+        _ => &[],
     }
 }
 
@@ -76,7 +76,7 @@ pub fn has_natural(table: &TableWithJoins) -> bool {
 
 fn merged_names(operator: &JoinOperator, left: &[Sighted], right: &[Sighted]) -> Vec<String> {
     match constraint(operator) {
-        Some(JoinConstraint::Using(_)) => using(operator),
+        Some(JoinConstraint::Using(names)) => names.iter().filter_map(|name| name_parts(name).pop()).collect(),
         Some(JoinConstraint::Natural) => {
             let common = left.iter().filter(|column| right.iter().any(|other| other.name == column.name));
             common.map(|column| column.name.clone()).collect()

@@ -8,9 +8,10 @@ use rayon::prelude::*;
 
 use super::super::names;
 use super::super::{split_list, types};
+use super::expression::Spelling;
 use super::scope::{Columns, FunctionRows};
 use super::type_names::multirange;
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, QualifiedName, Table};
+use wevrun_core::model::{Clauses, Definition, Kind, Model, QualifiedName, Table};
 
 /// Names by what they can stand for.
 pub struct Known {
@@ -37,7 +38,7 @@ pub struct Known {
     /// The types of the columns of every table, and of the views whose columns are known.
     pub columns: HashMap<String, Columns>,
     /// Defaults of columns that have been spelled: the same few stand on many columns.
-    pub(super) defaults: Mutex<HashMap<String, Expression>>,
+    pub(super) defaults: Mutex<HashMap<String, Spelling>>,
     /// What the rows of partitioned tables are partitioned by.
     pub(super) partition_keys: HashMap<String, String>,
     /// What domains are made of.
@@ -321,12 +322,19 @@ impl Known {
         }
     }
 
-    /// The only routine of the model of this name that so many arguments fit.
-    fn only_routine(&self, function: &str, arguments: usize) -> Option<&QualifiedName> {
-        let takes = |name: &QualifiedName| {
-            self.variadic.contains(name) || name.signature().is_some_and(|types| types.len() >= arguments)
+    /// The routines of the model of this name that so many arguments fit.
+    pub(super) fn fitting_routines(&self, function: &str, arguments: usize) -> impl Iterator<Item = &QualifiedName> {
+        let takes = move |name: &&QualifiedName| {
+            arguments == 0
+                || self.variadic.contains(*name)
+                || name.signature().is_some_and(|types| types.len() >= arguments)
         };
-        let mut fitting = self.routines.get(function)?.iter().filter(|name| arguments == 0 || takes(name));
+        self.routines.get(function).into_iter().flatten().filter(takes)
+    }
+
+    /// The only one of them.
+    fn only_routine(&self, function: &str, arguments: usize) -> Option<&QualifiedName> {
+        let mut fitting = self.fitting_routines(function, arguments);
         fitting.next().filter(|_| fitting.next().is_none())
     }
 

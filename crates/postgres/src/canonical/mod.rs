@@ -16,7 +16,6 @@ mod inheritance;
 mod interval;
 mod joins;
 mod known;
-mod labels;
 mod literal;
 mod neighbours;
 mod network;
@@ -28,13 +27,15 @@ mod outputs;
 pub mod part_names;
 mod partition_key;
 mod readable;
-mod reads;
+mod references;
 mod scope;
 mod search_terms;
+mod select_list;
 mod sets;
 mod standalone;
 mod stored;
 mod text_search;
+mod texts;
 mod tree;
 mod type_names;
 mod uses;
@@ -43,21 +44,22 @@ mod walk;
 use crate::clause;
 pub use copies::{copies, take as take_copies};
 pub use exclusion::expressions as exclusion_expressions;
-pub use expression::parse_as_it_stands;
-pub use follow::{Renamed, What, follow, holds_queries};
+pub use expression::{parse_as_it_stands, parse_expression};
+pub use follow::{Renamed, What, follow};
 pub use index_parts::{attached_to, index_of_key, key_of_index};
 pub use inheritance::{ancestors, partitions};
-pub use labels::rename_label;
 pub use outputs::index_column;
 use rayon::prelude::*;
 pub use standalone::{above, standalone, without_parent, without_type};
 pub use text_search::replace_dictionary;
+pub use tree::ident_value as identifier_of_tree;
 pub use type_names::{is_generated, multirange};
 
 use super::names;
-use super::rename::{all_clauses, expressions_mut, types_mut};
+use super::rename::{all_clauses, types_mut};
 use defaults::{remove_definition_defaults, remove_routine_defaults, remove_type_defaults};
 use known::Known;
+use texts::{Form, Text};
 use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, OnConflict, QualifiedName};
 
 /// Makes a folded model canonical.
@@ -75,11 +77,28 @@ pub fn finish(model: &mut Model) {
     objects.par_iter_mut().for_each(|object| {
         operator_classes::settle(object, &known, &own_schema(object));
         let scope = expression::Scope::of(object, &known);
-        expressions(object, &scope);
+        spell(object, &scope);
+        object.uses = known.uses(object, &scope);
         scope.record(object);
-        object.uses = known.uses(object);
         if may_hold_secrets(object.definition.kind()) {
             object.text.clear();
+        }
+    });
+    model.extend(objects);
+}
+
+/// Resolves the names in the texts of a canonical model, whose structure stays the same.
+pub fn resolve_names(model: &mut Model) {
+    let known = known_of(model);
+    let mut objects = model.take_objects();
+    objects.par_iter_mut().for_each(|object| {
+        let scope = expression::Scope::of(object, &known);
+        for Text { expression, form, wanted } in texts::of(object, &scope) {
+            if expression.references.is_none() {
+                let spelling = scope.spelling_of(&form, expression.written(), wanted.as_deref(), &[]);
+                let resolved = spelling.filter(|spelling| spelling.is_resolved);
+                expression.references.0 = resolved.map(|spelling| spelling.references);
+            }
         }
     });
     model.extend(objects);
@@ -375,129 +394,50 @@ fn referenced_columns(model: &mut Model) {
     }
 }
 
-fn expressions(object: &mut Object, scope: &expression::Scope<'_>) {
-    let kind = object.definition.kind();
-    let types: Vec<(Name, Option<String>)> = match &object.definition {
-        Definition::Table(table) => table
-            .columns
-            .iter()
-            .map(|column| (column.name.clone(), column.data_type.as_ref().map(|data_type| data_type.canonical.clone())))
-            .collect(),
+/// Brings all texts of an object to their canonical form.
+fn spell(object: &mut Object, scope: &expression::Scope<'_>) {
+    let columns = match &object.definition {
+        Definition::View(view) => view.columns.clone(),
         _ => Vec::new(),
     };
-    let canonical = |expression: &mut Expression, wanted: Option<&str>| {
-        let spelling = match (kind, expression.written()) {
-            (Kind::Rule, text) if is_action(text) => scope.statements(text),
-            (Kind::Function | Kind::Procedure, text) if text.trim_start().get(..5).is_some_and(is_body) => {
-                scope.statements(text)
-            }
-            (Kind::Function | Kind::Procedure, text) => scope.default(text, wanted),
-            (_, text) => scope.expression(text, wanted),
-        };
-        *expression = spelling.of(expression.written());
+    // The server puts a list of names into the query, and so do we.
+    let named = match &object.definition {
+        Definition::View(view) if !columns.is_empty() => scope.named(view.query.written(), &columns),
+        _ => None,
     };
+    for Text { expression, form, wanted } in texts::of(object, scope) {
+        let spelling_of = |text: &str| scope.spelling_of(&form, text, wanted.as_deref(), &columns);
+        // The parser has brought the words around the elements of these to one spelling.
+        let is_list = matches!(form, Form::PartitionKey | Form::Bound(_));
+        let source = if is_list { &expression.canonical } else { expression.written() };
+        let Some(mut spelling) = spelling_of(source) else { continue };
+        if *source != *expression.written() {
+            match spelling_of(expression.written()) {
+                Some(written) => {
+                    (spelling.references, spelling.is_resolved) = (written.references, written.is_resolved)
+                }
+                None => spelling.is_resolved = false,
+            }
+        }
+        *expression = spelling.of(expression.written());
+    }
     match &mut object.definition {
+        // The server keeps a default that says nothing only if NULL has to be made to fit the column (`AddRelationNewConstraints()`
+        // of heap.c).
         Definition::Table(table) => {
             for column in table.columns.iter_mut() {
-                let data_type = types.iter().find(|(name, _)| *name == column.name).and_then(|(_, t)| t.as_deref());
-                if let Some(default) = &mut column.default {
-                    *default = scope.column_default(default.written(), data_type);
-                    // The server keeps a default that says nothing only if NULL has to be made to fit the column
-                    // (`AddRelationNewConstraints()` of heap.c).
-                    let fitted = data_type.is_some_and(|data_type| scope.fits_values(data_type));
-                    if default.canonical == "NULL" && !fitted {
-                        column.default = None;
-                    }
-                }
-                if let Some(generated) = &mut column.generated {
-                    canonical(&mut generated.expression, data_type);
-                }
-            }
-            for check in table.checks.iter_mut() {
-                canonical(&mut check.condition, Some("boolean"));
-            }
-            if let Some(key) = table.clauses.get(clause::PARTITION_BY).cloned()
-                && let Some(spelling) = partition_key::canonical(&key.canonical, scope)
-            {
-                table.clauses.set(clause::PARTITION_BY, spelling.of(key.written()));
-            }
-            if let (Some(parent), Some(bound)) =
-                (table.clauses.get(clause::PARTITION_OF), table.clauses.get(clause::BOUND))
-                && let Some(spelling) = bounds::canonical(&bound.canonical, parent, scope)
-            {
-                let bound = spelling.of(bound.written());
-                table.clauses.set(clause::BOUND, bound);
-            }
-            for check in table.exclusions.iter_mut() {
-                if let Some(spelling) = exclusion::canonical(check.condition.written(), scope) {
-                    check.condition = spelling.of(check.condition.written());
-                }
-                for (_, value) in check.clauses.expressions_mut().filter(|(name, _)| *name == "where") {
-                    canonical(value, Some("boolean"));
-                }
+                let fitted = column.data_type.as_ref().is_some_and(|data_type| scope.fits_values(&data_type.canonical));
+                column.default.take_if(|default| default.canonical == "NULL" && !fitted);
             }
         }
         Definition::View(view) => {
-            let spelling = scope.query(view.query.written(), &view.columns);
-            // The server puts a list of names into the query, and so do we.
-            let named = (!view.columns.is_empty()).then(|| scope.named(view.query.written(), &view.columns)).flatten();
-            if named.is_some() {
+            if let Some(named) = named {
                 view.columns.clear();
-            }
-            view.query = spelling.of(named.as_deref().unwrap_or(view.query.written()));
-            for (clause, default) in view.clauses.expressions_mut() {
-                if let Some(column) = clause::DEFAULT_OF.member(clause) {
-                    canonical(default, scope.column_type(&object.name, column));
-                }
+                view.query = scope.query(&named, &[]).of(&named);
             }
         }
-        Definition::Plain(plain) if plain.kind == Kind::Publication => {
-            for (clause, value) in plain.clauses.expressions_mut() {
-                if let Some(table) = clause::PUBLISHED_TABLE.member(clause) {
-                    *value = scope.of_table(&names::read(table)).published(value.written());
-                }
-            }
-        }
-        Definition::Plain(plain) if plain.kind == Kind::Statistics => {
-            if let Some(on) = plain.clauses.get(clause::ON).cloned() {
-                let items: Vec<expression::Spelling> =
-                    super::split_list(on.written()).iter().map(|item| scope.expression(item, None)).collect();
-                let sure = items.iter().all(|item| item.sure);
-                let (mut columns, others): (Vec<String>, Vec<String>) =
-                    items.into_iter().map(|item| item.text).partition(|item| !item.contains(['(', ' ']));
-                // Columns come first, and their order means nothing.
-                columns.sort();
-                columns.extend(others);
-                let spelling = expression::Spelling { text: columns.join(", "), sure };
-                plain.clauses.set(clause::ON, spelling.of(on.written()));
-            }
-        }
-        Definition::Plain(plain) if matches!(plain.kind, Kind::Function | Kind::Procedure) => {
-            let types = expression::argument_types(&plain.clauses);
-            for (clause, value) in plain.clauses.expressions_mut() {
-                let number = clause::DEFAULT_OF.member(clause).and_then(|number| number.parse::<usize>().ok());
-                if let Some(number) = number {
-                    canonical(value, types.get(number - 1).map(String::as_str));
-                } else if clause == "body" {
-                    canonical(value, None);
-                }
-            }
-        }
-        definition => expressions_mut(definition).into_iter().for_each(|expression| canonical(expression, None)),
+        _ => {}
     }
-}
-
-/// Whether a text of a rule is what it does, and not its condition.
-fn is_action(text: &str) -> bool {
-    let word: String = text.trim_start().chars().take_while(char::is_ascii_alphabetic).collect();
-    ["select", "insert", "update", "delete", "notify", "nothing", "with", "values"]
-        .iter()
-        .any(|action| word.eq_ignore_ascii_case(action))
-}
-
-/// Whether an SQL-standard body begins so: RETURN or BEGIN ATOMIC.
-fn is_body(head: &str) -> bool {
-    head.eq_ignore_ascii_case("retur") || head.eq_ignore_ascii_case("begin")
 }
 
 /// The columns of views, with their types as far as they can be known.

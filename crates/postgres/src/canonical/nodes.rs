@@ -5,6 +5,8 @@ use sqlparser::ast::{
     FunctionArguments, ObjectName, ObjectNamePart, Query, TrimWhereField, UnaryOperator, Value,
 };
 
+use sqlparser::tokenizer::Span;
+
 use super::super::{functions, names};
 use super::infer;
 use super::literal;
@@ -108,9 +110,9 @@ impl Walk<'_> {
                 *expr = not(Expr::InSubquery { negated: false, expr: value.clone(), subquery: subquery.clone() });
             }
             // t.* where a value is wanted is the whole row, as t is.
-            Expr::QualifiedWildcard(name, _) => match &name_parts(name)[..] {
+            Expr::QualifiedWildcard(name, token) => match &name_parts(name)[..] {
                 [alias] => {
-                    self.reads_row_called(alias);
+                    self.sees_row(alias, name.0[0].as_ident().map_or_else(|| token.0.span, |ident| ident.span));
                     *expr = Expr::Identifier(ident(self.scopes.qualifier(alias).unwrap_or(alias)));
                 }
                 _ => *name = without_catalogue(name),
@@ -461,6 +463,12 @@ impl Walk<'_> {
             _ => Vec::new(),
         };
         self.must_be_known(&function.name, &resolved);
+        let given = match &function.args {
+            FunctionArguments::List(list) => list.args.len(),
+            _ => 0,
+        };
+        self.sees_call(&function.name, &resolved, given);
+        self.sees_configuration(function);
         function.name = self.called(&function.name);
         let last = name_parts(&function.name).pop().unwrap_or_default();
         let takes = match infer::range_of(&last) {
@@ -477,7 +485,8 @@ impl Walk<'_> {
         if let FunctionArguments::List(list) = &mut function.args {
             for argument in &list.args {
                 if let FunctionArg::Unnamed(FunctionArgExpr::QualifiedWildcard(name)) = argument {
-                    self.reads_row_called(&name_parts(name).pop().unwrap_or_default());
+                    let span = name.0.first().and_then(|part| part.as_ident()).map(|ident| ident.span);
+                    self.sees_row(&name_parts(name).pop().unwrap_or_default(), span.unwrap_or_else(Span::empty));
                 }
             }
             if last == "row" {
@@ -517,6 +526,7 @@ impl Walk<'_> {
                         if let Expr::Value(value) = &mut **first
                             && let Value::SingleQuotedString(text) = &mut value.value
                         {
+                            self.sees_relation_text(text, value.span);
                             *text = self.relation_text(text);
                         }
                     }

@@ -7,7 +7,7 @@ use super::infer;
 use super::scope::Columns;
 use super::sets::select_of_values;
 use super::tree::*;
-use super::walk::Walk;
+use super::walk::{Cte, Walk};
 use wevrun_core::model::Name;
 
 pub fn outputs_by_name(projection: &[SelectItem]) -> Vec<(String, Expr)> {
@@ -28,8 +28,7 @@ pub fn output_name(expr: &Expr) -> String {
 
 /// What the server calls the column of an index that is an expression (`FigureIndexColname()`).
 pub fn index_column(text: &str) -> String {
-    let expression = expression::with_room(text, || expression::parse(text, |parser| parser.parse_expr()));
-    expression.as_ref().and_then(named).map_or_else(|| "expr".to_owned(), |(name, _)| name)
+    expression::parse_expression(text).as_ref().and_then(named).map_or_else(|| "expr".to_owned(), |(name, _)| name)
 }
 
 /// The name, and whether it is better than a type's.
@@ -170,7 +169,7 @@ impl Walk<'_> {
         for cte in query.with.iter().flat_map(|with| &with.cte_tables) {
             let mut columns = self.outputs(&cte.query);
             rename_columns(&mut columns, &cte.alias);
-            self.ctes.push((ident_value(&cte.alias.name), columns));
+            self.ctes.push(Cte::new(ident_value(&cte.alias.name), columns));
         }
     }
 

@@ -3,6 +3,7 @@
 use std::borrow::Cow;
 
 use super::super::tokens;
+use wevrun_core::model::Span;
 use wevrun_core::parse::{TokenKind, token};
 
 /// Types whose constants the parser does not read where the type stands before them.
@@ -31,8 +32,52 @@ const TYPED_TEXTS: [&str; 22] = [
     "BYTEA",
 ];
 
+/// A text that the parser of expressions reads, and where it differs from the text that it is made of.
+pub struct Readable<'t> {
+    /// The text to parse.
+    pub text: Cow<'t, str>,
+    /// Each replaced part: its place in the parsed text, and in the text as it was.
+    replaced: Vec<(Span, Span)>,
+}
+
+impl<'t> Readable<'t> {
+    fn unchanged(text: &'t str) -> Readable<'t> {
+        Readable { text: Cow::Borrowed(text), replaced: Vec::new() }
+    }
+
+    /// The place in the text as it was of a place in the parsed text; none if a part of it was replaced.
+    pub fn place(&self, span: Span) -> Option<Span> {
+        let after = self.replaced.partition_point(|(now, _)| now.end <= span.start);
+        if self.replaced.get(after).is_some_and(|(now, _)| now.start < span.end) {
+            return None;
+        }
+        let (now, was) = after.checked_sub(1).map_or((0, 0), |at| (self.replaced[at].0.end, self.replaced[at].1.end));
+        Some(Span { start: span.start - now + was, end: span.end - now + was })
+    }
+}
+
+/// A text that is being respelled.
+struct Respelling<'t> {
+    text: &'t str,
+    out: String,
+    done: usize,
+    replaced: Vec<(Span, Span)>,
+}
+
+impl Respelling<'_> {
+    /// Puts words in place of a part of the text.
+    fn replace(&mut self, from: usize, to: usize, words: &str) {
+        self.out.push_str(&self.text[self.done..from]);
+        let start = self.out.len() as u32;
+        self.out.push_str(words);
+        let now = Span { start, end: self.out.len() as u32 };
+        self.replaced.push((now, Span { start: from as u32, end: to as u32 }));
+        self.done = to;
+    }
+}
+
 /// The text with spellings that the parser does not know replaced by others that mean the same.
-pub fn readable(text: &str) -> Cow<'_, str> {
+pub fn readable(text: &str) -> Readable<'_> {
     let upper = text.to_ascii_uppercase();
     if ![
         "BOTH FROM",
@@ -53,12 +98,12 @@ pub fn readable(text: &str) -> Cow<'_, str> {
     .any(|words| upper.contains(words))
         && !TYPED_TEXTS.iter().any(|name| upper.contains(name))
     {
-        return Cow::Borrowed(text);
+        return Readable::unchanged(text);
     }
     let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
     let is = |index: usize, word: &str| tokens.get(index).is_some_and(|token| token.is_word(text, word));
-    let mut out = String::with_capacity(text.len());
-    let (mut done, mut index) = (0, 0);
+    let mut respelled = Respelling { text, out: String::with_capacity(text.len()), done: 0, replaced: Vec::new() };
+    let mut index = 0;
     let mut closing: Vec<usize> = Vec::new();
     while index < tokens.len() {
         // VARIADIC ARRAY[a, b]) for a, b)
@@ -86,17 +131,14 @@ pub fn readable(text: &str) -> Cow<'_, str> {
         if let Some(digits) = digits.filter(|digits| digits.len() > 2 && digits[..2].eq_ignore_ascii_case("0x"))
             && let Ok(number) = u64::from_str_radix(&digits[2..].replace('_', ""), 16)
         {
-            out.push_str(&text[done..tokens[index].start as usize]);
-            out.push_str(&number.to_string());
-            done = tokens[index].end as usize;
+            respelled.replace(tokens[index].start as usize, tokens[index].end as usize, &number.to_string());
         }
         // inet '10.0.0.1': the parser knows few types there.
         if let Some(name) = TYPED_TEXTS.iter().find(|name| is(index, name))
             && let Some(constant) = tokens.get(index + 1).filter(|token| token.kind == TokenKind::Text)
         {
-            out.push_str(&text[done..tokens[index].start as usize]);
-            out.push_str(&format!("CAST({} AS {name})", constant.text(text)));
-            done = constant.end as usize;
+            let cast = format!("CAST({} AS {name})", constant.text(text));
+            respelled.replace(tokens[index].start as usize, constant.end as usize, &cast);
             index += 2;
             continue;
         }
@@ -111,18 +153,18 @@ pub fn readable(text: &str) -> Cow<'_, str> {
             .or(bound.then_some(("", 1)))
             .or((only || closing.contains(&index)).then_some(("", 0)));
         if let Some((words, more)) = replaced {
-            out.push_str(&text[done..tokens[index].start as usize]);
-            out.push_str(words);
+            let start = tokens[index].start as usize;
             index += more;
-            done = tokens[index].end as usize;
+            respelled.replace(start, tokens[index].end as usize, words);
         }
         index += 1;
     }
-    if done == 0 {
-        return Cow::Borrowed(text);
+    let Respelling { mut out, done, replaced, .. } = respelled;
+    if replaced.is_empty() {
+        return Readable::unchanged(text);
     }
     out.push_str(&text[done..]);
-    Cow::Owned(out)
+    Readable { text: Cow::Owned(out), replaced }
 }
 
 /// Where the list of a `VARIADIC ARRAY[…]` ends that is the last argument: the server writes so what a function takes any number of.

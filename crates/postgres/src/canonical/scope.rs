@@ -5,7 +5,6 @@ use std::sync::Arc;
 
 use super::super::names;
 use super::joins::{Sight, Sighted};
-use wevrun_core::model::Name;
 
 /// Columns by name, with their types as far as they are known. A copy is cheap: every expression of a table has one.
 #[derive(Debug, Clone, Default)]
@@ -54,10 +53,25 @@ pub struct Relation {
     pub columns: Option<Columns>,
     /// The table or view that it is, with its own columns; none for anything else.
     pub table: Option<String>,
+    /// The table or view to whose columns FROM gives other names.
+    pub behind: Option<Behind>,
     /// Whether FROM gives it a name of its own.
     pub has_alias: bool,
     /// Whether it is a function that gives single values, no rows.
     pub scalar: bool,
+    /// Whether its name is taken, but nothing can name it: the target of an INSERT.
+    pub is_hidden: bool,
+}
+
+/// A table or view to whose first columns FROM gives other names.
+#[derive(Debug, Clone)]
+pub struct Behind {
+    /// Its name.
+    pub table: String,
+    /// Its columns under their own names.
+    pub columns: Columns,
+    /// How many have another name.
+    pub renamed: usize,
 }
 
 /// What a function of the model's gives where it stands in FROM.
@@ -72,17 +86,13 @@ pub struct FunctionRows {
 impl Relation {
     /// A relation under the name that the text has for it.
     pub fn new(name: String, columns: Option<Columns>) -> Relation {
-        Relation { alias: name.clone(), written: name, columns, table: None, has_alias: false, scalar: false }
+        let alias = name.clone();
+        Relation { alias, written: name, columns, ..Relation::default() }
     }
 
     /// The rows of a table or view.
     pub fn of(self, table: String) -> Relation {
         Relation { table: Some(table), ..self }
-    }
-
-    /// Whether it is this table or view.
-    pub fn is(&self, table: &Name) -> bool {
-        self.table.as_deref() == Some(table.canonical())
     }
 
     /// Whether this qualifier means it.
@@ -236,7 +246,7 @@ impl Scopes {
     }
 
     fn relations(&self) -> impl Iterator<Item = &Relation> {
-        self.levels.iter().rev().flat_map(|level| &level.relations)
+        self.levels.iter().rev().flat_map(|level| &level.relations).filter(|relation| !relation.is_hidden)
     }
 
     /// The relation that a qualifier means.
@@ -256,7 +266,7 @@ impl Scopes {
     }
 
     /// Whether the text stands in no query: columns need no qualifier.
-    fn is_bare(&self) -> bool {
+    pub fn is_bare(&self) -> bool {
         self.bare && self.levels.len() == 1
     }
 

@@ -1,7 +1,6 @@
 //! What a partition is once it is one no more: it keeps all that it had with its parent, as its own
 //! (<https://www.postgresql.org/docs/current/sql-altertable.html#SQL-ALTERTABLE-DESC-DETACH-PARTITION>).
 
-use super::super::rename::same;
 use super::super::sameness::Constraint;
 use super::super::{names, settle, write};
 use super::index_parts::says_the_same;
@@ -74,8 +73,8 @@ pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
 pub fn without_parent(model: &Model, key: &ObjectKey, parent: &QualifiedName) -> Option<Object> {
     let mut object = model.get(key)?.clone();
     let mut left = object.as_table()?.clauses.get(clause::INHERITS)?.clone();
-    left.retain(|other| !same(parent, other));
-    let gone = model.tables().find(|(name, _)| same(parent, name)).map(|(_, table)| table)?;
+    left.retain(|other| !names::is_same(parent, other));
+    let gone = model.tables().find(|(name, _)| names::is_same(parent, name)).map(|(_, table)| table)?;
     let still = |column: &Name| left.iter().filter_map(|name| model.table(name)).any(|t| t.column(column).is_some());
     let Definition::Table(table) = &mut object.definition else { return None };
     if left.is_empty() {

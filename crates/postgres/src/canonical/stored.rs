@@ -2,8 +2,8 @@
 //! (<https://www.postgresql.org/docs/current/sql-insert.html>).
 
 use sqlparser::ast::{
-    Assignment, AssignmentTarget, Expr, Insert, ObjectName, ObjectNamePart, OnConflictAction, OnInsert, SelectItem,
-    SetExpr, Statement, TableFactor, TableObject, Values, VisitMut,
+    Assignment, AssignmentTarget, ConflictTarget, Expr, Insert, ObjectName, ObjectNamePart, OnConflictAction, OnInsert,
+    SelectItem, SetExpr, Statement, TableFactor, TableObject, Values, VisitMut,
 };
 
 use super::outputs::output_name;
@@ -38,14 +38,20 @@ impl Walk<'_> {
     pub(super) fn aside(&mut self, insert: &mut Insert) -> Aside {
         let (mut on, mut returning) = (insert.on.take(), insert.returning.take());
         let TableObject::TableName(table) = &insert.table else { return (on, returning) };
-        let columns = self.columns_of(table);
+        let (columns, own) = (self.columns_of(table), self.relation(&name_parts(table)));
         let alias = insert.table_alias.as_ref().map(|alias| ident_value(&alias.alias));
         let called = alias.or_else(|| name_parts(table).pop()).unwrap_or_default();
-        let target = || Relation::new(called.clone(), columns.clone());
+        let has_alias = insert.table_alias.is_some();
+        let row = |name: String, has_alias| Relation {
+            table: own.clone(),
+            has_alias,
+            ..Relation::new(name, columns.clone())
+        };
+        let target = || row(called.clone(), has_alias);
         if let Some(OnInsert::OnConflict(conflict)) = &mut on
             && let OnConflictAction::DoUpdate(update) = &mut conflict.action
         {
-            self.scopes.enter(Tables::of(vec![target(), Relation::new("excluded".to_owned(), columns.clone())]));
+            self.scopes.enter(Tables::of(vec![target(), row("excluded".to_owned(), true)]));
             Self::split_assignments(&mut update.assignments);
             for assignment in &mut update.assignments {
                 let _ = VisitMut::visit(&mut assignment.value, self);
@@ -117,6 +123,40 @@ impl Walk<'_> {
                     self.as_assigned(&mut update.assignments, &columns);
                 }
             }
+            _ => {}
+        }
+    }
+
+    /// The columns into which a statement inserts and that it sets, by their plain identifiers.
+    pub(super) fn fold_targets(statement: &mut Statement) {
+        let fold = |name: &mut ObjectName| {
+            for part in &mut name.0 {
+                if let ObjectNamePart::Identifier(own) = part {
+                    *own = ident(&ident_value(own));
+                }
+            }
+        };
+        let fold_all = |assignments: &mut [Assignment]| {
+            for assignment in assignments {
+                match &mut assignment.target {
+                    AssignmentTarget::ColumnName(name) => fold(name),
+                    AssignmentTarget::Tuple(names) => names.iter_mut().for_each(fold),
+                }
+            }
+        };
+        match statement {
+            Statement::Insert(insert) => {
+                insert.columns.iter_mut().for_each(fold);
+                if let Some(OnInsert::OnConflict(conflict)) = &mut insert.on {
+                    if let Some(ConflictTarget::Columns(columns)) = &mut conflict.conflict_target {
+                        columns.iter_mut().for_each(|column| *column = ident(&ident_value(column)));
+                    }
+                    if let OnConflictAction::DoUpdate(update) = &mut conflict.action {
+                        fold_all(&mut update.assignments);
+                    }
+                }
+            }
+            Statement::Update(update) => fold_all(&mut update.assignments),
             _ => {}
         }
     }

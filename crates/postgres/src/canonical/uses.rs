@@ -5,28 +5,32 @@ use std::collections::HashSet;
 
 use super::super::names;
 use super::super::parse::identifier_of;
-use super::super::rename::{expressions_mut, types_mut};
-use super::super::tokens;
+use super::super::rename::types_mut;
+use super::super::{tokens, types};
+use super::expression::Scope;
 use super::known::Known;
-use super::operators;
+use super::{operators, texts};
 use wevrun_core::model::{Definition, Kind, Object, QualifiedName};
 use wevrun_core::parse::{Token, TokenKind, token};
 
 impl Known {
     /// The objects of the model that an object needs to be there, ordered.
-    pub fn uses(&self, object: &mut Object) -> Vec<QualifiedName> {
+    pub fn uses(&self, object: &mut Object, scope: &Scope<'_>) -> Vec<QualifiedName> {
         let own = super::own_schema(object);
         let mut found: HashSet<String> = HashSet::new();
         for data_type in types_mut(&mut object.definition) {
-            self.find_in(&data_type.canonical, &own, &mut found);
+            found.extend(types::named(&data_type.canonical).map(str::to_owned));
         }
-        for expression in expressions_mut(&mut object.definition) {
-            self.find_in(expression.written(), &own, &mut found);
+        for text in texts::of(object, scope) {
+            match text.expression.references.as_ref() {
+                Some(all) => found.extend(all.iter().map(|reference| reference.object.canonical().to_owned())),
+                // Every word may be a name.
+                None => self.find_in(text.expression.written(), &own, &mut found),
+            }
         }
         match &object.definition {
             Definition::Table(table) => {
                 found.extend(crate::parents_of(table).iter().map(|parent| parent.canonical().to_owned()));
-                self.find_in(table.clauses.written(clause::PARTITION_BY), &own, &mut found);
                 if !self.default_classes.is_empty() {
                     let keys = table.primary_key.iter().chain(table.unique_keys.iter());
                     let columns = keys.flat_map(|key| &key.parts).map(|part| part.column.canonical());
@@ -68,7 +72,6 @@ impl Known {
                             | "as"
                             | "symbol"
                             | "definition"
-                            | "when"
                             | "handler"
                             | "validator"
                             | "wrapper"
@@ -79,9 +82,8 @@ impl Known {
                         || clause::BASE.has(clause)
                         || clause::MAPPING.has(clause)
                         || matches!(clause, "with function" | "from sql" | "to sql")
-                        || clause == "on" && plain.kind == Kind::Statistics
                     {
-                        self.find_in(&value.canonical, &own, &mut found);
+                        self.find_names(&value.canonical, &own, &mut found);
                     }
                     found.extend(clause::PUBLISHED_TABLE.member(clause).map(str::to_owned));
                     found.extend(clause::PUBLISHED_SCHEMA.member(clause).map(str::to_owned));
@@ -112,9 +114,9 @@ impl Known {
                 }
                 match plain.kind {
                     Kind::Cast | Kind::Aggregate | Kind::Transform => {
-                        self.find_in(object.name.canonical(), &own, &mut found);
+                        self.find_names(object.name.canonical(), &own, &mut found);
                     }
-                    Kind::Operator => self.find_in(&names::signature(&object.name), &own, &mut found),
+                    Kind::Operator => self.find_names(&names::signature(&object.name), &own, &mut found),
                     _ => {}
                 }
             }
@@ -156,8 +158,17 @@ impl Known {
             || text.split(|ch| !is_word(ch)).any(|word| self.identifiers.contains(word))
     }
 
-    /// Everything that a text names, by its dotted names and by the texts that may be names of relations.
-    pub fn find_in(&self, text: &str, own: &str, found: &mut HashSet<String>) {
+    /// Everything that names in a list are of.
+    fn find_names(&self, text: &str, own: &str, found: &mut HashSet<String>) {
+        self.find(text, own, true, found);
+    }
+
+    /// Everything that the words of a text may name, and the literals that may be names of relations.
+    fn find_in(&self, text: &str, own: &str, found: &mut HashSet<String>) {
+        self.find(text, own, false, found);
+    }
+
+    fn find(&self, text: &str, own: &str, are_whole: bool, found: &mut HashSet<String>) {
         if !self.may_name_something(text) {
             return;
         }
@@ -203,7 +214,8 @@ impl Known {
             }
             let call = tokens.get(index).is_some_and(|token| token.is_symbol(text, "("));
             // schema.table.column and table.column name the table too.
-            for length in (1..=parts.len().min(2)).rev() {
+            let shortest = if are_whole { parts.len().min(2) } else { 1 };
+            for length in (shortest..=parts.len().min(2)).rev() {
                 let parts = &parts[..length];
                 if parts.last().is_none_or(|identifier| !self.identifiers.contains(identifier)) {
                     continue;

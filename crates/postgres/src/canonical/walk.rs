@@ -5,19 +5,36 @@ use std::ops::ControlFlow;
 
 use sqlparser::ast::{
     AccessExpr, DataType, Expr, FromTable, FunctionArg, FunctionArgExpr, FunctionArguments, GroupByExpr, Insert,
-    ObjectName, ObjectNamePart, OrderByKind, Query, Select, SelectItem, SetExpr, Statement, TableAlias, TableFactor,
-    TableObject, UpdateTableFromKind, Value, VisitorMut,
+    ObjectName, ObjectNamePart, OrderByKind, Query, Select, SelectItem, SetExpr, Statement, TableAlias,
+    TableAliasWithoutColumns, TableFactor, TableObject, UpdateTableFromKind, Value, VisitorMut,
 };
+
+use sqlparser::tokenizer::Span;
 
 use super::super::names;
 use super::joins;
 use super::known::Known;
 use super::outputs::*;
+use super::references::{Seen, Surroundings};
 use super::scope::{Columns, Relation, Scopes, Tables};
 use super::sets::*;
 use super::stored::Aside;
 use super::tree::*;
 use wevrun_core::model::Unresolved;
+
+/// A query of WITH.
+#[derive(Clone)]
+pub(super) struct Cte {
+    pub(super) name: String,
+    pub(super) columns: Option<Columns>,
+    is_in_sight: bool,
+}
+
+impl Cte {
+    pub(super) fn new(name: String, columns: Option<Columns>) -> Cte {
+        Cte { name, columns, is_in_sight: true }
+    }
+}
 
 /// The walk.
 pub struct Walk<'k> {
@@ -27,8 +44,10 @@ pub struct Walk<'k> {
     pub(super) scopes: Scopes,
     /// Whether everything has been brought to its one spelling so far.
     pub sure: bool,
-    /// WITH queries in sight.
-    pub(super) ctes: Vec<(String, Option<Columns>)>,
+    /// WITH queries around.
+    pub(super) ctes: Vec<Cte>,
+    /// The addresses of the queries of WITH around, each with its place among them: it does not see itself and those after it.
+    cte_queries: Vec<(usize, usize)>,
     /// Parts of the INSERTs around, which have been walked over.
     aside: Vec<Aside>,
     /// What the columns of the SELECTs around are called: ORDER BY and DISTINCT ON may mean these.
@@ -39,12 +58,12 @@ pub struct Walk<'k> {
     pub(super) looking_ahead: usize,
     /// What is named and certainly not there.
     pub unresolved: BTreeSet<Unresolved>,
-    /// The columns that are read, each with its table or view; without a column, whole rows.
-    pub reads: BTreeSet<(String, Option<String>)>,
+    /// What is referred to.
+    pub seen: Vec<Seen>,
+    /// What is around the references, if that is wanted.
+    pub around: Option<Surroundings<Span>>,
     /// Whether it could not be told of which table a column is.
     pub misses_columns: bool,
-    /// The literals that have a type from what is beside them, with the type.
-    pub labels: Vec<(String, sqlparser::tokenizer::Span)>,
 }
 
 impl<'k> Walk<'k> {
@@ -57,13 +76,14 @@ impl<'k> Walk<'k> {
             scopes,
             sure: true,
             ctes: Vec::new(),
+            cte_queries: Vec::new(),
             aside: Vec::new(),
             outputs: Vec::new(),
             fields: BTreeSet::new(),
-            labels: Vec::new(),
             looking_ahead: 0,
             unresolved: BTreeSet::new(),
-            reads: BTreeSet::new(),
+            seen: Vec::new(),
+            around: None,
             misses_columns: false,
         }
     }
@@ -75,8 +95,13 @@ impl<'k> Walk<'k> {
 
     /// The table or view that a name in FROM means; none if it is a WITH query, or not known.
     pub fn relation(&self, parts: &[String]) -> Option<String> {
-        let is_cte = parts.len() == 1 && self.ctes.iter().any(|(cte, _)| *cte == parts[0]);
-        if is_cte { None } else { self.known.relation_in_query(parts, self.own_schema) }
+        if self.cte(parts).is_some() { None } else { self.known.relation_in_query(parts, self.own_schema) }
+    }
+
+    /// The WITH query that a name in FROM means.
+    pub(super) fn cte(&self, parts: &[String]) -> Option<&Cte> {
+        let [name] = parts else { return None };
+        self.ctes.iter().rev().find(|cte| cte.name == *name && cte.is_in_sight)
     }
 
     /// Whether a SELECT around calls a column of its result so.
@@ -88,7 +113,7 @@ impl<'k> Walk<'k> {
         let (qualifier, column) = match expr {
             Expr::Identifier(column) => {
                 let name = ident_value(column);
-                self.reads_column(None, &name);
+                self.sees_column(&[], column);
                 if self.scopes.lacks(&name)
                     && !is_special(&name)
                     && !name.contains('"')
@@ -111,9 +136,9 @@ impl<'k> Walk<'k> {
                 }
             }
             Expr::CompoundIdentifier(parts) => match &parts[..] {
-                [.., qualifier, column] => {
-                    let written = ident_value(qualifier);
-                    self.reads_column(Some(&written), &ident_value(column));
+                [qualifiers @ .., column] if !qualifiers.is_empty() => {
+                    let written = ident_value(&qualifiers[qualifiers.len() - 1]);
+                    self.sees_column(qualifiers, column);
                     let lacks =
                         |relation: &Relation| relation.lacks(&ident_value(column)) && !column.value.contains('"');
                     if self.scopes.called(&written).is_some_and(lacks) {
@@ -224,6 +249,11 @@ impl<'k> Walk<'k> {
     }
 }
 
+/// Which of the queries of a tree it is: they stay where they are while the tree is walked over.
+fn address(query: &Query) -> usize {
+    std::ptr::from_ref(query).addr()
+}
+
 /// The number of a column in place of its name.
 fn number_output(expr: &mut Expr, outputs: Option<&[(String, Option<String>)]>) {
     let Expr::Identifier(name) = expr else { return };
@@ -240,7 +270,6 @@ impl Walk<'_> {
         let relations = match statement {
             Statement::Update(update) => {
                 let mut relations = self.tables_of(std::slice::from_ref(&update.table)).relations;
-                relations.iter().for_each(|target| self.reads_row(target));
                 if let Some(UpdateTableFromKind::AfterSet(from) | UpdateTableFromKind::BeforeSet(from)) = &update.from {
                     relations.extend(self.tables_of(from).relations);
                 }
@@ -252,12 +281,14 @@ impl Walk<'_> {
                 relations.extend(delete.using.iter().flat_map(|using| self.tables_of(using).relations));
                 relations
             }
-            Statement::Insert(Insert { table: TableObject::TableName(name), table_alias, .. }) => {
-                self.reads.extend(self.relation(&name_parts(name)).map(|table| (table, None)));
+            Statement::Insert(Insert { table: TableObject::TableName(name), table_alias, columns, .. }) => {
+                if columns.is_empty() {
+                    self.reads_row_of(self.relation(&name_parts(name)));
+                }
                 // Its name is taken in the query that it may hold, its columns are not in sight there.
                 let alias = table_alias.as_ref().map(|alias| ident_value(&alias.alias));
                 let name = alias.unwrap_or_else(|| name_parts(name).pop().unwrap_or_default());
-                vec![Relation::new(name, Some(Columns::default()))]
+                vec![Relation { is_hidden: true, ..Relation::new(name, Some(Columns::default())) }]
             }
             Statement::Query(_) => Vec::new(),
             _ => {
@@ -270,7 +301,13 @@ impl Walk<'_> {
 
     /// What a query has in sight. A SELECT has a level of its own; one of several has one within the whole's.
     pub fn enter_query(&mut self, query: &Query) {
+        self.show_ctes_of(query, false);
+        let before = self.ctes.len();
         self.see_ctes(query);
+        if let Some(with) = query.with.as_ref().filter(|with| !with.recursive) {
+            let queries = with.cte_tables.iter().map(|cte| address(&cte.query));
+            self.cte_queries.extend(queries.zip(before..));
+        }
         match &*query.body {
             SetExpr::Select(select) => {
                 let from = self.tables_of(&select.from);
@@ -283,8 +320,19 @@ impl Walk<'_> {
     /// What it had in sight goes out of sight.
     pub fn leave_query(&mut self, query: &Query) {
         self.scopes.leave();
-        let gone = query.with.as_ref().map_or(0, |with| with.cte_tables.len());
-        self.ctes.truncate(self.ctes.len() - gone.min(self.ctes.len()));
+        if let Some(with) = &query.with {
+            self.ctes.truncate(self.ctes.len().saturating_sub(with.cte_tables.len()));
+            self.cte_queries.retain(|(_, place)| *place < self.ctes.len());
+        }
+        self.show_ctes_of(query, true);
+    }
+
+    /// Shows or hides what a query of WITH does not see: itself and those after it.
+    fn show_ctes_of(&mut self, query: &Query, is_in_sight: bool) {
+        let own = address(query);
+        if let Some((_, place)) = self.cte_queries.iter().find(|(address, _)| *address == own) {
+            self.ctes[*place..].iter_mut().for_each(|cte| cte.is_in_sight = is_in_sight);
+        }
     }
 
     /// What a SELECT has in sight.
@@ -300,10 +348,27 @@ impl VisitorMut for Walk<'_> {
     fn pre_visit_statement(&mut self, statement: &mut Statement) -> ControlFlow<()> {
         if let Statement::Insert(insert) = statement {
             self.name_inserted(insert);
+        }
+        self.sees_targets(statement);
+        Self::fold_targets(statement);
+        if let Statement::Insert(insert) = statement {
             let aside = self.aside(insert);
             self.aside.push(aside);
         }
         self.enter_statement(statement);
+        // The server calls a target otherwise where a row of a rule has the name.
+        if let Statement::Insert(insert) = statement
+            && let [target] = self.scopes.innermost()
+        {
+            let is_numbered = target.alias != target.written;
+            match &mut insert.table_alias {
+                Some(alias) => alias.alias = ident(&target.alias),
+                None if is_numbered => {
+                    insert.table_alias = Some(TableAliasWithoutColumns { explicit: true, alias: ident(&target.alias) });
+                }
+                None => {}
+            }
+        }
         match statement {
             Statement::Update(update) => {
                 Self::split_assignments(&mut update.assignments);
@@ -386,6 +451,7 @@ impl VisitorMut for Walk<'_> {
 
     fn pre_visit_select(&mut self, select: &mut Select) -> ControlFlow<()> {
         self.enter_select(select);
+        self.sees_select(select);
         self.select(select);
         // A column that only has its own name is none to be named.
         let called = outputs_by_name(&select.projection).into_iter();
@@ -402,10 +468,11 @@ impl VisitorMut for Walk<'_> {
 
     fn pre_visit_relation(&mut self, name: &mut ObjectName) -> ControlFlow<()> {
         let parts = name_parts(name);
-        if parts.len() == 1 && self.ctes.iter().any(|(cte, _)| *cte == parts[0]) {
+        if self.cte(&parts).is_some() {
             *name = ObjectName(vec![ObjectNamePart::Identifier(ident(&parts[0]))]);
             return ControlFlow::Continue(());
         }
+        self.sees_relation(name);
         let found = self.known.relation_in_query(&parts, self.own_schema);
         let mut parts = found.map_or(parts, |name| names::parts(&name));
         if parts.len() > 1 && matches!(parts[0].as_str(), "public" | "pg_catalog") {
@@ -416,6 +483,8 @@ impl VisitorMut for Walk<'_> {
     }
 
     fn pre_visit_table_factor(&mut self, factor: &mut TableFactor) -> ControlFlow<()> {
+        one_kind_of_function(factor);
+        self.sees_table(factor);
         // The server lists all columns of a join that has a name if any has another one there, or both sides have it.
         if let TableFactor::NestedJoin { table_with_joins, alias: Some(alias) } = factor {
             let columns = self.add_relations(table_with_joins, &mut Vec::new());
@@ -429,8 +498,9 @@ impl VisitorMut for Walk<'_> {
 
     fn post_visit_table_factor(&mut self, factor: &mut TableFactor) -> ControlFlow<()> {
         self.numbered_alias(factor);
-        one_kind_of_function(factor);
         if let TableFactor::Function { name, args, .. } = factor {
+            let resolved = self.resolved(name);
+            self.sees_call(name, &resolved, args.len());
             *name = self.called(name);
             let function = name_parts(name).pop().unwrap_or_default();
             let given = args.iter_mut().filter_map(|argument| match argument {
@@ -488,6 +558,7 @@ impl VisitorMut for Walk<'_> {
                 alias.name = ident(&ident_value(&alias.name));
                 for column in &mut alias.columns {
                     column.name = ident(&ident_value(&column.name));
+                    column.data_type.iter().for_each(|data_type| self.sees_type(data_type));
                     column.data_type = column.data_type.as_ref().map(|data_type| self.data_type(data_type));
                 }
                 // The server lists what the columns of a function are called anyway.
@@ -523,6 +594,8 @@ impl VisitorMut for Walk<'_> {
                 _ => None,
             }));
         }
+        self.sees_cast(expr);
+        self.sees_operator(expr);
         self.field_access(expr);
         negative_base(expr);
         collated_operand(expr);

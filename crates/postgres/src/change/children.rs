@@ -1,10 +1,9 @@
 //! What a change of a parent's columns means for its children, with ONLY and without
 //! (<https://www.postgresql.org/docs/current/ddl-inherit.html>). A model's child lists only what it says of a column itself.
 
-use super::super::rename::same;
 use super::super::sameness::Constraint;
 use super::super::{canonical, parents_of, write};
-use crate::clause;
+use crate::{clause, names};
 use wevrun_core::model::{
     Beside, Clause, Column, Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table,
 };
@@ -160,7 +159,7 @@ pub fn drop_in_partitions(model: &mut Model, parent: &ObjectKey, constraint: &Na
 /// The tables that inherit from one, and its partitions.
 fn below(model: &Model, parent: &QualifiedName) -> Vec<ObjectKey> {
     let is_part = |(_, table): &(&QualifiedName, &Table)| {
-        table.clauses.get(clause::PARTITION_OF).is_some_and(|own| same(own, parent))
+        table.clauses.get(clause::PARTITION_OF).is_some_and(|own| names::is_same(own, parent))
     };
     let parts = model.tables().filter(is_part).map(|(name, _)| ObjectKey::new(Kind::Table, name.clone()));
     children(model, parent).into_iter().chain(parts).collect()
@@ -168,7 +167,7 @@ fn below(model: &Model, parent: &QualifiedName) -> Vec<ObjectKey> {
 
 fn children(model: &Model, parent: &QualifiedName) -> Vec<ObjectKey> {
     let inherits = |(_, table): &(&QualifiedName, &Table)| {
-        table.clauses.get(clause::INHERITS).is_some_and(|listed| listed.iter().any(|name| same(name, parent)))
+        table.clauses.get(clause::INHERITS).is_some_and(|listed| listed.iter().any(|name| names::is_same(name, parent)))
     };
     model.tables().filter(inherits).map(|(name, _)| ObjectKey::new(Kind::Table, name.clone())).collect()
 }

@@ -96,7 +96,7 @@ impl EngineChange for Change {
                 if let Some(object) = model.get_mut(key) {
                     object::rename_label(object, from, to);
                 }
-                super::rename::label(model, &key.name, from, to);
+                crate::rename::label(model, &key.name, &crate::names::simple(from), &crate::names::simple(to));
             }
             Change::Detach => model.extend(canonical::standalone(&canonical::finished(model), key).unwrap_or_default()),
             Change::LeaveType => model.extend(canonical::without_type(&canonical::finished(model), key)),

@@ -5,7 +5,7 @@ use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{Clauses, Column, Definition, Flag, Model, Name, Object, ObjectKey, QualifiedName, Table};
 
 use super::{ColumnChange, NewConstraints, children, missing};
-use crate::{canonical, clause, mentions, rename, using_index};
+use crate::{canonical, clause, own_columns, rename, using_index};
 
 /// One action of ALTER TABLE.
 #[derive(Debug, Clone)]
@@ -158,8 +158,8 @@ fn validate(table_name: &QualifiedName, table: &mut Table, name: &Name) {
 
 /// Removes a column, with the constraints and clauses that can't be without it, as the server does.
 pub fn drop_column(table: &mut Table, column: &Name) {
-    table.checks.retain(|check| !mentions::names(&check.condition, column));
-    table.exclusions.retain(|exclusion| !mentions::names(&exclusion.condition, column));
+    table.checks.retain(|check| !own_columns::uses(&check.condition, column));
+    table.exclusions.retain(|exclusion| !own_columns::excludes(exclusion, column));
     table.columns.retain(|other| other.name != *column);
     table.unique_keys.retain(|key| !key.has_column(column));
     table.foreign_keys.retain(|key| !key.columns.contains(column));

@@ -342,7 +342,7 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let timing = timing.into_iter().find(|(words, _)| reader.take(words)).map(|(_, timing)| timing);
     clauses.say(clause::TIMING, timing.ok_or_else(|| reader.expected("BEFORE, AFTER or INSTEAD OF"))?);
     // The server lists them in this order.
-    let (mut insert, mut delete, mut update, mut truncate) = (false, false, None, false);
+    let (mut insert, mut delete, mut update, mut truncate) = (false, false, false, false);
     loop {
         if reader.take(&["INSERT"]) {
             insert = true;
@@ -352,27 +352,23 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
             truncate = true;
         } else {
             reader.expect("UPDATE")?;
+            update = true;
             let mut columns = Vec::new();
             if reader.take(&["OF"]) {
-                columns.push(names::quoted(&identifier(reader, "a column's name")?));
+                columns.push(names::simple(&identifier(reader, "a column's name")?));
                 while reader.take_symbol(",") {
-                    columns.push(names::quoted(&identifier(reader, "a column's name")?));
+                    columns.push(names::simple(&identifier(reader, "a column's name")?));
                 }
+                clauses.set(clause::UPDATE_OF, columns);
             }
-            update = Some(columns);
         }
         if !reader.take(&["OR"]) {
             break;
         }
     }
-    let mut events = Vec::new();
-    events.extend(insert.then(|| "insert".to_owned()));
-    events.extend(delete.then(|| "delete".to_owned()));
-    events.extend(update.map(|columns| {
-        if columns.is_empty() { "update".to_owned() } else { format!("update of {}", columns.join(", ")) }
-    }));
-    events.extend(truncate.then(|| "truncate".to_owned()));
-    clauses.say(clause::EVENTS, events.join(" or "));
+    let events = [(insert, "insert"), (delete, "delete"), (update, "update"), (truncate, "truncate")];
+    let events = events.into_iter().filter(|(fires, _)| *fires).map(|(_, event)| event);
+    clauses.say(clause::EVENTS, events.collect::<Vec<_>>().join(" or "));
     reader.expect("ON")?;
     let table = own_name(reader, session, "the table's name")?;
     if constraint {

@@ -150,7 +150,7 @@ pub fn touched_columns(have: &Table, want: &Table) -> Vec<Name> {
         .iter()
         .filter(|column| !touched.contains(&column.name))
         .filter(|column| {
-            column.generated.as_ref().is_some_and(|g| touched.iter().any(|name| names_column(&g.expression, name)))
+            column.generated.as_ref().is_some_and(|g| touched.iter().any(|name| g.expression.may_use_column(name)))
         })
         .map(|column| column.name.clone())
         .collect();
@@ -165,7 +165,7 @@ pub fn computed_columns(have: &Table, want: &Table) -> Vec<Name> {
         column
             .generated
             .as_ref()
-            .is_some_and(|own| touched.iter().any(|name| *name != column.name && names_column(&own.expression, name)))
+            .is_some_and(|own| touched.iter().any(|name| *name != column.name && own.expression.may_use_column(name)))
     };
     have.columns.iter().filter(computed).map(|column| column.name.clone()).collect()
 }
@@ -193,38 +193,27 @@ pub fn sets_expression(table: &Table, have: &Column, want: &Column, major: u32) 
     }
 }
 
-/// Whether an expression names the column.
-pub fn names_column(expression: &Expression, column: &Name) -> bool {
-    let word = |ch: char| !(ch.is_alphanumeric() || ch == '_' || ch == '$');
-    expression.canonical.split(word).any(|word| word == column.canonical())
-        || expression.canonical.contains(&format!("\"{}\"", column.canonical().replace('"', "\"\"")))
-}
-
 /// Whether a clause names the column.
 fn lists(plain: &Plain, clause: &str, column: &Name) -> bool {
-    plain.clauses.expression_named(clause).is_some_and(|list| names_column(list, column))
+    plain.clauses.expression_named(clause).is_some_and(|list| list.may_use_column(column))
 }
 
 /// Whether an object reads the column of a table that it uses. Routines keep their bodies as text, but for SQL-standard ones.
 fn reads(object: &Object, table: &QualifiedName, column: &Name) -> bool {
-    if let Definition::Plain(plain) = &object.definition {
-        if matches!(plain.kind, Kind::Function | Kind::Procedure) && !plain.clauses.has(clause::BODY) {
-            return false;
-        }
-        if plain.kind == Kind::Trigger
-            && plain.clauses.value(clause::EVENTS).is_some_and(|events| events.contains(column.canonical()))
-        {
-            return true;
-        }
+    if let Definition::Plain(plain) = &object.definition
+        && matches!(plain.kind, Kind::Function | Kind::Procedure)
+        && !plain.clauses.has(clause::BODY)
+    {
+        return false;
     }
     if let Definition::Index(index) = &object.definition {
         let plain = |expression: &Expression| names::unquoted(&expression.canonical) == column.canonical();
         let parts = index.parts.iter().map(|part| &part.expression).filter(|expression| !plain(expression));
-        return parts.chain(&index.predicate).any(|expression| names_column(expression, column));
+        return parts.chain(&index.predicate).any(|expression| expression.may_use_column(column));
     }
     if let Some(reads) = &object.reads {
         return reads.has(table, column);
     }
     let mut copy = object.definition.clone();
-    expressions_mut(&mut copy).iter().any(|expression| names_column(expression, column))
+    expressions_mut(&mut copy).iter().any(|expression| expression.may_use_column(column))
 }

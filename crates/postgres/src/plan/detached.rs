@@ -5,9 +5,8 @@
 use std::cell::OnceCell;
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::super::names::{self, quoted};
+use super::super::names::quoted;
 use super::super::types::is_of;
-use super::dependents::names_column;
 use super::{Method, Outputs, Planner};
 use wevrun_core::model::{Column, Definition, Expression, Kind, Name, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::Step;
@@ -49,7 +48,7 @@ impl Planner<'_> {
             return Vec::new();
         }
         let stays = |key: &ObjectKey| !removed.contains(key) && !self.again.contains(key);
-        let mut found: Vec<(ObjectKey, Vec<Name>)> = Vec::new();
+        let mut found: Vec<(ObjectKey, Dropped)> = Vec::new();
         for object in self.have().of_kind(Kind::Table).filter(|object| stays(&object.key())) {
             let named = self.named(object, &gone);
             if !named.is_empty() && self.planning.want.table(&object.name).is_some() {
@@ -76,12 +75,31 @@ impl Planner<'_> {
         detached
     }
 
-    /// The dropped things that a table's expressions name: routines, and columns of types that are recreated.
-    fn named(&self, object: &Object, gone: &BTreeSet<QualifiedName>) -> Vec<Name> {
-        let mut named: Vec<Name> = object.uses.iter().filter(|name| gone.contains(name)).map(own_name).collect();
+    /// The dropped things that a table's expressions may use.
+    fn named(&self, object: &Object, gone: &BTreeSet<QualifiedName>) -> Dropped {
         let columns = object.as_table().into_iter().flat_map(|table| table.columns.iter());
-        named.extend(columns.filter(|column| is_of(column, &self.swapped)).map(|column| column.name.clone()));
-        named
+        let columns = columns.filter(|column| is_of(column, &self.swapped)).map(|column| column.name.clone());
+        Dropped {
+            routines: object.uses.iter().filter(|name| gone.contains(name)).cloned().collect(),
+            columns: columns.collect(),
+        }
+    }
+}
+
+/// What is dropped for a while: routines, and columns of types that are recreated.
+struct Dropped {
+    routines: Vec<QualifiedName>,
+    columns: Vec<Name>,
+}
+
+impl Dropped {
+    fn is_empty(&self) -> bool {
+        self.routines.is_empty() && self.columns.is_empty()
+    }
+
+    fn may_be_used_in(&self, expression: &Expression) -> bool {
+        self.routines.iter().any(|routine| expression.may_use_object(routine))
+            || self.columns.iter().any(|column| expression.may_use_column(column))
     }
 }
 
@@ -92,8 +110,8 @@ fn routines<'k>(keys: impl Iterator<Item = &'k ObjectKey>) -> BTreeSet<Qualified
 }
 
 /// Whether the column is computed from one of these.
-fn is_computed(column: &Column, named: &[Name]) -> bool {
-    column.generated.as_ref().is_some_and(|own| named.iter().any(|name| names_column(&own.expression, name)))
+fn is_computed(column: &Column, dropped: &Dropped) -> bool {
+    column.generated.as_ref().is_some_and(|own| dropped.may_be_used_in(&own.expression))
 }
 
 /// Whether the column shall be computed no more: then its values stay.
@@ -107,10 +125,10 @@ fn without(
     name: &QualifiedName,
     table: &mut Table,
     want: &Table,
-    named: &[Name],
+    named: &Dropped,
     swapped: &BTreeSet<QualifiedName>,
 ) -> Vec<String> {
-    let calls = |expression: &Expression| named.iter().any(|name| names_column(expression, name));
+    let calls = |expression: &Expression| named.may_be_used_in(expression);
     let (mut statements, mut actions) = (Vec::new(), Vec::new());
     for column in table.columns.iter_mut().filter(|column| is_computed(column, named)) {
         let own = quoted(column.name.canonical());
@@ -137,9 +155,4 @@ fn without(
         statements.push(format!("ALTER TABLE {name}\n    {}", actions.join(",\n    ")));
     }
     statements
-}
-
-/// The routine's name alone, as an expression calls it.
-fn own_name(routine: &QualifiedName) -> Name {
-    names::simple(routine.identifier())
 }

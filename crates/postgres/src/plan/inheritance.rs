@@ -111,7 +111,7 @@ impl TableChange<'_> {
         // The conditions of checks may name columns that the table has already.
         let named = self.want.columns.iter().filter(|column| {
             let is_new = columns.iter().any(|new| new.name == column.name);
-            !is_new && checks.iter().any(|check| super::dependents::names_column(&check.condition, &column.name))
+            !is_new && checks.iter().any(|check| check.condition.may_use_column(&column.name))
         });
         let named = named.filter_map(|column| {
             let data_type = &column.data_type.as_ref()?.canonical;

@@ -1,7 +1,7 @@
 //! Labels of enums that the rest of the script uses: they are added before it, in a transaction of their own.
 
 use super::super::{enum_labels, write};
-use wevrun_core::model::{Clauses, Name, Object, ObjectKey};
+use wevrun_core::model::{Clauses, Expression, Name, Object, ObjectKey, QualifiedName, Reference, Usage};
 use wevrun_core::plan::{Part, Planning, Step};
 
 /// The statements that add labels to an enum: none if labels go or change places.
@@ -28,6 +28,20 @@ pub fn additions(name: &Name, before: &Clauses, after: &Clauses) -> Option<Vec<S
 fn in_have<'p>(planning: &'p Planning<'_>, key: &ObjectKey) -> Option<(&'p Object, &'p Object)> {
     let original = planning.comparison.renames.key_in_have(key);
     planning.have.get(&original).zip(planning.want.get(key))
+}
+
+/// Whether an expression may use a label of a type that is new. In a query a literal can be a label that is not known to be one.
+pub fn may_use(expression: &Expression, data_type: &QualifiedName, old: &[String], new: &[String]) -> bool {
+    let is_in_text = || new.iter().any(|label| expression.written().contains(label.as_str()));
+    let Some(references) = expression.references.as_ref() else { return is_in_text() };
+    let is_new = |reference: &Reference| {
+        let is_old = |column: &Name| old.iter().any(|label| label == column.canonical());
+        reference.usage == Usage::Label
+            && reference.object == *data_type
+            && !reference.column.as_ref().is_some_and(is_old)
+    };
+    let has_queries = references.iter().any(|reference| reference.column.is_none() && reference.usage == Usage::Reads);
+    references.iter().any(is_new) || has_queries && is_in_text()
 }
 
 /// The part that adds labels: others may use them only when it is committed

@@ -334,10 +334,10 @@ impl<'p> Planner<'p> {
                 Change::Remove(_) => return false,
             };
             let routine = matches!(object.definition.kind(), Kind::Function | Kind::Procedure);
-            object.key() != want.key() && !routine && {
-                let statements = write::statements(object);
-                new.iter().any(|label| statements.iter().any(|statement| statement.contains(label.as_str())))
-            }
+            let expressions = object.definition.expressions();
+            object.key() != want.key()
+                && !routine
+                && expressions.iter().any(|own| labels::may_use(own, &want.name, &old, &new))
         })
     }
 

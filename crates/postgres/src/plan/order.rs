@@ -3,7 +3,6 @@
 use crate::clause;
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::super::{mentions, names};
 use wevrun_core::model::{Check, Definition, Kind, Model, Object, ObjectKey, QualifiedName, Table};
 
 /// Where a kind stands if nothing else decides, and in a circle.
@@ -112,8 +111,7 @@ pub fn takes_rows(object: &Object, table: &QualifiedName) -> bool {
 
 /// The checks of a table that call the routine.
 pub fn checks_with<'t>(table: &'t Table, routine: &Object) -> Vec<&'t Check> {
-    let called = names::identifier(&routine.name);
-    table.checks.iter().filter(|check| mentions::calls(&check.condition, &called)).collect()
+    table.checks.iter().filter(|check| check.condition.may_use_object(&routine.name)).collect()
 }
 
 /// Whether the object is a type that functions of its own read and write.

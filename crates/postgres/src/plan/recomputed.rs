@@ -4,8 +4,7 @@
 use crate::clause;
 use std::collections::BTreeSet;
 
-use super::super::mentions::calls;
-use super::super::names::{identifier, quoted};
+use super::super::names::quoted;
 use super::super::write;
 use super::create::equal_rows;
 use super::{is_partitioned, rewrites};
@@ -45,9 +44,8 @@ fn changes_body(before: &Object, after: &Object) -> bool {
 }
 
 fn of_index(planning: &Planning<'_>, function: &Object, object: &Object, index: &Index) -> Option<Step> {
-    let called = identifier(&function.name);
     let expressions = index.parts.iter().map(|part| &part.expression).chain(&index.predicate);
-    if !expressions.into_iter().any(|expression| calls(expression, &called)) {
+    if !expressions.into_iter().any(|expression| expression.may_use_object(&function.name)) {
         return None;
     }
     let title = format!("rebuild {} for the new {}", object.key(), function.key());
@@ -69,9 +67,8 @@ fn of_index(planning: &Planning<'_>, function: &Object, object: &Object, index: 
 }
 
 fn of_table(planning: &Planning<'_>, function: &Object, name: &QualifiedName, table: &Table) -> Vec<Step> {
-    let called = identifier(&function.name);
     let mut steps = Vec::new();
-    for check in table.checks.iter().filter(|check| calls(&check.condition, &called)) {
+    for check in table.checks.iter().filter(|check| check.condition.may_use_object(&function.name)) {
         let Some(constraint) = check.name.as_ref().filter(|_| !check.clauses.has(clause::INHERITED)) else { continue };
         let own = quoted(constraint.canonical());
         let statement =
@@ -86,8 +83,10 @@ fn of_table(planning: &Planning<'_>, function: &Object, name: &QualifiedName, ta
         steps.push(step);
     }
     for column in table.columns.iter() {
-        let Some(generated) =
-            column.generated.as_ref().filter(|generated| generated.stored && calls(&generated.expression, &called))
+        let Some(generated) = column
+            .generated
+            .as_ref()
+            .filter(|generated| generated.stored && generated.expression.may_use_object(&function.name))
         else {
             continue;
         };

@@ -106,7 +106,7 @@ impl TableChange<'_> {
     fn is_respelled(&self, check: &Check) -> bool {
         let names = |column: &Name| {
             let conditions = check.clauses.get(clause::WHERE).into_iter().chain([&check.condition]);
-            conditions.into_iter().any(|condition| super::dependents::names_column(condition, column))
+            conditions.into_iter().any(|condition| condition.may_use_column(column))
         };
         let other_type =
             |column: &Column| self.want.column(&column.name).is_some_and(|want| want.data_type != column.data_type);

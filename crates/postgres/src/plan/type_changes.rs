@@ -15,7 +15,7 @@ impl TableChange<'_> {
             data_type == table.canonical()
         };
         let key = self.have.clauses.get(clause::PARTITION_BY);
-        let (explanation, way_out) = if key.is_some_and(|key| super::dependents::names_column(key, column)) {
+        let (explanation, way_out) = if key.is_some_and(|key| key.may_use_column(column)) {
             (
                 "the server changes no type of a column that the table is partitioned by".to_owned(),
                 "create a table that is partitioned by the new type under another name, fill it, and rename both",

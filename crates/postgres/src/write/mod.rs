@@ -456,7 +456,7 @@ fn create_trigger(name: &str, owner: &str, clauses: &Clauses) -> String {
     let mut out = format!(
         "CREATE {constraint}TRIGGER {name} {} {} ON {owner}",
         clauses.written(clause::TIMING).to_uppercase(),
-        events(clauses.written(clause::EVENTS))
+        events(clauses)
     );
     if let Some(from) = clauses.value(clause::FROM) {
         out += &format!(" FROM {from}");
@@ -480,15 +480,16 @@ fn create_trigger(name: &str, owner: &str, clauses: &Clauses) -> String {
 }
 
 /// Keywords in upper case, columns as they are.
-fn events(text: &str) -> String {
-    let words: Vec<String> = text
-        .split(" or ")
-        .map(|event| match event.split_once(" of ") {
-            Some((event, columns)) => format!("{} OF {columns}", event.to_uppercase()),
-            None => event.to_uppercase(),
-        })
-        .collect();
-    words.join(" OR ")
+fn events(clauses: &Clauses) -> String {
+    let columns = clauses.get(clause::UPDATE_OF).map(|columns| {
+        let columns: Vec<String> = columns.iter().map(|column| quoted(column.canonical())).collect();
+        format!("UPDATE OF {}", columns.join(", "))
+    });
+    let event = |event: &str| match &columns {
+        Some(columns) if event == "update" => columns.clone(),
+        _ => event.to_uppercase(),
+    };
+    clauses.written(clause::EVENTS).split(" or ").map(event).collect::<Vec<_>>().join(" OR ")
 }
 
 /// The clauses of an object, whatever it is.

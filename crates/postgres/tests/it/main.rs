@@ -5,6 +5,7 @@ mod blocks;
 mod copies;
 mod extensions;
 mod fold;
+mod followed;
 mod inherits;
 mod mapping;
 mod names;
