@@ -4,6 +4,7 @@ mod bounds;
 mod casts;
 mod constants;
 mod copies;
+mod ctes;
 mod defaults;
 mod exclusion;
 mod expression;

@@ -7,7 +7,7 @@ use super::infer;
 use super::scope::Columns;
 use super::sets::select_of_values;
 use super::tree::*;
-use super::walk::{Cte, Walk};
+use super::walk::Walk;
 use wevrun_core::model::Name;
 
 pub fn outputs_by_name(projection: &[SelectItem]) -> Vec<(String, Expr)> {
@@ -163,14 +163,6 @@ impl Walk<'_> {
         }
         self.scopes.leave();
         complete.then_some(columns)
-    }
-
-    pub(super) fn see_ctes(&mut self, query: &Query) {
-        for cte in query.with.iter().flat_map(|with| &with.cte_tables) {
-            let mut columns = self.outputs(&cte.query);
-            rename_columns(&mut columns, &cte.alias);
-            self.ctes.push(Cte::new(ident_value(&cte.alias.name), columns));
-        }
     }
 
     /// Gives the columns of the query the names that the view has for them.

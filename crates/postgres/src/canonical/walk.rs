@@ -12,6 +12,7 @@ use sqlparser::ast::{
 use sqlparser::tokenizer::Span;
 
 use super::super::names;
+use super::ctes::Cte;
 use super::joins;
 use super::known::Known;
 use super::outputs::*;
@@ -21,20 +22,6 @@ use super::sets::*;
 use super::stored::Aside;
 use super::tree::*;
 use wevrun_core::model::Unresolved;
-
-/// A query of WITH.
-#[derive(Clone)]
-pub(super) struct Cte {
-    pub(super) name: String,
-    pub(super) columns: Option<Columns>,
-    is_in_sight: bool,
-}
-
-impl Cte {
-    pub(super) fn new(name: String, columns: Option<Columns>) -> Cte {
-        Cte { name, columns, is_in_sight: true }
-    }
-}
 
 /// The walk.
 pub struct Walk<'k> {
@@ -47,7 +34,7 @@ pub struct Walk<'k> {
     /// WITH queries around.
     pub(super) ctes: Vec<Cte>,
     /// The addresses of the queries of WITH around, each with its place among them: it does not see itself and those after it.
-    cte_queries: Vec<(usize, usize)>,
+    pub(super) cte_queries: Vec<(usize, usize)>,
     /// Parts of the INSERTs around, which have been walked over.
     aside: Vec<Aside>,
     /// What the columns of the SELECTs around are called: ORDER BY and DISTINCT ON may mean these.
@@ -96,12 +83,6 @@ impl<'k> Walk<'k> {
     /// The table or view that a name in FROM means; none if it is a WITH query, or not known.
     pub fn relation(&self, parts: &[String]) -> Option<String> {
         if self.cte(parts).is_some() { None } else { self.known.relation_in_query(parts, self.own_schema) }
-    }
-
-    /// The WITH query that a name in FROM means.
-    pub(super) fn cte(&self, parts: &[String]) -> Option<&Cte> {
-        let [name] = parts else { return None };
-        self.ctes.iter().rev().find(|cte| cte.name == *name && cte.is_in_sight)
     }
 
     /// Whether a SELECT around calls a column of its result so.
@@ -249,11 +230,6 @@ impl<'k> Walk<'k> {
     }
 }
 
-/// Which of the queries of a tree it is: they stay where they are while the tree is walked over.
-fn address(query: &Query) -> usize {
-    std::ptr::from_ref(query).addr()
-}
-
 /// The number of a column in place of its name.
 fn number_output(expr: &mut Expr, outputs: Option<&[(String, Option<String>)]>) {
     let Expr::Identifier(name) = expr else { return };
@@ -301,13 +277,7 @@ impl Walk<'_> {
 
     /// What a query has in sight. A SELECT has a level of its own; one of several has one within the whole's.
     pub fn enter_query(&mut self, query: &Query) {
-        self.show_ctes_of(query, false);
-        let before = self.ctes.len();
-        self.see_ctes(query);
-        if let Some(with) = query.with.as_ref().filter(|with| !with.recursive) {
-            let queries = with.cte_tables.iter().map(|cte| address(&cte.query));
-            self.cte_queries.extend(queries.zip(before..));
-        }
+        self.enter_ctes(query);
         match &*query.body {
             SetExpr::Select(select) => {
                 let from = self.tables_of(&select.from);
@@ -320,19 +290,7 @@ impl Walk<'_> {
     /// What it had in sight goes out of sight.
     pub fn leave_query(&mut self, query: &Query) {
         self.scopes.leave();
-        if let Some(with) = &query.with {
-            self.ctes.truncate(self.ctes.len().saturating_sub(with.cte_tables.len()));
-            self.cte_queries.retain(|(_, place)| *place < self.ctes.len());
-        }
-        self.show_ctes_of(query, true);
-    }
-
-    /// Shows or hides what a query of WITH does not see: itself and those after it.
-    fn show_ctes_of(&mut self, query: &Query, is_in_sight: bool) {
-        let own = address(query);
-        if let Some((_, place)) = self.cte_queries.iter().find(|(address, _)| *address == own) {
-            self.ctes[*place..].iter_mut().for_each(|cte| cte.is_in_sight = is_in_sight);
-        }
+        self.leave_ctes(query);
     }
 
     /// What a SELECT has in sight.
