@@ -162,22 +162,11 @@ impl Renamed<'_> {
             if is_it && reference.usage == Usage::Joins && matches!(self.what, What::Part(..)) {
                 return self.with_former_columns(spelling);
             }
-            // The new name is another relation's in the text.
-            let is_alias = |name: &str| {
-                spelling.around.tables.iter().any(|table| table.alias.as_ref().is_some_and(|(_, own)| own == name))
-            };
-            if let What::Itself(to) = self.what
-                && is_it
-                && reference.usage == Usage::Qualifies
-                && is_alias(&names::identifier(to))
-            {
-                return None;
-            }
             if let Some(span) = reference.span {
                 places.entry(span).or_default().push(self.new_text(reference, span.of(text), is_canonical));
             }
         }
-        let mut edits = Edits::new();
+        let mut edits = self.renamed_alias(spelling);
         for (span, new) in places {
             match &new[..] {
                 [Some(first), rest @ ..] if rest.iter().all(|other| other.as_ref() == Some(first)) => {
@@ -198,6 +187,22 @@ impl Renamed<'_> {
         edits.sort();
         edits.dedup();
         Some(edits)
+    }
+
+    /// Another alias for what FROM calls as the table is called now, where the text also has the table's own name before a column: the
+    /// server numbers it.
+    fn renamed_alias(&self, spelling: &Spelling) -> Edits {
+        let What::Itself(to) = self.what else { return Edits::new() };
+        let is_qualifier =
+            |reference: &Reference| reference.usage == Usage::Qualifies && reference.object == *self.object;
+        if !spelling.references.iter().any(is_qualifier) {
+            return Edits::new();
+        }
+        let new = names::identifier(to);
+        let around = &spelling.around;
+        let aliases = around.tables.iter().filter_map(|table| table.alias.as_ref());
+        let places = aliases.chain(&around.qualifiers).chain(&around.rows).filter(|(_, name)| *name == new);
+        places.map(|(span, _)| (*span, names::quoted(&format!("{new}_1")))).collect()
     }
 
     /// Lets the tables of FROM keep the names of their columns in the text, as the server does where a join needs them.

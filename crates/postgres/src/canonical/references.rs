@@ -41,6 +41,8 @@ pub struct Surroundings<P> {
     pub columns: Vec<(P, String)>,
     /// The whole rows that are written as the relation's name alone.
     pub rows: Vec<(P, String)>,
+    /// The names of relations before a dot, where FROM gives them.
+    pub qualifiers: Vec<(P, String)>,
     /// The tables and views in FROM.
     pub tables: Vec<FromTable<P>>,
 }
@@ -60,7 +62,13 @@ pub struct FromTable<P> {
 
 impl<P> Default for Surroundings<P> {
     fn default() -> Surroundings<P> {
-        Surroundings { lists: Vec::new(), columns: Vec::new(), rows: Vec::new(), tables: Vec::new() }
+        Surroundings {
+            lists: Vec::new(),
+            columns: Vec::new(),
+            rows: Vec::new(),
+            qualifiers: Vec::new(),
+            tables: Vec::new(),
+        }
     }
 }
 
@@ -82,6 +90,7 @@ impl<P> Surroundings<P> {
             lists: self.lists.into_iter().map(list).collect(),
             columns: named(self.columns),
             rows: named(self.rows),
+            qualifiers: named(self.qualifiers),
             tables: self.tables.into_iter().filter_map(table).collect(),
         }
     }
@@ -91,6 +100,7 @@ impl<P> Surroundings<P> {
         self.lists.extend(other.lists);
         self.columns.extend(other.columns);
         self.rows.extend(other.rows);
+        self.qualifiers.extend(other.qualifiers);
         self.tables.extend(other.tables);
     }
 }
@@ -188,6 +198,11 @@ impl Walk<'_> {
                 return self.see(Some(behind.table.clone()), Some(own), Usage::Reads, span);
             }
         }
+        if let (Some(around), [own]) = (&mut self.around, qualifiers)
+            && relation.has_alias
+        {
+            around.qualifiers.push((own.span, relation.written.clone()));
+        }
         let (table, has_alias) = (relation.table.clone(), relation.has_alias);
         if qualifiers.is_empty()
             && !self.scopes.is_bare()
@@ -204,6 +219,7 @@ impl Walk<'_> {
     /// A name that no single table has as a column.
     fn sees_name(&mut self, name: &str, span: RawSpan) {
         if self.scopes.called(name).is_some() {
+            self.around.iter_mut().for_each(|around| around.rows.push((span, name.to_owned())));
             return self.sees_row(name, span);
         }
         // The columns that a join merges have been recorded with the join.
@@ -217,9 +233,6 @@ impl Walk<'_> {
             self.misses_columns = true;
             return;
         };
-        if let Some(around) = &mut self.around {
-            around.rows.push((span, relation.written.clone()));
-        }
         let span = if relation.has_alias { RawSpan::empty() } else { span };
         self.see(relation.table.clone(), None, Usage::WholeRow, span);
     }
@@ -449,7 +462,13 @@ impl Walk<'_> {
     pub(super) fn sees_select(&mut self, select: &Select) {
         for item in &select.projection {
             if let SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(name), _) = item {
-                self.sees_row(&name_parts(name).pop().unwrap_or_default(), place_of_name(name));
+                let own = name_parts(name).pop().unwrap_or_default();
+                if let (Some(around), [_]) = (&mut self.around, &name.0[..])
+                    && self.scopes.called(&own).is_some_and(|relation| relation.has_alias)
+                {
+                    around.qualifiers.push((place_of_name(name), own.clone()));
+                }
+                self.sees_row(&own, place_of_name(name));
             }
         }
         if self.around.is_none() {

@@ -53,6 +53,16 @@ fn layout_comments_literals_and_aliases_stay() {
             "SELECT kind AS mass FROM kg ORDER BY kg.mass",
         ),
         (
+            "SELECT mass.*, count(mass.*) OVER (), mass IS NULL AS n FROM kg mass",
+            "ALTER TABLE kg RENAME COLUMN weight TO mass",
+            "SELECT mass.id, mass.kind, mass.mass AS weight, count(mass.*) OVER (), mass.* IS NULL AS n FROM kg mass",
+        ),
+        (
+            "SELECT kind FROM kg WHERE EXISTS (SELECT FROM other mass WHERE mass.id = kg.id AND mass IS NOT NULL)",
+            "ALTER TABLE kg RENAME TO mass",
+            "SELECT kind FROM mass WHERE EXISTS (SELECT FROM other mass_1 WHERE mass_1.id = mass.id AND mass_1 IS NOT NULL)",
+        ),
+        (
             "SELECT x.n, x.weight FROM kg AS x(n)",
             "ALTER TABLE kg RENAME COLUMN weight TO mass",
             "SELECT x.n, x.mass AS weight FROM kg AS x(n)",
