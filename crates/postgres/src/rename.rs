@@ -6,7 +6,9 @@ use super::{types, write};
 use crate::change::forget_index;
 use crate::clause;
 use smol_str::{SmolStr, format_smolstr};
-use wevrun_core::model::{Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
+use wevrun_core::model::{
+    ClauseFamily, Clauses, Definition, Expression, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table,
+};
 
 /// Renames an object or moves it into another schema, with what moves along: what is in a schema, indexes, the sequences of columns
 /// (<https://www.postgresql.org/docs/current/sql-altertable.html>).
@@ -77,6 +79,11 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
             }
             _ => {}
         }
+        if object.definition.kind() == Kind::Publication {
+            for clauses in all_clauses(&mut object.definition) {
+                touched |= rename_key(clauses, clause::PUBLISHED_TABLE, from.canonical(), to.canonical());
+            }
+        }
         for clauses in all_clauses(&mut object.definition) {
             for name in clauses.objects_mut().filter(|name| **name == from) {
                 *name = to.clone();
@@ -132,6 +139,14 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
             rename(model, &routine, &renamed);
         }
     }
+}
+
+/// Gives a clause of a family another name; false if there is none.
+fn rename_key<V>(clauses: &mut Clauses, family: ClauseFamily<V>, from: &str, to: &str) -> bool {
+    let value = clauses.remove_named(&family.of(from).name());
+    let is_there = value.is_some();
+    value.into_iter().for_each(|value| clauses.set_named(&family.of(to).name(), value));
+    is_there
 }
 
 /// The name of a routine or operator once a type of its arguments has another name; none if it takes no such values.
@@ -206,6 +221,10 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
                     }
                 }
                 Definition::View(view) => {
+                    let [own, new] = [from, to].map(|name| names::quoted(name.canonical()));
+                    for family in [clause::DEFAULT_OF, clause::COMMENT_ON] {
+                        rename_key(&mut view.clauses, family, &own, &new);
+                    }
                     view.columns.iter_mut().filter(|column| **column == *from).for_each(|column| *column = to.clone());
                 }
                 _ => {}
@@ -295,6 +314,12 @@ pub fn drop_constraint(table: &mut Table, name: &Name) -> bool {
     table.checks.retain(|check| check.name.as_ref() != Some(name));
     table.exclusions.retain(|check| check.name.as_ref() != Some(name));
     count(table) < before
+}
+
+/// Renames an attribute of a composite type in all texts.
+pub fn attribute(model: &mut Model, data_type: &QualifiedName, from: &str, to: &str) {
+    let [from, to] = [from, to].map(|name| names::simple(&names::unquoted(name)));
+    canonical::follow(model, &Renamed { object: data_type, what: What::Part(&from, &to) });
 }
 
 /// Renames a label of an enumeration in all texts.

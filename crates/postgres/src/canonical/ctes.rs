@@ -44,7 +44,7 @@ impl Walk<'_> {
         }
     }
 
-    /// They end.
+    /// The queries of WITH of a query end.
     pub(super) fn leave_ctes(&mut self, query: &Query) {
         if let Some(with) = &query.with {
             self.ctes.truncate(self.ctes.len().saturating_sub(with.cte_tables.len()));
@@ -53,7 +53,7 @@ impl Walk<'_> {
         self.show_ctes_of(query, true);
     }
 
-    /// Adds them.
+    /// Adds the queries of WITH of a query.
     pub(super) fn see_ctes(&mut self, query: &Query) {
         for cte in query.with.iter().flat_map(|with| &with.cte_tables) {
             let mut columns = self.outputs(&cte.query);

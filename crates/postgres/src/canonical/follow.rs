@@ -50,7 +50,12 @@ pub fn follow(model: &mut Model, renamed: &Renamed<'_>) {
     // A column may be meant where only its table is named, and where its table is not: in `*`, NATURAL, and the table's own texts.
     let may_refer = |text: &Expression| {
         let is_named = |name: &str| says(text.written(), name);
-        is_named(&own) || matches!(renamed.what, What::Part(from, _) if is_named(from.canonical()))
+        let is_part = |name: &Name| match name.canonical() {
+            // A label may be an element of an array.
+            label if label.starts_with('\'') => text.written().contains(['\'', '$']),
+            column => is_named(column),
+        };
+        is_named(&own) || matches!(renamed.what, What::Part(from, _) if is_part(from))
     };
     let touched =
         |object: &&Object| object.definition.expressions().into_iter().any(may_refer) || renamed.is_own_output(object);
@@ -229,6 +234,9 @@ impl Renamed<'_> {
             return None;
         }
         match (self.what, &reference.column) {
+            (What::Part(from, to), Some(_)) if reference.usage == Usage::Label && text.contains('{') => {
+                with_element(text, from.canonical(), to.canonical())
+            }
             (What::Part(from, to), Some(column)) if column == from => Some(match reference.usage {
                 Usage::Label => to.canonical().to_owned(),
                 _ => names::quoted(to.canonical()),
@@ -365,5 +373,69 @@ impl Renamed<'_> {
             }
         }
         Some(())
+    }
+}
+
+/// The literal of an array in which a label has another name; none if it has no such element
+/// (<https://www.postgresql.org/docs/current/arrays.html#ARRAYS-IO>).
+fn with_element(literal: &str, from: &str, to: &str) -> Option<String> {
+    let value = tokens::string_value(literal)?;
+    let [from, to] = [from, to].map(|label| tokens::string_value(label).unwrap_or_default());
+    let (mut out, mut element, mut is_quoted, mut found) = (String::new(), String::new(), false, false);
+    let mut chars = value.chars();
+    while let Some(ch) = chars.next() {
+        match ch {
+            '"' => {
+                is_quoted = !is_quoted;
+                element.push(ch);
+            }
+            '\\' => element.extend([ch].into_iter().chain(chars.next())),
+            '{' | '}' | ',' if !is_quoted => {
+                let is_label = element_text(&element) == from;
+                found |= is_label;
+                out += if is_label { "" } else { &element };
+                if is_label {
+                    out += &element_of(&to);
+                }
+                element.clear();
+                out.push(ch);
+            }
+            _ => element.push(ch),
+        }
+    }
+    found.then(|| tokens::literal(&(out + &element)))
+}
+
+/// An element with this value, in quotes where the server writes them.
+fn element_of(value: &str) -> String {
+    let is_special = |ch: char| matches!(ch, '{' | '}' | ',' | '"' | '\\') || ch.is_whitespace();
+    if !value.is_empty() && !value.contains(is_special) && !value.eq_ignore_ascii_case("null") {
+        return value.to_owned();
+    }
+    format!("\"{}\"", value.replace('\\', "\\\\").replace('"', "\\\""))
+}
+
+/// The value of an element as it is written.
+fn element_text(element: &str) -> String {
+    let inner = element.trim();
+    let inner = inner.strip_prefix('"').and_then(|inner| inner.strip_suffix('"')).unwrap_or(inner);
+    let mut chars = inner.chars();
+    let mut text = String::new();
+    while let Some(ch) = chars.next() {
+        text.extend(if ch == '\\' { chars.next() } else { Some(ch) });
+    }
+    text
+}
+
+#[cfg(test)]
+mod tests {
+    use super::with_element;
+
+    #[test]
+    fn only_whole_elements_of_arrays_are_renamed() {
+        let renamed = |literal: &str| with_element(literal, "'new'", "'it''s new'");
+        assert_eq!(renamed("'{new,old}'").as_deref(), Some("'{\"it''s new\",old}'"));
+        assert_eq!(renamed("'{{\"new\"},{newer}}'").as_deref(), Some("'{{\"it''s new\"},{newer}}'"));
+        assert_eq!(renamed("'{newer,\"a,new\",NULL}'"), None);
     }
 }

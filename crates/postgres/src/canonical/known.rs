@@ -359,6 +359,11 @@ impl Known {
         self.returned.get(name.canonical()).map(String::as_str)
     }
 
+    /// The attributes of a composite type of the model, by its canonical name.
+    pub(super) fn has_attribute(&self, data_type: &str, attribute: &str) -> bool {
+        self.composites.get(data_type).is_some_and(|columns| columns.iter().any(|(name, _)| name == attribute))
+    }
+
     /// What the model's only routine of this name gives in FROM, where it is called `called`.
     pub fn rows(&self, function: &str, arguments: usize, called: &str) -> Option<FunctionRows> {
         let name = self.only_routine(function, arguments)?;

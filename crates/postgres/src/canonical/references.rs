@@ -1,7 +1,7 @@
 //! What a walk refers to: columns, relations, routines, types and labels, each with its place in the text.
 
 use sqlparser::ast::{
-    ArrayElemTypeDef, Assignment, AssignmentTarget, BinaryOperator, DataType, Expr, Function, FunctionArg,
+    AccessExpr, ArrayElemTypeDef, Assignment, AssignmentTarget, BinaryOperator, DataType, Expr, Function, FunctionArg,
     FunctionArgExpr, FunctionArguments, Ident, Insert, JoinOperator, ObjectName, OnConflictAction, OnInsert, Select,
     SelectItem, SelectItemQualifiedWildcardKind, Statement, TableFactor, TableObject, Value,
 };
@@ -178,6 +178,9 @@ impl Walk<'_> {
 
     /// Records a column that an expression names, with the qualifier before it.
     pub(super) fn sees_column(&mut self, qualifiers: &[Ident], column: &Ident) {
+        if is_place(column.span) && self.attributes.contains(&column.span) {
+            return;
+        }
         let name = ident_value(column);
         let qualifier = qualifiers.last().map(ident_value);
         let of = match &qualifier {
@@ -380,6 +383,19 @@ impl Walk<'_> {
             let target = type_text(data_type);
             self.sees_object_text(&target, text, value.span);
             self.sees_literal(&target, text, value.span);
+        }
+    }
+
+    /// Records the attribute that is taken from a value of a composite type.
+    pub(super) fn sees_attribute(&mut self, expr: &Expr) {
+        let Expr::CompoundFieldAccess { root, access_chain } = expr else { return };
+        let Some(AccessExpr::Dot(Expr::Identifier(attribute))) = access_chain.first() else { return };
+        self.attributes.push(attribute.span);
+        let root = without_parentheses(root);
+        let Some(data_type) = infer::type_of(self, root) else { return };
+        let (found, name) = (self.known.qualified_types(&data_type, self.own_schema), ident_value(attribute));
+        if self.known.has_attribute(&found, &name) {
+            self.see(Some(found), Some(name), Usage::Reads, attribute.span);
         }
     }
 

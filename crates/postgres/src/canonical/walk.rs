@@ -47,6 +47,8 @@ pub struct Walk<'k> {
     pub unresolved: BTreeSet<Unresolved>,
     /// What is referred to.
     pub seen: Vec<Seen>,
+    /// The places of attributes that are taken from values: they are no columns.
+    pub(super) attributes: Vec<Span>,
     /// What is around the references, if that is wanted.
     pub around: Option<Surroundings<Span>>,
     /// Whether it could not be told of which table a column is.
@@ -70,6 +72,7 @@ impl<'k> Walk<'k> {
             looking_ahead: 0,
             unresolved: BTreeSet::new(),
             seen: Vec::new(),
+            attributes: Vec::new(),
             around: None,
             misses_columns: false,
         }
@@ -555,6 +558,7 @@ impl VisitorMut for Walk<'_> {
         self.sees_cast(expr);
         self.sees_operator(expr);
         self.field_access(expr);
+        self.sees_attribute(expr);
         negative_base(expr);
         collated_operand(expr);
         ControlFlow::Continue(())

@@ -110,6 +110,13 @@ impl EngineChange for Change {
             Change::DropInPartitions(constraint) => children::drop_in_partitions(model, key, constraint),
             Change::Table { changes, only } => return table::apply(model, key, changes, *only),
             Change::Object(change) => {
+                if let ObjectChange::Attributes(changes) = change {
+                    for change in changes {
+                        if let AttributeChange::Rename(from, to) = change {
+                            crate::rename::attribute(model, &key.name, from, to);
+                        }
+                    }
+                }
                 let Some(object) = model.get_mut(key) else { return Ok(()) };
                 object.text.clear();
                 change.apply(object);

@@ -5,7 +5,7 @@ use wevrun_core::model::{Definition, Kind, Model};
 use wevrun_core::plan::{Evidence, Wishes};
 use wevrun_core::script::make_script;
 
-use crate::{VERSION, model, object, postgres};
+use crate::{VERSION, model, object, postgres, same};
 
 /// The query of view `v` after an ALTER.
 fn query(before: &str, alter: &str) -> (String, bool) {
@@ -53,14 +53,14 @@ fn layout_comments_literals_and_aliases_stay() {
             "SELECT kind AS mass FROM kg ORDER BY kg.mass",
         ),
         (
-            "SELECT mass.*, count(mass.*) OVER (), mass IS NULL AS n FROM kg mass",
+            "SELECT mass.*, count(mass.*) OVER (), count(mass) OVER () AS n FROM kg mass",
             "ALTER TABLE kg RENAME COLUMN weight TO mass",
-            "SELECT mass.id, mass.kind, mass.mass AS weight, count(mass.*) OVER (), mass.* IS NULL AS n FROM kg mass",
+            "SELECT mass.id, mass.kind, mass.mass AS weight, count(mass.*) OVER (), count(mass.*) OVER () AS n FROM kg mass",
         ),
         (
-            "SELECT kind FROM kg WHERE EXISTS (SELECT FROM other mass WHERE mass.id = kg.id AND mass IS NOT NULL)",
+            "SELECT kind FROM kg WHERE EXISTS (SELECT FROM other mass WHERE mass.id = kg.id AND mass.kg > 1)",
             "ALTER TABLE kg RENAME TO mass",
-            "SELECT kind FROM mass WHERE EXISTS (SELECT FROM other mass_1 WHERE mass_1.id = mass.id AND mass_1 IS NOT NULL)",
+            "SELECT kind FROM mass WHERE EXISTS (SELECT FROM other mass_1 WHERE mass_1.id = mass.id AND mass_1.kg > 1)",
         ),
         (
             "SELECT x.n, x.weight FROM kg AS x(n)",
@@ -144,4 +144,52 @@ fn views_do_not_read_what_only_shares_a_name() {
         let uses: Vec<&str> = view.uses.iter().map(|name| name.canonical()).collect();
         assert_eq!(uses, ["public.t"], "{}", view.name);
     }
+}
+
+#[test]
+fn a_publication_has_the_new_names_of_its_table() {
+    let publication = |table: &str, column: &str| {
+        format!("CREATE PUBLICATION p FOR TABLE {table} (id, {column}) WHERE (id > 1 AND {column} <> 'weight');")
+    };
+    let renamed = "ALTER TABLE kg RENAME COLUMN weight TO mass; ALTER TABLE kg RENAME TO hives;";
+    let table = |name: &str, column: &str| format!("CREATE TABLE {name} (id integer, {column} text);");
+    same(
+        &format!("{} {} {renamed}", table("kg", "weight"), publication("kg", "weight")),
+        &format!("{} {}", table("hives", "mass"), publication("hives", "mass")),
+    );
+}
+
+#[test]
+fn labels_in_arrays_get_the_new_name() {
+    let source = |label: &str, after: &str| {
+        format!(
+            "CREATE TYPE kind AS ENUM ('{label}', 'old');
+             CREATE TABLE t (a kind[] DEFAULT '{{{label},old}}', b text[] DEFAULT '{{new}}', CHECK (a <> '{{{label}}}'::kind[]));{after}"
+        )
+    };
+    same(&source("new", "ALTER TYPE kind RENAME VALUE 'new' TO 'fresh';"), &source("fresh", ""));
+}
+
+#[test]
+fn an_attribute_gets_its_new_name_where_it_is_taken_from_a_value() {
+    let source = |name: &str, after: &str| {
+        format!(
+            "CREATE TYPE pair AS ({name} integer, b text); {after}
+             CREATE TABLE u (p pair, weight integer, CHECK ((p).{name} > 0 AND (p).b <> 'weight' AND weight > 1));
+             CREATE VIEW v AS SELECT (u.p).{name} AS x, weight FROM u WHERE ((p).{name}) > 1;"
+        )
+    };
+    let renamed = "ALTER TYPE pair RENAME ATTRIBUTE weight TO mass;";
+    same(&format!("{}{renamed}", source("weight", "")), &source("mass", ""));
+}
+
+#[test]
+fn what_a_view_has_for_its_columns_follows_them() {
+    let source = |column: &str, after: &str| {
+        format!(
+            "CREATE TABLE t (id integer); CREATE VIEW v AS SELECT id AS {column} FROM t;
+             ALTER VIEW v ALTER COLUMN {column} SET DEFAULT 3; COMMENT ON COLUMN v.{column} IS 'a';{after}"
+        )
+    };
+    same(&source("a", "ALTER VIEW v RENAME COLUMN a TO z;"), &source("z", ""));
 }
