@@ -76,7 +76,7 @@ pub fn drop_dependents_of_column(model: &mut Model, table: &ObjectKey, column: &
         is_reader
             && of_table
             && match &object.reads {
-                // What reads whole rows stays.
+                // An object that reads whole rows is kept.
                 Some(reads) => reads.has_column(&table.name, column),
                 None => any_expression(object, |expression| expression.may_use_column(column)),
             }

@@ -5,9 +5,11 @@ use std::ops::ControlFlow;
 
 use sqlparser::ast::{AccessExpr, Expr, Visit, Visitor};
 use wevrun_core::model::{Check, Column, Expression, Index, Name, Unordered};
+use wevrun_core::parse::{TokenKind, token};
 
 use crate::canonical::{exclusion_expressions, identifier_of_tree, parse_expression};
-use crate::{clause, names, split_list};
+use crate::parse::identifier_of;
+use crate::{clause, names, split_list, tokens};
 
 /// The columns that an expression uses, each once, in the table's order.
 pub fn used<'c>(columns: &'c Unordered<Column>, expression: &Expression) -> Vec<&'c Name> {
@@ -41,9 +43,13 @@ pub fn indexes(index: &Index, column: &Name) -> bool {
         || included.iter().any(|name| names::unquoted(name) == column.canonical())
 }
 
-/// The identifiers that can be columns. A text without a tree has none: the server reports what is wrong with it.
+/// The identifiers that can be columns: in a text that the parser does not take, every word.
 fn found(text: &str) -> Vec<String> {
-    let Some(expression) = parse_expression(text) else { return Vec::new() };
+    let Some(expression) = parse_expression(text) else {
+        let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
+        let words = tokens.iter().filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted));
+        return words.map(|token| identifier_of(*token, text)).collect();
+    };
     let mut collect = Collect(Vec::new());
     let _ = expression.visit(&mut collect);
     collect.0
@@ -77,8 +83,16 @@ mod tests {
     #[test]
     fn literals_types_and_functions_are_no_columns() {
         let uses = |text: &str| uses(&Expression::plain(text), &Name::new("kg", "kg"));
-        for text in ["kg > 0", "\"kg\" > 0", "t.kg IS NULL", "f(a, KG)", "(kg)::text <> ''", "a[kg] = 1", "t.kg[1] = 2"]
-        {
+        for text in [
+            "kg > 0",
+            "\"kg\" > 0",
+            "t.kg IS NULL",
+            "f(a, KG)",
+            "(kg)::text <> ''",
+            "a[kg] = 1",
+            "t.kg[1] = 2",
+            "(kg >) 0",
+        ] {
             assert!(uses(text), "{text}");
         }
         for text in ["note <> 'kg'", "a::kg = 'x'", "kg(a)", "a /* kg */ > 0", "\"KG\" > 0", "(kg.a) > 0", "a = $$kg$$"]

@@ -104,7 +104,7 @@ pub fn tables(random: &mut SmallRng) -> (&'static str, Vec<Known>, Vec<String>) 
     (schema, made, statements.into_iter().map(|text| text.replace("public.", &format!("{schema}."))).collect())
 }
 
-/// What depends on some of the tables; the server may refuse it.
+/// An object that depends on some of the tables; the server may refuse it.
 fn dependent(random: &mut SmallRng, tables: &[Known]) -> String {
     let (t, u) = (tables.choose(random).expect("tables"), tables.choose(random).expect("tables"));
     let name = spelled_word(random);

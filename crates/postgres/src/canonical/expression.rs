@@ -42,7 +42,7 @@ pub struct Spelling {
     pub has_tree: bool,
     /// Whether it is known what all its names refer to.
     pub is_resolved: bool,
-    /// What is around the references, if the scope keeps it.
+    /// The surroundings of the references, if the scope keeps them.
     pub around: Surroundings<Span>,
 }
 
@@ -324,7 +324,7 @@ impl<'k> Scope<'k> {
         let spelled = with_room(text, || {
             let (mut query, readable) = read(text, |parser| parser.parse_query())?;
             let mut walk = self.walk(Scopes::empty());
-            // Its list shall be kept as it is written.
+            // A rename needs the list as it is written.
             if !self.keeps_surroundings {
                 walk.name_outputs(&mut query, columns);
             }

@@ -15,16 +15,16 @@ use wevrun_core::model::{
 };
 use wevrun_core::parse::{TokenKind, token};
 
-/// What is renamed.
+/// A new name.
 #[derive(Clone, Copy)]
 pub struct Renamed<'n> {
     /// The object, by the name that it has.
     pub object: &'n QualifiedName,
-    /// What of it.
+    /// The part of it.
     pub what: What<'n>,
 }
 
-/// What of an object is renamed.
+/// The part of an object that gets the new name.
 #[derive(Clone, Copy)]
 pub enum What<'n> {
     /// A column of a relation or a label of an enumeration: its name, and the new one.
@@ -44,7 +44,8 @@ enum Refusal {
     OtherMeaning,
 }
 
-/// Gives all texts of a model the new name. An expression that can't have it is approximate afterwards.
+/// Gives all texts of a model the new name. An expression that can't have it keeps the former one: it is approximate in a canonical model, and
+/// the check reports the name in a source.
 pub fn follow(model: &mut Model, renamed: &Renamed<'_>) {
     let own = names::identifier(renamed.object);
     // A column may be meant where only its table is named, and where its table is not: in `*`, NATURAL, and the table's own texts.
@@ -206,8 +207,10 @@ impl Renamed<'_> {
         let new = names::identifier(to);
         let around = &spelling.around;
         let aliases = around.tables.iter().filter_map(|table| table.alias.as_ref());
-        let places = aliases.chain(&around.qualifiers).chain(&around.rows).filter(|(_, name)| *name == new);
-        places.map(|(span, _)| (*span, names::quoted(&format!("{new}_1")))).collect()
+        let is_taken = |name: &str| aliases.clone().chain(&around.qualifiers).any(|(_, own)| own == name);
+        let numbered = (1..).map(|number| format!("{new}_{number}")).find(|name| !is_taken(name)).unwrap_or_default();
+        let places = aliases.clone().chain(&around.qualifiers).chain(&around.rows).filter(|(_, name)| *name == new);
+        places.map(|(span, _)| (*span, names::quoted(&numbered))).collect()
     }
 
     /// Lets the tables of FROM keep the names of their columns in the text, as the server does where a join needs them.
@@ -228,7 +231,7 @@ impl Renamed<'_> {
         Some(edits)
     }
 
-    /// What a place that refers to something has in place of its text, if that is what is renamed.
+    /// The new text of a place that refers to the renamed thing.
     fn new_text(&self, reference: &Reference, text: &str, is_canonical: bool) -> Option<String> {
         if reference.object != *self.object {
             return None;
@@ -278,7 +281,7 @@ impl Renamed<'_> {
         if edits.is_empty() && !spelling.references.has_object(self.object) {
             return;
         }
-        // A column comes before a row of the same name.
+        // A name means a column rather than a row.
         for (span, _) in spelling.around.rows.iter().filter(|(_, name)| name == to.canonical()) {
             edits.push((Span { start: span.end, end: span.end }, ".*".to_owned()));
         }

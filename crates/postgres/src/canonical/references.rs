@@ -1,4 +1,4 @@
-//! What a walk refers to: columns, relations, routines, types and labels, each with its place in the text.
+//! The references that a walk finds: to columns, relations, routines, types and labels, each with its place in the text.
 
 use sqlparser::ast::{
     AccessExpr, ArrayElemTypeDef, Assignment, AssignmentTarget, BinaryOperator, DataType, Expr, Function, FunctionArg,
@@ -125,10 +125,10 @@ pub enum ListItem {
     All(Vec<ListedColumn>),
 }
 
-/// A column that `*` stands for.
+/// A column in the list of `*`.
 #[derive(Debug, Clone)]
 pub struct ListedColumn {
-    /// What the text calls its relation.
+    /// The name of its relation in the text.
     pub qualifier: Option<String>,
     /// The table or view that it is of.
     pub table: Option<String>,
@@ -316,7 +316,8 @@ impl Walk<'_> {
     pub(super) fn sees_type(&mut self, data_type: &DataType) {
         match data_type {
             DataType::Custom(name, _) => {
-                let found = self.known.qualified_types(&type_text(data_type), self.own_schema);
+                let bare = type_text(&DataType::Custom(name.clone(), Vec::new()));
+                let found = self.known.qualified_types(&bare, self.own_schema);
                 if self.known.types.contains(&found) {
                     self.see(Some(found), None, Usage::Type, place_of_name(name));
                 }

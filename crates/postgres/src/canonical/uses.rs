@@ -9,7 +9,8 @@ use super::super::rename::types_mut;
 use super::super::{tokens, types};
 use super::expression::Scope;
 use super::known::Known;
-use super::{operators, texts};
+use super::operators;
+use super::texts::{self, Form};
 use wevrun_core::model::{Definition, Kind, Object, QualifiedName};
 use wevrun_core::parse::{Token, TokenKind, token};
 
@@ -22,6 +23,10 @@ impl Known {
             found.extend(types::named(&data_type.canonical).map(str::to_owned));
         }
         for text in texts::of(object, scope) {
+            // Their operators, collations and operator classes are in no tree.
+            if matches!(text.form, Form::Exclusion | Form::PartitionKey) {
+                self.find_in(text.expression.written(), &own, &mut found);
+            }
             match text.expression.references.as_ref() {
                 Some(all) => found.extend(all.iter().map(|reference| reference.object.canonical().to_owned())),
                 // Every word may be a name.

@@ -45,11 +45,11 @@ pub struct Walk<'k> {
     pub(super) looking_ahead: usize,
     /// What is named and certainly not there.
     pub unresolved: BTreeSet<Unresolved>,
-    /// What is referred to.
+    /// The references.
     pub seen: Vec<Seen>,
     /// The places of attributes that are taken from values: they are no columns.
     pub(super) attributes: Vec<Span>,
-    /// What is around the references, if that is wanted.
+    /// The surroundings of the references, if they are kept.
     pub around: Option<Surroundings<Span>>,
     /// Whether it could not be told of which table a column is.
     pub misses_columns: bool,

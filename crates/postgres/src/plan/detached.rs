@@ -86,7 +86,7 @@ impl Planner<'_> {
     }
 }
 
-/// What is dropped for a while: routines, and columns of types that are recreated.
+/// Routines that are dropped temporarily, and columns of types that are recreated.
 struct Dropped {
     routines: Vec<QualifiedName>,
     columns: Vec<Name>,

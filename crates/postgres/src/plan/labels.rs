@@ -30,18 +30,30 @@ fn in_have<'p>(planning: &'p Planning<'_>, key: &ObjectKey) -> Option<(&'p Objec
     planning.have.get(&original).zip(planning.want.get(key))
 }
 
-/// Whether an expression may use a label of a type that is new. In a query a literal can be a label that is not known to be one.
-pub fn may_use(expression: &Expression, data_type: &QualifiedName, old: &[String], new: &[String]) -> bool {
-    let is_in_text = || new.iter().any(|label| expression.written().contains(label.as_str()));
-    let Some(references) = expression.references.as_ref() else { return is_in_text() };
+/// Whether an object may use a label of a type that is new. The type of a column's default is known; anywhere else a literal can be a label
+/// that is not known to be one.
+pub fn may_be_used(object: &Object, data_type: &QualifiedName, old: &[String], new: &[String]) -> bool {
+    // A label may be an element of an array.
+    let values: Vec<&str> = new.iter().map(|label| label.trim_matches('\'')).collect();
+    let is_in_text = |own: &Expression| values.iter().any(|value| own.written().contains(value));
+    let columns = object.as_table().into_iter().flat_map(|table| table.columns.iter());
+    let defaults: Vec<&Expression> = columns.filter_map(|column| column.default.as_ref()).collect();
+    object.definition.expressions().into_iter().filter(|own| is_in_text(own)).any(|own| {
+        let is_default = defaults.iter().any(|default| std::ptr::eq(*default, own));
+        !is_default || may_use(own, data_type, old)
+    })
+}
+
+/// Whether an expression has a literal that is a label of a type, but for the old ones.
+fn may_use(expression: &Expression, data_type: &QualifiedName, old: &[String]) -> bool {
+    let Some(references) = expression.references.as_ref() else { return true };
     let is_new = |reference: &Reference| {
         let is_old = |column: &Name| old.iter().any(|label| label == column.canonical());
         reference.usage == Usage::Label
             && reference.object == *data_type
             && !reference.column.as_ref().is_some_and(is_old)
     };
-    let has_queries = references.iter().any(|reference| reference.column.is_none() && reference.usage == Usage::Reads);
-    references.iter().any(is_new) || has_queries && is_in_text()
+    references.iter().any(is_new)
 }
 
 /// The part that adds labels: others may use them only when it is committed

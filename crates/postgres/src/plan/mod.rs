@@ -334,10 +334,7 @@ impl<'p> Planner<'p> {
                 Change::Remove(_) => return false,
             };
             let routine = matches!(object.definition.kind(), Kind::Function | Kind::Procedure);
-            let expressions = object.definition.expressions();
-            object.key() != want.key()
-                && !routine
-                && expressions.iter().any(|own| labels::may_use(own, &want.name, &old, &new))
+            object.key() != want.key() && !routine && labels::may_be_used(object, &want.name, &old, &new)
         })
     }
 
