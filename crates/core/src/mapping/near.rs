@@ -1,51 +1,40 @@
 //! What an object has to do with, so that a rename in a large model costs little.
 
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap};
 
 use super::Mapper;
-use crate::model::{Model, Object, ObjectKey, QualifiedName, texts_of};
+use crate::model::{Model, Object, ObjectKey, QualifiedName};
 
-/// The objects of a model, by the words in their definitions.
+/// The objects of a model, by the names of those that they use.
 pub struct Near {
-    by_word: HashMap<String, Vec<ObjectKey>>,
-    known: HashSet<ObjectKey>,
-}
-
-/// The words of a text: what is between characters that no plain name has.
-fn words(text: &str) -> impl Iterator<Item = String> {
-    let is_word = |ch: char| ch.is_alphanumeric() || ch == '_' || ch == '$' || !ch.is_ascii();
-    text.split(move |ch| !is_word(ch)).filter(|word| !word.is_empty()).map(str::to_lowercase)
+    users: HashMap<QualifiedName, BTreeSet<ObjectKey>>,
 }
 
 impl Near {
     /// Of all objects of a model.
     pub fn of(model: &Model) -> Near {
-        let mut near = Near { by_word: HashMap::new(), known: HashSet::new() };
+        let mut near = Near { users: HashMap::new() };
         model.objects().for_each(|object| near.add(object));
         near
     }
 
     fn add(&mut self, object: &Object) {
         let key = object.key();
-        if !self.known.insert(key.clone()) {
-            return;
+        let mut used: BTreeSet<&QualifiedName> = object.definition.object_names().into_iter().collect();
+        used.extend(object.uses.iter().chain(object.definition.owner()));
+        let own = object.definition.expressions().into_iter().filter_map(|expression| expression.references.as_ref());
+        for references in own.chain(object.references.as_ref()) {
+            used.extend(references.iter().map(|reference| &reference.object));
         }
-        let mut texts = texts_of(&object.definition);
-        texts.push(object.name.canonical().to_owned());
-        texts.push(object.text.clone());
-        texts.extend(object.uses.iter().map(|used| used.canonical().to_owned()));
-        let all: BTreeSet<String> = texts.iter().flat_map(|text| words(text)).collect();
-        for word in all {
-            self.by_word.entry(word).or_default().push(key.clone());
+        for name in used {
+            self.users.entry(name.clone()).or_default().insert(key.clone());
         }
     }
 
-    /// Renames an object in the part of the model that has its name, or what such an object uses.
+    /// Renames an object in the part of the model that uses it, or what such an object uses.
     pub fn rename(&mut self, dialect: &dyn Mapper, model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
-        let mut part = BTreeSet::from([key.clone()]);
-        // A name of several words is in no text without its first one.
-        let first = words(key.name.identifier()).next();
-        part.extend(first.and_then(|word| self.by_word.get(&word)).into_iter().flatten().cloned());
+        let mut part = self.users.remove(&key.name).unwrap_or_default();
+        part.insert(key.clone());
         let used: Vec<ObjectKey> = part
             .iter()
             .filter_map(|key| model.get(key))

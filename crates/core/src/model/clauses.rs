@@ -262,7 +262,12 @@ impl Clauses {
         self.values.iter_mut().filter_map(|(name, value)| Some((name.as_str(), value.expression_mut()?)))
     }
 
-    /// The names of objects in all clauses, to change them.
+    /// The names of objects in all clauses.
+    pub fn objects(&self) -> impl Iterator<Item = &QualifiedName> {
+        self.values.values().flat_map(Value::objects)
+    }
+
+    /// The same, to change them.
     pub fn objects_mut(&mut self) -> impl Iterator<Item = &mut QualifiedName> {
         self.values.values_mut().flat_map(Value::objects_mut)
     }

@@ -5,7 +5,7 @@ use std::fmt;
 use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
-use super::{Beside, Name, QualifiedName, References, has_name, spelling};
+use super::{Beside, Name, QualifiedName, References, spelling};
 
 /// An expression, a query, a type name or a trigger's body.
 ///
@@ -116,4 +116,13 @@ impl JsonSchema for Expression {
     fn json_schema(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
         spelling::schema("An expression, query, type name or body as a run of tokens")
     }
+}
+
+/// Whether a text has the name as a whole word, in a string too: it is better to include too much than too little.
+fn has_name(text: &str, name: &str) -> bool {
+    let is_word = |ch: Option<char>| ch.is_some_and(|ch| ch.is_alphanumeric() || ch == '_' || ch == '$');
+    // Quotes in a name are doubled.
+    let name = name.replace('"', "\"\"");
+    text.match_indices(&name)
+        .any(|(at, _)| !is_word(text[..at].chars().next_back()) && !is_word(text[at + name.len()..].chars().next()))
 }

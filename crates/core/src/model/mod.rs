@@ -16,7 +16,6 @@ mod table;
 mod unordered;
 mod value;
 mod visit;
-mod words;
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
@@ -41,7 +40,6 @@ pub use scope::{Pattern, Scope, is_like};
 pub use table::{Action, Check, Column, ForeignKey, Generated, Key, KeyPart, OfParent, OnConflict, Table};
 pub use unordered::Unordered;
 pub use value::{ClauseType, Flag, Value};
-pub use words::{has_name, texts_of};
 
 use crate::source::Location;
 

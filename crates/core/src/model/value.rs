@@ -99,7 +99,16 @@ impl Value {
         if let Value::Expression(expression) = self { Some(expression) } else { None }
     }
 
-    /// The names of objects in it, to change them.
+    /// The names of objects in it.
+    pub fn objects(&self) -> &[QualifiedName] {
+        match self {
+            Value::Object(name) => std::slice::from_ref(name),
+            Value::Objects(names) => names,
+            _ => &[],
+        }
+    }
+
+    /// The same, to change them.
     pub fn objects_mut(&mut self) -> &mut [QualifiedName] {
         match self {
             Value::Object(name) => std::slice::from_mut(name),

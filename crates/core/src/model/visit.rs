@@ -55,47 +55,66 @@ macro_rules! walk {
     };
 }
 
+/// Writes the walk over names once for both kinds of reference.
+macro_rules! walk_names {
+    ($names:ident, $objects:ident, $iter:ident, $($mut:tt)?) => {
+        fn $names<'d>(definition: &'d $($mut)? Definition, found: &mut Vec<&'d $($mut)? QualifiedName>) {
+            match definition {
+                Definition::Table(table) => {
+                    for column in table.columns.$iter() {
+                        found.extend(column.collation.$iter());
+                        found.extend(column.clauses.$objects());
+                    }
+                    for key in table.primary_key.$iter().chain(table.unique_keys.$iter()) {
+                        found.extend(key.parts.$iter().flat_map(|part| part.collation.$iter()));
+                        found.extend(key.clauses.$objects());
+                    }
+                    for key in table.foreign_keys.$iter() {
+                        found.push(&$($mut)? key.parent);
+                        found.extend(key.clauses.$objects());
+                    }
+                    let checks = table.checks.$iter().chain(table.exclusions.$iter());
+                    found.extend(checks.flat_map(|check| check.clauses.$objects()));
+                    found.extend(table.clauses.$objects());
+                }
+                Definition::Index(index) => {
+                    found.push(&$($mut)? index.table);
+                    for part in index.parts.$iter() {
+                        found.extend(part.collation.$iter());
+                        found.extend(part.clauses.$objects());
+                    }
+                    found.extend(index.clauses.$objects());
+                }
+                Definition::View(view) => found.extend(view.clauses.$objects()),
+                Definition::Trigger(trigger) => found.push(&$($mut)? trigger.table),
+                Definition::Plain(plain) => {
+                    found.extend(plain.owner.$iter());
+                    found.extend(plain.clauses.$objects());
+                }
+                Definition::VirtualTable(_) => {}
+            }
+        }
+    };
+}
+
+walk_names!(names_of, objects, iter,);
+walk_names!(names_of_mut, objects_mut, iter_mut, mut);
+
 walk!(of_definition, of_clauses, values, iter,);
 walk!(of_definition_mut, of_clauses_mut, values_mut, iter_mut, mut);
 
 impl Definition {
     /// The names of all other objects that the definition has as names: owners, parents, collations, those in clauses.
+    pub fn object_names(&self) -> Vec<&QualifiedName> {
+        let mut found = Vec::new();
+        names_of(self, &mut found);
+        found
+    }
+
+    /// The same, to change them.
     pub fn object_names_mut(&mut self) -> Vec<&mut QualifiedName> {
-        let mut found: Vec<&mut QualifiedName> = Vec::new();
-        match self {
-            Definition::Table(table) => {
-                for column in table.columns.iter_mut() {
-                    found.extend(column.collation.iter_mut());
-                    found.extend(column.clauses.objects_mut());
-                }
-                for key in table.primary_key.iter_mut().chain(table.unique_keys.iter_mut()) {
-                    found.extend(key.parts.iter_mut().flat_map(|part| part.collation.iter_mut()));
-                    found.extend(key.clauses.objects_mut());
-                }
-                for key in table.foreign_keys.iter_mut() {
-                    found.push(&mut key.parent);
-                    found.extend(key.clauses.objects_mut());
-                }
-                let checks = table.checks.iter_mut().chain(table.exclusions.iter_mut());
-                found.extend(checks.flat_map(|check| check.clauses.objects_mut()));
-                found.extend(table.clauses.objects_mut());
-            }
-            Definition::Index(index) => {
-                found.push(&mut index.table);
-                for part in index.parts.iter_mut() {
-                    found.extend(part.collation.iter_mut());
-                    found.extend(part.clauses.objects_mut());
-                }
-                found.extend(index.clauses.objects_mut());
-            }
-            Definition::View(view) => found.extend(view.clauses.objects_mut()),
-            Definition::Trigger(trigger) => found.push(&mut trigger.table),
-            Definition::Plain(plain) => {
-                found.extend(plain.owner.iter_mut());
-                found.extend(plain.clauses.objects_mut());
-            }
-            Definition::VirtualTable(_) => {}
-        }
+        let mut found = Vec::new();
+        names_of_mut(self, &mut found);
         found
     }
 

@@ -5,7 +5,6 @@ use std::collections::BTreeSet;
 use super::element::{Constraint, ElementPart};
 use crate::compare::ConstraintKind;
 use crate::model::{Column, Definition, Name, Object, Table, Unordered};
-use crate::model::{has_name, texts_of};
 
 /// Have's table with the chosen parts as want has them. Everything else stays.
 pub fn mixed(have: &Object, want: &Object, chosen: &BTreeSet<&ElementPart>) -> Object {
@@ -23,11 +22,14 @@ pub fn mixed(have: &Object, want: &Object, chosen: &BTreeSet<&ElementPart>) -> O
     object.references = None;
     object.location = None;
     object.definition = Definition::Table(table(old, new, chosen));
-    let texts = texts_of(&object.definition);
     object.uses.extend(want.uses.iter().cloned());
     object.uses.sort();
     object.uses.dedup();
-    object.uses.retain(|used| texts.iter().any(|text| has_name(text, used.identifier())));
+    let named = object.definition.object_names();
+    let expressions = object.definition.expressions();
+    object
+        .uses
+        .retain(|used| named.contains(&used) || expressions.iter().any(|expression| expression.may_use_object(used)));
     object
 }
 

@@ -8,7 +8,6 @@ use super::element::{Constraint, Element, ElementPart};
 use super::reverted::Reverted;
 use crate::compare::{ConstraintKind, Privileges};
 use crate::model::{Column, Definition, ForeignKey, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
-use crate::model::{has_name, texts_of};
 
 /// Something that was included because a choice needs it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -122,29 +121,9 @@ impl Needs<'_> {
                 _ => {}
             }
             self.reads(object, &key, &mut missing);
-            self.mentioned(object, &key, &mut missing);
         }
         self.sequences(&mut missing);
         missing
-    }
-
-    /// Objects that have no schema, and that others name in their clauses: a server's wrapper, a routine's language.
-    fn mentioned(&self, object: &Object, key: &ObjectKey, missing: &mut Vec<Included>) {
-        if !self.all.contains_key(key) || !matches!(object.definition, Definition::Plain(_) | Definition::Table(_)) {
-            return;
-        }
-        let mut texts: Option<Vec<String>> = None;
-        for other in self.all.keys().filter(|other| has_no_schema(other.kind) && *other != key) {
-            let (before, after) = (self.have.get(other), self.want.get(other));
-            if before.is_some() == after.is_some() {
-                continue;
-            }
-            let texts = texts.get_or_insert_with(|| texts_of(&object.definition));
-            let name = other.name.identifier().to_lowercase();
-            if texts.iter().any(|text| has_name(&text.to_lowercase(), &name)) {
-                self.used(key, &other.name, missing);
-            }
-        }
     }
 
     /// A sequence that is made for a column: the two are created and removed together.
@@ -465,10 +444,6 @@ impl Needs<'_> {
 }
 
 /// Whether objects of a kind are in no schema and are named by others.
-fn has_no_schema(kind: Kind) -> bool {
-    matches!(kind, Kind::ForeignDataWrapper | Kind::Server | Kind::Language | Kind::AccessMethod)
-}
-
 /// Whether what an object gives to others can't be told from its definition, column by column.
 fn is_opaque(kind: Kind) -> bool {
     matches!(kind, Kind::View | Kind::MaterializedView | Kind::VirtualTable | Kind::Type)

@@ -43,6 +43,7 @@ impl Known {
                     found.extend(columns.filter_map(|column| self.class_of(name, column, "btree")));
                 }
                 found.extend(table.clauses.get(clause::SERVER).map(|server| server.canonical().to_owned()));
+                found.extend(table.clauses.value(clause::USING).map(str::to_owned));
                 found.extend(
                     table
                         .columns
@@ -53,6 +54,7 @@ impl Known {
             }
             Definition::Index(index) => {
                 found.insert(index.table.canonical().to_owned());
+                found.extend(index.clauses.value(clause::USING).map(str::to_owned));
                 found.extend(index.clauses.get(clause::ATTACHED_TO).map(|whole| whole.canonical().to_owned()));
                 for part in &index.parts {
                     found.extend(part.collation.as_ref().map(|collation| collation.canonical().to_owned()));
@@ -95,6 +97,7 @@ impl Known {
                 }
                 if matches!(plain.kind, Kind::OperatorClass | Kind::OperatorFamily) {
                     operators::named(&plain.clauses, &mut found);
+                    found.insert(operators::method_of(&object.name).to_owned());
                     if let Some(family) = plain.clauses.value(clause::FAMILY) {
                         found.insert(format!("{family} USING {}", operators::method_of(&object.name)));
                     }
@@ -108,6 +111,7 @@ impl Known {
                 }
                 // A routine depends on the transforms of its types for its language (`ProcedureCreate()` of pg_proc.c).
                 if let Some(language) = plain.clauses.value(clause::LANGUAGE) {
+                    found.insert(language.to_owned());
                     let returned =
                         plain.clauses.value(clause::RETURNS).map(|name| name.trim_start_matches("SETOF ").to_owned());
                     let arguments = object.name.signature().unwrap_or_default().iter().map(ToString::to_string);
