@@ -1,21 +1,27 @@
 //! The columns that a table's own expressions name: CHECKs, defaults and generated columns, which see no other table's.
 
-use std::ops::ControlFlow;
+use std::collections::BTreeSet;
 
-use sqlparser::ast::{Expr, Ident, Visit, Visitor};
-use wevrun_core::model::{Clauses, Expression, Name, QualifiedName, Reference, References, Span, Table, Usage, edited};
+use sqlparser::ast::Visit;
+use wevrun_core::model::{Clauses, Expression, Name, QualifiedName, Reference, References, Span, Table, edited};
 use wevrun_core::parse::Places;
 
 use crate::canonical::expression;
+use crate::canonical::query::Known;
 use crate::parse::partitions;
+use crate::resolve::Walk;
 use crate::{clause, names};
 
-/// Resolves the names in all expressions of a table.
-pub fn resolve(name: &QualifiedName, table: &mut Table) {
+/// Resolves the names in all expressions of a table. Returns the sequences and functions that they use.
+pub fn resolve(known: &Known, name: &QualifiedName, table: &mut Table) -> BTreeSet<QualifiedName> {
     let columns: Vec<Name> = table.columns.iter().map(|column| column.name.clone()).collect();
+    let mut used = BTreeSet::new();
     for expression in expressions_mut(table) {
-        expression.references.0 = references(name, &columns, expression.written());
+        expression.references.0 = resolved(known, name, &columns, expression.written());
+        let found = expression.references.iter().flat_map(References::iter);
+        used.extend(found.filter(|found| found.object != *name).map(|found| found.object.clone()));
     }
+    used
 }
 
 /// Gives a column another name in all expressions of a table, whose column has the new name already.
@@ -78,47 +84,20 @@ fn check_mut(clauses: &mut Clauses) -> Option<&mut Expression> {
     clauses.expressions_mut().find(|(name, _)| clause::CHECK.is(name)).map(|(_, check)| check)
 }
 
-/// The columns that an expression names; nothing of one that can't be read.
+/// The columns that an expression names; none if it can't be read.
 pub fn references(table: &QualifiedName, columns: &[Name], text: &str) -> Option<References> {
+    resolved(&Known::default(), table, columns, text)
+}
+
+/// The same with the sequences and functions.
+fn resolved(known: &Known, table: &QualifiedName, columns: &[Name], text: &str) -> Option<References> {
     let tree = expression::parse(text)?;
-    let mut collect = Collect { places: Places::of(text), named: Vec::new() };
-    let _ = tree.visit(&mut collect);
-    let reference = |(column, span): (Name, Span)| {
-        let is_column = columns.contains(&column);
-        is_column.then(|| Reference {
-            object: table.clone(),
-            column: Some(column),
-            usage: Usage::Reads,
-            span: Some(span),
-        })
-    };
-    Some(collect.named.into_iter().filter_map(reference).collect())
-}
-
-struct Collect<'t> {
-    places: Places<'t>,
-    named: Vec<(Name, Span)>,
-}
-
-impl Collect<'_> {
-    fn name(&mut self, identifier: &Ident) {
-        let span = self.places.span(identifier.span);
-        self.named.push((names::simple(&identifier.value), span));
-    }
-}
-
-impl Visitor for Collect<'_> {
-    type Break = ();
-
-    fn pre_visit_expr(&mut self, expression: &Expr) -> ControlFlow<()> {
-        match expression {
-            Expr::Identifier(identifier) => self.name(identifier),
-            // The table may be named before the column.
-            Expr::CompoundIdentifier(parts) => parts.last().into_iter().for_each(|last| self.name(last)),
-            _ => {}
-        }
-        ControlFlow::Continue(())
-    }
+    let places = Places::of(text);
+    let mut walk = Walk::new(known, &places, None);
+    walk.see(table, columns.iter().map(|column| column.canonical().to_owned()).collect());
+    let _ = tree.visit(&mut walk);
+    let is_known = |found: &Reference| found.column.as_ref().is_none_or(|column| columns.contains(column));
+    Some(walk.found.references.into_iter().filter(is_known).collect())
 }
 
 #[cfg(test)]
@@ -128,7 +107,12 @@ mod tests {
     fn named(text: &str) -> Vec<&str> {
         let columns: Vec<Name> = ["a", "b", "day", "left"].map(names::simple).to_vec();
         let found = references(&names::table(None, "t"), &columns, text).unwrap_or_else(|| panic!("{text}"));
-        found.iter().filter_map(|reference| reference.span).map(|span| span.of(text)).collect()
+        found
+            .iter()
+            .filter(|found| found.column.is_some())
+            .filter_map(|found| found.span)
+            .map(|span| span.of(text))
+            .collect()
     }
 
     #[test]

@@ -6,8 +6,8 @@ use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{Definition, Kind, Model, Name, Object, Table, Unresolved};
 use wevrun_core::parse::{TokenKind, token};
 
+use crate::finish::is_innodb;
 use crate::parse::keys::{begins_with, index_columns, primary_columns};
-use crate::references::is_innodb;
 use crate::{MariaDb, clause, names};
 
 impl Rules for MariaDb {

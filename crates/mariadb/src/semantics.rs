@@ -4,8 +4,9 @@ use wevrun_core::change::Semantics;
 use wevrun_core::fold::{Completion, Taken};
 use wevrun_core::model::{Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName};
 
+use crate::canonical::query::Known;
 use crate::change::keys_of;
-use crate::{MariaDb, clause, names, references, rename, write};
+use crate::{MariaDb, clause, finish, names, rename, resolve, write};
 
 impl Semantics for MariaDb {
     fn can_rename(&self, kind: Kind) -> bool {
@@ -80,10 +81,10 @@ impl Completion for MariaDb {
     }
 
     fn resolve_names(&self, model: &mut Model) {
-        references::resolve_own_columns(model);
+        resolve::all(model, &Known::of(model));
     }
 
     fn finish(&self, model: &mut Model) {
-        references::finish(model);
+        finish::finish(model);
     }
 }

@@ -12,6 +12,9 @@ use sqlparser::keywords::Keyword;
 use sqlparser::parser::{Parser, ParserError};
 use sqlparser::tokenizer::Token;
 
+/// The nesting of expressions that is read.
+pub const DEPTH: usize = 300;
+
 /// The grammar that is built on.
 const BASE: MySqlDialect = MySqlDialect {};
 

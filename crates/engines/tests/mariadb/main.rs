@@ -5,6 +5,7 @@ mod collisions;
 mod grants;
 mod histories;
 mod invariants;
+mod mapped;
 mod others;
 mod resumed;
 mod servers;

@@ -12,11 +12,8 @@ use wevrun_core::parse::{Reader, TokenKind, token};
 
 use super::tree;
 use crate::names::{literal, unescaped};
-use crate::syntax::Syntax;
+use crate::syntax::{DEPTH, Syntax};
 use crate::tokens;
-
-/// Nesting that is read.
-const DEPTH: usize = 300;
 
 /// The expression of a token range.
 pub fn of(reader: &Reader<'_>, range: Range<usize>) -> Expression {

@@ -82,7 +82,7 @@ pub fn create(
             }
             super::settings_of_table(&mut table, session);
             if let (Some(engine), Some(first)) = (table.clauses.get(clause::ENGINE), table.foreign_keys.first())
-                && !crate::references::is_innodb(&table)
+                && !crate::finish::is_innodb(&table)
             {
                 diagnostics.push(without_foreign_keys(&name, engine, &first.parent, whole));
             }

@@ -70,9 +70,7 @@ impl Whole<'_> {
         let mut conditions = Vec::new();
         for column in columns {
             let printed = |relation: &Relation| format!("{}.{}", always_quoted(&relation.alias), always_quoted(column));
-            let find = |relations: &[Relation]| {
-                relations.iter().find(|relation| relation.columns.contains(column)).map(printed)
-            };
+            let find = |relations: &[Relation]| relations.iter().find(|relation| relation.has(column)).map(printed);
             let left = level.merged.get(column).cloned().or_else(|| find(&level.relations[..before]))?;
             let right = find(&level.relations[before..])?;
             conditions.push(format!("{left} = {right}"));
@@ -102,6 +100,7 @@ impl Whole<'_> {
                     None if database.is_some() => return None,
                     None => self.known.columns(table)?,
                 };
+                let invisible = if is_common { Vec::new() } else { self.known.invisible(table).to_vec() };
                 let own = if is_common { lower } else { table.to_owned() };
                 let shown = alias.as_ref().map_or_else(|| own.clone(), |alias| alias.name.value.clone());
                 let mut text = always_quoted(&own);
@@ -111,7 +110,7 @@ impl Whole<'_> {
                 for hint in index_hints {
                     text.push_str(&format!(" {}", hint.to_string().to_ascii_lowercase().replace('`', "")));
                 }
-                scope.levels.last_mut()?.relations.push(Relation { alias: shown, columns });
+                scope.levels.last_mut()?.relations.push(Relation { alias: shown, columns, invisible });
                 Some(text)
             }
             TableFactor::Derived { lateral: false, subquery, alias: Some(alias), .. } => {
@@ -123,7 +122,11 @@ impl Whole<'_> {
                 *sure &= done.sure;
                 let shown = alias.name.value.clone();
                 let text = format!("({}) {}", done.text, always_quoted(&shown));
-                scope.levels.last_mut()?.relations.push(Relation { alias: shown, columns: done.outputs });
+                scope.levels.last_mut()?.relations.push(Relation {
+                    alias: shown,
+                    columns: done.outputs,
+                    invisible: Vec::new(),
+                });
                 Some(text)
             }
             TableFactor::NestedJoin { table_with_joins, alias: None } => {

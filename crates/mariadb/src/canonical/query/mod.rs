@@ -3,6 +3,7 @@
 
 mod joins;
 mod scope;
+mod select_list;
 
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
@@ -12,25 +13,30 @@ use sqlparser::ast::{
     SelectItemQualifiedWildcardKind, SetExpr, SetOperator, SetQuantifier, WindowSpec,
 };
 use sqlparser::parser::Parser;
-use wevrun_core::model::{Definition, Expression, Model, Name, Unresolved};
-use wevrun_core::parse::{Token, TokenKind, token};
+use wevrun_core::model::{Column, Definition, Expression, Kind, Model, Name, ObjectKey, QualifiedName, Unresolved};
+use wevrun_core::parse::{Places, Token};
 
 use self::scope::{Level, Place, Relation, Scope, all_columns, columns_of};
+pub use self::select_list::items_of as items;
 use super::expression::plain_tokens;
 use super::tree::{Names, Printed, Printer};
+use crate::names;
 use crate::names::always_quoted;
-use crate::syntax::Syntax;
-use crate::{names, tokens};
+use crate::syntax::{DEPTH, Syntax};
 
-/// The columns of all tables and views, in lower case and in order.
+/// The columns of all tables and views, in lower case and in order, and the names of routines.
 #[derive(Default)]
 pub struct Known {
     tables: BTreeMap<String, Vec<String>>,
+    /// The columns that `*` leaves out, by table.
+    invisible: BTreeMap<String, Vec<String>>,
+    sequences: BTreeSet<String>,
     /// The queries of views, with the names of their columns if they are listed.
     views: BTreeMap<String, (String, Vec<Name>)>,
     /// What is known of views so far; none while one is looked at.
     outputs: RefCell<BTreeMap<String, Option<Vec<String>>>>,
-    functions: BTreeSet<String>,
+    functions: BTreeMap<String, QualifiedName>,
+    procedures: BTreeMap<String, QualifiedName>,
     /// Names that the view at hand uses, and that nothing has.
     unresolved: RefCell<BTreeSet<Unresolved>>,
 }
@@ -58,16 +64,27 @@ impl Known {
             let name = object.name.canonical().to_owned();
             match &object.definition {
                 Definition::Table(table) => {
-                    let columns = table.columns.iter().filter(|column| !column.clauses.has(crate::clause::INVISIBLE));
-                    known.tables.insert(name, columns.map(|column| column.name.canonical().to_owned()).collect());
+                    let is_invisible = |column: &&Column| column.clauses.has(crate::clause::INVISIBLE);
+                    let (invisible, visible): (Vec<&Column>, Vec<&Column>) =
+                        table.columns.iter().partition(is_invisible);
+                    let names = |columns: Vec<&Column>| -> Vec<String> {
+                        columns.into_iter().map(|column| column.name.canonical().to_owned()).collect()
+                    };
+                    if !invisible.is_empty() {
+                        known.invisible.insert(name.clone(), names(invisible));
+                    }
+                    known.tables.insert(name, names(visible));
                 }
                 Definition::View(view) => {
                     let (columns, query) = crate::parse::view::columns_of(view.query.written());
                     known.views.insert(name, (query.to_owned(), columns));
                 }
-                Definition::Plain(plain) if plain.kind == wevrun_core::model::Kind::Function => {
-                    known.functions.insert(name);
-                }
+                Definition::Plain(plain) => match plain.kind {
+                    Kind::Function | Kind::Aggregate => drop(known.functions.insert(name, object.name.clone())),
+                    Kind::Procedure => drop(known.procedures.insert(name, object.name.clone())),
+                    Kind::Sequence => drop(known.sequences.insert(name)),
+                    _ => {}
+                },
                 _ => {}
             }
         }
@@ -90,14 +107,44 @@ impl Known {
 
     fn query(&self, text: &str, columns: &[Name]) -> Option<Done> {
         stacker::maybe_grow(256 * 1024, 8 * 1024 * 1024, || {
-            let parser = Parser::new(&Syntax).with_recursion_limit(300).try_with_sql(text);
-            let mut parser = parser.ok()?;
-            let query = parser.parse_query().ok()?;
-            parser.expect_token(&sqlparser::tokenizer::Token::EOF).ok()?;
-            let whole = Whole { known: self, text, lines: line_starts(text), tokens: code(text) };
+            let query = parse(text)?;
+            let whole = Whole { known: self, text, places: Places::of(text), tokens: select_list::code(text) };
             let named: Vec<String> = columns.iter().map(|column| column.canonical().to_owned()).collect();
             whole.query(&query, &Scope::default(), (!named.is_empty()).then_some(&named))
         })
+    }
+
+    /// A function of this name.
+    pub fn function(&self, name: &str) -> Option<QualifiedName> {
+        self.functions.get(&name.to_lowercase()).cloned()
+    }
+
+    /// A procedure of this name.
+    pub fn procedure(&self, name: &str) -> Option<QualifiedName> {
+        self.procedures.get(&name.to_lowercase()).cloned()
+    }
+
+    /// Whether there is a table, view or sequence of this name.
+    pub fn has_relation(&self, name: &str) -> bool {
+        self.tables.contains_key(name) || self.views.contains_key(name) || self.sequences.contains(name)
+    }
+
+    /// Whether there is a relation or routine of this name.
+    pub fn has_object(&self, name: &QualifiedName) -> bool {
+        let own = name.canonical();
+        self.has_relation(own) || self.functions.contains_key(own) || self.procedures.contains_key(own)
+    }
+
+    /// The columns of a table or view with those that `*` leaves out; none as for [`Known::columns`].
+    pub fn all_columns(&self, name: &str) -> Option<Vec<String>> {
+        let mut columns = self.columns(name)?;
+        columns.extend(self.invisible(name).iter().cloned());
+        Some(columns)
+    }
+
+    /// The columns of a table that `*` leaves out.
+    pub fn invisible(&self, table: &str) -> &[String] {
+        self.invisible.get(table).map_or(&[], Vec::as_slice)
     }
 
     /// The columns of a table or view; none if there is no such thing, or they can't be found out.
@@ -117,13 +164,14 @@ impl Known {
     }
 }
 
-fn code(text: &str) -> Vec<Token> {
-    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
-    tokens.into_iter().filter(|token| token.kind != TokenKind::Comment).collect()
-}
-
-fn line_starts(text: &str) -> Vec<usize> {
-    std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect()
+/// The tree of a query; none if `sqlparser` can't read it.
+pub fn parse(text: &str) -> Option<Query> {
+    stacker::maybe_grow(256 * 1024, 8 * 1024 * 1024, || {
+        let mut parser = Parser::new(&Syntax).with_recursion_limit(DEPTH).try_with_sql(text).ok()?;
+        let query = parser.parse_query().ok()?;
+        parser.expect_token(&sqlparser::tokenizer::Token::EOF).ok()?;
+        Some(*query)
+    })
 }
 
 /// The body of a query; with it the names of its outputs, and what its names can mean.
@@ -133,7 +181,7 @@ type Body = (Done, Vec<(String, Printed)>, Scope);
 struct Whole<'k> {
     known: &'k Known,
     text: &'k str,
-    lines: Vec<usize>,
+    places: Places<'k>,
     tokens: Vec<Token>,
 }
 
@@ -178,7 +226,7 @@ impl Names for Resolver<'_, '_> {
                 return Some(Printed::column(printed.clone()));
             }
             let has = |relation: &&Relation| {
-                qualifier.is_none_or(|qualifier| *qualifier == relation.alias) && relation.columns.contains(name)
+                qualifier.is_none_or(|qualifier| *qualifier == relation.alias) && relation.has(name)
             };
             let mut found = level.relations.iter().filter(has);
             match (found.next(), found.next()) {
@@ -429,76 +477,10 @@ impl Whole<'_> {
         Some((Done { text, sure, outputs: names }, aliases, scope))
     }
 
-    /// The texts of what a SELECT lists: the server makes names of them.
-    fn items(&self, select: &Select) -> Vec<String> {
-        let place = select.select_token.0.span.start;
-        let Some(line) = self.lines.get((place.line as usize).saturating_sub(1)) else { return Vec::new() };
-        let column = (place.column as usize).saturating_sub(1);
-        let at = line + self.text[*line..].char_indices().nth(column).map_or(0, |(at, _)| at);
-        let Some(first) = self.tokens.iter().position(|token| token.start as usize == at) else { return Vec::new() };
-        let mut rest = first + 1;
-        let modifiers = [
-            "DISTINCT",
-            "ALL",
-            "DISTINCTROW",
-            "STRAIGHT_JOIN",
-            "HIGH_PRIORITY",
-            "SQL_NO_CACHE",
-            "SQL_CACHE",
-            "SQL_CALC_FOUND_ROWS",
-            "SQL_SMALL_RESULT",
-            "SQL_BIG_RESULT",
-            "SQL_BUFFER_RESULT",
-        ];
-        let is = |index: usize, word: &str| self.tokens.get(index).is_some_and(|token| token.is_word(self.text, word));
-        while modifiers.iter().any(|word| is(rest, word)) {
-            rest += 1;
-        }
-        let ends = [
-            "FROM",
-            "WHERE",
-            "GROUP",
-            "HAVING",
-            "ORDER",
-            "LIMIT",
-            "UNION",
-            "EXCEPT",
-            "INTERSECT",
-            "WINDOW",
-            "FOR",
-            "INTO",
-            "WITH",
-        ];
-        let (mut items, mut depth, mut start) = (Vec::new(), 0, rest);
-        let text_of = |start: usize, end: usize| match self.tokens.get(start..end) {
-            Some([first, .., last]) => self.text[first.start as usize..last.end as usize].to_owned(),
-            Some([only]) => only.text(self.text).to_owned(),
-            _ => String::new(),
-        };
-        for index in rest..=self.tokens.len() {
-            let Some(token) = self.tokens.get(index) else {
-                items.push(text_of(start, index));
-                break;
-            };
-            match token.text(self.text) {
-                "(" => depth += 1,
-                ")" if depth == 0 => {
-                    items.push(text_of(start, index));
-                    break;
-                }
-                ")" => depth -= 1,
-                "," if depth == 0 => {
-                    items.push(text_of(start, index));
-                    start = index + 1;
-                }
-                _ if depth == 0 && ends.iter().any(|word| is(index, word)) => {
-                    items.push(text_of(start, index));
-                    break;
-                }
-                _ => {}
-            }
-        }
-        items
+    /// The texts of the outputs of a SELECT: the server makes names of them.
+    fn items(&self, select: &Select) -> Vec<&str> {
+        let start = self.places.span(select.select_token.0.span).start;
+        select_list::items(self.text, &self.tokens, start).into_iter().map(|span| span.of(self.text)).collect()
     }
 }
 
@@ -514,13 +496,9 @@ fn first_part(query: &Query) -> Query {
 }
 
 /// Gives every view of a model its canonical query.
-pub fn finish(model: &mut Model) {
-    let known = Known::of(model);
-    if known.views.is_empty() {
-        return;
-    }
-    let views: Vec<(wevrun_core::model::ObjectKey, Found)> = model
-        .of_kind(wevrun_core::model::Kind::View)
+pub fn finish(model: &mut Model, known: &Known) {
+    let views: Vec<(ObjectKey, Found)> = model
+        .of_kind(Kind::View)
         .filter_map(|object| {
             let Definition::View(view) = &object.definition else { return None };
             let mut found = known.view(view.query.written());

@@ -12,6 +12,15 @@ use crate::names::always_quoted;
 pub(super) struct Relation {
     pub(super) alias: String,
     pub(super) columns: Vec<String>,
+    /// Columns that `*` leaves out.
+    pub(super) invisible: Vec<String>,
+}
+
+impl Relation {
+    /// Whether there is a column of this name.
+    pub(super) fn has(&self, column: &String) -> bool {
+        self.columns.contains(column) || self.invisible.contains(column)
+    }
 }
 
 /// What names can mean, the innermost query last.

@@ -1,34 +1,21 @@
-//! What objects use, and which keys give way to others, once the whole schema is known.
+//! Makes canonical what needs the whole schema: keys that the server cuts, hashes or drops, and what names refer to.
 
-use std::collections::{BTreeMap, BTreeSet};
-use std::ops::ControlFlow;
+use std::collections::BTreeMap;
 
-use sqlparser::ast::{Expr, ObjectName, Query, Visit, Visitor};
-use sqlparser::parser::Parser;
 use wevrun_core::model::{Definition, Kind, Model, Object, ObjectKey, QualifiedName, Table};
-use wevrun_core::parse::{TokenKind, token};
 
+use crate::canonical::query::{self, Known};
 use crate::parse::keys::{begins_with, column_of, index_columns};
-use crate::syntax::Syntax;
-use crate::{clause, names, own_columns, tokens};
+use crate::{clause, resolve};
 
 /// Makes canonical what needs the whole schema to be known.
 pub fn finish(model: &mut Model) {
     drop_ignored_foreign_keys(model);
     fit_keys(model);
     drop_needless_keys(model);
-    find_uses(model);
-    resolve_own_columns(model);
-    crate::canonical::query::finish(model);
-}
-
-/// Resolves the columns that the expressions of tables name.
-pub fn resolve_own_columns(model: &mut Model) {
-    for object in model.objects_mut() {
-        if let Definition::Table(table) = &mut object.definition {
-            own_columns::resolve(&object.name, table);
-        }
-    }
+    let known = Known::of(model);
+    query::finish(model, &known);
+    resolve::all(model, &known);
 }
 
 /// Whether InnoDB stores a table: only it keeps foreign keys (<https://mariadb.com/kb/en/foreign-keys/>).
@@ -179,139 +166,4 @@ fn drop_needless_keys(model: &mut Model) {
     for key in needless {
         model.remove(&key);
     }
-}
-
-fn find_uses(model: &mut Model) {
-    let relations: BTreeSet<QualifiedName> = model
-        .objects()
-        .filter(|object| object.definition.kind().is_relation())
-        .map(|object| object.name.clone())
-        .collect();
-    let sequences: BTreeSet<String> =
-        model.of_kind(Kind::Sequence).map(|object| object.name.canonical().to_owned()).collect();
-    let functions: BTreeMap<String, QualifiedName> = [Kind::Function, Kind::Aggregate]
-        .into_iter()
-        .flat_map(|kind| model.of_kind(kind))
-        .map(|object| (object.name.canonical().to_owned(), object.name.clone()))
-        .collect();
-    for object in model.objects_mut() {
-        let mut uses: BTreeSet<QualifiedName> = BTreeSet::new();
-        match &object.definition {
-            Definition::View(view) => {
-                let found = Used::of(crate::parse::view::columns_of(view.query.written()).1);
-                uses.extend(found.relations.into_iter().filter(|name| name.schema().is_none()));
-                uses.extend(found.functions.iter().filter_map(|name| functions.get(name)).cloned());
-            }
-            Definition::Table(table) if !sequences.is_empty() => {
-                let defaults = table.columns.iter().filter_map(|column| column.default.as_ref());
-                for default in defaults.filter(|default| default.canonical.contains("val(")) {
-                    let named = sequences.iter().filter(|name| default.canonical.contains(&names::always_quoted(name)));
-                    uses.extend(named.map(|name| names::table(None, name)));
-                }
-            }
-            _ => {}
-        }
-        // What is not there is found by the checks where it is certain: of relations.
-        let own = object.name.clone();
-        object.uses = uses.into_iter().filter(|name| *name != own || relations.contains(name)).collect();
-    }
-}
-
-/// The names that a query uses.
-#[derive(Debug, Default)]
-pub struct Used {
-    /// Tables and views, without those that the query defines itself.
-    pub relations: BTreeSet<QualifiedName>,
-    /// Functions, in lower case.
-    pub functions: BTreeSet<String>,
-}
-
-impl Used {
-    /// Of the text of a query.
-    pub fn of(text: &str) -> Used {
-        let parsed = stacker::maybe_grow(128 * 1024, 4 * 1024 * 1024, || {
-            Parser::new(&Syntax)
-                .with_recursion_limit(300)
-                .try_with_sql(text)
-                .and_then(|mut parser| parser.parse_query())
-                .ok()
-        });
-        match parsed {
-            Some(query) => {
-                let mut collect = Collect::default();
-                let _ = query.visit(&mut collect);
-                let own: BTreeSet<String> = collect.own;
-                let is_own =
-                    |name: &QualifiedName| name.schema().is_none() && own.contains(&name.canonical().to_lowercase());
-                Used {
-                    relations: collect.relations.into_iter().filter(|name| !is_own(name)).collect(),
-                    functions: collect.functions,
-                }
-            }
-            None => Used { relations: after_from(text), functions: BTreeSet::new() },
-        }
-    }
-}
-
-#[derive(Default)]
-struct Collect {
-    relations: Vec<QualifiedName>,
-    functions: BTreeSet<String>,
-    /// Common table expressions.
-    own: BTreeSet<String>,
-}
-
-impl Visitor for Collect {
-    type Break = ();
-
-    fn pre_visit_query(&mut self, query: &Query) -> ControlFlow<()> {
-        if let Some(with) = &query.with {
-            self.own.extend(with.cte_tables.iter().map(|table| table.alias.name.value.to_lowercase()));
-        }
-        ControlFlow::Continue(())
-    }
-
-    fn pre_visit_relation(&mut self, relation: &ObjectName) -> ControlFlow<()> {
-        let parts: Vec<&str> =
-            relation.0.iter().filter_map(|part| part.as_ident()).map(|ident| ident.value.as_str()).collect();
-        match parts[..] {
-            [schema, name] => self.relations.push(names::table(Some(schema), name)),
-            [name] => self.relations.push(names::table(None, name)),
-            _ => {}
-        }
-        ControlFlow::Continue(())
-    }
-
-    fn pre_visit_expr(&mut self, expr: &Expr) -> ControlFlow<()> {
-        if let Expr::Function(function) = expr
-            && let Some(name) = function.name.0.last().and_then(|part| part.as_ident())
-        {
-            self.functions.insert(name.value.to_lowercase());
-        }
-        ControlFlow::Continue(())
-    }
-}
-
-/// The names after FROM and JOIN, for a query that can't be read.
-fn after_from(text: &str) -> BTreeSet<QualifiedName> {
-    let (tokens, _) = token::tokenize(tokens::rules(), text, 0);
-    let tokens: Vec<_> = tokens.into_iter().filter(|token| token.kind != TokenKind::Comment).collect();
-    let mut found = BTreeSet::new();
-    for (index, token) in tokens.iter().enumerate() {
-        if !["FROM", "JOIN", "STRAIGHT_JOIN"].iter().any(|word| token.is_word(text, word)) {
-            continue;
-        }
-        let mut at = index + 1;
-        while tokens.get(at).is_some_and(|token| token.is_symbol(text, "(")) {
-            at += 1;
-        }
-        let Some(name) = tokens.get(at).filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted))
-        else {
-            continue;
-        };
-        if !tokens.get(at + 1).is_some_and(|token| token.is_symbol(text, ".") || token.is_symbol(text, "(")) {
-            found.insert(names::table(None, &names::unquoted(*name, text)));
-        }
-    }
-    found
 }
