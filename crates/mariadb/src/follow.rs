@@ -1,6 +1,6 @@
 //! New names of objects and columns in views and programs, as edits of their texts: the server's own renames leave these as they are.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use wevrun_core::mapping::{Doubt, Renamed};
 use wevrun_core::model::{
@@ -115,12 +115,11 @@ pub fn follow(before: &Model, model: &mut Model, renamed: &Renamed<'_>) -> Vec<D
         }
         edits.qualify(&new, &found, text);
         set_text(own, &edits.of_text(text));
-        let actual = uses(&known, own);
-        if edits.uses != actual {
-            let lost = edits.uses.iter().filter(|used| !actual.contains(used));
-            let word =
-                |(object, column, _): &Use| column.as_ref().map_or(object.identifier(), Name::written).to_owned();
-            doubts.extend(lost.map(word).map(|word| Doubt { object: object.key(), word }));
+        if edits.uses != uses(&known, own) {
+            let renamed = edits.edits.keys().map(|span| span.of(text)).filter(|word| !word.is_empty());
+            let bare = found.bare.iter().map(|(_, own)| own.column.as_str());
+            let words: BTreeSet<&str> = if edits.is_renaming { renamed.collect() } else { bare.collect() };
+            doubts.extend(words.into_iter().map(|word| Doubt { object: object.key(), word: word.to_owned() }));
             set_text(own, text);
         }
     }
@@ -169,6 +168,8 @@ fn set_text(object: &mut Object, text: &str) {
 struct Edits {
     /// In the order of their places.
     edits: BTreeMap<Span, String>,
+    /// Whether the text itself has a name that is another one now.
+    is_renaming: bool,
     /// Words that are left.
     left: Vec<String>,
     /// What the edited text must refer to, sorted.
@@ -186,9 +187,10 @@ impl Edits {
                 None => left.extend(reference.column.as_ref().map(|column| column.written().to_owned())),
             }
         }
-        let possible = found.references.iter().filter(|reference| reference.usage == Usage::Possible);
-        let possible = possible.filter(|reference| new.of_reference(reference).is_some());
-        left.extend(possible.filter_map(|reference| reference.span).map(|span| span.of(text).to_owned()));
+        for reference in found.references.iter().filter(|reference| reference.usage == Usage::Possible) {
+            let name = reference.column.as_ref().map_or(reference.object.identifier(), Name::written);
+            left.extend(new.of_reference(reference).map(|_| name.to_owned()));
+        }
         let mut uses: Vec<Use> = by_name(found).map(|reference| new.renamed(reference)).collect();
         for output in found.lists.iter().flat_map(|list| &list.outputs) {
             let Output::Star(star) = output else { continue };
@@ -212,7 +214,7 @@ impl Edits {
         }
         uses.sort();
         keep_output_names(found, text, &mut edits);
-        Edits { edits, left, uses }
+        Edits { is_renaming: !edits.is_empty(), edits, left, uses }
     }
 
     /// Gives every column without a qualifier one, so that it means the same whatever else has its new name.

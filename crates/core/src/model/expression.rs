@@ -77,6 +77,12 @@ impl Expression {
         references.map_or_else(|| has_name(&self.canonical, name.identifier()), |found| found.has_object(name))
     }
 
+    /// The same for objects that overload the name, whose choice depends on which of them are there.
+    pub fn may_use_overload(&self, name: &QualifiedName) -> bool {
+        let references = self.references.as_ref();
+        references.map_or_else(|| self.may_use_object(name), |found| found.has_identifier(name.identifier()))
+    }
+
     /// As the person wrote it, on one line.
     pub fn on_one_line(&self) -> String {
         self.written().split_whitespace().collect::<Vec<_>>().join(" ")

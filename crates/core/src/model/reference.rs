@@ -108,6 +108,11 @@ impl References {
         self.iter().any(|reference| reference.object == *object)
     }
 
+    /// Whether an object of this identifier is used, with whichever schema and arguments.
+    pub fn has_identifier(&self, identifier: &str) -> bool {
+        self.iter().any(|reference| reference.object.identifier() == identifier)
+    }
+
     /// The references within a part of the text, as references of that part.
     pub fn within(&self, part: Span) -> References {
         let is_within = |reference: &&Reference| reference.span.is_some_and(|span| part.contains(span));

@@ -29,7 +29,7 @@ pub fn mixed(have: &Object, want: &Object, chosen: &BTreeSet<&ElementPart>) -> O
     let expressions = object.definition.expressions();
     object
         .uses
-        .retain(|used| named.contains(&used) || expressions.iter().any(|expression| expression.may_use_object(used)));
+        .retain(|used| named.contains(&used) || expressions.iter().any(|expression| expression.may_use_overload(used)));
     object
 }
 

@@ -102,6 +102,8 @@ impl Known {
                         found.insert(format!("{family} USING {}", operators::method_of(&object.name)));
                     }
                 }
+                found.extend(plain.clauses.value(clause::WRAPPER).map(str::to_owned));
+                found.extend(plain.clauses.get(clause::SERVER).map(|server| server.canonical().to_owned()));
                 // The class of a range's type orders it.
                 if let Some(subtype) = plain.clauses.value(clause::RANGE_SUBTYPE) {
                     found.extend(match plain.clauses.value(clause::RANGE_SUBTYPE_OPCLASS) {
