@@ -14,6 +14,8 @@ mod open;
 #[cfg(feature = "postgres")]
 pub mod postgres;
 pub mod registry;
+#[cfg(any(feature = "mariadb", feature = "postgres"))]
+mod server_url;
 #[cfg(feature = "sqlite")]
 pub mod sqlite;
 mod url;
