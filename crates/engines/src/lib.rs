@@ -19,6 +19,7 @@ mod server_url;
 #[cfg(feature = "sqlite")]
 pub mod sqlite;
 mod url;
+mod user;
 
 pub use address::Address;
 pub use database::{Access, Content, Database, Deployment, Event, Release, Spelling};
@@ -27,3 +28,4 @@ pub use ledger::LedgerEntry;
 pub use live::{LiveEngine, Starter};
 pub use open::{execute, open, spell};
 pub use url::{DatabaseUrl, UrlError};
+pub use user::user;

@@ -270,7 +270,7 @@ impl Deploy {
             return Ok(outcome);
         }
         let release = Release {
-            released_by: whoami::username(),
+            released_by: wevrun_engines::user(),
             script_hash: ScriptHash::of(text),
             tool: env!("CARGO_PKG_VERSION").to_owned(),
             project: script.project.clone(),

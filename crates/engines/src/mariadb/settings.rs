@@ -9,6 +9,7 @@ use mysql::{ClientIdentity, Opts, OptsBuilder, SslOpts};
 use super::option_file::{self, Options};
 use crate::error::LiveError;
 use crate::server_url::ServerUrl;
+use crate::user::user;
 
 /// Everything that a connection needs.
 #[derive(Debug, Clone)]
@@ -96,7 +97,7 @@ impl Settings {
             Some(port) => port.parse().map_err(|_| bad(format!("`{port}` is no port")))?,
             None => 3306,
         };
-        let user = said.get("user").map(str::to_owned).unwrap_or_else(whoami::username);
+        let user = said.get("user").map(str::to_owned).unwrap_or_else(user);
         // The client takes the socket of this machine where nothing else is said.
         let socket = said.get("socket").map(str::to_owned).or_else(|| {
             let is_local = host == "localhost" && said.get("port").is_none();

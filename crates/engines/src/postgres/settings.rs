@@ -9,6 +9,7 @@ use postgres::Config;
 
 use crate::error::LiveError;
 use crate::server_url::ServerUrl;
+use crate::user::user;
 
 /// How far the server's certificate is checked
 /// (<https://www.postgresql.org/docs/current/libpq-ssl.html#LIBPQ-SSL-PROTECTION>).
@@ -99,7 +100,7 @@ impl Settings {
     ) -> Result<Settings, LiveError> {
         // No value is shown: in a malformed URL it may be a part of the password.
         let bad = |parameter: &str, what: &str| LiveError::BadUrl(format!("{parameter} in it is not {what}"));
-        let user = given.get("user").cloned().unwrap_or_else(whoami::username);
+        let user = given.get("user").cloned().unwrap_or_else(user);
         let database = given.get("dbname").cloned().unwrap_or_else(|| user.clone());
         let host = given.get("host").cloned().unwrap_or_else(usual_host);
         let port = given.get("port").map_or("5432", String::as_str).to_owned();
