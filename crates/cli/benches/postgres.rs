@@ -8,7 +8,7 @@ use criterion::Criterion;
 use wevrun_core::EngineVersion;
 use wevrun_core::compare::compare;
 use wevrun_core::model::{Definition, Kind, Model};
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::{make_script, write};
 use wevrun_engines::{Access, open, registry};
 use wevrun_testkit::postgres::{AGES, Age, Database, Server};
@@ -135,7 +135,7 @@ fn measure(criterion: &mut Criterion, age: Age, large: &Large) {
         let evidence = Evidence::default();
         write(
             dialect,
-            &make_script(dialect, "bench", (&have, &want), &comparison, Wishes::default(), version, &evidence),
+            &make_script(dialect, "bench", (&have, &want), &comparison, PlanOptions::default(), version, &evidence),
         )
     };
     let name = large.name;

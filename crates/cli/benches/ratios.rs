@@ -9,7 +9,7 @@ use sqlparser::dialect::SQLiteDialect;
 use sqlparser::tokenizer::Tokenizer;
 use wevrun_core::build::build;
 use wevrun_core::compare::compare;
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::{make_script, write};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::source::Source;
@@ -99,7 +99,7 @@ fn measure(criterion: &mut Criterion) {
                     "bench",
                     (&have, &want),
                     &comparison,
-                    Wishes::default(),
+                    PlanOptions::default(),
                     VERSION,
                     &Evidence::default(),
                 ),

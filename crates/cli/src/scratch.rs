@@ -4,7 +4,7 @@ use wevrun_core::EngineVersion;
 use wevrun_core::check::{self, Refusal};
 use wevrun_core::compare::compare;
 use wevrun_core::model::{Kind, Model};
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::make_script;
 use wevrun_core::spelling::take_over;
 use wevrun_engines::{DatabaseUrl, LiveError, registry::dialect};
@@ -34,7 +34,7 @@ pub fn spell(url: &DatabaseUrl, version: EngineVersion, model: &mut Model) -> En
         "scratch",
         (&nothing, &asked),
         &comparison,
-        Wishes::default(),
+        PlanOptions::default(),
         version,
         &Evidence::default(),
     );

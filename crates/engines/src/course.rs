@@ -75,7 +75,7 @@ pub enum Moment {
 }
 
 /// Runs a script. On any error the database is as it was, or, if the script has more than one part, as the parts before have
-/// left it ([`LiveError::Halfway`]): then the same script continues there. [`LiveError::NotCommitted`] says that it is not known.
+/// left it ([`LiveError::PartlyApplied`]): then the same script continues there. [`LiveError::NotCommitted`] says that it is not known.
 pub fn run<S: Session>(
     session: &mut S,
     script: &Script,
@@ -85,7 +85,7 @@ pub fn run<S: Session>(
     let started = Instant::now();
     let nothing = Part::default();
     let parts = if script.is_empty() { std::slice::from_ref(&nothing) } else { &script.plan.parts[..] };
-    let mut course = Course { session, script, release, watch, parts, number: 0, verified: 0 };
+    let mut course = Deployer { session, script, release, watch, parts, number: 0, verified: 0 };
     if script.plan.is_one_transaction() {
         course.part(0)?;
     } else {
@@ -111,7 +111,7 @@ fn reached(dialect: &dyn Dialect, script: &Script, release: &Release, found: &Mo
     script.leads_to_but_for(dialect, found).filter(|respelled| respelled.is_empty() || release.edited.is_none())
 }
 
-struct Course<'c, S> {
+struct Deployer<'c, S> {
     session: &'c mut S,
     script: &'c Script,
     release: &'c Release,
@@ -123,7 +123,7 @@ struct Course<'c, S> {
     verified: usize,
 }
 
-impl<S: Session> Course<'_, S> {
+impl<S: Session> Deployer<'_, S> {
     /// From the first part that is not done yet.
     fn all_parts(&mut self) -> Result<(), LiveError> {
         let found = self.session.structure()?;
@@ -140,11 +140,11 @@ impl<S: Session> Course<'_, S> {
         }
         for index in first..self.parts.len() {
             self.part(index).map_err(|cause| {
-                let is_refused = index == first && matches!(cause, LiveError::NotOnTheWay(_));
+                let is_refused = index == first && matches!(cause, LiveError::UnknownState(_));
                 if is_refused || (index == 0 && self.parts[0].mode == Mode::Transaction) {
                     return cause; // nothing has changed
                 }
-                LiveError::Halfway { done: index, parts: self.parts.len(), cause: Box::new(cause) }
+                LiveError::PartlyApplied { done: index, parts: self.parts.len(), cause: Box::new(cause) }
             })?;
         }
         Ok(())
@@ -226,7 +226,8 @@ impl<S: Session> Course<'_, S> {
         let part = &self.parts[index];
         let found = self.confirm(index)?;
         let journalled = self.session.journalled(&self.release.script_hash)?;
-        let left = part.left(&found, &self.script.unproven, journalled.unwrap_or(0)).map_err(LiveError::NotOnTheWay)?;
+        let left =
+            part.left(&found, &self.script.unproven, journalled.unwrap_or(0)).map_err(LiveError::UnknownState)?;
         let frame = self.frame(Mode::EachStatement);
         let opening = frame.before.iter().chain(&frame.settings).chain(&part.prepare);
         for statement in opening {
@@ -336,7 +337,7 @@ impl<S: Session> Course<'_, S> {
     }
 }
 
-impl<S: Session> Course<'_, S> {
+impl<S: Session> Deployer<'_, S> {
     /// What the ledger keeps: what was left alone is as the release before knows it.
     fn released(&mut self, found: Model) -> Result<Model, LiveError> {
         if self.script.left.is_empty() {

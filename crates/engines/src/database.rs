@@ -124,7 +124,7 @@ pub trait Database: Send {
     fn probe(&mut self, probes: &[Probe]) -> Result<Evidence, LiveError>;
 
     /// Runs a script, proves the outcome of each transaction before it is committed, and writes the ledger. On any error the
-    /// database is as it was, or the error is [`LiveError::Halfway`].
+    /// database is as it was, or the error is [`LiveError::PartlyApplied`].
     fn deploy(
         &mut self,
         script: &Script,

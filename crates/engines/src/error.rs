@@ -72,7 +72,7 @@ pub enum LiveError {
     },
     /// Objects are neither as the script finds them nor as one of its steps leaves them.
     #[error("neither as the script starts from nor as one of its steps leaves it: {}", .0.join(", "))]
-    NotOnTheWay(Vec<String>),
+    UnknownState(Vec<String>),
     /// A step failed.
     #[error("step {number} failed: {title}: {message}")]
     StepFailed {
@@ -120,7 +120,7 @@ pub enum LiveError {
     AnotherStructure,
     /// Not all parts of a script were done; those that were, stay.
     #[error("{cause}")]
-    Halfway {
+    PartlyApplied {
         /// How many are done.
         done: usize,
         /// How many there are.

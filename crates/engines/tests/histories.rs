@@ -10,7 +10,7 @@ use rusqlite::Connection;
 use wevrun_core::build::build;
 use wevrun_core::compare::{Change, Renames, compare, compare_with};
 use wevrun_core::model::{Kind, Model};
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::{make_script, write};
 use wevrun_core::source::Source;
 use wevrun_core::{Dialect, EngineVersion};
@@ -91,8 +91,15 @@ fn history(seed: u64) {
 
     let empty = Model::empty();
     let comparison = compare(dialect, &empty, &live);
-    let steps =
-        make_script(dialect, "honey", (&empty, &live), &comparison, Wishes::default(), VERSION, &Evidence::default());
+    let steps = make_script(
+        dialect,
+        "honey",
+        (&empty, &live),
+        &comparison,
+        PlanOptions::default(),
+        VERSION,
+        &Evidence::default(),
+    );
     let made = folder.path().join("made.db");
     let output = client::sqlite3(&made, &write(&Sqlite, &steps));
     assert!(output.status.success(), "{}\n{}", String::from_utf8_lossy(&output.stderr), write(&Sqlite, &steps));

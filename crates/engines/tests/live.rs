@@ -8,7 +8,7 @@ use wevrun_core::build::build;
 use wevrun_core::check::Refusal;
 use wevrun_core::compare::compare;
 use wevrun_core::model::{Identifiers as _, Kind, Model, Name, QualifiedName};
-use wevrun_core::plan::{Evidence, Probe, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions, Probe};
 use wevrun_core::script::{ScriptHash, make_script};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::source::Source;
@@ -93,7 +93,7 @@ fn probes_are_answered_by_the_rows() {
 fn script(have: &Model, want: &Model) -> wevrun_core::script::Script {
     let dialect: &dyn Dialect = &Sqlite;
     let comparison = compare(dialect, have, want);
-    make_script(dialect, "honey", (have, want), &comparison, Wishes::default(), VERSION, &Evidence::default())
+    make_script(dialect, "honey", (have, want), &comparison, PlanOptions::default(), VERSION, &Evidence::default())
 }
 
 fn release() -> Release {

@@ -4,7 +4,7 @@ use wevrun_core::build::build;
 use wevrun_core::compare::{Change, compare, compare_with};
 use wevrun_core::fold::Run;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{Evidence, Plan, Wishes};
+use wevrun_core::plan::{Evidence, Plan, PlanOptions};
 use wevrun_core::script::{make_script, make_undo};
 use wevrun_core::source::Source;
 use wevrun_core::{Dialect, EngineVersion};
@@ -56,13 +56,13 @@ fn wrong(dialect: &dyn Dialect, (have, want): (&Model, &Model), plan: &Plan) -> 
 fn pair(dialect: &'static dyn Dialect, version: EngineVersion, a: &str, b: &str) -> Option<String> {
     let [a, b] = [a, b].map(|text| built(dialect, version, text));
     let comparison = compare(dialect, &a, &b);
-    let wishes = Wishes::default();
+    let plan_options = PlanOptions::default();
     let evidence = Evidence::default();
-    let script = make_script(dialect, "honey", (&a, &b), &comparison, wishes.clone(), version, &evidence);
+    let script = make_script(dialect, "honey", (&a, &b), &comparison, plan_options.clone(), version, &evidence);
     // Where there is room for few locks, it is cut wherever it can be.
     let cut = evidence.clone().with_lock_room(8);
-    let cut = make_script(dialect, "honey", (&a, &b), &comparison, wishes.clone(), version, &cut);
-    let undo = make_undo(dialect, "honey", (&a, &b), &comparison.renames, &wishes, version);
+    let cut = make_script(dialect, "honey", (&a, &b), &comparison, plan_options.clone(), version, &cut);
+    let undo = make_undo(dialect, "honey", (&a, &b), &comparison.renames, &plan_options, version);
     let plans = [(&a, &b, &script.plan), (&a, &b, &cut.plan), (&b, &a, &undo.plan)];
     plans.into_iter().find_map(|(have, want, plan)| wrong(dialect, (have, want), plan))
 }

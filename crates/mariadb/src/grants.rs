@@ -56,12 +56,12 @@ fn all(kind: Kind) -> &'static [&'static str] {
 pub fn granted(access: &mut Clauses, privilege: &str, user: &str) {
     // The server's own tables call it so.
     let privilege = privilege.replace("delete versioning rows", "delete history");
-    access.say(clause::GRANT.of(&format!("{privilege} to {user}")), "");
+    access.set_text(clause::GRANT.of(&format!("{privilege} to {user}")), "");
 }
 
 /// Says that the privileges on an object could not be read.
 pub fn privileges_are_unread(access: &mut Clauses) {
-    access.say(clause::GRANTS_UNREAD, "");
+    access.set_text(clause::GRANTS_UNREAD, "");
 }
 
 /// A user as the clauses name it.

@@ -53,7 +53,7 @@ pub fn kind_granted_on(object: &Object) -> Kind {
 }
 
 /// Whether an object that is created gets what these default privileges say, if the right role creates it.
-fn comes_under(default: &Object, object: &Object) -> bool {
+fn is_covered_by(default: &Object, object: &Object) -> bool {
     let kind = match object.definition.kind() {
         Kind::View | Kind::MaterializedView | Kind::ForeignTable => Kind::Table,
         Kind::Procedure | Kind::Aggregate => Kind::Function,
@@ -76,7 +76,7 @@ pub fn may_be_those_of(nameless: &Object, other: &Object) -> bool {
 
 /// What roles may do with an object when it has just been created, by these default privileges.
 pub fn at_birth<'o>(defaults: impl Iterator<Item = &'o Object>, object: &Object) -> Clauses {
-    let apply = defaults.filter(|default| comes_under(default, object));
+    let apply = defaults.filter(|default| is_covered_by(default, object));
     apply.flat_map(|default| default.access.iter()).map(|(clause, value)| (clause, value.clone())).collect()
 }
 

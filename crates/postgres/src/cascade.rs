@@ -26,7 +26,7 @@ pub fn drop_with_dependents(model: &mut Model, key: &ObjectKey) -> Vec<ObjectKey
             if gone.contains(&object.key()) {
                 continue;
             }
-            if goes_with(object, &next) {
+            if is_dropped_with(object, &next) {
                 model.remove(own);
                 gone.insert(object.key());
                 waiting.push(object.key());
@@ -140,7 +140,7 @@ fn looked_up(model: &Model, key: &ObjectKey) -> Vec<(ObjectKey, Object)> {
 }
 
 /// Whether an object can't be without another one.
-fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
+fn is_dropped_with(object: &Object, gone: &ObjectKey) -> bool {
     if object.definition.owner() == Some(&gone.name) {
         return true;
     }
@@ -150,12 +150,12 @@ fn goes_with(object: &Object, gone: &ObjectKey) -> bool {
     match &object.definition {
         // Its columns go, not the table; but children go with their parents.
         Definition::Table(table) => {
-            let says = |key: Clause<'_, QualifiedName>| table.clauses.get(key) == Some(&gone.name);
+            let names = |key: Clause<'_, QualifiedName>| table.clauses.get(key) == Some(&gone.name);
             let inherits = || table.clauses.get(clause::INHERITS).is_some_and(|parents| parents.contains(&gone.name));
             match gone.kind {
-                Kind::Server => says(is::SERVER),
-                Kind::Type => says(clause::OF),
-                kind => kind.is_relation() && (says(clause::PARTITION_OF) || inherits()),
+                Kind::Server => names(is::SERVER),
+                Kind::Type => names(clause::OF),
+                kind => kind.is_relation() && (names(clause::PARTITION_OF) || inherits()),
             }
         }
         Definition::Plain(plain) if plain.kind == Kind::Server => {

@@ -171,7 +171,7 @@ pub fn moved(kind: Kind, name: &QualifiedName, schema: Option<&str>, identifier:
 }
 
 /// `name ON table`: a trigger, rule or policy.
-pub fn standing_on(identifier: &str, owner: &QualifiedName) -> QualifiedName {
+pub fn on_table(identifier: &str, owner: &QualifiedName) -> QualifiedName {
     of(Kind::Trigger, NameParts { owner: Some(owner.clone()), ..parts_of(None, identifier) })
 }
 

@@ -10,7 +10,7 @@ use sqlparser::ast::{
 use wevrun_core::model::Span;
 use wevrun_core::parse::{Places, Token, TokenKind, token};
 
-use super::canonical::parse_as_it_stands;
+use super::canonical::parse_unchanged;
 use super::parse::identifier_of;
 use super::{names, tokens};
 
@@ -95,11 +95,11 @@ fn by_tree(text: &str, schema: &str) -> Option<BTreeSet<u32>> {
         return None;
     }
     let mut collect = Collect { schema, places: Places::of(text), found: BTreeSet::new() };
-    if let Some(query) = parse_as_it_stands(text, |parser| parser.parse_query()) {
+    if let Some(query) = parse_unchanged(text, |parser| parser.parse_query()) {
         let _ = query.visit(&mut collect);
-    } else if let Some(statement) = parse_as_it_stands(text, |parser| parser.parse_statement()) {
+    } else if let Some(statement) = parse_unchanged(text, |parser| parser.parse_statement()) {
         let _ = statement.visit(&mut collect);
-    } else if let Some(expression) = parse_as_it_stands(text, |parser| parser.parse_expr()) {
+    } else if let Some(expression) = parse_unchanged(text, |parser| parser.parse_expr()) {
         let _ = expression.visit(&mut collect);
     } else {
         return None;

@@ -17,7 +17,7 @@ pub fn object(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
         return rename_schema::schema(model, &key.name, to);
     }
     let (old, new) = (names::schema(&key.name), names::schema(to));
-    not_null_names::say_at_rename(model, &key.name, |_| true);
+    not_null_names::keep_at_rename(model, &key.name, |_| true);
     rename(model, key, to);
     let Some(schema) = new.filter(|new| key.kind.is_relation() && old.as_ref() != Some(new)) else { return };
     let along = |object: &&Object| {
@@ -73,7 +73,7 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
                 plain.owner = Some(to.clone());
                 touched = true;
                 if object.name.owner().is_some() {
-                    let standing = names::standing_on(object.name.identifier(), to);
+                    let standing = names::on_table(object.name.identifier(), to);
                     moved.push((ObjectKey::new(plain.kind, object.name.clone()), standing));
                 }
             }
@@ -104,7 +104,7 @@ fn rename(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
                     .map(|item| if is_meant(&item) { bare(to) } else { item })
                     .collect();
                 if replaced.join(", ") != value {
-                    clauses.say(clause, replaced.join(", "));
+                    clauses.set_text(clause, replaced.join(", "));
                     touched = true;
                 }
             }
@@ -172,7 +172,7 @@ fn label_of_type(model: &mut Model, name: &QualifiedName, from: &Name, to: &Name
         {
             let labels = super::enum_labels(&plain.clauses).into_iter();
             let labels: Vec<String> = labels.map(|label| if label == from { to.to_owned() } else { label }).collect();
-            plain.clauses.say(clause::ENUM, labels.join(", "));
+            plain.clauses.set_text(clause::ENUM, labels.join(", "));
             object.text.clear();
         }
     }
@@ -184,7 +184,7 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
         return label_of_type(model, table, from, to);
     }
     canonical::follow(model, &Renamed { object: table, what: What::Part(from, to) });
-    not_null_names::say_at_rename(model, table, |column| column.name == *from);
+    not_null_names::keep_at_rename(model, table, |column| column.name == *from);
     for object in model.objects_mut() {
         let own = object.name == *table;
         let stands_on = object.definition.owner() == Some(table);
@@ -247,7 +247,7 @@ pub fn column(model: &mut Model, table: &QualifiedName, from: &Name, to: &Name) 
                     touched = true;
                 }
                 if plain.clauses.value(clause::OWNED_BY) == Some(from.canonical()) {
-                    plain.clauses.say(clause::OWNED_BY, to.canonical());
+                    plain.clauses.set_text(clause::OWNED_BY, to.canonical());
                     touched = true;
                 }
             }
@@ -267,7 +267,7 @@ fn rename_in_list(clauses: &mut Clauses, clause: &str, from: &Name, to: &Name) {
             .into_iter()
             .map(|item| if names::unquoted(&item) == from.canonical() { names::quoted(to.canonical()) } else { item })
             .collect();
-        clauses.say_named(clause, list.join(", "));
+        clauses.set_text_named(clause, list.join(", "));
     }
 }
 
@@ -291,7 +291,7 @@ pub fn constraint_or_part(model: &mut Model, key: &ObjectKey, from: &Name, to: &
         return;
     };
     // Another part may have a number because this one had the name.
-    canonical::part_names::say_all(model, &partition);
+    canonical::part_names::store_all(model, &partition);
     if let Some(Definition::Table(table)) = model.get_mut(&partition).map(|object| &mut object.definition) {
         table.part_names.0.insert(whole, to.clone());
     }
@@ -328,7 +328,7 @@ pub fn label(model: &mut Model, data_type: &QualifiedName, from: &Name, to: &Nam
 }
 
 /// Says the names of the sequences of identity columns, which stay when the table or a column gets another.
-pub fn say_identity_sequences(model: &mut Model, key: &ObjectKey) {
+pub fn keep_identity_names(model: &mut Model, key: &ObjectKey) {
     let Some(mut object) = model.remove(key) else { return };
     let (schema, own) = names::split(&object.name);
     let schema = schema.unwrap_or_else(|| "public".to_owned());

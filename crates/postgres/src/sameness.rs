@@ -15,7 +15,7 @@ pub trait Constraint: Sized + PartialEq {
     fn bare(&self) -> Self;
 
     /// Whether the other says the same, under whatever name.
-    fn says_what(&self, other: &Self) -> bool {
+    fn is_same_as(&self, other: &Self) -> bool {
         self.bare() == other.bare()
     }
 }

@@ -275,9 +275,9 @@ fn serial_columns(table_name: &QualifiedName, table: &mut Table, taken: &Taken) 
         column.default =
             Some(Expression::plain(format!("nextval('{}'::regclass)", name.canonical().replace('\'', "''"))));
         let mut clauses = Clauses::default();
-        clauses.say(clause::OWNED_BY, column.name.canonical());
+        clauses.set_text(clause::OWNED_BY, column.name.canonical());
         if data_type != "bigint" {
-            clauses.say(clause::AS, data_type);
+            clauses.set_text(clause::AS, data_type);
         }
         if unlogged {
             clauses.set(clause::UNLOGGED, Flag);

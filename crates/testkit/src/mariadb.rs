@@ -25,7 +25,7 @@ pub struct Database {
 /// Nobody: a server must not run as root.
 const NOBODY: u32 = 65534;
 
-fn as_nobody(command: &mut Command, folder: &Path) {
+fn without_root(command: &mut Command, folder: &Path) {
     if super::postgres::is_root() {
         command.uid(NOBODY).gid(NOBODY);
     }
@@ -97,7 +97,7 @@ impl Server {
         let mut install = Command::new("mariadb-install-db");
         install.args(["--no-defaults", "--auth-root-authentication-method=normal", "--skip-test-db"]);
         install.args(options).arg("--datadir").arg(&data);
-        as_nobody(&mut install, &folder);
+        without_root(&mut install, &folder);
         let made = install.output().expect("mariadb-install-db runs: apt-get install mariadb-server");
         assert!(made.status.success(), "mariadb-install-db: {}", String::from_utf8_lossy(&made.stderr));
         // The shell waits until our end of the pipe is closed, however this process ends, and stops the server then.
@@ -118,7 +118,7 @@ impl Server {
             "--default-time-zone=+00:00",
         ]);
         shell.args(options);
-        as_nobody(&mut shell, &folder);
+        without_root(&mut shell, &folder);
         let log = fs::File::create(folder.join("log")).expect("the folder is there");
         shell.stdin(Stdio::piped()).stdout(log.try_clone().expect("a file")).stderr(log);
         let child = shell.spawn().expect("sh runs");

@@ -41,7 +41,7 @@ pub struct Database {
 const NOBODY: u32 = 65534;
 
 /// A server must not run as root, and speaks English.
-fn as_nobody(command: &mut Command, folder: &Path) {
+fn without_root(command: &mut Command, folder: &Path) {
     if is_root() {
         command.uid(NOBODY).gid(NOBODY);
     }
@@ -78,7 +78,7 @@ impl Server {
         fs::set_permissions(&data, fs::Permissions::from_mode(0o700)).expect("the folder is ours");
         let mut initdb = Command::new(programs.join("initdb"));
         initdb.args(["-U", "postgres", "-A", "trust", "-E", "UTF8", "--locale=C", "--no-sync", "-D"]).arg(&data);
-        as_nobody(&mut initdb, &folder);
+        without_root(&mut initdb, &folder);
         let made = initdb.output().expect("initdb runs");
         assert!(made.status.success(), "initdb: {}", String::from_utf8_lossy(&made.stderr));
         for (name, text) in files {
@@ -105,7 +105,7 @@ impl Server {
         // Streamed, the log is kept until it is copied, however much other tests write meanwhile.
         copy.args(["-X", "stream", "-c", "fast", "--no-sync", "-U", "postgres", "-p", &self.port.to_string(), "-h"]);
         copy.arg(&self.folder).arg("-D").arg(&data);
-        as_nobody(&mut copy, &folder);
+        without_root(&mut copy, &folder);
         let copied = copy.output().expect("pg_basebackup runs");
         assert!(copied.status.success(), "pg_basebackup: {}", String::from_utf8_lossy(&copied.stderr));
         fs::write(data.join("standby.signal"), "").expect("the folder is there");
@@ -138,7 +138,7 @@ impl Server {
         ] {
             shell.args(["-c", setting]);
         }
-        as_nobody(&mut shell, &folder);
+        without_root(&mut shell, &folder);
         let log = fs::File::create(folder.join("log")).expect("the folder is there");
         shell.stdin(Stdio::piped()).stdout(log.try_clone().expect("a file")).stderr(log);
         let child = shell.spawn().expect("sh runs");

@@ -198,7 +198,7 @@ impl Stage {
 
     fn act(&self, url: Option<&str>) -> Ended<()> {
         let play = self.play;
-        self.say("Release 1: the schema as code, built into one snapshot and deployed to a new database.");
+        self.print_line("Release 1: the schema as code, built into one snapshot and deployed to a new database.");
         self.write("wevrun.toml", &self.settings(url))?;
         if url.is_some() {
             self.prompt(&format!("export {URL_VARIABLE}={}", self.database));
@@ -210,28 +210,28 @@ impl Stage {
         self.client("rows.sql", play.rows)?;
         self.wevrun(&["drift", "production"], 0)?;
 
-        self.say("Somebody changes production by hand.");
+        self.print_line("Somebody changes production by hand.");
         self.write("by-hand.sql", play.by_hand)?;
         self.client("by-hand.sql", play.by_hand)?;
         self.wevrun(&["drift", "production"], 3)?;
 
-        self.say(&format!("Release 2 keeps both changes: they are written into the source. {}", play.news));
+        self.print_line(&format!("Release 2 keeps both changes: they are written into the source. {}", play.news));
         self.write_all("schema", play.release_2)?;
         self.wevrun(&["build"], 0)?;
         self.wevrun(&["compare", "production"], 3)?;
         self.wevrun(&["script", "production", "--out", "release-2.sql", "--undo", "release-2-undo.sql"], 4)?;
 
-        self.say("The release and its undo script each destroy the values of a column. Both risks get a waiver in waivers.toml.");
+        self.print_line("The release and its undo script each destroy the values of a column. Both risks get a waiver in waivers.toml.");
         self.write("waivers.toml", play.waivers)?;
         self.wevrun(&["script", "production", "--out", "release-2.sql", "--undo", "release-2-undo.sql"], 0)?;
         self.wevrun(&["deploy", "release-2.sql", "production"], 0)?;
         self.wevrun(&["compare", "production"], 0)?;
 
-        self.say("The same script can't run twice.");
+        self.print_line("The same script can't run twice.");
         self.wevrun(&["deploy", "release-2.sql", "production"], 5)
     }
 
-    fn say(&self, words: &str) {
+    fn print_line(&self, words: &str) {
         anstream::println!("\n{}", paint(style::STRONG, format!("# {words}")));
     }
 

@@ -17,7 +17,7 @@ use wevrun_engines::{
 
 use super::compare::print_source_findings;
 use super::script::{Made, keep_unmanaged, last_release, make, read, report_blocked, same_project, today};
-use super::wishes::Wishes;
+use super::script_options::ScriptOptions;
 use super::{Scratch, context};
 use crate::choice::Chosen;
 use crate::completion;
@@ -65,7 +65,7 @@ pub struct Deploy {
 
     /// What is asked for beside, when no script is given
     #[command(flatten)]
-    pub wishes: Wishes,
+    pub script_options: ScriptOptions,
 
     /// Where sources are spelled
     #[command(flatten)]
@@ -142,7 +142,7 @@ impl Deploy {
                 "--want can't be used with a script: the script already holds the desired schema",
             ));
         }
-        if script.is_some() && !(self.wishes.is_empty() && self.map.is_empty()) {
+        if script.is_some() && !(self.script_options.is_empty() && self.map.is_empty()) {
             let options = "--index-builds, --map, and those that choose differences or aspects, are for `wevrun script`, or for deploy without a script";
             return Err(Failure::usage(format!("the options were chosen when the script was made; {options}")));
         }
@@ -160,10 +160,10 @@ impl Deploy {
                 }
                 // A waiver holds only as long as it is in the file, and as its last day is not over.
                 script.forget_expired_waivers(&today());
-                if context.project.is_some() || self.wishes.waivers.is_some() || edited {
+                if context.project.is_some() || self.script_options.waivers.is_some() || edited {
                     script.forget_waivers();
                 }
-                let waivers = self.wishes.waivers(&context)?;
+                let waivers = self.script_options.waivers(&context)?;
                 script.clear(&waivers, &today());
                 if !script.blocked_by().is_empty() {
                     return Ok(self.held(&script));
@@ -173,7 +173,7 @@ impl Deploy {
                 let database = live.live.as_mut().expect("it is live").as_mut();
                 old_enough(target, live_version, &script)?;
                 if let Some(entry) = last_release(target, database)? {
-                    same_project(target, &entry, &script.project, self.wishes.other_project)?;
+                    same_project(target, &entry, &script.project, self.script_options.other_project)?;
                 }
                 self.deploy(&Target { name: target, url: &url, want: None }, database, &script, &text)
             }
@@ -191,12 +191,12 @@ impl Deploy {
                 want.resolve_names();
                 let live_version = live.engine_version;
                 keep_unmanaged(&live, &mut want);
-                let chosen = self.wishes.choice.apply(&context, &live.model, &mut want)?;
+                let chosen = self.script_options.choice.apply(&context, &live.model, &mut want)?;
                 if self.format == Format::Text {
                     print_source_findings(&[&want]);
                     chosen.print();
                 }
-                let asked = (&self.wishes, &chosen);
+                let asked = (&self.script_options, &chosen);
                 let Made { script, comparison, .. } =
                     make(&context, (target, &live.model), (live.live.as_mut(), live_version), &want, asked)?;
                 old_enough(target, live_version, &script)?;
@@ -334,12 +334,12 @@ impl Deploy {
                 }
                 Ok(Outcome::Done)
             }
-            Err(LiveError::Halfway { ref cause, done, .. }) if lost_at_commit(cause) => Err(Failure::new(format!(
+            Err(LiveError::PartlyApplied { ref cause, done, .. }) if lost_at_commit(cause) => Err(Failure::new(format!(
                 "the connection was lost at the commit of part {}, so it is not known whether it was done; the parts before it are",
                 done + 1
             ))
             .help("deploy the same script again: it continues where needed")),
-            Err(LiveError::Halfway { done, parts, cause }) => {
+            Err(LiveError::PartlyApplied { done, parts, cause }) => {
                 let left = match done {
                     0 if parts == 1 => "The steps before it are done, and stay".to_owned(),
                     0 => "The earlier steps of this part stay in effect".to_owned(),
@@ -373,7 +373,7 @@ impl Deploy {
             ))
             .help("`wevrun compare` shows its current state; it is safe to deploy the same script again")),
             // What a person reads of it is on standard output, too.
-            Err(LiveError::StateDiffers { .. } | LiveError::NotOnTheWay(_)) if self.format == Format::Json => {
+            Err(LiveError::StateDiffers { .. } | LiveError::UnknownState(_)) if self.format == Format::Json => {
                 let message = format!("{target} is not in the state that the script was made for; nothing was changed");
                 let help = ["make a new script from the target's current state".to_owned()];
                 let diagnostics = vec![JsonDiagnostic::error(&message, &help)];
@@ -437,7 +437,7 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
             anstream::eprintln!("{}: make a new script from the target's current state", paint(style::HELP, "help"));
             Ok(Outcome::StateChanged)
         }
-        LiveError::NotOnTheWay(objects) => {
+        LiveError::UnknownState(objects) => {
             anstream::eprintln!(
                 "{}: {target} is neither in the state that the script was made for nor between two of its steps; nothing was changed",
                 paint(style::ERROR, "stopped")

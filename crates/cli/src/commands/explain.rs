@@ -1,6 +1,6 @@
 use clap::Args;
 use clap_complete::ArgValueCompleter;
-use wevrun_core::compare::{Aspect, Standing};
+use wevrun_core::compare::{Aspect, DefaultTreatment};
 use wevrun_core::diagnostics::{Code, nearest};
 
 use crate::completion;
@@ -62,9 +62,9 @@ fn aspects() -> Outcome {
     anstream::println!("Aspects in which two objects can differ, for --ignore, --mind and [compare] in wevrun.toml:\n");
     for (_, name, standing, words) in Aspect::ALL {
         let standing = match standing {
-            Standing::Always => "always",
-            Standing::Compared => "compared",
-            Standing::Ignored => "ignored",
+            DefaultTreatment::Always => "always",
+            DefaultTreatment::Compared => "compared",
+            DefaultTreatment::Ignored => "ignored",
         };
         anstream::println!("{}  {standing:<8}  {words}", paint(style::STRONG, format!("{name:<16}")));
     }

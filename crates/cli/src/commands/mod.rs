@@ -13,9 +13,9 @@ pub mod new;
 mod object_script;
 mod picking;
 pub mod script;
+mod script_options;
 pub mod snapshot;
 pub mod status;
-mod wishes;
 
 use std::path::Path;
 

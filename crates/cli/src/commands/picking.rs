@@ -9,13 +9,13 @@ use wevrun_engines::registry::dialect;
 
 use super::compare::Sides as SideOptions;
 use super::script::{Script, evidence, today};
-use super::wishes::Wishes;
+use super::script_options::ScriptOptions;
 use crate::choice::{ChoiceOptions, Chosen};
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
 use crate::output::print::say;
 use crate::output::{Format, count};
-use crate::pick::{Wish, pick};
+use crate::pick::{PickResult, pick};
 use crate::project::FILE;
 use crate::side::{Context, Loaded};
 
@@ -35,17 +35,18 @@ pub fn run(
     let comparison = compare(dialect, models.0, models.1);
     let live = (have.name.as_str(), have.live.as_mut());
     let evidence = evidence(live, (models.0, &effective), &comparison, version, true)?;
-    let asked = Wishes { index_builds: None, choice: ChoiceOptions::default(), waivers: None, other_project: true };
-    let mut wishes = asked.of(dialect, models.0, &comparison, chosen)?;
-    wishes.scope = scope.clone();
+    let asked =
+        ScriptOptions { index_builds: None, choice: ChoiceOptions::default(), waivers: None, other_project: true };
+    let mut plan_options = asked.of(dialect, models.0, &comparison, chosen)?;
+    plan_options.scope = scope.clone();
     let (waivers, today) = (asked.waivers(context)?, today());
-    wishes.zones = plan::zones(&waivers);
+    plan_options.zones = plan::zones(&waivers);
     let of = Sides {
         dialect,
         version,
         have: models.0,
         want: models.1,
-        wishes: &wishes,
+        plan_options: &plan_options,
         evidence: &evidence,
         waivers: (&waivers, &today),
     };
@@ -62,11 +63,11 @@ pub fn run(
     }
     let save = |name: &str, selection: &Selection| save(context, name, selection);
     match pick(picker, (have.name.clone(), want.name.clone()), &save)? {
-        Wish::Quit => {
+        PickResult::Quit => {
             say!("No script was written.");
             Ok(Outcome::Done)
         }
-        Wish::Write(path, selection) => {
+        PickResult::Write(path, selection) => {
             let choice = ChoiceOptions {
                 only: selection.only,
                 except: selection.except,
@@ -79,7 +80,7 @@ pub fn run(
                 out: Some(path),
                 out_dir: None,
                 undo: None,
-                wishes: Wishes { index_builds: None, choice, waivers: None, other_project: false },
+                script_options: ScriptOptions { index_builds: None, choice, waivers: None, other_project: false },
                 fail_on: None,
                 format: Format::Text,
             };

@@ -18,7 +18,7 @@ use wevrun_engines::{
 
 use super::compare::{Sides, keep_unread, print_source_findings, scope, source_findings};
 use super::context;
-use super::wishes::Wishes;
+use super::script_options::ScriptOptions;
 use crate::choice::{ChoiceOptions, Chosen, JsonChoice};
 use crate::failure::{Ended, Failure, Outcome};
 use crate::files;
@@ -57,7 +57,7 @@ pub struct Script {
 
     /// What is asked for beside
     #[command(flatten)]
-    pub wishes: Wishes,
+    pub script_options: ScriptOptions,
 
     /// What gives exit status 6
     #[arg(long, value_name = "WHAT")]
@@ -101,7 +101,7 @@ pub struct Made<'m> {
     /// What differs.
     pub comparison: Comparison<'m>,
     /// What was asked for, as the plan takes it.
-    pub wishes: plan::Wishes,
+    pub script_options: plan::PlanOptions,
     /// The waivers that there are.
     pub waivers: Vec<Waiver>,
 }
@@ -134,11 +134,11 @@ pub fn make<'m>(
     (have_name, have): (&str, &'m Model),
     (live, live_version): (Option<&mut Box<dyn Database>>, Option<EngineVersion>),
     want: &'m Loaded,
-    (wishes, chosen): (&Wishes, &Chosen),
+    (script_options, chosen): (&ScriptOptions, &Chosen),
 ) -> Ended<Made<'m>> {
     let comparison = compare(dialect(want.engine), have, &want.model);
     require_followed(&comparison)?;
-    make_of(context, ((have_name, have), live, live_version), want, (wishes, chosen), comparison)
+    make_of(context, ((have_name, have), live, live_version), want, (script_options, chosen), comparison)
 }
 
 /// The same to be looked at only: former names may be left as they are, and another project's ledger is no error.
@@ -149,9 +149,10 @@ pub fn make_to_look_at<'m>(
     want: &'m Loaded,
     chosen: &Chosen,
 ) -> Ended<Made<'m>> {
-    let wishes = Wishes { index_builds: None, choice: ChoiceOptions::default(), waivers: None, other_project: true };
+    let script_options =
+        ScriptOptions { index_builds: None, choice: ChoiceOptions::default(), waivers: None, other_project: true };
     let comparison = compare(dialect(want.engine), have, &want.model);
-    make_of(context, ((have_name, have), live, live_version), want, (&wishes, chosen), comparison)
+    make_of(context, ((have_name, have), live, live_version), want, (&script_options, chosen), comparison)
 }
 
 /// Have's name and structure, its database if it is live, and the version of that.
@@ -161,21 +162,21 @@ fn make_of<'m>(
     context: &Context,
     ((have_name, have), live, live_version): Have<'_, 'm>,
     want: &'m Loaded,
-    (wishes, chosen): (&Wishes, &Chosen),
+    (script_options, chosen): (&ScriptOptions, &Chosen),
     comparison: Comparison<'m>,
 ) -> Ended<Made<'m>> {
     let dialect = dialect(want.engine);
     let version = oldest(context, want, live_version);
-    let mut plan_wishes = wishes.of(dialect, have, &comparison, chosen)?;
+    let mut plan_wishes = script_options.of(dialect, have, &comparison, chosen)?;
     plan_wishes.scope = want.scope.clone();
-    let waivers = wishes.waivers(context)?;
+    let waivers = script_options.waivers(context)?;
     plan_wishes.zones = plan::zones(&waivers);
     let sides = (have, &want.model);
-    let evidence = evidence((have_name, live), (have, want), &comparison, version, wishes.other_project)?;
+    let evidence = evidence((have_name, live), (have, want), &comparison, version, script_options.other_project)?;
     let project = project_name(context, want);
     let mut script = make_script(dialect, &project, sides, &comparison, plan_wishes.clone(), version, &evidence);
     script.clear(&waivers, &today());
-    Ok(Made { script, comparison, wishes: plan_wishes, waivers })
+    Ok(Made { script, comparison, script_options: plan_wishes, waivers })
 }
 
 /// The facts about have's rows, and the origin of its objects: none if it is not live.
@@ -265,11 +266,11 @@ impl Script {
 
     /// Makes the script between two sides and writes it. See [`keep_unmanaged`] for want.
     pub fn write(&self, context: &Context, have: &mut Loaded, want: &mut Loaded) -> Ended {
-        let chosen = self.wishes.choice.apply(context, &have.model, want)?;
+        let chosen = self.script_options.choice.apply(context, &have.model, want)?;
         let (have, want) = (have, &*want);
         let live = (have.live.as_mut(), have.engine_version);
-        let asked = (&self.wishes, &chosen);
-        let Made { mut script, comparison, wishes, waivers } =
+        let asked = (&self.script_options, &chosen);
+        let Made { mut script, comparison, script_options, waivers } =
             make(context, (&have.name, &have.model), live, want, asked)?;
         let dialect = dialect(want.engine);
         if let Some(database) = &mut have.live {
@@ -287,7 +288,8 @@ impl Script {
             Some(_) => {
                 let sides = (&have.model, &want.model);
                 let version = script.engine_version;
-                let mut undo = make_undo(dialect, &script.project, sides, &comparison.renames, &wishes, version);
+                let mut undo =
+                    make_undo(dialect, &script.project, sides, &comparison.renames, &script_options, version);
                 undo.clear(&waivers, &today());
                 Some(undo)
             }

@@ -6,7 +6,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use wevrun_core::pick::{Grouping, Outcome, Row};
 use wevrun_core::select::Selection;
 
-use super::{Mode, Pane, View, Wish};
+use super::{Mode, Pane, PickResult, View};
 
 /// Every key, and what it does: for the help.
 pub const KEYS: &[(&str, &str)] = &[
@@ -29,14 +29,14 @@ pub enum Step {
     /// The view stays.
     Stay,
     /// The view ends.
-    End(Wish),
+    End(PickResult),
 }
 
 impl View<'_> {
     /// Takes a key.
     pub fn press(&mut self, key: KeyEvent) -> Step {
         if key.modifiers.contains(KeyModifiers::CONTROL) && key.code == KeyCode::Char('c') {
-            return Step::End(Wish::Quit);
+            return Step::End(PickResult::Quit);
         }
         self.message.clear();
         match &mut self.mode {
@@ -46,7 +46,7 @@ impl View<'_> {
                 Step::Stay
             }
             Mode::Leaving => match key.code {
-                KeyCode::Char('y') => Step::End(Wish::Quit),
+                KeyCode::Char('y') => Step::End(PickResult::Quit),
                 _ => {
                     self.mode = Mode::List;
                     Step::Stay
@@ -86,7 +86,7 @@ impl View<'_> {
                     let path = PathBuf::from(text.trim());
                     self.mode = Mode::List;
                     match self.selection() {
-                        Ok(selection) => Step::End(Wish::Write(path, selection)),
+                        Ok(selection) => Step::End(PickResult::Write(path, selection)),
                         Err(problem) => {
                             self.message = format!("not written: {problem}");
                             Step::Stay
@@ -136,7 +136,7 @@ impl View<'_> {
             KeyCode::Char('s') => self.ask(Mode::Name(String::new())),
             KeyCode::Char('w') => self.ask(Mode::File("release.sql".to_owned())),
             KeyCode::Char('?') => self.mode = Mode::Help,
-            KeyCode::Char('q') if self.picker.counts().0 == 0 => return Step::End(Wish::Quit),
+            KeyCode::Char('q') if self.picker.counts().0 == 0 => return Step::End(PickResult::Quit),
             KeyCode::Char('q') => self.mode = Mode::Leaving,
             _ => {}
         }

@@ -17,7 +17,7 @@ use crate::files::reason;
 use keys::Step;
 
 /// What the person wants in the end.
-pub enum Wish {
+pub enum PickResult {
     /// No script.
     Quit,
     /// To write the script of what is ticked.
@@ -74,7 +74,7 @@ pub fn pick(
     picker: Picker<'_>,
     names: (String, String),
     save: &dyn Fn(&str, &Selection) -> Result<String, String>,
-) -> Ended<Wish> {
+) -> Ended<PickResult> {
     if !(std::io::stdin().is_terminal() && std::io::stdout().is_terminal()) {
         return Err(Failure::usage("--pick needs a terminal"));
     }

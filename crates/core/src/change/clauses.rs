@@ -22,7 +22,7 @@ impl ClauseChanges {
     }
 
     /// Sets a clause that is an expression, in canonical form.
-    pub fn say(&mut self, key: Clause<'_, Expression>, value: impl Into<String>) {
+    pub fn set_text(&mut self, key: Clause<'_, Expression>, value: impl Into<String>) {
         self.set(key, Expression::plain(value));
     }
 
@@ -42,7 +42,7 @@ impl ClauseChanges {
     }
 
     /// Sets the clause of this name to an expression in canonical form.
-    pub fn say_named(&mut self, name: &str, value: impl Into<String>) {
+    pub fn set_text_named(&mut self, name: &str, value: impl Into<String>) {
         self.set_named(name, Expression::plain(value));
     }
 
@@ -124,13 +124,13 @@ mod tests {
     #[test]
     fn changes_are_made_in_order_and_can_be_undone() {
         let mut before = Clauses::default();
-        before.say(CACHE, "5");
+        before.set_text(CACHE, "5");
         before.set(CYCLE, Flag);
         let mut changes = ClauseChanges::default();
-        changes.say(CACHE, "7");
+        changes.set_text(CACHE, "7");
         changes.remove(CYCLE);
-        changes.say(OPTIONS.of("fillfactor"), "70");
-        changes.say(CACHE, "9");
+        changes.set_text(OPTIONS.of("fillfactor"), "70");
+        changes.set_text(CACHE, "9");
         assert_eq!(changes.get(CACHE).map(|value| value.canonical.as_str()), Some("9"));
         let mut after = before.clone();
         changes.apply(&mut after);

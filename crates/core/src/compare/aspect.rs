@@ -67,7 +67,7 @@ pub enum Aspect {
 
 /// Whether differences in an aspect count.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Standing {
+pub enum DefaultTreatment {
     /// Always.
     Always,
     /// Unless it is ignored.
@@ -79,37 +79,37 @@ pub enum Standing {
 impl Aspect {
     /// Every aspect: its name, whether differences count, what it is about.
     #[rustfmt::skip]
-    pub const ALL: [(Aspect, &'static str, Standing, &'static str); 30] = [
-        (Aspect::Existence, "existence", Standing::Always, "columns, constraints and clauses that only one side has"),
-        (Aspect::Name, "name", Standing::Always, "names of objects and columns that are renamed"),
-        (Aspect::DataType, "type", Standing::Always, "data types of columns"),
-        (Aspect::NotNull, "not-null", Standing::Compared, "NOT NULL constraints of columns"),
-        (Aspect::Default, "default", Standing::Compared, "default values of columns"),
-        (Aspect::Generated, "generated", Standing::Always, "expressions of generated columns"),
-        (Aspect::Collation, "collation", Standing::Compared, "collations of columns"),
-        (Aspect::Identity, "identity", Standing::Compared, "identity columns and the options of their sequences"),
-        (Aspect::Definition, "definition", Standing::Always, "keys, checks, options and all else that defines an object"),
-        (Aspect::Query, "query", Standing::Always, "queries of views"),
-        (Aspect::Body, "body", Standing::Compared, "bodies of routines and triggers"),
-        (Aspect::Comment, "comment", Standing::Compared, "comments on objects and their parts"),
-        (Aspect::Owner, "owner", Standing::Ignored, "owners of objects"),
-        (Aspect::Privileges, "privileges", Standing::Ignored, "privileges of roles on objects"),
-        (Aspect::SecurityLabel, "security-label", Standing::Ignored, "security labels"),
-        (Aspect::Storage, "storage", Standing::Compared, "storage parameters, and how values are stored and compressed"),
-        (Aspect::Tablespace, "tablespace", Standing::Compared, "tablespaces of tables and indexes"),
-        (Aspect::Statistics, "statistics", Standing::Compared, "statistics targets"),
-        (Aspect::Enabled, "enabled", Standing::Compared, "whether triggers and rules are enabled"),
-        (Aspect::Clustering, "clustering", Standing::Compared, "the index by which a table is clustered"),
-        (Aspect::ReplicaIdentity, "replica-identity", Standing::Compared, "how replicas identify rows"),
-        (Aspect::RowSecurity, "row-security", Standing::Compared, "whether row security is enabled and forced"),
-        (Aspect::Persistence, "persistence", Standing::Compared, "whether a table is logged"),
-        (Aspect::Validity, "validity", Standing::Compared, "whether constraints are validated"),
-        (Aspect::ColumnOrder, "column-order", Standing::Ignored, "the order of the columns of tables"),
-        (Aspect::IndexName, "index-name", Standing::Compared, "names of indexes that are alike in everything else"),
-        (Aspect::ConstraintName, "constraint-name", Standing::Compared, "names of constraints that are alike in everything else"),
-        (Aspect::IdentityStart, "identity-start", Standing::Compared, "the number with which sequences and identity columns start"),
-        (Aspect::BodyLayout, "body-layout", Standing::Compared, "white space and comments in bodies of SQL and PL/pgSQL routines"),
-        (Aspect::BodyCase, "body-case", Standing::Compared, "letter case of keywords and unquoted names in bodies of SQL and PL/pgSQL routines"),
+    pub const ALL: [(Aspect, &'static str, DefaultTreatment, &'static str); 30] = [
+        (Aspect::Existence, "existence", DefaultTreatment::Always, "columns, constraints and clauses that only one side has"),
+        (Aspect::Name, "name", DefaultTreatment::Always, "names of objects and columns that are renamed"),
+        (Aspect::DataType, "type", DefaultTreatment::Always, "data types of columns"),
+        (Aspect::NotNull, "not-null", DefaultTreatment::Compared, "NOT NULL constraints of columns"),
+        (Aspect::Default, "default", DefaultTreatment::Compared, "default values of columns"),
+        (Aspect::Generated, "generated", DefaultTreatment::Always, "expressions of generated columns"),
+        (Aspect::Collation, "collation", DefaultTreatment::Compared, "collations of columns"),
+        (Aspect::Identity, "identity", DefaultTreatment::Compared, "identity columns and the options of their sequences"),
+        (Aspect::Definition, "definition", DefaultTreatment::Always, "keys, checks, options and all else that defines an object"),
+        (Aspect::Query, "query", DefaultTreatment::Always, "queries of views"),
+        (Aspect::Body, "body", DefaultTreatment::Compared, "bodies of routines and triggers"),
+        (Aspect::Comment, "comment", DefaultTreatment::Compared, "comments on objects and their parts"),
+        (Aspect::Owner, "owner", DefaultTreatment::Ignored, "owners of objects"),
+        (Aspect::Privileges, "privileges", DefaultTreatment::Ignored, "privileges of roles on objects"),
+        (Aspect::SecurityLabel, "security-label", DefaultTreatment::Ignored, "security labels"),
+        (Aspect::Storage, "storage", DefaultTreatment::Compared, "storage parameters, and how values are stored and compressed"),
+        (Aspect::Tablespace, "tablespace", DefaultTreatment::Compared, "tablespaces of tables and indexes"),
+        (Aspect::Statistics, "statistics", DefaultTreatment::Compared, "statistics targets"),
+        (Aspect::Enabled, "enabled", DefaultTreatment::Compared, "whether triggers and rules are enabled"),
+        (Aspect::Clustering, "clustering", DefaultTreatment::Compared, "the index by which a table is clustered"),
+        (Aspect::ReplicaIdentity, "replica-identity", DefaultTreatment::Compared, "how replicas identify rows"),
+        (Aspect::RowSecurity, "row-security", DefaultTreatment::Compared, "whether row security is enabled and forced"),
+        (Aspect::Persistence, "persistence", DefaultTreatment::Compared, "whether a table is logged"),
+        (Aspect::Validity, "validity", DefaultTreatment::Compared, "whether constraints are validated"),
+        (Aspect::ColumnOrder, "column-order", DefaultTreatment::Ignored, "the order of the columns of tables"),
+        (Aspect::IndexName, "index-name", DefaultTreatment::Compared, "names of indexes that are alike in everything else"),
+        (Aspect::ConstraintName, "constraint-name", DefaultTreatment::Compared, "names of constraints that are alike in everything else"),
+        (Aspect::IdentityStart, "identity-start", DefaultTreatment::Compared, "the number with which sequences and identity columns start"),
+        (Aspect::BodyLayout, "body-layout", DefaultTreatment::Compared, "white space and comments in bodies of SQL and PL/pgSQL routines"),
+        (Aspect::BodyCase, "body-case", DefaultTreatment::Compared, "letter case of keywords and unquoted names in bodies of SQL and PL/pgSQL routines"),
     ];
 
     /// What a person reads and writes: `replica-identity`.
@@ -118,11 +118,11 @@ impl Aspect {
     }
 
     /// Whether differences in it count.
-    pub fn standing(self) -> Standing {
+    pub fn default_treatment(self) -> DefaultTreatment {
         Aspect::ALL
             .iter()
             .find(|(aspect, ..)| *aspect == self)
-            .map_or(Standing::Always, |(_, _, standing, _)| *standing)
+            .map_or(DefaultTreatment::Always, |(_, _, standing, _)| *standing)
     }
 }
 

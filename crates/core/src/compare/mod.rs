@@ -12,7 +12,7 @@ mod unproven;
 
 pub use access::{access_properties, add_access, granted_only};
 pub use aligned::aligned;
-pub use aspect::{Aspect, Standing};
+pub use aspect::{Aspect, DefaultTreatment};
 pub use lookalikes::lookalikes;
 pub use privileges::{BodyOptions, Fact, Privileges};
 pub use properties::column_words;

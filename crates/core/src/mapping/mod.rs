@@ -16,7 +16,7 @@ pub use rule::{MapKind, MapRule};
 use crate::engine::EngineVersion;
 use crate::model::{Clauses, Definition, Kind, Model, Name, NameParts, Object, ObjectKey, Plain, QualifiedName, Scope};
 use crate::reread::{Rereading, take_over};
-use pass::{Pass, Passed};
+use pass::{Pass, PassResult};
 
 /// Want under have's names.
 #[derive(Debug)]
@@ -48,7 +48,7 @@ pub fn map(
         .iter()
         .filter_map(|(own, there)| Some((own.as_str(), there.first().filter(|_| there.len() == 1)?.as_str())))
         .collect();
-    let Passed { model: mut mapped, mut renamed, mut doubts } = pass.run(&single)?;
+    let PassResult { model: mut mapped, mut renamed, mut doubts } = pass.run(&single)?;
     for (own, there) in schemas.iter().filter(|(_, there)| there.len() > 1) {
         let is_in = |object: &Object| is_in_schema(object, own);
         if let Some(user) = want.objects().find(|object| !is_in(object) && uses_schema(object, own)) {

@@ -20,7 +20,7 @@ pub struct Pass<'p> {
 }
 
 /// What results.
-pub struct Passed {
+pub struct PassResult {
     /// The model.
     pub model: Model,
     /// Which objects are called otherwise.
@@ -31,7 +31,7 @@ pub struct Passed {
 
 impl Pass<'_> {
     /// Renames everything, with these names of schemas.
-    pub fn run(&self, schemas: &BTreeMap<&str, &str>) -> Result<Passed, String> {
+    pub fn run(&self, schemas: &BTreeMap<&str, &str>) -> Result<PassResult, String> {
         let dialect = self.dialect;
         let mut model = self.want.clone();
         self.rename_all(&mut model)?;
@@ -56,7 +56,7 @@ impl Pass<'_> {
         }
         let doubts = dialect.follow(self.want, &mut model, &names);
         let renamed = objects.into_iter().map(|(key, to)| (key.clone(), ObjectKey::new(key.kind, to))).collect();
-        Ok(Passed { model, renamed, doubts })
+        Ok(PassResult { model, renamed, doubts })
     }
 
     /// What an object is called in the end; none if nothing renames it.

@@ -145,7 +145,7 @@ impl Clauses {
     }
 
     /// Sets a clause that is an expression, in canonical form.
-    pub fn say(&mut self, key: Clause<'_, Expression>, value: impl Into<String>) {
+    pub fn set_text(&mut self, key: Clause<'_, Expression>, value: impl Into<String>) {
         self.set(key, Expression::plain(value));
     }
 
@@ -195,7 +195,7 @@ impl Clauses {
     }
 
     /// Sets the clause of this name to an expression in canonical form.
-    pub fn say_named(&mut self, name: &str, value: impl Into<String>) {
+    pub fn set_text_named(&mut self, name: &str, value: impl Into<String>) {
         self.set_named(name, Expression::plain(value));
     }
 

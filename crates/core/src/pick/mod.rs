@@ -13,7 +13,7 @@ use crate::compare::{Comparison, Difference, add_access, compare};
 use crate::diagnostics::Diagnostic;
 use crate::engine::EngineVersion;
 use crate::model::{Model, ObjectKey};
-use crate::plan::{Evidence, Waiver, Wishes};
+use crate::plan::{Evidence, PlanOptions, Waiver};
 use crate::script::{Client, Script, make_script};
 use crate::select::{ChangeKind, Choice, Chooser, Element, Included, Selection, Unsatisfiable, select};
 
@@ -29,7 +29,7 @@ pub struct Sides<'s> {
     /// The desired schema.
     pub want: &'s Model,
     /// The options of the script, which also tell whether owners, privileges and labels are compared.
-    pub wishes: &'s Wishes,
+    pub plan_options: &'s PlanOptions,
     /// The facts about have's rows, and the origin of its objects.
     pub evidence: &'s Evidence,
     /// The waivers that hold on a day.
@@ -78,9 +78,9 @@ impl<'s> Picker<'s> {
         let everything = Choice::default();
         let models = (sides.have, sides.want);
         let chooser = Chooser::Patterns(&everything);
-        let all = select(sides.dialect, sides.version, models, chooser, sides.wishes.access)?.chosen;
+        let all = select(sides.dialect, sides.version, models, chooser, sides.plan_options.access)?.chosen;
         let mut comparison = compare(sides.dialect, sides.have, sides.want);
-        if sides.wishes.access {
+        if sides.plan_options.access {
             add_access(sides.dialect, &mut comparison, sides.have, sides.want);
         }
         let change = |difference: &Difference<'_>| {
@@ -246,13 +246,13 @@ fn resolved(sides: &Sides<'_>, ticked: &BTreeSet<Element>) -> Outcome {
     if ticked.is_empty() {
         return Outcome::Nothing;
     }
-    let Sides { dialect, version, have, want, wishes, evidence, waivers: (waivers, today) } = *sides;
-    match select(dialect, version, (have, want), Chooser::Elements(ticked), wishes.access) {
+    let Sides { dialect, version, have, want, plan_options, evidence, waivers: (waivers, today) } = *sides;
+    match select(dialect, version, (have, want), Chooser::Elements(ticked), plan_options.access) {
         Err(problem) => Outcome::Invalid(problem.diagnostics),
         Ok(selected) => {
             let comparison = compare(dialect, have, &selected.want);
             let sides = (have, &selected.want);
-            let mut script = make_script(dialect, "", sides, &comparison, wishes.clone(), version, evidence);
+            let mut script = make_script(dialect, "", sides, &comparison, plan_options.clone(), version, evidence);
             script.clear(waivers, today);
             Outcome::Done(Box::new(Resolved { included: selected.included, script }))
         }

@@ -14,12 +14,12 @@ pub fn selection(sides: &Sides<'_>, ticked: &BTreeSet<Element>) -> Option<Select
         let choice = Choice { selections: Vec::new(), narrowed: selection.clone() };
         let models = (sides.have, sides.want);
         let selected =
-            select(sides.dialect, sides.version, models, Chooser::Patterns(&choice), sides.wishes.access).ok()?;
+            select(sides.dialect, sides.version, models, Chooser::Patterns(&choice), sides.plan_options.access).ok()?;
         Some(selected.chosen)
     };
     let models = (sides.have, sides.want);
     let wanted =
-        select(sides.dialect, sides.version, models, Chooser::Elements(ticked), sides.wishes.access).ok()?.chosen;
+        select(sides.dialect, sides.version, models, Chooser::Elements(ticked), sides.plan_options.access).ok()?.chosen;
     let chosen = chosen_by(&selection)?;
     // What a pattern of a table chooses too: its columns, and what is on it.
     selection.except = chosen.difference(&wanted).map(pattern).collect();

@@ -32,7 +32,7 @@ use crate::model::{Fingerprint, Model, ObjectKey, QualifiedName, Scope};
 
 /// What may be done or not, beside what differs.
 #[derive(Debug, Clone, Default)]
-pub struct Wishes {
+pub struct PlanOptions {
     /// Tables that must be recreated, with their rows, to have want's order of columns.
     pub column_order: Vec<QualifiedName>,
     /// Whether new indexes of tables that are in use are built while others write, outside the transaction.
@@ -63,7 +63,7 @@ pub struct Planning<'m> {
     /// What is known of the data.
     pub evidence: &'m Evidence,
     /// What is asked for beside.
-    pub wishes: Wishes,
+    pub plan_options: PlanOptions,
     /// Whether this is the way back: then each step says what data it can't bring back.
     pub is_undo: bool,
 }
@@ -148,12 +148,21 @@ impl<'m> Planning<'m> {
         evidence: &'m Evidence,
     ) -> Planning<'m> {
         let renamed = comparison.renames.apply(dialect, have);
-        Planning { have, renamed, want, comparison, version, evidence, wishes: Wishes::default(), is_undo: false }
+        Planning {
+            have,
+            renamed,
+            want,
+            comparison,
+            version,
+            evidence,
+            plan_options: PlanOptions::default(),
+            is_undo: false,
+        }
     }
 
     /// Objects, by kind and name, that the fingerprint of a state on the way leaves out: unproven or not managed.
     pub fn left_out(&self, dialect: &dyn Planner) -> Vec<String> {
-        let others = self.wishes.scope.left_out(dialect, self.have).into_iter().map(|key| key.to_string());
+        let others = self.plan_options.scope.left_out(dialect, self.have).into_iter().map(|key| key.to_string());
         self.unproven().into_iter().chain(others).collect()
     }
 

@@ -108,7 +108,7 @@ fn undone<'d>(
 /// The risks that objects which are not managed are removed, or dropped and created again, with those that are: nothing permits
 /// these.
 pub fn unmanaged_risks(dialect: &dyn Planner, planning: &Planning<'_>, recreated: &[ObjectKey]) -> Vec<Risk> {
-    let scope = &planning.wishes.scope;
+    let scope = &planning.plan_options.scope;
     let removed: BTreeSet<&QualifiedName> =
         planning.comparison.differences.iter().filter_map(removed_object).map(|object| &object.name).collect();
     let left_out = scope.left_out(dialect, planning.have);

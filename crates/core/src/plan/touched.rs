@@ -11,8 +11,10 @@ pub fn touched(have: &Model, comparison: &Comparison<'_>) -> BTreeSet<QualifiedN
     let mut names = BTreeSet::new();
     for difference in &comparison.differences {
         match &difference.change {
-            Change::Create(object) | Change::Remove(object) => names.insert(standing(object)),
-            Change::Change { have, want, .. } => names.insert(standing(have)) | names.insert(standing(want)),
+            Change::Create(object) | Change::Remove(object) => names.insert(touched_relation(object)),
+            Change::Change { have, want, .. } => {
+                names.insert(touched_relation(have)) | names.insert(touched_relation(want))
+            }
         };
     }
     let mut dependents: BTreeMap<&QualifiedName, Vec<&Object>> = BTreeMap::new();
@@ -22,9 +24,9 @@ pub fn touched(have: &Model, comparison: &Comparison<'_>) -> BTreeSet<QualifiedN
     let mut open: Vec<QualifiedName> = names.iter().cloned().collect();
     while let Some(name) = open.pop() {
         for object in dependents.get(&name).into_iter().flatten() {
-            let standing = standing(object);
-            if names.insert(standing.clone()) {
-                open.push(standing);
+            let touched_relation = touched_relation(object);
+            if names.insert(touched_relation.clone()) {
+                open.push(touched_relation);
             }
         }
     }
@@ -32,6 +34,6 @@ pub fn touched(have: &Model, comparison: &Comparison<'_>) -> BTreeSet<QualifiedN
 }
 
 /// The object itself, or the table or view that it is on.
-fn standing(object: &Object) -> QualifiedName {
+fn touched_relation(object: &Object) -> QualifiedName {
     object.definition.owner().unwrap_or(&object.name).clone()
 }

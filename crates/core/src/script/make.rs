@@ -6,7 +6,7 @@ use super::{Client, Respelled, Script};
 use crate::compare::{Comparison, Renames, compare_with};
 use crate::engine::EngineVersion;
 use crate::model::Model;
-use crate::plan::{Clearance, Evidence, Outcome, Plan, Planning, RiskKind, Wishes, provenance, touched};
+use crate::plan::{Clearance, Evidence, Outcome, Plan, PlanOptions, Planning, RiskKind, provenance, touched};
 
 /// The script from have to want. Risks are not cleared yet: see [`Script::clear`].
 pub fn make_script(
@@ -14,45 +14,45 @@ pub fn make_script(
     project: &str,
     (have, want): (&Model, &Model),
     comparison: &Comparison<'_>,
-    wishes: Wishes,
+    plan_options: PlanOptions,
     version: EngineVersion,
     evidence: &Evidence,
 ) -> Script {
-    let planning = Planning { wishes, ..Planning::new(dialect, (have, want), comparison, version, evidence) };
+    let planning = Planning { plan_options, ..Planning::new(dialect, (have, want), comparison, version, evidence) };
     planned(dialect, project, &planning)
 }
 
 /// The way back: from want to have, with the renames the other way round.
 ///
 /// What it can't bring back is named in its steps; nothing is known of the data that there will be by then. Of the release's
-/// `wishes` it takes the scope, and whether owners, grants and labels of what stays are set back; what is made again has them in
+/// `plan_options` it takes the scope, and whether owners, grants and labels of what stays are set back; what is made again has them in
 /// any case.
 pub fn make_undo(
     dialect: &dyn Client,
     project: &str,
     (have, want): (&Model, &Model),
     renames: &Renames,
-    wishes: &Wishes,
+    plan_options: &PlanOptions,
     version: EngineVersion,
 ) -> Script {
     let comparison = compare_with(dialect, want, have, renames.inverted());
     let evidence = Evidence::default();
-    let wishes = Wishes {
-        access: wishes.access,
-        scope: wishes.scope.clone(),
-        zones: wishes.zones.clone(),
-        left: wishes.left.clone(),
-        ..Wishes::default()
+    let plan_options = PlanOptions {
+        access: plan_options.access,
+        scope: plan_options.scope.clone(),
+        zones: plan_options.zones.clone(),
+        left: plan_options.left.clone(),
+        ..PlanOptions::default()
     };
     let planning = Planning {
         is_undo: true,
-        wishes: wishes.clone(),
+        plan_options: plan_options.clone(),
         ..Planning::new(dialect, (want, have), &comparison, version, &evidence)
     };
     let mut script = planned(dialect, project, &planning);
     if script.plan.steps().any(|step| !step.meets.is_empty()) {
         let forward = compare_with(dialect, have, want, renames.clone());
-        let planning = Planning { wishes, ..Planning::new(dialect, (have, want), &forward, version, &evidence) };
+        let planning = Planning { plan_options, ..Planning::new(dialect, (have, want), &forward, version, &evidence) };
         let forward = dialect.plan(&planning);
         also_drop_what_is_not_complete(&mut script.plan, &forward);
     }
@@ -82,7 +82,7 @@ fn also_drop_what_is_not_complete(undo: &mut Plan, forward: &Plan) {
 }
 
 fn planned(dialect: &dyn Client, project: &str, planning: &Planning<'_>) -> Script {
-    let scope = &planning.wishes.scope;
+    let scope = &planning.plan_options.scope;
     let unproven = planning.unproven();
     let want = scope.part_of(dialect, planning.want);
     let whole = want.fingerprint();
@@ -111,7 +111,7 @@ fn planned(dialect: &dyn Client, project: &str, planning: &Planning<'_>) -> Scri
         want: whole,
         undo: planning.is_undo,
         scope: scope.clone(),
-        left: planning.wishes.left.clone(),
+        left: planning.plan_options.left.clone(),
         ownership: planning.evidence.provenance.ownership(),
         plan,
     }

@@ -49,7 +49,7 @@ pub struct Script {
     pub undo: bool,
     /// What of a database it is about: nothing else is compared or changed.
     pub scope: Scope,
-    /// What differs from the desired schema and is left alone, in words: see [`crate::plan::Wishes::left`].
+    /// What differs from the desired schema and is left alone, in words: see [`crate::plan::PlanOptions::left`].
     pub left: Vec<String>,
     /// How it is known whose the objects are that it removes.
     pub ownership: Ownership,

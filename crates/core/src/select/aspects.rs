@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use crate::compare::{Aspect, Standing};
+use crate::compare::{Aspect, DefaultTreatment};
 use crate::diagnostics::nearest;
 
 /// The aspects in which differences do not count.
@@ -13,7 +13,8 @@ pub struct Aspects {
 
 impl Default for Aspects {
     fn default() -> Self {
-        let is_ignored = |(.., standing, _): &&(Aspect, &str, Standing, &str)| *standing == Standing::Ignored;
+        let is_ignored =
+            |(.., standing, _): &&(Aspect, &str, DefaultTreatment, &str)| *standing == DefaultTreatment::Ignored;
         Aspects { ignored: Aspect::ALL.iter().filter(is_ignored).map(|(aspect, ..)| *aspect).collect() }
     }
 }
@@ -28,7 +29,9 @@ pub fn aspects_of(name: &str) -> Result<Vec<Aspect>, String> {
     }
     let names = || Aspect::ALL.iter().map(|(_, name, ..)| *name).chain([ACCESS.0]);
     match Aspect::ALL.iter().find(|(_, own, ..)| *own == name) {
-        Some((_, name, Standing::Always, words)) => Err(format!("the aspect `{name}` ({words}) is always compared")),
+        Some((_, name, DefaultTreatment::Always, words)) => {
+            Err(format!("the aspect `{name}` ({words}) is always compared"))
+        }
         Some((aspect, ..)) => Ok(vec![*aspect]),
         None => Err(match nearest(name, names()) {
             Some(near) => format!("there is no aspect `{name}`; did you mean `{near}`?"),

@@ -6,7 +6,7 @@ use std::fs;
 use rand::Rng;
 use wevrun_core::compare::{Renames, compare};
 use wevrun_core::model::{Kind, Model, ObjectKey};
-use wevrun_core::plan::{self, Wishes};
+use wevrun_core::plan::{self, PlanOptions};
 use wevrun_core::script::{make_script, write};
 use wevrun_core::select::{Chooser, Element, ElementPart, Selected, select};
 use wevrun_engines::Access;
@@ -82,7 +82,7 @@ fn case(seed: u64) -> bool {
     let probes = plan::probes(&Sqlite, &have, &selected.want, &comparison, VERSION);
     let evidence = live(&file("work.db"), Access::Read).probe(&probes).expect("answers");
     let sides = (&have, &selected.want);
-    let mut script = make_script(&Sqlite, "honey", sides, &comparison, Wishes::default(), VERSION, &evidence);
+    let mut script = make_script(&Sqlite, "honey", sides, &comparison, PlanOptions::default(), VERSION, &evidence);
     let needs_waiver: Vec<String> = script.blocked_by().iter().map(|risk| risk.object.clone()).collect();
     waive_everything(&mut script);
     if !script.blocked_by().is_empty() {

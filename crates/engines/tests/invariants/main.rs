@@ -18,7 +18,7 @@ use wevrun_core::adopt;
 use wevrun_core::build::build;
 use wevrun_core::compare::{Change, Renames, compare, compare_with};
 use wevrun_core::model::{Kind, Model, Object};
-use wevrun_core::plan::{self, Clearance, Evidence, Wishes};
+use wevrun_core::plan::{self, Clearance, Evidence, PlanOptions};
 use wevrun_core::script::{Script, ScriptHash, join, make_script, make_undo, read, split, write};
 use wevrun_core::snapshot::Snapshot;
 use wevrun_core::source::Source;
@@ -228,7 +228,7 @@ fn case(seed: u64, [kept_a, kept_b]: [&[bool]; 2]) -> bool {
     let none = Evidence::default();
     let empty = Model::empty();
     let comparison = compare(dialect, &empty, &have);
-    let script = make_script(dialect, "honey", (&empty, &have), &comparison, Wishes::default(), VERSION, &none);
+    let script = make_script(dialect, "honey", (&empty, &have), &comparison, PlanOptions::default(), VERSION, &none);
     run(&file("made.db"), &script, seed.is_multiple_of(3))
         .unwrap_or_else(|error| panic!("{error}\n{}", write(&Sqlite, &script)));
     assert_eq!(judge::differences(&file("made.db"), &file("a.db")), Vec::<String>::new(), "from nothing to A");
@@ -240,12 +240,13 @@ fn case(seed: u64, [kept_a, kept_b]: [&[bool]; 2]) -> bool {
     let comparison = compare(dialect, &have, &want);
     let probes = plan::probes(dialect, &have, &want, &comparison, VERSION);
     let evidence = live(&file("work.db"), Access::Read).probe(&probes).expect("answers");
-    let mut script = make_script(dialect, "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &evidence);
+    let mut script =
+        make_script(dialect, "honey", (&have, &want), &comparison, PlanOptions::default(), VERSION, &evidence);
     assert_eq!(
         write(&Sqlite, &script),
         write(
             dialect,
-            &make_script(dialect, "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &evidence)
+            &make_script(dialect, "honey", (&have, &want), &comparison, PlanOptions::default(), VERSION, &evidence)
         )
     );
     let renames = comparison.renames.clone();
@@ -283,7 +284,7 @@ fn case(seed: u64, [kept_a, kept_b]: [&[bool]; 2]) -> bool {
 
     // 6: and back.
     fs::copy(file("work.db"), file("back.db")).expect("a copy");
-    let mut undo = make_undo(dialect, "honey", (&have, &want), &renames, &Wishes::default(), VERSION);
+    let mut undo = make_undo(dialect, "honey", (&have, &want), &renames, &PlanOptions::default(), VERSION);
     waive_everything(&mut undo);
     let text = write(&Sqlite, &undo);
     if let Err(error) = run(&file("back.db"), &undo, seed.is_multiple_of(5)) {

@@ -3,7 +3,7 @@
 
 use wevrun_core::compare::compare;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::make_script;
 use wevrun_engines::{Access, LiveError};
 use wevrun_testkit::mariadb::Database;
@@ -15,12 +15,19 @@ use crate::{VERSION, connect, difference, made, maria, model, read, release, wri
 fn deploy(database: &Database, want: &Model) -> Result<String, String> {
     let have = read(database);
     let comparison = compare(maria(), &have, want);
-    let script =
-        make_script(maria(), "honey", (&have, want), &comparison, Wishes::default(), VERSION, &Evidence::default());
+    let script = make_script(
+        maria(),
+        "honey",
+        (&have, want),
+        &comparison,
+        PlanOptions::default(),
+        VERSION,
+        &Evidence::default(),
+    );
     let text = write(&script);
     match connect(database, Access::Write).deploy(&script, &release(), &mut |_| {}) {
         Ok(_) => Ok(text),
-        Err(LiveError::Halfway { cause, .. }) => Err(match *cause {
+        Err(LiveError::PartlyApplied { cause, .. }) => Err(match *cause {
             LiveError::ProofFailed { found, .. } => format!("another outcome: {}\n{text}", difference(&found, want)),
             cause => format!("{cause}\n{text}"),
         }),

@@ -2,7 +2,7 @@
 
 use wevrun_core::compare::{Change, add_access, compare};
 use wevrun_core::model::Model;
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::{Script, make_script};
 use wevrun_engines::{Access, open};
 use wevrun_testkit::mariadb::Server;
@@ -43,8 +43,8 @@ fn differences(have: &Model, want: &Model) -> Vec<String> {
 fn script(have: &Model, want: &Model) -> Script {
     let mut comparison = compare(maria(), have, want);
     add_access(maria(), &mut comparison, have, want);
-    let wishes = Wishes { access: true, ..Wishes::default() };
-    make_script(maria(), "honey", (have, want), &comparison, wishes, VERSION, &Evidence::default())
+    let plan_options = PlanOptions { access: true, ..PlanOptions::default() };
+    make_script(maria(), "honey", (have, want), &comparison, plan_options, VERSION, &Evidence::default())
 }
 
 #[test]

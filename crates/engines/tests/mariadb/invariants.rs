@@ -106,9 +106,9 @@ pub fn pair_on(server: &'static Server, source_a: &str, source_b: &str, has_rows
     }
     match connect(&database, Access::Write).deploy(&forward, &release(), &mut |_| {}) {
         Ok(_) => {}
-        Err(LiveError::Halfway { cause, .. }) if by_rows(&cause.to_string()) => return Outcome::StoppedByRows,
+        Err(LiveError::PartlyApplied { cause, .. }) if by_rows(&cause.to_string()) => return Outcome::StoppedByRows,
         Err(LiveError::ProofFailed { found, .. }) => panic!("another outcome: {}\n{text}", difference(&found, &b)),
-        Err(LiveError::Halfway { cause, .. }) => match *cause {
+        Err(LiveError::PartlyApplied { cause, .. }) => match *cause {
             LiveError::ProofFailed { found, .. } => panic!("another outcome: {}\n{text}", difference(&found, &b)),
             LiveError::StateDiffers { .. } => panic!("another state\n{text}"),
             cause => panic!("{cause}\n{text}"),
@@ -135,8 +135,8 @@ pub fn pair_on(server: &'static Server, source_a: &str, source_b: &str, has_rows
     let undo_text = crate::write(&undo);
     match connect(&database, Access::Write).deploy(&undo, &release(), &mut |_| {}) {
         Ok(_) => {}
-        Err(LiveError::Halfway { cause, .. }) if by_rows(&cause.to_string()) => return Outcome::StoppedByRows,
-        Err(LiveError::Halfway { cause, .. }) => match *cause {
+        Err(LiveError::PartlyApplied { cause, .. }) if by_rows(&cause.to_string()) => return Outcome::StoppedByRows,
+        Err(LiveError::PartlyApplied { cause, .. }) => match *cause {
             LiveError::ProofFailed { found, .. } => {
                 panic!("undo: another outcome: {}\n{undo_text}", difference(&found, &a))
             }

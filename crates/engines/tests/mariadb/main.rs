@@ -18,7 +18,7 @@ use wevrun_core::EngineVersion;
 use wevrun_core::build::build;
 use wevrun_core::compare::compare;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::{self, Script, ScriptHash, make_script};
 use wevrun_core::source::Source;
 use wevrun_engines::{Access, Database, LiveError, Release, open};
@@ -58,7 +58,7 @@ fn read(database: &mariadb::Database) -> Model {
 
 fn script(have: &Model, want: &Model) -> Script {
     let comparison = compare(maria(), have, want);
-    make_script(maria(), "honey", (have, want), &comparison, Wishes::default(), VERSION, &Evidence::default())
+    make_script(maria(), "honey", (have, want), &comparison, PlanOptions::default(), VERSION, &Evidence::default())
 }
 
 fn release() -> Release {

@@ -59,7 +59,7 @@ fn a_table_that_another_session_holds_stops_the_script() {
         thread::sleep(Duration::from_millis(500));
         connect(&database, Access::Write).deploy(&script, &release(), &mut |_| {})
     });
-    let Err(LiveError::Halfway { cause, .. }) = ended else { panic!("{ended:?}") };
+    let Err(LiveError::PartlyApplied { cause, .. }) = ended else { panic!("{ended:?}") };
     let LiveError::StepFailed { number: 2, cause, .. } = *cause else { panic!("{cause}") };
     assert!(matches!(*cause, LiveError::Locked), "{cause}");
     // The first step is done, and not done again.

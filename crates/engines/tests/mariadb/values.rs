@@ -1,7 +1,7 @@
 //! What becomes of values when a type changes: where the script names no risk to them, they stay, or the server refuses the step.
 
 use wevrun_core::compare::compare;
-use wevrun_core::plan::{RiskKind, Wishes, probes};
+use wevrun_core::plan::{PlanOptions, RiskKind, probes};
 use wevrun_core::script::make_script;
 use wevrun_engines::Access;
 use wevrun_testkit::mariadb::Database;
@@ -93,7 +93,7 @@ fn change(from: &(&str, &[&str]), to: &str) -> Result<bool, String> {
     let comparison = compare(maria(), &have, &want);
     let probes = probes(maria(), &have, &want, &comparison, VERSION);
     let evidence = connect(&database, Access::Read).probe(&probes).expect("the rows can be asked");
-    let script = make_script(maria(), "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &evidence);
+    let script = make_script(maria(), "honey", (&have, &want), &comparison, PlanOptions::default(), VERSION, &evidence);
     let names = |kind: RiskKind| script.plan.risks().any(|risk| risk.kind == kind);
     let (may_change, may_refuse) = (names(RiskKind::ChangesValues), names(RiskKind::MayRefuseRows));
     database.client("CREATE TABLE before_it AS SELECT * FROM t").expect("a copy");

@@ -3,7 +3,7 @@
 use wevrun_core::adopt;
 use wevrun_core::compare::{add_access, compare};
 use wevrun_core::model::Model;
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::{Script, make_script, make_undo};
 
 use crate::write;
@@ -21,8 +21,8 @@ fn differing(have: &Model, want: &Model) -> Vec<String> {
 
 fn with_access(age: Age, have: &Model, want: &Model) -> Script {
     let comparison = compare(postgres(), have, want);
-    let wishes = Wishes { access: true, ..Wishes::default() };
-    make_script(postgres(), "honey", (have, want), &comparison, wishes, version(age), &Evidence::default())
+    let plan_options = PlanOptions { access: true, ..PlanOptions::default() };
+    make_script(postgres(), "honey", (have, want), &comparison, plan_options, version(age), &Evidence::default())
 }
 
 /// A view that must be made again belongs to whom it belonged, and whoever could read it still can.
@@ -176,7 +176,7 @@ fn the_way_back_gives_what_is_made_again_its_grants() {
         let (before, have, want) = (database.psql(access).expect("rows"), read(&database), model(kept));
         let comparison = compare(postgres(), &have, &want);
         let back =
-            make_undo(postgres(), "honey", (&have, &want), &comparison.renames, &Wishes::default(), version(age));
+            make_undo(postgres(), "honey", (&have, &want), &comparison.renames, &PlanOptions::default(), version(age));
         for script in [script(&have, &want), back] {
             let text = write(&script);
             connect(&database, Access::Write)

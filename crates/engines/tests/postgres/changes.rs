@@ -1,7 +1,7 @@
 //! Changes that the server refuses because of other objects: each is released over rows, and reverted.
 
 use wevrun_core::compare::compare;
-use wevrun_core::plan::{Clearance, Wishes};
+use wevrun_core::plan::{Clearance, PlanOptions};
 use wevrun_testkit::postgres::AGES;
 
 use crate::data::{number, planned};
@@ -184,9 +184,9 @@ fn what_stands_in_the_way_makes_room() {
             let database = made(age, before);
             database.psql(rows).unwrap_or_else(|error| panic!("{what}: {error}"));
             let (have, want) = (read(&database), model(after));
-            let forward = planned(&database, age, &want, Wishes::default());
+            let forward = planned(&database, age, &want, PlanOptions::default());
             let renames = compare(postgres(), &have, &want).renames;
-            let back = make_undo(postgres(), "honey", (&have, &want), &renames, &Wishes::default(), version(age));
+            let back = make_undo(postgres(), "honey", (&have, &want), &renames, &PlanOptions::default(), version(age));
             let impossible = forward.plan.risks().filter(|risk| risk.clearance == Clearance::Impossible).count();
             assert_eq!(impossible, 0, "{age:?}, {what}");
             let deploy = |script| connect(&database, Access::Write).deploy(script, &release(), &mut |_| {});
@@ -217,7 +217,7 @@ fn what_the_server_can_not_do_is_said() {
         ),
     ] {
         let age = AGES[0];
-        let script = planned(&made(age, before), age, &model(after), Wishes::default());
+        let script = planned(&made(age, before), age, &model(after), PlanOptions::default());
         let mut impossible = script.plan.risks().filter(|risk| risk.clearance == Clearance::Impossible);
         assert!(impossible.any(|risk| risk.explanation.contains(why) && !risk.ways_out.is_empty()), "{after}");
     }
@@ -261,7 +261,7 @@ fn no_more_is_done_than_needed() {
         ),
     ] {
         for age in AGES {
-            let script = planned(&made(age, before), age, &model(after), Wishes::default());
+            let script = planned(&made(age, before), age, &model(after), PlanOptions::default());
             let found: Vec<&str> = script.plan.steps().map(|step| step.title.as_str()).collect();
             assert_eq!(found, titles, "{age:?}");
         }
@@ -275,7 +275,7 @@ fn a_table_that_refers_to_itself_gets_its_columns_in_order() {
         database.psql("INSERT INTO t VALUES (1, 1, NULL), (1, 2, 1)").expect("rows");
         let want = model("CREATE TABLE t (id int PRIMARY KEY, b int, p int REFERENCES t);");
         let ordered = want.tables().map(|(name, _)| name.clone()).collect();
-        let script = planned(&database, age, &want, Wishes { column_order: ordered, ..Wishes::default() });
+        let script = planned(&database, age, &want, PlanOptions { column_order: ordered, ..PlanOptions::default() });
         let done = connect(&database, Access::Write).deploy(&script, &release(), &mut |_| {});
         done.unwrap_or_else(|error| panic!("{age:?}: {error}"));
         assert_eq!(number(&database, "SELECT count(*) FROM t WHERE p = 1"), 1);

@@ -5,7 +5,7 @@ use std::time::Duration;
 use crate::write;
 use wevrun_core::compare::compare;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Clearance, Evidence, RiskKind, Wishes};
+use wevrun_core::plan::{self, Clearance, Evidence, PlanOptions, RiskKind};
 use wevrun_core::script::{Script, make_script};
 use wevrun_engines::{Access, LiveError, open};
 use wevrun_testkit::postgres::{AGES, Database, Server};
@@ -13,17 +13,22 @@ use wevrun_testkit::postgres::{AGES, Database, Server};
 use crate::{connect, made, model, postgres, read, release, version};
 
 /// The script to what is wanted, with what the database says of its rows.
-pub fn planned(database: &Database, age: wevrun_testkit::postgres::Age, wanted: &Model, wishes: Wishes) -> Script {
-    planned_by(&database.url(), age, wanted, wishes)
+pub fn planned(
+    database: &Database,
+    age: wevrun_testkit::postgres::Age,
+    wanted: &Model,
+    plan_options: PlanOptions,
+) -> Script {
+    planned_by(&database.url(), age, wanted, plan_options)
 }
 
-fn planned_by(url: &str, age: wevrun_testkit::postgres::Age, wanted: &Model, wishes: Wishes) -> Script {
+fn planned_by(url: &str, age: wevrun_testkit::postgres::Age, wanted: &Model, plan_options: PlanOptions) -> Script {
     let mut live = open(&url.parse().expect("a URL"), Access::Read).expect("it is there");
     let have = live.read().expect("readable").model;
     let comparison = compare(postgres(), &have, wanted);
     let probes = plan::probes(postgres(), &have, wanted, &comparison, version(age));
     let evidence = live.probe(&probes).expect("answers");
-    make_script(postgres(), "honey", (&have, wanted), &comparison, wishes, version(age), &evidence)
+    make_script(postgres(), "honey", (&have, wanted), &comparison, plan_options, version(age), &evidence)
 }
 
 fn risks(script: &Script) -> Vec<RiskKind> {
@@ -69,7 +74,7 @@ fn sequences_never_go_back() {
         let highest: Vec<i64> =
             (0..pairs.len()).map(|at| number(&database, &format!("SELECT last_value FROM s{at}"))).collect();
         let want = model(&all(&|at, _, to| format!("CREATE SEQUENCE s{at} {to}; ")));
-        let script = planned(&database, age, &want, Wishes::default());
+        let script = planned(&database, age, &want, PlanOptions::default());
         let after = deploy(&database, &script).unwrap_or_else(|error| panic!("{error}\n{}", write(&script)));
         assert!(after == want);
         for (at, (from, to)) in pairs.iter().enumerate() {
@@ -102,7 +107,7 @@ fn identities_never_go_back() {
             let highest = number(&database, "INSERT INTO hives (label) VALUES ('y') RETURNING id");
             database.psql("DELETE FROM hives WHERE label = 'y'").expect("deleted");
             let want = model(to);
-            let script = planned(&database, age, &want, Wishes::default());
+            let script = planned(&database, age, &want, PlanOptions::default());
             deploy(&database, &script).unwrap_or_else(|error| panic!("{from} to {to}: {error}\n{}", write(&script)));
             let next = number(&database, "INSERT INTO hives (label) VALUES ('z') RETURNING id");
             assert!(next > highest, "{from} to {to}: {next} after {highest}\n{}", write(&script));
@@ -128,7 +133,7 @@ fn rows_that_a_policy_hides_are_rows() {
             ))
         };
         for (want, risk) in [(Model::empty(), RiskKind::LosesTable), (without(""), RiskKind::LosesColumn)] {
-            let script = planned_by(&url, age, &want, Wishes::default());
+            let script = planned_by(&url, age, &want, PlanOptions::default());
             assert_eq!(risks(&script), [risk], "{}", write(&script));
             // One that was written when the table was empty stops, by deploy and by the client.
             let empty = "empty of rows".to_owned();
@@ -149,7 +154,7 @@ fn planned_when_empty(database: &Database, age: wevrun_testkit::postgres::Age, w
     let comparison = compare(postgres(), &have, want);
     let probes = plan::probes(postgres(), &have, want, &comparison, version(age));
     let evidence = Evidence::new(probes.into_iter().map(|probe| (probe, false)));
-    make_script(postgres(), "honey", (&have, want), &comparison, Wishes::default(), version(age), &evidence)
+    make_script(postgres(), "honey", (&have, want), &comparison, PlanOptions::default(), version(age), &evidence)
 }
 
 /// Another session inserts while the script waits for it: the guard comes after the lock.
@@ -226,7 +231,7 @@ last \';";
                 let set = format!("ALTER DATABASE {} SET {name} = {value}", copy.name);
                 Server::of(age).psql("postgres", &set).expect("set");
             }
-            let script = planned(&copy, age, &want, Wishes::default());
+            let script = planned(&copy, age, &want, PlanOptions::default());
             if by_client {
                 let printed = copy.psql(&write(&script)).unwrap_or_else(|words| panic!("{words}"));
                 assert!(!printed.contains("a client command"), "{printed}");
@@ -300,7 +305,7 @@ fn types_keep_values_or_say_that_they_may_not() {
                     types.iter().enumerate().map(|(at, (to, _))| format!("x{at} {}", if kept[at] { from } else { to }));
                 model(&format!("CREATE TABLE t (id integer, {})", columns.collect::<Vec<_>>().join(", ")))
             };
-            let all = planned(&database, age, &wanted(&vec![false; types.len()]), Wishes::default());
+            let all = planned(&database, age, &wanted(&vec![false; types.len()]), PlanOptions::default());
             let named: Vec<&str> = all
                 .plan
                 .risks()
@@ -310,7 +315,7 @@ fn types_keep_values_or_say_that_they_may_not() {
             let kept: Vec<bool> =
                 (0..types.len()).map(|at| named.contains(&format!("column public.t.x{at}").as_str())).collect();
             let before = texts();
-            let script = planned(&database, age, &wanted(&kept), Wishes::default());
+            let script = planned(&database, age, &wanted(&kept), PlanOptions::default());
             assert!(risks(&script).is_empty());
             database.psql(&write(&script)).unwrap_or_else(|words| panic!("{age:?}, {from}: {words}"));
             for (at, (before, after)) in before.iter().zip(texts()).enumerate() {
@@ -337,18 +342,18 @@ fn moments_get_a_zone_only_when_it_is_said() {
     for age in AGES {
         let database = made(age, "CREATE TABLE visits (at timestamp); INSERT INTO visits VALUES ('2024-07-01 12:00')");
         let want = model("CREATE TABLE visits (at timestamptz)");
-        let unsaid = planned(&database, age, &want, Wishes::default());
+        let unsaid = planned(&database, age, &want, PlanOptions::default());
         assert!(
             unsaid
                 .plan
                 .risks()
                 .any(|risk| risk.clearance == Clearance::Impossible && risk.ways_out[0].contains("convert-as"))
         );
-        let wishes = Wishes {
+        let plan_options = PlanOptions {
             zones: vec![("column public.visits.at".to_owned(), "Europe/Berlin".to_owned())],
-            ..Wishes::default()
+            ..PlanOptions::default()
         };
-        let script = planned(&database, age, &want, wishes);
+        let script = planned(&database, age, &want, plan_options);
         assert!(
             script
                 .plan
@@ -389,7 +394,7 @@ fn types_that_are_created_again_change_no_value_without_a_word() {
             );
             let before = database.psql("SELECT to_jsonb(x) FROM t ORDER BY id").expect("values");
             let want = model(&format!("{to}; CREATE TABLE t (id integer, x d)"));
-            let script = planned(&database, age, &want, Wishes::default());
+            let script = planned(&database, age, &want, PlanOptions::default());
             let outcome = deploy(&database, &script);
             assert_eq!(outcome.is_ok(), works, "{age:?}, {from} to {to}, {value}: {outcome:?}\n{}", write(&script));
             let after = database.psql("SELECT to_jsonb(x) FROM t ORDER BY id").expect("values");
@@ -418,7 +423,7 @@ fn what_a_changed_function_has_computed_is_computed_again() {
     };
     for age in AGES {
         let database = made(age, &format!("{} INSERT INTO t (a) VALUES (1), (2)", source("$1 + 1")));
-        let script = planned(&database, age, &model(&source("$1 + 10")), Wishes::default());
+        let script = planned(&database, age, &model(&source("$1 + 10")), PlanOptions::default());
         assert_eq!(risks(&script), [RiskKind::ChangesValues], "{}", write(&script));
         deploy(&database, &script).unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", write(&script)));
         let by_index = "SET enable_seqscan = off; SELECT count(*) FROM t WHERE";
@@ -426,7 +431,7 @@ fn what_a_changed_function_has_computed_is_computed_again() {
         assert_eq!(number(&database, &format!("{by_index} a > 0 AND grade(a) > 5")), 2);
         let computed_again = version(age).major >= 17;
         assert_eq!(number(&database, "SELECT min(b) FROM t"), if computed_again { 11 } else { 2 });
-        let script = planned(&database, age, &model(&source("$1 - 1")), Wishes::default());
+        let script = planned(&database, age, &model(&source("$1 - 1")), PlanOptions::default());
         let stopped = deploy(&database, &script);
         assert!(matches!(stopped, Err(LiveError::StepFailed { .. })), "{stopped:?}");
     }
@@ -443,7 +448,7 @@ fn a_changed_script_changes_nothing_or_leads_to_what_it_promises() {
     );
     let age = AGES[0];
     let have = model(source);
-    let whole = write(&planned(&made(age, source), age, &want, Wishes::default()));
+    let whole = write(&planned(&made(age, source), age, &want, PlanOptions::default()));
     let lines: Vec<&str> = whole.split_inclusive('\n').collect();
     let (mut run, database) = (0, made(age, source));
     // Each line in one of the ways; in all of them, if all cases are asked for.

@@ -7,7 +7,7 @@ use rand::rngs::SmallRng;
 use rand::{Rng, SeedableRng};
 use wevrun_core::compare::{compare, compare_with};
 use wevrun_core::model::Model;
-use wevrun_core::plan::{self, Evidence, Wishes};
+use wevrun_core::plan::{self, Evidence, PlanOptions};
 use wevrun_core::script::{make_script, make_undo};
 use wevrun_core::select::{Chooser, Element, Selected, select};
 use wevrun_engines::{Access, LiveError};
@@ -129,12 +129,12 @@ fn pair(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
         fill(&database, &a);
     }
     let before = counts(&database, &a);
-    let wishes = plan::Wishes { concurrent_indexes: case.is_multiple_of(3), ..Default::default() };
+    let plan_options = plan::PlanOptions { concurrent_indexes: case.is_multiple_of(3), ..Default::default() };
     let comparison = compare(postgres(), &a, &b);
     // On a server that has room for few locks, it is cut wherever it can be.
     let evidence = Evidence::default();
     let evidence = if case % 5 == 1 { evidence.with_lock_room(8) } else { evidence };
-    let forward = make_script(postgres(), "honey", (&a, &b), &comparison, wishes, version(age), &evidence);
+    let forward = make_script(postgres(), "honey", (&a, &b), &comparison, plan_options, version(age), &evidence);
     let text = crate::write(&forward);
     match connect(&database, Access::Write).deploy(&forward, &release(), &mut |_| {}) {
         Ok(_) => {}
@@ -142,7 +142,7 @@ fn pair(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
             assert!(read(&database) == a, "a stopped script left something behind");
             return Outcome::StoppedByRows;
         }
-        Err(LiveError::Halfway { cause, .. }) if by_rows(&cause.to_string()) => {
+        Err(LiveError::PartlyApplied { cause, .. }) if by_rows(&cause.to_string()) => {
             let left = forward.part_that_begins_in(crate::postgres(), &read(&database));
             assert!(left.is_some_and(|part| part > 0 || forward.plan.parts.len() == 1), "it can't go on\n{text}");
             return Outcome::StoppedByRows;
@@ -175,7 +175,7 @@ fn pair(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
     assert!(found.is_empty(), "the dump differs:\n{found}\n{text}");
     // 6: and back.
     let renames = compare(postgres(), &a, &b).renames;
-    let undo = make_undo(postgres(), "honey", (&a, &b), &renames, &Wishes::default(), version(age));
+    let undo = make_undo(postgres(), "honey", (&a, &b), &renames, &PlanOptions::default(), version(age));
     match connect(&database, Access::Write).deploy(&undo, &release(), &mut |_| {}) {
         Ok(_) => {}
         Err(LiveError::StepFailed { message, .. }) if by_rows(&message) => return Outcome::StoppedByRows,
@@ -220,14 +220,14 @@ fn choice(age: Age, case: u64, source_a: &str, source_b: &str) -> Outcome {
     }
     let before = counts(&database, &have);
     let comparison = compare(postgres(), &have, &selected.want);
-    let (wishes, evidence) = (plan::Wishes::default(), Evidence::default());
+    let (plan_options, evidence) = (plan::PlanOptions::default(), Evidence::default());
     let sides = (&have, &selected.want);
-    let forward = make_script(postgres(), "honey", sides, &comparison, wishes, version(age), &evidence);
+    let forward = make_script(postgres(), "honey", sides, &comparison, plan_options, version(age), &evidence);
     let text = crate::write(&forward);
     match connect(&database, Access::Write).deploy(&forward, &release(), &mut |_| {}) {
         Ok(_) => {}
         Err(LiveError::StepFailed { message, .. }) if by_rows(&message) => return Outcome::StoppedByRows,
-        Err(LiveError::Halfway { cause, .. }) if by_rows(&cause.to_string()) => return Outcome::StoppedByRows,
+        Err(LiveError::PartlyApplied { cause, .. }) if by_rows(&cause.to_string()) => return Outcome::StoppedByRows,
         Err(LiveError::ProofFailed { found, .. }) => {
             panic!("{some:?}: another outcome: {}\n{text}", difference(&found, &selected.want))
         }

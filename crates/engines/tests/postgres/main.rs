@@ -21,7 +21,7 @@ use wevrun_core::EngineVersion;
 use wevrun_core::build::build;
 use wevrun_core::compare::compare;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::{self, Read, Script, ScriptError, ScriptHash, make_script};
 use wevrun_core::source::Source;
 use wevrun_engines::{Access, Database, LiveError, Release, open, registry};
@@ -78,7 +78,7 @@ fn script(have: &Model, want: &Model) -> Script {
 
 fn script_for(version: EngineVersion, have: &Model, want: &Model) -> Script {
     let comparison = compare(postgres(), have, want);
-    make_script(postgres(), "honey", (have, want), &comparison, Wishes::default(), version, &Evidence::default())
+    make_script(postgres(), "honey", (have, want), &comparison, PlanOptions::default(), version, &Evidence::default())
 }
 
 /// Deploys what is wanted, and lets the server's own dump judge it beside what `psql` makes of the same source.

@@ -4,7 +4,7 @@ use crate::{read_script, write};
 use wevrun_core::fold::Run;
 use wevrun_core::model::Model;
 use wevrun_core::plan::Mode;
-use wevrun_core::plan::{Evidence, Part, Plan, Wishes};
+use wevrun_core::plan::{Evidence, Part, Plan, PlanOptions};
 use wevrun_core::script::{Script, make_script};
 use wevrun_engines::{Access, Deployment, Event, LiveError};
 use wevrun_testkit::postgres::{AGES, Age, Database, Server, structure_difference};
@@ -34,9 +34,9 @@ const AFTER: &str = "
 /// The script, as it is read back from its text.
 fn concurrent(have: &Model, want: &Model) -> Script {
     let comparison = wevrun_core::compare::compare(postgres(), have, want);
-    let wishes = Wishes { concurrent_indexes: true, ..Wishes::default() };
+    let plan_options = PlanOptions { concurrent_indexes: true, ..PlanOptions::default() };
     let evidence = Evidence::default();
-    let script = make_script(postgres(), "honey", (have, want), &comparison, wishes, OLDEST, &evidence);
+    let script = make_script(postgres(), "honey", (have, want), &comparison, plan_options, OLDEST, &evidence);
     let text = write(&script);
     let back = read_script(&text).expect("what was written can be read").script;
     assert_eq!(write(&back), text);
@@ -62,7 +62,7 @@ fn a_script_of_three_parts_goes_on_where_it_stopped() {
         let script = concurrent(&have, &want);
         assert_eq!(script.plan.parts.len(), 3, "labels, the rest, indexes");
         let (ran, outcome) = deploy(&database, &script);
-        let Err(LiveError::Halfway { done: 2, parts: 3, cause }) = outcome else { panic!("{outcome:?}") };
+        let Err(LiveError::PartlyApplied { done: 2, parts: 3, cause }) = outcome else { panic!("{outcome:?}") };
         assert!(cause.to_string().contains("could not create unique index"), "{cause}");
         assert_eq!(ran, [1, 2, 3]);
         // What the server has left behind is no index yet.
@@ -201,7 +201,7 @@ fn what_is_built_while_others_write_can_be_broken_off_anywhere() {
 fn cut(age: Age, have: &Model, want: &Model, locks: usize) -> Script {
     let comparison = wevrun_core::compare::compare(postgres(), have, want);
     let evidence = Evidence::default().with_lock_room(locks);
-    make_script(postgres(), "honey", (have, want), &comparison, Wishes::default(), version(age), &evidence)
+    make_script(postgres(), "honey", (have, want), &comparison, PlanOptions::default(), version(age), &evidence)
 }
 
 /// How a database is after so many steps, where that is not what the steps make of the model.

@@ -3,7 +3,7 @@
 
 use crate::write;
 use wevrun_core::compare::compare;
-use wevrun_core::plan::Wishes;
+use wevrun_core::plan::PlanOptions;
 use wevrun_core::script::{Script, make_undo};
 use wevrun_engines::{Access, LiveError};
 use wevrun_testkit::postgres::{AGES, Age, Database, structure_difference};
@@ -77,7 +77,7 @@ fn run(age: Age, database: &Database, script: &Script, number: usize, by_psql: b
 fn bring(age: Age, database: &Database, number: usize, by_psql: bool) -> Script {
     let (have, want) = (read(database), model(RELEASES[number - 1]));
     let renames = compare(postgres(), &have, &want).renames;
-    let back = make_undo(postgres(), "honey", (&have, &want), &renames, &Wishes::default(), version(age));
+    let back = make_undo(postgres(), "honey", (&have, &want), &renames, &PlanOptions::default(), version(age));
     run(age, database, &script_for(version(age), &have, &want), number, by_psql);
     back
 }

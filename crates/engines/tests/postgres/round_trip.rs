@@ -3,7 +3,7 @@
 use wevrun_core::adopt;
 use wevrun_core::compare::compare;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::make_script;
 use wevrun_engines::Access;
 use wevrun_testkit::postgres::{AGES, Age, Server, structure_difference};
@@ -183,9 +183,16 @@ fn columns_can_be_put_in_order() {
         let comparison = compare(postgres(), &have, &want);
         let column_order: Vec<_> = comparison.reordered.iter().map(|table| table.table.clone()).collect();
         assert_eq!(column_order.len(), 1);
-        let wishes = Wishes { column_order, ..Wishes::default() };
-        let script =
-            make_script(postgres(), "honey", (&have, &want), &comparison, wishes, version(age), &Evidence::default());
+        let plan_options = PlanOptions { column_order, ..PlanOptions::default() };
+        let script = make_script(
+            postgres(),
+            "honey",
+            (&have, &want),
+            &comparison,
+            plan_options,
+            version(age),
+            &Evidence::default(),
+        );
         connect(&database, Access::Write)
             .deploy(&script, &release(), &mut |_| {})
             .unwrap_or_else(|error| panic!("{age:?}: {error}\n{}", crate::write(&script)));

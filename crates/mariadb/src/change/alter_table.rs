@@ -180,12 +180,12 @@ pub fn keys_of(model: &Model, table: &QualifiedName) -> Vec<Object> {
 
 /// Renames that one statement makes at once: each sees the names before it.
 fn rename_columns(model: &mut Model, key: &ObjectKey, renamed: &[(Name, Name)]) {
-    let stand_in = |number: usize| names::simple(&format!("wevrun renamed {number}"));
+    let temporary_name = |number: usize| names::simple(&format!("wevrun renamed {number}"));
     for (number, (from, _)) in renamed.iter().enumerate() {
-        rename::column(model, &key.name, from, &stand_in(number));
+        rename::column(model, &key.name, from, &temporary_name(number));
     }
     for (number, (from, to)) in renamed.iter().enumerate() {
-        rename::column(model, &key.name, &stand_in(number), to);
+        rename::column(model, &key.name, &temporary_name(number), to);
         if let Some(object) = model.get_mut(key) {
             match object.formerly.columns.iter_mut().find(|(name, _)| name == from) {
                 Some((name, _)) => *name = to.clone(),
@@ -435,7 +435,7 @@ impl State {
             }
             TableAction::Options(options) => {
                 options.apply(&mut self.table.clauses);
-                if options.says_collation() {
+                if options.has_collation() {
                     let collation = options.collation(database_collation);
                     self.table.clauses.set(clause::COLLATE, collation);
                 }

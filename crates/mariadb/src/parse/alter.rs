@@ -279,7 +279,7 @@ fn action(reader: &mut Reader<'_>, session: &Session, actions: &mut Vec<TableAct
         // A comma begins the next clause.
         while options::option(reader, &mut options)? {}
         let is_said = options.engine.is_some()
-            || options.says_collation()
+            || options.has_collation()
             || options.comment.is_some()
             || options.versioned
             || !options.others.is_empty();

@@ -198,7 +198,7 @@ fn database(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<Stateme
 pub fn database_options(reader: &mut Reader<'_>, session: &mut Session) -> Parsed<()> {
     let mut options = super::options::TableOptions::default();
     while super::options::option(reader, &mut options)? {}
-    if options.says_collation() {
+    if options.has_collation() {
         let collation = options.collation(charset::USUAL_COLLATION);
         super::set_database_collation(session, &collation);
     }

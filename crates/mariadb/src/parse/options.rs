@@ -158,7 +158,7 @@ impl TableOptions {
     }
 
     /// Whether they say which collation text has.
-    pub fn says_collation(&self) -> bool {
+    pub fn has_collation(&self) -> bool {
         self.collation.is_some() || self.character_set.is_some()
     }
 

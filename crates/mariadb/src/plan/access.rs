@@ -11,7 +11,7 @@ use crate::{MariaDb, clause, grants};
 /// its old name, so what counts is what have says of an object with want's name.
 pub fn plan(planner: &mut Planner<'_>) {
     let planning = planner.planning;
-    if !planning.wishes.access {
+    if !planning.plan_options.access {
         return;
     }
     for want in planning.want.objects() {
@@ -28,7 +28,7 @@ pub fn plan(planner: &mut Planner<'_>) {
 /// The first step of a script that is to change privileges which could not be read: nothing may be changed then.
 pub fn refuse_unknown(planner: &mut Planner<'_>) {
     let is_unread = |object: &Object| object.access.has(clause::GRANTS_UNREAD);
-    if planner.planning.wishes.access && planner.planning.have.objects().any(is_unread) {
+    if planner.planning.plan_options.access && planner.planning.have.objects().any(is_unread) {
         let stop = vec![grants::STOP.to_owned()];
         planner.steps.push(Step::new("stop: the privileges are not known", stop));
     }

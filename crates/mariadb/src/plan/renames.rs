@@ -23,12 +23,12 @@ fn tables(planner: &mut Planner<'_>) {
     }
     // Swaps and chains go through names that nothing has.
     let taken = |name: &QualifiedName| all.iter().any(|(_, from, _)| from == name);
-    let stand_in = |number: usize| format!("wevrun_renamed_{number}");
+    let temporary_name = |number: usize| format!("wevrun_renamed_{number}");
     let (mut first, mut second) = (Vec::new(), Vec::new());
     for (number, (_, from, to)) in all.iter().enumerate() {
         if taken(to) {
-            first.push(format!("{} TO {}", in_sql(from), stand_in(number)));
-            second.push(format!("{} TO {}", stand_in(number), in_sql(to)));
+            first.push(format!("{} TO {}", in_sql(from), temporary_name(number)));
+            second.push(format!("{} TO {}", temporary_name(number), in_sql(to)));
         } else {
             first.push(format!("{} TO {}", in_sql(from), in_sql(to)));
         }
@@ -37,7 +37,7 @@ fn tables(planner: &mut Planner<'_>) {
     let titles: Vec<String> = all.iter().map(|(kind, from, to)| format!("{} {from} to {to}", kind.title())).collect();
     let before = planner.state.clone();
     let mut after = planner.state.clone();
-    let temporary = |number: usize| crate::names::table(None, &stand_in(number));
+    let temporary = |number: usize| crate::names::table(None, &temporary_name(number));
     for (number, (kind, from, _)) in all.iter().enumerate() {
         rename::object(&mut after, &ObjectKey::new(*kind, from.clone()), &temporary(number));
     }
@@ -66,7 +66,7 @@ fn columns(planner: &mut Planner<'_>) {
             .collect();
         let statement = format!("ALTER TABLE {} {}, ALGORITHM=INSTANT, LOCK=NONE", in_sql(table), clauses.join(", "));
         let statements = match planner.planning.renamed.table(table) {
-            Some(definition) if has_checks(definition) => opened_anew(table, definition, statement),
+            Some(definition) if has_checks(definition) => reopened(table, definition, statement),
             _ => vec![statement],
         };
         let titles: Vec<String> = own.iter().map(|(_, from, to)| format!("{from} to {to}")).collect();
@@ -90,7 +90,7 @@ fn has_checks(table: &Table) -> bool {
 
 /// The server keeps tables open that a query has used under another name, and then takes a CHECK for one of columns under that name
 /// (error 1054 on 10.11). A change of nothing lets it open the table anew, and nobody else can use it in between.
-fn opened_anew(name: &QualifiedName, table: &Table, statement: String) -> Vec<String> {
+fn reopened(name: &QualifiedName, table: &Table, statement: String) -> Vec<String> {
     let name = in_sql(name);
     let comment = literal(table.clauses.get(clause::COMMENT).map_or("", String::as_str));
     vec![

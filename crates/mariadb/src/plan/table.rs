@@ -195,7 +195,7 @@ impl Builder<'_, '_> {
         let Definition::Index(index) = &key.definition else { return false };
         index_columns(index).iter().any(|(name, _)| {
             let both = self.before.column(name).zip(self.after.column(name));
-            both.is_some_and(|(have, want)| is_made_anew(have, want))
+            both.is_some_and(|(have, want)| is_dropped_and_added(have, want))
         })
     }
 
@@ -263,7 +263,7 @@ impl Builder<'_, '_> {
     fn columns(&mut self) {
         let collation = self.collation();
         for column in self.before.columns.iter() {
-            if self.after.column(&column.name).is_some_and(|want| !is_made_anew(column, want)) {
+            if self.after.column(&column.name).is_some_and(|want| !is_dropped_and_added(column, want)) {
                 continue;
             }
             let in_key = self.before.in_primary_key(&column.name)
@@ -282,7 +282,9 @@ impl Builder<'_, '_> {
         let after = self.after;
         for (at, column) in after.columns.iter().enumerate() {
             match self.before.column(&column.name) {
-                Some(have) if have != column && !is_made_anew(have, column) => self.changed(have, column, &collation),
+                Some(have) if have != column && !is_dropped_and_added(have, column) => {
+                    self.changed(have, column, &collation)
+                }
                 Some(have) if have == column => {}
                 _ => {
                     // At the end no place is said.
@@ -511,7 +513,7 @@ impl Builder<'_, '_> {
 }
 
 /// Whether a generated column can only be dropped and added: the server changes neither where its value is kept, nor a virtual one.
-fn is_made_anew(have: &Column, want: &Column) -> bool {
+fn is_dropped_and_added(have: &Column, want: &Column) -> bool {
     match (&have.generated, &want.generated) {
         (Some(old), Some(new)) => old.stored != new.stored || (!old.stored && have != want),
         (Some(old), None) => !old.stored,

@@ -1,7 +1,7 @@
 //! Scripts between two structures, as text.
 
 use wevrun_core::compare::compare;
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::{self, make_script};
 
 use crate::{VERSION, maria, model};
@@ -9,8 +9,15 @@ use crate::{VERSION, maria, model};
 fn script(have: &str, want: &str) -> String {
     let (have, want) = (model(have), model(want));
     let comparison = compare(maria(), &have, &want);
-    let script =
-        make_script(maria(), "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &Evidence::default());
+    let script = make_script(
+        maria(),
+        "honey",
+        (&have, &want),
+        &comparison,
+        PlanOptions::default(),
+        VERSION,
+        &Evidence::default(),
+    );
     script::write(maria(), &script)
 }
 

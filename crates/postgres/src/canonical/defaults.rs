@@ -16,7 +16,7 @@ pub fn remove_type_defaults(name: &QualifiedName, clauses: &mut Clauses) {
         clauses.remove(clause::RANGE_MULTIRANGE_TYPE_NAME);
         if given != usual {
             let schema = names::schema(name).unwrap_or_else(|| "public".to_owned());
-            clauses.say(clause::RANGE_MULTIRANGE_TYPE_NAME, names::qualified(&schema, &given).canonical());
+            clauses.set_text(clause::RANGE_MULTIRANGE_TYPE_NAME, names::qualified(&schema, &given).canonical());
         }
     }
     operators::like(clauses);
@@ -27,7 +27,7 @@ pub fn remove_type_defaults(name: &QualifiedName, clauses: &mut Clauses) {
         ("base.alignment", "bpchar", "char"),
     ] {
         if clauses.value_named(clause) == Some(same) {
-            clauses.say_named(clause, usual);
+            clauses.set_text_named(clause, usual);
         }
     }
     // https://www.postgresql.org/docs/current/sql-createtype.html
@@ -67,7 +67,7 @@ pub fn remove_routine_defaults(clauses: &mut Clauses) {
     // Both are of type real, and 1e-07 is what the server says of 0.0000001.
     for clause in [clause::COST, clause::ROWS] {
         if let Some(number) = clauses.value(clause).and_then(|value| value.parse::<f32>().ok()) {
-            clauses.say(clause, number.to_string());
+            clauses.set_text(clause, number.to_string());
         }
     }
 }
@@ -76,7 +76,7 @@ pub fn remove_routine_defaults(clauses: &mut Clauses) {
 pub fn remove_definition_defaults(kind: Kind, clauses: &mut Clauses) {
     for flag in ["finalfunc_extra", "mfinalfunc_extra", "hypothetical"].map(|option| clause::WITH.of(option)) {
         match clauses.value(flag).map(str::to_ascii_lowercase).as_deref() {
-            Some("true" | "on" | "yes" | "1") => clauses.say(flag, ""),
+            Some("true" | "on" | "yes" | "1") => clauses.set_text(flag, ""),
             Some("false" | "off" | "no" | "0") => drop(clauses.remove(flag)),
             _ => {}
         }

@@ -501,7 +501,7 @@ pub(super) fn read<T>(
 }
 
 /// The same, but none if the text has to be respelled to be parsed: its tree has the places of another text.
-pub fn parse_as_it_stands<T>(
+pub fn parse_unchanged<T>(
     text: &str,
     read: impl Fn(&mut Parser<'_>) -> Result<T, sqlparser::parser::ParserError>,
 ) -> Option<T> {

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use super::super::{names, tokens};
 use super::expression::{Scope, Spelling};
-use super::neighbours::{says, with_named};
+use super::neighbours::{has_name, with_named};
 use super::references::{FromTable, ListItem, ListedColumn};
 use super::texts::{self, Form};
 use super::{known_of, select_list};
@@ -50,7 +50,7 @@ pub fn follow(model: &mut Model, renamed: &Renamed<'_>) {
     let own = names::identifier(renamed.object);
     // A column may be meant where only its table is named, and where its table is not: in `*`, NATURAL, and the table's own texts.
     let may_refer = |text: &Expression| {
-        let is_named = |name: &str| says(text.written(), name);
+        let is_named = |name: &str| has_name(text.written(), name);
         let is_part = |name: &Name| match name.canonical() {
             // A label may be an element of an array.
             label if label.starts_with('\'') => text.written().contains(['\'', '$']),

@@ -32,13 +32,13 @@ pub fn settle(model: &mut Model) {
     for (_, parent) in indexes.iter().filter(|(object, _)| !partial.contains(&object.name)) {
         for name in partitions.get(&parent.table).into_iter().flatten() {
             let own = of_table.get(name).map_or(&[][..], Vec::as_slice);
-            let is_there = |index: &Index| index.clauses.has(clause::ATTACHED_TO) && says_the_same(index, parent);
+            let is_there = |index: &Index| index.clauses.has(clause::ATTACHED_TO) && index_the_same(index, parent);
             if own.iter().any(|(_, index)| is_there(index)) {
                 continue;
             }
             let mut same: Vec<&Object> = own
                 .iter()
-                .filter(|(object, index)| !gone.contains(&object.key()) && says_the_same(index, parent))
+                .filter(|(object, index)| !gone.contains(&object.key()) && index_the_same(index, parent))
                 .map(|(object, _)| *object)
                 .collect();
             same.sort_by_key(|object| object.location);
@@ -126,7 +126,7 @@ fn partial_indexes(model: &Model) -> HashSet<QualifiedName> {
     let has_key = |partition: &QualifiedName, index: &Index| {
         let table = model.table(partition).into_iter();
         let mut keys = table.flat_map(|table| table.primary_key.iter().chain(table.unique_keys.iter()));
-        keys.any(|key| says_the_same(&index_of_key(partition, key), index))
+        keys.any(|key| index_the_same(&index_of_key(partition, key), index))
     };
     let lacks_a_part = |(name, index): &(&&QualifiedName, &&Index)| {
         let mut partitions = partitions.get(&index.table).into_iter().flatten();
@@ -158,7 +158,7 @@ fn partitions(model: &Model) -> HashMap<QualifiedName, Vec<&QualifiedName>> {
 }
 
 /// Whether two indexes index the same in the same way, whatever their tables and names.
-pub fn says_the_same(index: &Index, other: &Index) -> bool {
+pub fn index_the_same(index: &Index, other: &Index) -> bool {
     let (own, others) = (&index.clauses, &other.clauses);
     index.unique == other.unique
         && index.parts == other.parts

@@ -205,7 +205,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         inherited.not_null = None;
     }
     inherited.clauses.remove(clause::NOT_NULL_NOT_VALID);
-    inherited.clauses.say(clause::INHERITED, "");
+    inherited.clauses.set_text(clause::INHERITED, "");
     let Some(own) = &own else { return inherited };
     let default = own.default.clone().filter(|default| !is_null(default));
     let mut result = if own.data_type.is_none() {
@@ -225,7 +225,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
         if parent.clauses.has(clause::NOT_NULL_NOT_VALID) {
             result.not_null = own.not_null.or(parent.not_null);
         }
-        result.clauses.say(clause::INHERITED, "");
+        result.clauses.set_text(clause::INHERITED, "");
         result
     } else {
         // Both the child's own and the parent's: they are merged.
@@ -267,7 +267,7 @@ fn completed(parent: &Column, own: Option<&Column>, partition: bool, in_key: boo
     if method(&result) != method(&inherited) {
         differs.push("with another compression");
     }
-    result.clauses.say(clause::INHERITED, differs.join(", "));
+    result.clauses.set_text(clause::INHERITED, differs.join(", "));
     result
 }
 
@@ -305,7 +305,7 @@ fn without_constraints_of(table: &mut Table, parent: &Table, partition: bool) {
         of_parent.unique_keys.extend(table.unique_keys.0.extract_if(.., is_parents));
         let is_parents = |own: &mut Check| parent.exclusions.iter().any(|other| other.condition == own.condition);
         of_parent.exclusions.extend(table.exclusions.0.extract_if(.., is_parents));
-        let is_parents = |key: &mut ForeignKey| parent.foreign_keys.iter().any(|other| key.says_what(other));
+        let is_parents = |key: &mut ForeignKey| parent.foreign_keys.iter().any(|other| key.is_same_as(other));
         of_parent.foreign_keys.extend(table.foreign_keys.0.extract_if(.., is_parents));
     }
 }

@@ -45,7 +45,7 @@ mod walk;
 use crate::clause;
 pub use copies::{copies, take as take_copies};
 pub use exclusion::expressions as exclusion_expressions;
-pub use expression::{parse_as_it_stands, parse_expression};
+pub use expression::{parse_expression, parse_unchanged};
 pub use follow::{Renamed, What, follow};
 pub use index_parts::{attached_to, index_of_key, key_of_index};
 pub use inheritance::{ancestors, partitions};
@@ -262,12 +262,12 @@ fn resolve(object: &mut Object, known: &Known) {
                     remove_type_defaults(&object.name, &mut plain.clauses);
                     if let Some(class) = plain.clauses.value(clause::RANGE_SUBTYPE_OPCLASS) {
                         let class = known.operator_class(class, "btree", &own);
-                        plain.clauses.say(clause::RANGE_SUBTYPE_OPCLASS, class);
+                        plain.clauses.set_text(clause::RANGE_SUBTYPE_OPCLASS, class);
                     }
                     if let Some(collation) = plain.clauses.value(clause::RANGE_COLLATION) {
                         let bare = collation.strip_prefix("pg_catalog.").unwrap_or(collation);
                         let found = known.other(bare, &own);
-                        plain.clauses.say(clause::RANGE_COLLATION, found);
+                        plain.clauses.set_text(clause::RANGE_COLLATION, found);
                     }
                 }
                 Kind::Function | Kind::Procedure => remove_routine_defaults(&mut plain.clauses),
@@ -288,7 +288,7 @@ fn resolve(object: &mut Object, known: &Known) {
                 plain.clauses.value(clause::FROM).map(str::to_owned).filter(|_| plain.kind == Kind::Trigger)
             {
                 let name = known.relation(&names::read(&parent), &own);
-                plain.clauses.say(clause::FROM, name.canonical());
+                plain.clauses.set_text(clause::FROM, name.canonical());
             }
         }
         _ => {}
@@ -298,7 +298,7 @@ fn resolve(object: &mut Object, known: &Known) {
             let Some(name) = clauses.value(clause).map(str::to_owned) else { continue };
             let resolved = known.function(&name, &own);
             if resolved != name {
-                clauses.say(clause, resolved);
+                clauses.set_text(clause, resolved);
             }
         }
         if let Some(of) = clauses.get(clause::OF) {

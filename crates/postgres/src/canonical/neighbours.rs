@@ -13,7 +13,7 @@ pub fn around(model: &Model, key: &ObjectKey) -> Model {
     while let Some(word) = waiting.pop() {
         for object in model.objects() {
             let own = object.key();
-            if !found.contains(&own) && any_text(object, &mut |text| says(text, &word)) {
+            if !found.contains(&own) && any_text(object, &mut |text| has_name(text, &word)) {
                 waiting.push(names::identifier(&object.name));
                 found.insert(own);
             }
@@ -46,7 +46,7 @@ pub fn with_named(model: &Model, mut found: BTreeSet<ObjectKey>) -> Model {
 }
 
 /// Whether the text has the name as a whole, in any letter case.
-pub fn says(text: &str, name: &str) -> bool {
+pub fn has_name(text: &str, name: &str) -> bool {
     let plain = |text: &str| text.is_ascii() && !text.bytes().any(|byte| byte.is_ascii_uppercase());
     if plain(text) && plain(name) {
         has_whole(text, name)

@@ -58,21 +58,21 @@ pub fn forget_usual(table: &QualifiedName, column: &mut Column) {
 }
 
 /// What a table's are called is theirs also when the table becomes a partition.
-pub fn say_all(name: &QualifiedName, table: &mut Table) {
-    say(name, table, |_| true);
+pub fn store_all(name: &QualifiedName, table: &mut Table) {
+    store(name, table, |_| true);
 }
 
 /// They keep their names when the table or the column gets another. A partition's are its parent's.
-pub fn say_at_rename(model: &mut Model, name: &QualifiedName, which: impl Fn(&Column) -> bool) {
+pub fn keep_at_rename(model: &mut Model, name: &QualifiedName, which: impl Fn(&Column) -> bool) {
     for kind in [Kind::Table, Kind::ForeignTable] {
         let object = model.get_mut(&ObjectKey::new(kind, name.clone())).filter(|object| has_own(object));
         if let Some(Definition::Table(table)) = object.map(|object| &mut object.definition) {
-            say(name, table, &which);
+            store(name, table, &which);
         }
     }
 }
 
-fn say(name: &QualifiedName, table: &mut Table, which: impl Fn(&Column) -> bool) {
+fn store(name: &QualifiedName, table: &mut Table, which: impl Fn(&Column) -> bool) {
     let key = table.key_columns();
     let has_one = |own: &&mut Column| own.not_null.is_some() || key.contains(&own.name);
     for column in table.columns.iter_mut().filter(has_one).filter(|own| which(own)) {

@@ -30,13 +30,13 @@ pub fn resolve(object: &mut Object, known: &Known, own: &str) {
                         built_in => built_in,
                     },
                 };
-                clauses.say(clause, found);
+                clauses.set_text(clause, found);
             }
         }
         Kind::Cast | Kind::Transform => {
             for clause in [clause::WITH_FUNCTION, clause::FROM_SQL, clause::TO_SQL] {
                 if let Some(function) = clauses.value(clause).map(|function| known.routine(function, own)) {
-                    clauses.say(clause, function);
+                    clauses.set_text(clause, function);
                 }
             }
         }
@@ -47,10 +47,10 @@ pub fn resolve(object: &mut Object, known: &Known, own: &str) {
             // One without a schema may be the engine's.
             if let Some(family) = clauses.value(clause::FAMILY).map(|family| known.operator_class(family, method, own))
             {
-                clauses.say(clause::FAMILY, family);
+                clauses.set_text(clause::FAMILY, family);
             }
             if let Some(storage) = clauses.value(clause::STORAGE).map(|storage| known.qualified_types(storage, own)) {
-                clauses.say(clause::STORAGE, storage);
+                clauses.set_text(clause::STORAGE, storage);
             }
             // The server drops it where it is the type itself (`DefineOpClass()` of opclasscmds.c).
             if clauses.value(clause::STORAGE) == Some(data_type.as_str()) {
@@ -69,8 +69,8 @@ pub fn resolve(object: &mut Object, known: &Known, own: &str) {
                 let (types, value) = member.resolve(&value.canonical, method, &data_type, known, own);
                 let name = format!("{} {} ({types})", member.what, member.number);
                 match is_dropped {
-                    true => clauses.say(clause::DROPPED.of(&name), value),
-                    false => clauses.say_named(&name, value),
+                    true => clauses.set_text(clause::DROPPED.of(&name), value),
+                    false => clauses.set_text_named(&name, value),
                 }
             }
         }
@@ -232,10 +232,10 @@ pub fn like(clauses: &mut Clauses) {
     let by_value = matches!(length, "1" | "2" | "4" | "8");
     for (option, value) in [("internallength", length), ("alignment", alignment), ("storage", storage)] {
         if !clauses.has(clause::BASE.of(option)) {
-            clauses.say(clause::BASE.of(option), value);
+            clauses.set_text(clause::BASE.of(option), value);
         }
     }
     if by_value && !clauses.has(clause::BASE_PASSEDBYVALUE) {
-        clauses.say(clause::BASE_PASSEDBYVALUE, "true");
+        clauses.set_text(clause::BASE_PASSEDBYVALUE, "true");
     }
 }

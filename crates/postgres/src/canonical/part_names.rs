@@ -5,7 +5,7 @@ use crate::clause;
 use std::collections::{BTreeMap, HashMap};
 
 use super::super::{names, settle, write};
-use super::index_parts::{attached_to, says_the_same};
+use super::index_parts::{attached_to, index_the_same};
 use super::inheritance::columns_of;
 use super::standalone::above;
 use wevrun_core::model::{Check, Definition, Index, Key, Kind, Model, Name, Object, ObjectKey, QualifiedName, Table};
@@ -33,7 +33,7 @@ pub fn settle(model: &mut Model) {
     let found: Vec<(QualifiedName, BTreeMap<QualifiedName, Name>)> = (partitions.into_iter())
         .map(|(name, table)| {
             let mut given = table.part_names.0.clone();
-            given.extend(said(model, &indexes, table));
+            given.extend(stored_names(model, &indexes, table));
             let mut names = called(model, &indexes, (name, table), &given, Order::Said);
             let usual = called(model, &indexes, (name, table), &BTreeMap::new(), Order::Made);
             names.retain(|whole, part| usual.get(whole) != Some(part));
@@ -46,7 +46,7 @@ pub fn settle(model: &mut Model) {
 }
 
 /// Remembers what the parts that there are by now are called: they keep it when their table is renamed.
-pub fn say_all(model: &mut Model, key: &ObjectKey) {
+pub fn store_all(model: &mut Model, key: &ObjectKey) {
     let Some(table) = model.get(key).and_then(Object::as_table).filter(|table| table.clauses.has(clause::PARTITION_OF))
     else {
         return;
@@ -91,7 +91,7 @@ fn tops<'m>(model: &'m Model, table: &Table) -> Vec<(&'m QualifiedName, &'m Tabl
 }
 
 /// The names that a partition says, each by the topmost index of which it is a part.
-fn said(model: &Model, indexes: &Indexes<'_>, table: &Table) -> BTreeMap<QualifiedName, Name> {
+fn stored_names(model: &Model, indexes: &Indexes<'_>, table: &Table) -> BTreeMap<QualifiedName, Name> {
     let tops = tops(model, table);
     let own = &table.of_parent.0;
     let mut found = BTreeMap::new();
@@ -117,7 +117,7 @@ fn said(model: &Model, indexes: &Indexes<'_>, table: &Table) -> BTreeMap<Qualifi
         let attached = attached_to(index);
         let whole = candidates()
             .find(|(whole, _)| Some(&whole.name) == attached.as_ref())
-            .or_else(|| candidates().find(|(_, whole)| says_the_same(index, whole)));
+            .or_else(|| candidates().find(|(_, whole)| index_the_same(index, whole)));
         say(whole.map(|(whole, _)| whole.name.clone()), &names::identifier(&object.name));
     }
     found

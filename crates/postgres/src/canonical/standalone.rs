@@ -3,7 +3,7 @@
 
 use super::super::sameness::Constraint;
 use super::super::{names, settle, write};
-use super::index_parts::says_the_same;
+use super::index_parts::index_the_same;
 use super::inheritance::columns_of;
 use super::not_null_names;
 use crate::clause;
@@ -46,7 +46,7 @@ pub fn standalone(model: &Model, key: &ObjectKey) -> Option<Vec<Object>> {
         }
     }
     for (parent, index) in model.of_kind(Kind::Index).filter_map(|object| Some((object, object.as_index()?))) {
-        let is_there = |own: &Object| own.as_index().is_some_and(|own| says_the_same(own, index));
+        let is_there = |own: &Object| own.as_index().is_some_and(|own| index_the_same(own, index));
         if above.contains(&index.table) && !indexes.iter().any(is_there) {
             let schema = names::schema(&key.name).unwrap_or_default();
             let part = part_names.get(&parent.name).map(|part| names::qualified(&schema, part.canonical()));
@@ -142,10 +142,10 @@ fn take_constraints(table: &mut Table, name: &QualifiedName, parent: &Table) {
         table.unique_keys.0.push(same.cloned().unwrap_or_else(|| keys(key)));
     }
     for key in parent.foreign_keys.iter() {
-        let same = own.foreign_keys.iter().find(|own| own.says_what(key)).cloned();
+        let same = own.foreign_keys.iter().find(|own| own.is_same_as(key)).cloned();
         let mut kept = same.unwrap_or_else(|| key.clone());
         kept.clauses = uncommented(&kept.clauses);
-        if !table.foreign_keys.iter().any(|other| other.says_what(&kept)) {
+        if !table.foreign_keys.iter().any(|other| other.is_same_as(&kept)) {
             table.foreign_keys.0.push(kept);
         }
     }

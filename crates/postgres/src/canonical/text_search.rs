@@ -66,14 +66,14 @@ fn copy_one(model: &mut Model, key: &ObjectKey) {
             inherited.into_iter().for_each(|(clause, value)| plain.clauses.set_named(&clause, value));
         } else {
             let language = names::identifier(&from.name);
-            plain.clauses.say(clause::WITH_PARSER, "\"default\"");
+            plain.clauses.set_text(clause::WITH_PARSER, "\"default\"");
             for (token, stems) in TOKEN_TYPES {
                 let clause = format!("mapping {token}");
                 if !plain.clauses.has_named(&clause) {
                     let stem = stems && language != "simple";
                     plain
                         .clauses
-                        .say_named(&clause, if stem { format!("{language}_stem") } else { "simple".to_owned() });
+                        .set_text_named(&clause, if stem { format!("{language}_stem") } else { "simple".to_owned() });
                 }
             }
         }

@@ -144,11 +144,11 @@ pub fn drop_in_partitions(model: &mut Model, parent: &ObjectKey, constraint: &Na
     for own in &partitions {
         let Some(own) = model.table_mut(own) else { continue };
         if let Some(key) = key {
-            own.primary_key.take_if(|other| key.says_what(other));
-            own.unique_keys.retain(|other| !key.says_what(other));
+            own.primary_key.take_if(|other| key.is_same_as(other));
+            own.unique_keys.retain(|other| !key.is_same_as(other));
         }
         if let Some(place) =
-            own.foreign_keys.iter().position(|other| foreign_key.is_some_and(|key| key.says_what(other)))
+            own.foreign_keys.iter().position(|other| foreign_key.is_some_and(|key| key.is_same_as(other)))
         {
             own.foreign_keys.remove(place);
         }

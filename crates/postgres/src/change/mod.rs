@@ -136,7 +136,7 @@ fn missing(part: &str, object: &ObjectKey, name: &Name) -> Box<Diagnostic> {
 fn set_clause(object: &mut Object, name: &str, value: Option<&str>) {
     let Some(clauses) = object.definition.clauses_mut() else { return };
     match value {
-        Some(value) => clauses.say_named(name, value),
+        Some(value) => clauses.set_text_named(name, value),
         None => drop(clauses.remove_named(name)),
     }
 }

@@ -120,7 +120,7 @@ impl ObjectChange {
             ObjectChange::CommentOnConstraint(name, text) => comment_on_constraint(object, name, text.as_deref()),
             ObjectChange::AttachPartition(parent, bound) => {
                 if let Definition::Table(table) = &mut object.definition {
-                    canonical::not_null_names::say_all(&object.name, table);
+                    canonical::not_null_names::store_all(&object.name, table);
                     table.clauses.set(clause::PARTITION_OF, parent.clone());
                     table.clauses.set(clause::BOUND, bound.clone());
                 }
@@ -128,7 +128,7 @@ impl ObjectChange {
             ObjectChange::Enable { name, state } => match &mut object.definition {
                 // The trigger is the parent's; its state is the partition's own.
                 Definition::Table(partition) => {
-                    partition.clauses.say(clause::TRIGGER.of(&names::quoted(name)), state.unwrap_or("enabled"));
+                    partition.clauses.set_text(clause::TRIGGER.of(&names::quoted(name)), state.unwrap_or("enabled"));
                 }
                 _ => set_clause(object, "enabled", *state),
             },
@@ -154,13 +154,13 @@ impl ObjectChange {
                     Some(found + usize::from(*place == Place::After))
                 });
                 labels.insert(place.unwrap_or(labels.len()), label.clone());
-                clauses.say(clause::ENUM, labels.join(", "));
+                clauses.set_text(clause::ENUM, labels.join(", "));
             }
             ObjectChange::Attributes(changes) => {
                 let mut attributes = crate::attributes(clauses);
                 changes.iter().for_each(|change| change.apply(&mut attributes));
                 let words: Vec<String> = attributes.iter().map(|(name, rest)| format!("{name} {rest}")).collect();
-                clauses.say(clause::ATTRIBUTES, words.join(", "));
+                clauses.set_text(clause::ATTRIBUTES, words.join(", "));
             }
             ObjectChange::RenameDomainConstraint { from, to } => {
                 for family in [clause::CHECK, clause::NOT_VALID_CHECK, clause::COMMENT_ON] {
@@ -178,7 +178,7 @@ impl ObjectChange {
             ObjectChange::DropMembers(members) => {
                 for (member, _) in members.iter() {
                     if clauses.remove_named(member).is_none() {
-                        clauses.say(clause::DROPPED.of(member), "");
+                        clauses.set_text(clause::DROPPED.of(member), "");
                     }
                 }
             }
@@ -187,7 +187,7 @@ impl ObjectChange {
                 if clauses.has(clause::WITH_COPY) && tokens.is_empty() {
                     let before =
                         clauses.value(clause::REPLACED).map_or_else(String::new, |before| format!("{before}, "));
-                    clauses.say(clause::REPLACED, format!("{before}{from}, {to}"));
+                    clauses.set_text(clause::REPLACED, format!("{before}{from}, {to}"));
                 }
                 let is_meant = |token: &str| tokens.is_empty() || tokens.iter().any(|named| named == token);
                 for (name, listed) in clauses.expressions_mut() {
@@ -250,7 +250,7 @@ pub(super) fn rename_label(object: &mut Object, from: &str, to: &str) {
     if let Definition::Plain(plain) = &mut object.definition {
         let mut labels = crate::enum_labels(&plain.clauses);
         labels.iter_mut().filter(|label| *label == from).for_each(|label| to.clone_into(label));
-        plain.clauses.say(clause::ENUM, labels.join(", "));
+        plain.clauses.set_text(clause::ENUM, labels.join(", "));
     }
 }
 
@@ -278,7 +278,7 @@ fn comment_on_column(object: &mut Object, column: &Name, text: Option<&str>) {
         _ => None,
     };
     match (clauses, text) {
-        (Some(clauses), Some(text)) => clauses.say(clause::COMMENT, text),
+        (Some(clauses), Some(text)) => clauses.set_text(clause::COMMENT, text),
         (Some(clauses), None) => drop(clauses.remove(clause::COMMENT)),
         // The columns of a partition or of a copy may be its parent's, which are not known yet.
         (None, _) => set_clause(object, &clause::COMMENT_ON.of(&names::quoted(column.canonical())).name(), text),
@@ -291,7 +291,7 @@ fn comment_on_constraint(object: &mut Object, name: &Name, text: Option<&str>) {
         return set_clause(object, &clause::COMMENT_ON.of(&own).name(), text);
     };
     match (constraint_clauses(table, name), text) {
-        (Some(clauses), Some(text)) => clauses.say(clause::COMMENT, text),
+        (Some(clauses), Some(text)) => clauses.set_text(clause::COMMENT, text),
         (Some(clauses), None) => drop(clauses.remove(clause::COMMENT)),
         (None, _) => set_clause(object, &clause::COMMENT_ON_CONSTRAINT.of(&own).name(), text),
     }

@@ -47,8 +47,8 @@ impl Privileges {
         let is_public_schema = kind == Kind::Schema && object.name.canonical() == "public";
         if about_everybody && is_public_schema && !object.access.has_named(EVERYBODY_STARTS_WITH_NOTHING) {
             // What everybody may do there by itself; CREATE only before version 15.
-            object.access.say_named(EVERYBODY_STARTS_WITH_NOTHING, "");
-            all(kind).iter().for_each(|one| object.access.say(clause::GRANT.of(&format!("{one} to public")), ""));
+            object.access.set_text_named(EVERYBODY_STARTS_WITH_NOTHING, "");
+            all(kind).iter().for_each(|one| object.access.set_text(clause::GRANT.of(&format!("{one} to public")), ""));
         }
         self.apply_to_clauses(kind, &mut object.access);
         if is_public_schema && !object.access.has(clause::GRANT_USAGE_TO_PUBLIC) {
@@ -68,7 +68,7 @@ impl Privileges {
                 let clause = format!("grant {privilege} to {role}");
                 if self.grants {
                     if self.with_option || !access.has_named(&clause) {
-                        access.say_named(&clause, if self.with_option { "with grant option" } else { "" });
+                        access.set_text_named(&clause, if self.with_option { "with grant option" } else { "" });
                     }
                 } else {
                     self.revoke(privilege, role, kind, access);
@@ -96,7 +96,7 @@ impl Privileges {
             access.iter().map(|(clause, _)| clause.to_owned()).filter(|clause| is_meant(clause)).collect();
         for clause in meant {
             if self.option_only {
-                access.say_named(&clause, "");
+                access.set_text_named(&clause, "");
             } else {
                 access.remove_named(&clause);
             }
@@ -104,7 +104,7 @@ impl Privileges {
         let usual = usual_for_everybody(kind);
         if role == "public" && !self.option_only && (privilege == "all" || usual == Some(privilege)) && usual.is_some()
         {
-            access.say_named(EVERYBODY_STARTS_WITH_NOTHING, "");
+            access.set_text_named(EVERYBODY_STARTS_WITH_NOTHING, "");
         }
     }
 }

@@ -36,10 +36,10 @@ impl Rename {
             }
             return;
         }
-        rename::say_identity_sequences(model, key);
-        part_names::say_all(model, key);
+        rename::keep_identity_names(model, key);
+        part_names::store_all(model, key);
         if self.identifier.is_some() {
-            say_multirange(model, key);
+            keep_multirange_name(model, key);
         }
         rename::object(model, key, &new);
         if let Some(mut object) = model.remove(&ObjectKey::new(key.kind, new)) {
@@ -59,24 +59,24 @@ pub fn rename_multirange(model: &mut Model, alter: &Alter) -> bool {
         (is_range && canonical::multirange(&object.name, &plain.clauses) == alter.name.canonical()).then_some(plain)
     });
     let is_one = found.is_some();
-    found.into_iter().for_each(|range| range.clauses.say(clause::RANGE_MULTIRANGE_TYPE_NAME, new.canonical()));
+    found.into_iter().for_each(|range| range.clauses.set_text(clause::RANGE_MULTIRANGE_TYPE_NAME, new.canonical()));
     is_one
 }
 
 /// Lets a range type say the name of its multirange type, which stays when the range type gets another name.
-fn say_multirange(model: &mut Model, key: &ObjectKey) {
+fn keep_multirange_name(model: &mut Model, key: &ObjectKey) {
     let object = model.get_mut(key).filter(|object| object.definition.kind() == Kind::Type);
     if let Some(Object { name, definition: Definition::Plain(plain), .. }) = object
         && plain.clauses.has(clause::RANGE_SUBTYPE)
     {
         let multirange = canonical::multirange(name, &plain.clauses);
-        plain.clauses.say(clause::RANGE_MULTIRANGE_TYPE_NAME, multirange);
+        plain.clauses.set_text(clause::RANGE_MULTIRANGE_TYPE_NAME, multirange);
     }
 }
 
 /// Gives a column another name, and remembers the old one.
 pub fn column(model: &mut Model, key: &ObjectKey, from: &Name, to: &Name) {
-    rename::say_identity_sequences(model, key);
+    rename::keep_identity_names(model, key);
     rename::column(model, &key.name, from, to);
     let Some(object) = model.get_mut(key) else { return };
     match object.formerly.columns.iter_mut().find(|(name, _)| name == from) {

@@ -60,12 +60,12 @@ fn change_type(clauses: &mut Clauses, to: &str) {
     for (key, old, new) in [(clause::MINVALUE, old.0, new.0), (clause::MAXVALUE, old.1, new.1)] {
         if clauses.value(key) == Some(old) {
             if !clauses.has(clause::START) {
-                clauses.say(clause::START, old);
+                clauses.set_text(clause::START, old);
             }
-            clauses.say(key, new);
+            clauses.set_text(key, new);
         }
     }
-    clauses.say(clause::AS, to);
+    clauses.set_text(clause::AS, to);
 }
 
 /// The least and the greatest number of a type (<https://www.postgresql.org/docs/current/datatype-numeric.html>).

@@ -107,7 +107,7 @@ pub fn subject_name(reader: &mut Reader<'_>, session: &Session, kinds: &[Kind]) 
         Kind::Trigger | Kind::Rule | Kind::Policy => {
             let name = identifier(reader, "a name")?;
             reader.expect("ON")?;
-            names::standing_on(&name, &own_name(reader, session, "a table's name")?)
+            names::on_table(&name, &own_name(reader, session, "a table's name")?)
         }
         Kind::OperatorClass | Kind::OperatorFamily => {
             let base = own_name(reader, session, "a name")?;
@@ -237,6 +237,6 @@ pub fn owner(reader: &mut Reader<'_>, subject: Subject) -> Parsed<StatementKind>
         _ => return Err(reader.expected("a role")),
     };
     let mut changes = ClauseChanges::default();
-    changes.say(clause::OWNER, role);
+    changes.set_text(clause::OWNER, role);
     Ok(change_access(subject, AccessChange::Clauses(changes)))
 }

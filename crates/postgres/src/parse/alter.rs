@@ -272,7 +272,7 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
         return Ok(vec![subject.alter(true, Change::Object(ObjectChange::OwnIndexClauses(changes)))]);
     }
     if reader.take(&["SET", "TABLESPACE"]) {
-        changes.say(clause::TABLESPACE, identifier(reader, "a tablespace")?);
+        changes.set_text(clause::TABLESPACE, identifier(reader, "a tablespace")?);
     } else if reader.take(&["SET"]) {
         let mut parameters = Clauses::default();
         super::storage_parameters(reader, &mut parameters)?;
@@ -285,7 +285,7 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
         reader.expect("SET")?;
         reader.expect("STATISTICS")?;
         let range = super::rest(reader, "a number")?;
-        changes.say(clause::STATISTICS_OF.of(&number), super::normalised(reader, range));
+        changes.set_text(clause::STATISTICS_OF.of(&number), super::normalised(reader, range));
     } else {
         return Err(unknown(reader));
     }

@@ -125,7 +125,7 @@ fn action(reader: &mut Reader<'_>, session: &Session, name: &QualifiedName, acti
         switch(reader, name, actions)?;
     } else if reader.take(&["CLUSTER", "ON"]) {
         let index = identifier(reader, "an index")?;
-        actions.clauses(|clauses| clauses.say(clause::CLUSTER_ON, index));
+        actions.clauses(|clauses| clauses.set_text(clause::CLUSTER_ON, index));
     } else if reader.take(&["SET", "WITHOUT", "CLUSTER"]) {
         actions.clauses(|clauses| clauses.remove(clause::CLUSTER_ON));
     } else if reader.take(&["SET", "WITHOUT", "OIDS"]) {
@@ -135,10 +135,10 @@ fn action(reader: &mut Reader<'_>, session: &Session, name: &QualifiedName, acti
         actions.clauses(|clauses| clauses.set(clause::UNLOGGED, Flag));
     } else if reader.take(&["SET", "TABLESPACE"]) {
         let tablespace = identifier(reader, "a tablespace")?;
-        actions.clauses(|clauses| clauses.say(clause::TABLESPACE, tablespace));
+        actions.clauses(|clauses| clauses.set_text(clause::TABLESPACE, tablespace));
     } else if reader.take(&["SET", "ACCESS", "METHOD"]) {
         let method = identifier(reader, "an access method")?;
-        actions.clauses(|clauses| clauses.say(clause::USING, method));
+        actions.clauses(|clauses| clauses.set_text(clause::USING, method));
     } else if reader.take(&["SET"]) {
         let mut parameters = Clauses::default();
         super::storage_parameters(reader, &mut parameters)?;
@@ -212,7 +212,7 @@ fn switch(reader: &mut Reader<'_>, name: &QualifiedName, actions: &mut Actions) 
     actions.after.push(if matches!(which.as_str(), "all" | "user") && kind == Kind::Trigger {
         StatementKind::Session
     } else {
-        let subject = Subject { kinds: vec![kind], name: names::standing_on(&which, name) };
+        let subject = Subject { kinds: vec![kind], name: names::on_table(&which, name) };
         subject.alter(false, Change::Object(ObjectChange::Enable { name: which, state }))
     });
     Ok(())

@@ -85,7 +85,7 @@ pub fn nulls_not_distinct(reader: &mut Reader<'_>) -> bool {
 fn key(reader: &mut Reader<'_>, name: Option<Name>) -> Parsed<Key> {
     let mut key = key_of(name, Vec::new());
     if reader.take(&["USING", "INDEX"]) && !reader.sees("TABLESPACE") {
-        key.clauses.say(clause::USING_INDEX, identifier(reader, "an index's name")?);
+        key.clauses.set_text(clause::USING_INDEX, identifier(reader, "an index's name")?);
     } else {
         reader.expect_symbol("(")?;
         loop {
@@ -114,13 +114,13 @@ pub fn key_parameters(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<
     if reader.take(&["INCLUDE"]) {
         let columns = column_list(reader)?;
         let columns: Vec<String> = columns.iter().map(|column| names::quoted(column.canonical())).collect();
-        clauses.say(clause::INCLUDE, columns.join(", "));
+        clauses.set_text(clause::INCLUDE, columns.join(", "));
     }
     if reader.take(&["WITH"]) {
         storage_parameters(reader, clauses)?;
     }
     if reader.take(&["USING", "INDEX", "TABLESPACE"]) {
-        clauses.say(clause::TABLESPACE, identifier(reader, "a tablespace")?);
+        clauses.set_text(clause::TABLESPACE, identifier(reader, "a tablespace")?);
     }
     attributes(reader, clauses)
 }
@@ -132,9 +132,9 @@ pub fn attributes(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> 
         {
             continue;
         } else if reader.take(&["DEFERRABLE"]) {
-            clauses.say(clause::DEFERRABLE, "");
+            clauses.set_text(clause::DEFERRABLE, "");
         } else if reader.take(&["INITIALLY", "DEFERRED"]) {
-            clauses.say(clause::DEFERRABLE, "initially deferred");
+            clauses.set_text(clause::DEFERRABLE, "initially deferred");
         } else if reader.take(&["NOT", "VALID"]) {
             clauses.set(clause::NOT_VALID, Flag);
         } else if reader.take(&["NO", "INHERIT"]) {
@@ -187,7 +187,7 @@ pub fn references(reader: &mut Reader<'_>, name: Option<Name>, columns: Vec<Name
     loop {
         let before = reader.position;
         if reader.take(&["MATCH", "FULL"]) {
-            key.clauses.say(clause::MATCH, "full");
+            key.clauses.set_text(clause::MATCH, "full");
         } else if reader.take(&["MATCH"]) {
             identifier(reader, "a match type")?;
         } else if reader.take(&["ON", "DELETE"]) {
@@ -195,7 +195,7 @@ pub fn references(reader: &mut Reader<'_>, name: Option<Name>, columns: Vec<Name
             if reader.sees_symbol("(") {
                 let columns = column_list(reader)?;
                 let columns: Vec<String> = columns.iter().map(|column| names::quoted(column.canonical())).collect();
-                key.clauses.say(clause::ON_DELETE_COLUMNS, columns.join(", "));
+                key.clauses.set_text(clause::ON_DELETE_COLUMNS, columns.join(", "));
             }
         } else if reader.take(&["ON", "UPDATE"]) {
             key.on_update = action(reader)?;
@@ -243,13 +243,13 @@ fn exclusion(reader: &mut Reader<'_>, name: Option<Name>) -> Parsed<Check> {
     if reader.take(&["INCLUDE"]) {
         let columns = column_list(reader)?;
         let columns: Vec<String> = columns.iter().map(|column| names::quoted(column.canonical())).collect();
-        clauses.say(clause::INCLUDE, columns.join(", "));
+        clauses.set_text(clause::INCLUDE, columns.join(", "));
     }
     if reader.take(&["WITH"]) {
         storage_parameters(reader, &mut clauses)?;
     }
     if reader.take(&["USING", "INDEX", "TABLESPACE"]) {
-        clauses.say(clause::TABLESPACE, identifier(reader, "a tablespace")?);
+        clauses.set_text(clause::TABLESPACE, identifier(reader, "a tablespace")?);
     }
     if reader.take(&["WHERE"]) {
         let range =

@@ -98,7 +98,7 @@ pub fn create(
         let mut clauses = Clauses::default();
         clauses.set(clause::DEFINITION, objects::remainder(reader)?);
         if default {
-            clauses.say(clause::DEFAULT, "");
+            clauses.set_text(clause::DEFAULT, "");
         }
         vec![plain(reader, Kind::Conversion, name, None, clauses)]
     } else if reader.take(&["TEXT", "SEARCH"]) {

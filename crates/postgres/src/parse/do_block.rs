@@ -81,7 +81,7 @@ impl Block<'_> {
                     return None;
                 }
                 while !self.sees(&["WHEN"]) && !self.sees(&["END"]) {
-                    self.said()?;
+                    self.no_effect()?;
                 }
             }
         }
@@ -95,7 +95,7 @@ impl Block<'_> {
         }
         if self.take(&["IF"]).is_some() {
             let condition = self.until("THEN")?;
-            if !self.says_that_it_is_not_there(condition) {
+            if !self.is_absence_of_object(condition) {
                 return None;
             }
             while !self.sees(&["END", "IF"]) {
@@ -112,11 +112,11 @@ impl Block<'_> {
             self.statements.push(start..self.at);
             return self.symbol(";");
         }
-        self.said()
+        self.no_effect()
     }
 
     /// `NULL` or `RAISE NOTICE …`: it changes nothing.
-    fn said(&mut self) -> Option<()> {
+    fn no_effect(&mut self) -> Option<()> {
         let is_said = self.sees(&["NULL"])
             || ["NOTICE", "INFO", "DEBUG", "LOG", "WARNING"].iter().any(|level| self.sees(&["RAISE", level]));
         if !is_said {
@@ -142,7 +142,7 @@ impl Block<'_> {
 
     /// Whether the condition holds wherever the object is missing: `NOT EXISTS (…)` over the catalogue, or `to_regclass('x') IS NULL`.
     /// One about rows, settings or anything else may be false on an empty database.
-    fn says_that_it_is_not_there(&self, condition: Range<usize>) -> bool {
+    fn is_absence_of_object(&self, condition: Range<usize>) -> bool {
         let tokens = &self.tokens[condition];
         let is = |at: usize, word: &str| tokens.get(at).is_some_and(|token| token.is_word(self.text, word));
         let words = tokens.iter().filter(|token| matches!(token.kind, TokenKind::Word));

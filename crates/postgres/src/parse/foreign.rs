@@ -46,7 +46,7 @@ fn changes(reader: &mut Reader<'_>, kind: Kind) -> Parsed<ClauseChanges> {
         if reader.take(&["OPTIONS"]) {
             read_options(reader, &mut changes)?;
         } else if is_server && reader.take(&["FOREIGN", "DATA", "WRAPPER"]) {
-            changes.say(clause::WRAPPER, names::quoted(&identifier(reader, "a wrapper's name")?));
+            changes.set_text(clause::WRAPPER, names::quoted(&identifier(reader, "a wrapper's name")?));
         } else if is_server && reader.take(&["TYPE"]) {
             changes.change(clause::TYPE, text_or_null(reader)?.map(Expression::plain));
         } else if is_server && reader.take(&["VERSION"]) {
@@ -108,7 +108,7 @@ fn read_options(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<
         if SHOWN.contains(&key.to_lowercase().as_str()) {
             changes.change(clause::OPTIONS.of(&key), value.map(Expression::plain));
         } else if !is_removed {
-            changes.say(clause::LEFT_OUT.of(&key), "");
+            changes.set_text(clause::LEFT_OUT.of(&key), "");
         }
         if !reader.take_symbol(",") {
             break;

@@ -143,14 +143,14 @@ pub fn default_privileges(mut reader: Reader<'_>, session: &mut Session) -> Pars
         for place in &places {
             let mut clauses = Clauses::default();
             let mut name = format!("ON {what}");
-            clauses.say(clause::ON, what);
+            clauses.set_text(clause::ON, what);
             if let Some(schema) = place {
                 name += &format!(" IN SCHEMA {}", names::quoted(schema));
-                clauses.say(clause::SCHEMA, schema.as_str());
+                clauses.set_text(clause::SCHEMA, schema.as_str());
             }
             if let Some(role) = owner {
                 name += &format!(" FOR ROLE {role}");
-                clauses.say(clause::ROLE, role.as_str());
+                clauses.set_text(clause::ROLE, role.as_str());
             }
             let name = names::described(&name);
             let object = plain(&reader, Kind::DefaultPrivileges, name.clone(), None, clauses);

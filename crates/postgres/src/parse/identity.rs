@@ -23,7 +23,7 @@ pub fn change(reader: &mut Reader<'_>) -> Parsed<ClauseChanges> {
             if !by_default {
                 reader.expect("ALWAYS")?;
             }
-            changes.say(clause::GENERATED, if by_default { "by default" } else { "always" });
+            changes.set_text(clause::GENERATED, if by_default { "by default" } else { "always" });
         } else {
             sequences::option(reader, &mut changes)?;
         }

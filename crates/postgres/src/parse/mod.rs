@@ -149,7 +149,7 @@ fn settings(reader: &mut Reader<'_>, session: &mut Session) {
 fn apply_defaults(definition: &mut Definition, session: &Session) {
     let say = |clauses: &mut Clauses, clause: &str| {
         if let Some(value) = session.defaults.get(clause).filter(|_| !clauses.has_named(clause)) {
-            clauses.say_named(clause, value.as_str());
+            clauses.set_text_named(clause, value.as_str());
         }
     };
     match definition {
@@ -262,14 +262,14 @@ fn column_list(reader: &mut Reader<'_>) -> Parsed<Vec<Name>> {
 /// An expression as it is written; it becomes canonical when the whole schema is known.
 fn expression(reader: &Reader<'_>, range: Range<usize>) -> Expression {
     let mut inner = without_parentheses(reader, range.clone());
-    if inner != range && !stands_alone(reader, inner.clone()) {
+    if inner != range && !is_plain_expression(reader, inner.clone()) {
         inner = inner.start - 1..inner.end + 1;
     }
     Expression::plain(reader.written(inner))
 }
 
 /// Whether it is an expression without parentheses around it, as a query and a row of values are not.
-fn stands_alone(reader: &Reader<'_>, range: Range<usize>) -> bool {
+fn is_plain_expression(reader: &Reader<'_>, range: Range<usize>) -> bool {
     let is_query =
         ["SELECT", "WITH", "VALUES", "TABLE"].iter().any(|word| reader.tokens[range.start].is_word(reader.text, word));
     let mut depth = 0;

@@ -44,7 +44,7 @@ pub fn view(reader: &mut Reader<'_>, session: &Session, recursive: bool) -> Pars
         });
         if fits && start > range.start {
             range.end = start;
-            clauses.say(clause::WITH_CHECK_OPTION, check);
+            clauses.set_text(clause::WITH_CHECK_OPTION, check);
             break;
         }
     }
@@ -66,16 +66,16 @@ pub fn materialized_view(reader: &mut Reader<'_>, session: &Session) -> Parsed<O
     let name = own_name(reader, session, "the view's name")?;
     let columns = view_columns(reader)?;
     let mut clauses = Clauses::default();
-    clauses.say(is::MATERIALIZED, "");
+    clauses.set_text(is::MATERIALIZED, "");
     loop {
         if let Some(method) = after_keyword(reader, &["USING"], "a table access method")? {
             if method != "heap" {
-                clauses.say(clause::USING, method);
+                clauses.set_text(clause::USING, method);
             }
         } else if reader.take(&["WITH"]) {
             storage_parameters(reader, &mut clauses)?;
         } else if let Some(space) = after_keyword(reader, &["TABLESPACE"], "a tablespace")? {
-            clauses.say(clause::TABLESPACE, space);
+            clauses.set_text(clause::TABLESPACE, space);
         } else {
             break;
         }
@@ -112,13 +112,13 @@ pub fn index(reader: &mut Reader<'_>, session: &Session, unique: bool) -> Parsed
         && method != "btree"
     {
         // The server takes gist for it (`DefineIndex()` of indexcmds.c).
-        clauses.say(clause::USING, if method == "rtree" { "gist" } else { method.as_str() });
+        clauses.set_text(clause::USING, if method == "rtree" { "gist" } else { method.as_str() });
     }
     let parts = index_parts(reader)?;
     if reader.take(&["INCLUDE"]) {
         let columns = column_list(reader)?;
         let columns: Vec<String> = columns.iter().map(|column| names::quoted(column.canonical())).collect();
-        clauses.say(clause::INCLUDE, columns.join(", "));
+        clauses.set_text(clause::INCLUDE, columns.join(", "));
     }
     if constraints::nulls_not_distinct(reader) {
         clauses.set(clause::NULLS_NOT_DISTINCT, Flag);
@@ -127,7 +127,7 @@ pub fn index(reader: &mut Reader<'_>, session: &Session, unique: bool) -> Parsed
         storage_parameters(reader, &mut clauses)?;
     }
     if let Some(space) = after_keyword(reader, &["TABLESPACE"], "a tablespace")? {
-        clauses.say(clause::TABLESPACE, space);
+        clauses.set_text(clause::TABLESPACE, space);
     }
     let predicate = if reader.take(&["WHERE"]) {
         let range = rest(reader, "a condition")?;
@@ -200,7 +200,7 @@ fn index_part(reader: &mut Reader<'_>) -> Parsed<IndexPart> {
                     format!("{key}={}", value.map_or_else(|| "true".to_owned(), |value| value.canonical))
                 })
                 .collect();
-            part.clauses.say(clause::OPERATOR_CLASS_PARAMETERS, words.join(", "));
+            part.clauses.set_text(clause::OPERATOR_CLASS_PARAMETERS, words.join(", "));
         }
     }
     if reader.take(&["DESC"]) {
@@ -211,10 +211,10 @@ fn index_part(reader: &mut Reader<'_>) -> Parsed<IndexPart> {
     // The default is that NULLs come last, or first where the order is descending.
     if reader.take(&["NULLS", "FIRST"]) {
         if !part.descending {
-            part.clauses.say(clause::NULLS, "first");
+            part.clauses.set_text(clause::NULLS, "first");
         }
     } else if reader.take(&["NULLS", "LAST"]) && part.descending {
-        part.clauses.say(clause::NULLS, "last");
+        part.clauses.set_text(clause::NULLS, "last");
     }
     Ok(part)
 }
@@ -231,7 +231,7 @@ pub fn extension(reader: &mut Reader<'_>) -> Parsed<Option<Object>> {
     let mut clauses = Clauses::default();
     loop {
         if let Some(schema) = after_keyword(reader, &["SCHEMA"], "a schema")? {
-            clauses.say(clause::SCHEMA, names::quoted(&schema));
+            clauses.set_text(clause::SCHEMA, names::quoted(&schema));
         } else if reader.take(&["VERSION"]) || reader.take(&["FROM"]) {
             reader.take_any();
         } else if !reader.take(&["CASCADE"]) {
@@ -273,7 +273,7 @@ pub fn data_type(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
             }
         }
         reader.expect_symbol(")")?;
-        clauses.say(clause::ATTRIBUTES, attributes.join(", "));
+        clauses.set_text(clause::ATTRIBUTES, attributes.join(", "));
     } else if reader.sees_symbol("(") {
         for (key, value) in definitions(reader)? {
             clauses.set(clause::BASE.of(&key), value.unwrap_or_else(|| Expression::plain("true")));
@@ -309,7 +309,7 @@ pub fn domain_constraint(
     } else if reader.take(&["NULL"]) {
     } else if reader.take(&["COLLATE"]) {
         if let Some(collation) = table::collation(&path(reader, "a collation's name")?) {
-            clauses.say(clause::COLLATE, collation.canonical());
+            clauses.set_text(clause::COLLATE, collation.canonical());
         }
     } else if reader.take(&["DEFAULT"]) {
         let range = run(reader, "an expression", |reader| {
@@ -324,7 +324,7 @@ pub fn domain_constraint(
         );
         clauses.set(clause::CHECK.of(&name), check.condition);
         if check.clauses.has(clause::NOT_VALID) {
-            clauses.say(clause::NOT_VALID_CHECK.of(&name), "");
+            clauses.set_text(clause::NOT_VALID_CHECK.of(&name), "");
         }
     } else {
         return Err(reader.expected("a constraint of a domain"));
@@ -340,7 +340,7 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let mut clauses = Clauses::default();
     let timing = [(&["BEFORE"][..], "before"), (&["AFTER"], "after"), (&["INSTEAD", "OF"], "instead of")];
     let timing = timing.into_iter().find(|(words, _)| reader.take(words)).map(|(_, timing)| timing);
-    clauses.say(clause::TIMING, timing.ok_or_else(|| reader.expected("BEFORE, AFTER or INSTEAD OF"))?);
+    clauses.set_text(clause::TIMING, timing.ok_or_else(|| reader.expected("BEFORE, AFTER or INSTEAD OF"))?);
     // The server lists them in this order.
     let (mut insert, mut delete, mut update, mut truncate) = (false, false, false, false);
     loop {
@@ -368,7 +368,7 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     }
     let events = [(insert, "insert"), (delete, "delete"), (update, "update"), (truncate, "truncate")];
     let events = events.into_iter().filter(|(fires, _)| *fires).map(|(_, event)| event);
-    clauses.say(clause::EVENTS, events.collect::<Vec<_>>().join(" or "));
+    clauses.set_text(clause::EVENTS, events.collect::<Vec<_>>().join(" or "));
     reader.expect("ON")?;
     let table = own_name(reader, session, "the table's name")?;
     if constraint {
@@ -376,11 +376,11 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     }
     loop {
         if reader.take(&["FROM"]) {
-            clauses.say(clause::FROM, reference(reader, "a table's name")?.canonical());
+            clauses.set_text(clause::FROM, reference(reader, "a table's name")?.canonical());
         } else if reader.take(&["DEFERRABLE"]) {
-            clauses.say(clause::DEFERRABLE, "");
+            clauses.set_text(clause::DEFERRABLE, "");
         } else if reader.take(&["INITIALLY", "DEFERRED"]) {
-            clauses.say(clause::DEFERRABLE, "initially deferred");
+            clauses.set_text(clause::DEFERRABLE, "initially deferred");
         } else if reader.take(&["NOT", "DEFERRABLE"]) || reader.take(&["INITIALLY", "IMMEDIATE"]) {
         } else if reader.take(&["REFERENCING"]) {
             while reader.sees("NEW") || reader.sees("OLD") {
@@ -392,12 +392,12 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
                 };
                 reader.expect("TABLE")?;
                 reader.take(&["AS"]);
-                clauses.say_named(which, names::quoted(&identifier(reader, "a name")?));
+                clauses.set_text_named(which, names::quoted(&identifier(reader, "a name")?));
             }
         } else if reader.take(&["FOR"]) {
             reader.take(&["EACH"]);
             if reader.take(&["ROW"]) {
-                clauses.say(clause::FOR_EACH, "row");
+                clauses.set_text(clause::FOR_EACH, "row");
             } else {
                 reader.expect("STATEMENT")?;
             }
@@ -422,11 +422,11 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
             _ => super::super::tokens::literal(token.text(reader.text)),
         })
         .collect();
-    clauses.say(clause::FUNCTION, function.canonical());
+    clauses.set_text(clause::FUNCTION, function.canonical());
     if !arguments.is_empty() {
-        clauses.say(clause::ARGUMENTS, arguments.join(", "));
+        clauses.set_text(clause::ARGUMENTS, arguments.join(", "));
     }
-    Ok(plain(reader, Kind::Trigger, names::standing_on(&name, &table), Some(table), clauses))
+    Ok(plain(reader, Kind::Trigger, names::on_table(&name, &table), Some(table), clauses))
 }
 
 /// What follows CREATE EVENT TRIGGER.
@@ -434,14 +434,14 @@ pub fn event_trigger(reader: &mut Reader<'_>) -> Parsed<Object> {
     let name = names::global(&identifier(reader, "the trigger's name")?);
     reader.expect("ON")?;
     let mut clauses = Clauses::default();
-    clauses.say(clause::ON, identifier(reader, "an event")?);
+    clauses.set_text(clause::ON, identifier(reader, "an event")?);
     if reader.take(&["WHEN"]) {
         let range = run(reader, "a filter", |reader| reader.sees("EXECUTE"))?;
         clauses.set(clause::WHEN, whole(reader, range));
     }
     reader.expect("EXECUTE")?;
     let _ = reader.take(&["FUNCTION"]) || reader.take(&["PROCEDURE"]);
-    clauses.say(clause::FUNCTION, reference(reader, "a function's name")?.canonical());
+    clauses.set_text(clause::FUNCTION, reference(reader, "a function's name")?.canonical());
     reader.parenthesised()?;
     Ok(plain(reader, Kind::EventTrigger, name, None, clauses))
 }
@@ -452,7 +452,7 @@ pub fn rule(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     reader.expect("AS")?;
     reader.expect("ON")?;
     let mut clauses = Clauses::default();
-    clauses.say(clause::ON, identifier(reader, "an event")?);
+    clauses.set_text(clause::ON, identifier(reader, "an event")?);
     reader.expect("TO")?;
     let table = own_name(reader, session, "the table's name")?;
     if reader.take(&["WHERE"]) {
@@ -468,7 +468,7 @@ pub fn rule(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let range = rest(reader, "what the rule does")?;
     let inner = super::without_parentheses(reader, range);
     clauses.set(clause::DO, Expression::plain(reader.written(inner)));
-    Ok(plain(reader, Kind::Rule, names::standing_on(&name, &table), Some(table), clauses))
+    Ok(plain(reader, Kind::Rule, names::on_table(&name, &table), Some(table), clauses))
 }
 
 /// `name (key = value, …)` or `name FROM other`: collations and text search objects.
@@ -476,7 +476,7 @@ pub fn defined(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
     let name = own_name(reader, session, "a name")?;
     let mut clauses = Clauses::default();
     if reader.take(&["FROM"]) {
-        clauses.say(clause::FROM, reference(reader, "what is copied")?.canonical());
+        clauses.set_text(clause::FROM, reference(reader, "what is copied")?.canonical());
     } else {
         for (key, value) in definitions(reader)? {
             clauses.set(clause::WITH.of(&key), value.unwrap_or_else(|| Expression::plain("true")));
@@ -499,7 +499,7 @@ pub fn statistics(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> 
             .collect();
         kinds.sort();
         if kinds != ["dependencies", "mcv", "ndistinct"] {
-            clauses.say(clause::KINDS, kinds.join(", "));
+            clauses.set_text(clause::KINDS, kinds.join(", "));
         }
     }
     reader.expect("ON")?;

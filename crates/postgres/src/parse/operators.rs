@@ -63,10 +63,10 @@ fn properties(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
         let clause = format!("with.{key}");
         match (key.as_str(), value.canonical.as_str()) {
             (_, none) if none.eq_ignore_ascii_case("none") => drop(clauses.remove_named(&clause)),
-            ("leftarg" | "rightarg", data_type) => clauses.say_named(&clause, types::without_modifiers(data_type)),
+            ("leftarg" | "rightarg", data_type) => clauses.set_text_named(&clause, types::without_modifiers(data_type)),
             // Long outdated: https://www.postgresql.org/docs/current/sql-createoperator.html
-            ("sort1" | "sort2" | "ltcmp" | "gtcmp", _) => clauses.say(clause::WITH_MERGES, "true"),
-            ("commutator" | "negator", "!=") => clauses.say_named(&clause, "<>"),
+            ("sort1" | "sort2" | "ltcmp" | "gtcmp", _) => clauses.set_text(clause::WITH_MERGES, "true"),
+            ("commutator" | "negator", "!=") => clauses.set_text_named(&clause, "<>"),
             _ => clauses.set_named(&clause, value),
         }
     }
@@ -91,7 +91,7 @@ pub fn operator_class(reader: &mut Reader<'_>, session: &Session) -> Parsed<Vec<
     let base = own_name(reader, session, "the operator class's name")?;
     let mut clauses = Clauses::default();
     if reader.take(&["DEFAULT"]) {
-        clauses.say(clause::DEFAULT, "");
+        clauses.set_text(clause::DEFAULT, "");
     }
     reader.expect("FOR")?;
     reader.expect("TYPE")?;
@@ -102,7 +102,7 @@ pub fn operator_class(reader: &mut Reader<'_>, session: &Session) -> Parsed<Vec<
     let method = SmolStr::from(names::quoted(&identifier(reader, "an index method")?));
     let named = reader.take(&["FAMILY"]);
     let family = if named { reference(reader, "a family's name")? } else { base.clone() };
-    clauses.say(clause::FAMILY, family.canonical());
+    clauses.set_text(clause::FAMILY, family.canonical());
     reader.expect("AS")?;
     members(reader, &mut clauses)?;
     let key = |kind: Kind, name: &QualifiedName| names::with_signature(kind, name, vec![method.clone()]);
@@ -146,7 +146,7 @@ pub fn alter_family(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) 
 fn members(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     loop {
         if reader.take(&["STORAGE"]) {
-            clauses.say(clause::STORAGE, one_type(reader)?);
+            clauses.set_text(clause::STORAGE, one_type(reader)?);
         } else if reader.take(&["OPERATOR"]) {
             let number = strategy(reader)?;
             // DROP names no operator, only its types.
@@ -160,7 +160,7 @@ fn members(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
                 reader.take(&["FOR", "SEARCH"]);
             }
             reader.take(&["RECHECK"]); // Has meant nothing since 8.4.
-            clauses.say(clause::OPERATOR_MEMBER.of(&format!("{number}{types}")), value);
+            clauses.set_text(clause::OPERATOR_MEMBER.of(&format!("{number}{types}")), value);
         } else if reader.take(&["FUNCTION"]) {
             let number = strategy(reader)?;
             let types = optional_types(reader)?;
@@ -169,7 +169,7 @@ fn members(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             } else {
                 function_reference(reader)?
             };
-            clauses.say(clause::FUNCTION_MEMBER.of(&format!("{number}{types}")), value);
+            clauses.set_text(clause::FUNCTION_MEMBER.of(&format!("{number}{types}")), value);
         } else {
             return Err(reader.expected("OPERATOR, FUNCTION or STORAGE"));
         }
@@ -222,14 +222,14 @@ pub fn cast(reader: &mut Reader<'_>) -> Parsed<Object> {
     let name = cast_name(reader)?;
     let mut clauses = Clauses::default();
     if reader.take(&["WITH", "FUNCTION"]) {
-        clauses.say(clause::WITH_FUNCTION, function_reference(reader)?);
+        clauses.set_text(clause::WITH_FUNCTION, function_reference(reader)?);
     } else if reader.take(&["WITH", "INOUT"]) {
         clauses.set(clause::WITH_INOUT, Flag);
     } else if !reader.take(&["WITHOUT", "FUNCTION"]) {
         return Err(reader.expected("WITH FUNCTION, WITHOUT FUNCTION or WITH INOUT"));
     }
     if reader.take(&["AS"]) {
-        clauses.say(clause::CONTEXT, identifier(reader, "IMPLICIT or ASSIGNMENT")?);
+        clauses.set_text(clause::CONTEXT, identifier(reader, "IMPLICIT or ASSIGNMENT")?);
     }
     Ok(plain(reader, Kind::Cast, name, None, clauses))
 }
@@ -260,7 +260,7 @@ pub fn transform(reader: &mut Reader<'_>) -> Parsed<Object> {
         reader.expect("SQL")?;
         reader.expect("WITH")?;
         reader.expect("FUNCTION")?;
-        clauses.say_named(clause, function_reference(reader)?);
+        clauses.set_text_named(clause, function_reference(reader)?);
         if !reader.take_symbol(",") {
             break;
         }

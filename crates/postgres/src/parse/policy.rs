@@ -20,7 +20,7 @@ pub fn create(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let mut changes = ClauseChanges::default();
     self::clauses(reader, &mut changes)?;
     changes.apply(&mut clauses);
-    Ok(plain(reader, Kind::Policy, names::standing_on(&name, &table), Some(table), clauses))
+    Ok(plain(reader, Kind::Policy, names::on_table(&name, &table), Some(table), clauses))
 }
 
 /// FOR, TO, USING and WITH CHECK.
@@ -29,7 +29,7 @@ pub fn clauses(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<(
         if reader.take(&["FOR"]) {
             let command = identifier(reader, "a command")?;
             if command != "all" {
-                changes.say(clause::FOR, command);
+                changes.set_text(clause::FOR, command);
             }
         } else if reader.take(&["TO"]) {
             let mut roles = vec![names::quoted(&identifier(reader, "a role")?)];
@@ -40,7 +40,7 @@ pub fn clauses(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<(
             if roles == ["public"] {
                 changes.remove(clause::TO);
             } else {
-                changes.say(clause::TO, roles.join(", "));
+                changes.set_text(clause::TO, roles.join(", "));
             }
         } else if reader.take(&["USING"]) {
             let inner = reader.parenthesised()?;

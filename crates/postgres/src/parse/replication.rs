@@ -35,7 +35,7 @@ fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: &mut
         }
         if schemas {
             let schema = names::quoted(&identifier(reader, "a schema")?);
-            clauses.say(clause::PUBLISHED_SCHEMA.of(&schema), "");
+            clauses.set_text(clause::PUBLISHED_SCHEMA.of(&schema), "");
         } else {
             reader.take(&["ONLY"]);
             let table = own_name(reader, session, "a table's name")?;
@@ -97,7 +97,7 @@ pub fn subscription(reader: &mut Reader<'_>) -> Parsed<Object> {
         publications.push(names::quoted(&identifier(reader, "a publication")?));
     }
     publications.sort();
-    clauses.say(clause::PUBLICATIONS, publications.join(", "));
+    clauses.set_text(clause::PUBLICATIONS, publications.join(", "));
     if reader.take(&["WITH"]) {
         storage_parameters(reader, &mut clauses)?;
     }
@@ -125,7 +125,7 @@ pub fn subscription(reader: &mut Reader<'_>) -> Parsed<Object> {
         });
         match value {
             Some(value) if value == usual => drop(clauses.remove_named(&clause)),
-            Some(value) => clauses.say_named(&clause, value),
+            Some(value) => clauses.set_text_named(&clause, value),
             None => {}
         }
     }

@@ -127,14 +127,14 @@ pub fn routine(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
         let out: Vec<&Argument> = listed.iter().filter(|argument| matches!(argument.mode, "OUT" | "INOUT")).collect();
         match &out[..] {
             [] => {}
-            [one] => clauses.say(clause::RETURNS, one.data_type.clone()),
-            _ => clauses.say(clause::RETURNS, "record"),
+            [one] => clauses.set_text(clause::RETURNS, one.data_type.clone()),
+            _ => clauses.set_text(clause::RETURNS, "record"),
         }
     }
     // The server lists the arguments of a call only; a procedure's OUT arguments are given by a caller too.
     let name = with_signature(&base, &listed, false);
     let words: Vec<String> = listed.iter().map(Argument::words).collect();
-    clauses.say(clause::ARGUMENTS, words.join(", "));
+    clauses.set_text(clause::ARGUMENTS, words.join(", "));
     let mut number = 0;
     for argument in listed.iter_mut().filter(|argument| matches!(argument.mode, "IN" | "INOUT" | "VARIADIC")) {
         number += 1;
@@ -147,7 +147,7 @@ pub fn routine(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
     changes.apply(&mut clauses);
     // The symbol in a library is the routine's name, if nothing else is said.
     if clauses.value(clause::LANGUAGE) == Some("c") && clauses.has(clause::AS) && !clauses.has(clause::SYMBOL) {
-        clauses.say(clause::SYMBOL, names::identifier(&base));
+        clauses.set_text(clause::SYMBOL, names::identifier(&base));
     }
     clauses.remove(clause::SET_ATTRIBUTE);
     Ok(plain(reader, kind, name, None, clauses))
@@ -181,26 +181,26 @@ pub fn attributes(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parse
             if value.is_empty() {
                 changes.remove_named(clause);
             } else {
-                changes.say_named(clause, value);
+                changes.set_text_named(clause, value);
             }
         } else if reader.take(&["LANGUAGE"]) {
             let language = match reader.take_any() {
                 Some(token) => super::identifier_of(token, reader.text).to_lowercase(),
                 None => return Err(reader.expected("a language")),
             };
-            changes.say(clause::LANGUAGE, language);
+            changes.set_text(clause::LANGUAGE, language);
         } else if reader.take(&["COST"]) {
             number(reader, changes, "cost")?;
         } else if reader.take(&["ROWS"]) {
             number(reader, changes, "rows")?;
         } else if reader.take(&["SUPPORT"]) {
-            changes.say(clause::SUPPORT, reference(reader, "a function")?.canonical());
+            changes.set_text(clause::SUPPORT, reference(reader, "a function")?.canonical());
         } else if reader.take(&["TRANSFORM"]) {
             let start = reader.position;
             while reader.take_symbol(",") || reader.take(&["FOR", "TYPE"]) {
                 super::types::type_name(reader)?;
             }
-            changes.say(clause::TRANSFORM, normalised(reader, start..reader.position));
+            changes.set_text(clause::TRANSFORM, normalised(reader, start..reader.position));
         } else if reader.take(&["SET"]) {
             setting(reader, changes)?;
         } else if reader.take(&["RESET"]) {
@@ -214,24 +214,24 @@ pub fn attributes(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parse
                     break;
                 }
             }
-            changes.say(clause::AS, texts.swap_remove(0));
+            changes.set_text(clause::AS, texts.swap_remove(0));
             if let Some(symbol) = texts.pop() {
-                changes.say(clause::SYMBOL, symbol);
+                changes.set_text(clause::SYMBOL, symbol);
             }
         } else if reader.take(&["WITH"]) {
             // Long outdated: WITH (isStrict).
             for (flag, _) in definitions(reader)? {
                 if flag == "isstrict" {
-                    changes.say(clause::STRICT, "strict");
+                    changes.set_text(clause::STRICT, "strict");
                 } else if flag == "iscachable" {
-                    changes.say(clause::VOLATILITY, "immutable");
+                    changes.set_text(clause::VOLATILITY, "immutable");
                 }
             }
         } else if reader.sees("RETURN") || (reader.sees("BEGIN") && reader.sees_at(1, "ATOMIC")) {
             let range = super::rest(reader, "a body")?;
             changes.set(clause::BODY, whole(reader, range));
             if changes.get(clause::LANGUAGE).is_none() {
-                changes.say(clause::LANGUAGE, "sql");
+                changes.set_text(clause::LANGUAGE, "sql");
             }
         } else {
             return Err(reader.expected("an attribute of a routine"));
@@ -243,7 +243,7 @@ pub fn attributes(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parse
 fn number(reader: &mut Reader<'_>, changes: &mut ClauseChanges, name: &str) -> Parsed<()> {
     match reader.take_any() {
         Some(token) if token.kind == TokenKind::Number => {
-            changes.say_named(name, token.text(reader.text));
+            changes.set_text_named(name, token.text(reader.text));
             Ok(())
         }
         _ => Err(reader.expected("a number")),
@@ -257,7 +257,7 @@ fn setting(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<()> {
     if reader.take(&["FROM", "CURRENT"]) {
         // What that is when the function is made, is not in the source: the usual one, as in the engine's own client.
         if name == "search_path" {
-            changes.say(clause::SET_SEARCH_PATH, "$user, public");
+            changes.set_text(clause::SET_SEARCH_PATH, "$user, public");
         }
         return Ok(());
     }
@@ -273,7 +273,7 @@ fn setting(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<()> {
         }
     }
     // Names of settings know no letter case.
-    changes.say(clause::SET.of(&name.to_lowercase()), values.join(", "));
+    changes.set_text(clause::SET.of(&name.to_lowercase()), values.join(", "));
     Ok(())
 }
 
@@ -293,13 +293,13 @@ pub fn aggregate(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
             arguments(reader)?
         };
         let words: Vec<String> = arguments.iter().map(Argument::words).collect();
-        clauses.say(clause::ARGUMENTS, words.join(", "));
+        clauses.set_text(clause::ARGUMENTS, words.join(", "));
         if let Some(at) = reader.tokens[range.clone()].iter().position(|token| token.is_word(reader.text, "ORDER")) {
             let before = &reader.tokens[range.start..range.start + at];
             let commas = before.iter().filter(|token| token.is_symbol(reader.text, ",")).count();
             let (direct, ordered) = words.split_at(if before.is_empty() { 0 } else { commas + 1 });
             let ordered = format!("{} ORDER BY {}", direct.join(", "), ordered.join(", "));
-            clauses.say(clause::ORDERED, ordered.trim_start());
+            clauses.set_text(clause::ORDERED, ordered.trim_start());
         }
         with_signature(&base, &arguments, false)
     } else {
@@ -311,7 +311,7 @@ pub fn aggregate(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
             let argument = if argument.eq_ignore_ascii_case("any") || argument == "\"any\"" { "" } else { argument };
             let types = if argument.is_empty() { Vec::new() } else { vec![argument.into()] };
             name = names::with_signature(Kind::Aggregate, &base, types);
-            clauses.say(clause::ARGUMENTS, argument);
+            clauses.set_text(clause::ARGUMENTS, argument);
             continue;
         }
         clauses.set(clause::WITH.of(&key), value.unwrap_or_else(|| Expression::plain("")));

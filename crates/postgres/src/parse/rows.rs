@@ -244,7 +244,7 @@ impl<'r> Index<'r> {
         object.text.clear();
         // Where the statements that the server spells look for names.
         object.names_in = (row.schema != "public").then(|| "public".into());
-        object.access.say(clause::OWNER, names::quoted(row.owner));
+        object.access.set_text(clause::OWNER, names::quoted(row.owner));
         let Definition::Table(table) = &mut object.definition else { return Ok(()) };
         if row.unlogged {
             table.clauses.set(clause::UNLOGGED, Flag);
@@ -259,7 +259,7 @@ impl<'r> Index<'r> {
         constraints.apply(table);
         for comment in self.comments.get(&row.oid).into_iter().flatten() {
             if comment.column == "0" {
-                object.definition.clauses_mut().into_iter().for_each(|own| own.say(clause::COMMENT, comment.text));
+                object.definition.clauses_mut().into_iter().for_each(|own| own.set_text(clause::COMMENT, comment.text));
             } else {
                 for column in self.named(row.oid, comment.column) {
                     ObjectChange::CommentOnColumn(column, Some(comment.text.to_owned())).apply(object);
@@ -345,7 +345,7 @@ impl<'r> Index<'r> {
                 (key.on_update, key.on_delete) = (on_update, on_delete);
                 key.clauses = clauses;
                 if match_full {
-                    key.clauses.say(clause::MATCH, "full");
+                    key.clauses.set_text(clause::MATCH, "full");
                 }
                 constraints.foreign_keys.push(key);
             }
@@ -389,7 +389,7 @@ fn whole_expression(reader: &mut Reader<'_>) -> Parsed<Expression> {
 fn attributes(row: &ConstraintRow<'_>) -> Clauses {
     let mut clauses = Clauses::default();
     if row.deferrable {
-        clauses.say(clause::DEFERRABLE, if row.deferred { "initially deferred" } else { "" });
+        clauses.set_text(clause::DEFERRABLE, if row.deferred { "initially deferred" } else { "" });
     }
     if row.no_inherit && matches!(row.kind, ConstraintKind::Check(_)) {
         clauses.set(clause::NO_INHERIT, Flag);
@@ -403,12 +403,12 @@ fn attributes(row: &ConstraintRow<'_>) -> Clauses {
 }
 
 fn set_identity(column: &mut Column, always: bool, row: &IdentityRow<'_>) {
-    column.clauses.say(clause::IDENTITY, if always { "always" } else { "by default" });
+    column.clauses.set_text(clause::IDENTITY, if always { "always" } else { "by default" });
     column.not_null = Some(OnConflict::Abort);
     let mut options = Clauses::default();
     options.set(clause::NAME, names::qualified(row.name.0, row.name.1));
     let keys = [clause::START, clause::INCREMENT, clause::MINVALUE, clause::MAXVALUE, clause::CACHE];
-    keys.into_iter().zip(row.numbers).for_each(|(key, number)| options.say(key, number));
+    keys.into_iter().zip(row.numbers).for_each(|(key, number)| options.set_text(key, number));
     if row.cycle {
         options.set(clause::CYCLE, Flag);
     }

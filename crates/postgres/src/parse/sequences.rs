@@ -26,7 +26,7 @@ pub fn take_owner(changes: &mut ClauseChanges, session: &Session) -> Option<Opti
         return Some(None);
     };
     let mut path = names::parts(&owner.canonical);
-    changes.say(clause::OWNED_BY, path.pop().unwrap_or_default());
+    changes.set_text(clause::OWNED_BY, path.pop().unwrap_or_default());
     Some(Some(super::in_schema(path, session)))
 }
 
@@ -44,18 +44,18 @@ pub fn option(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<()
         changes.set(clause::AS, data_type(reader)?);
     } else if reader.take(&["INCREMENT"]) {
         reader.take(&["BY"]);
-        changes.say(clause::INCREMENT, number(reader)?);
+        changes.set_text(clause::INCREMENT, number(reader)?);
     } else if reader.take(&["NO", "MINVALUE"]) {
         changes.remove(clause::MINVALUE);
     } else if reader.take(&["NO", "MAXVALUE"]) {
         changes.remove(clause::MAXVALUE);
     } else if reader.take(&["MINVALUE"]) {
-        changes.say(clause::MINVALUE, number(reader)?);
+        changes.set_text(clause::MINVALUE, number(reader)?);
     } else if reader.take(&["MAXVALUE"]) {
-        changes.say(clause::MAXVALUE, number(reader)?);
+        changes.set_text(clause::MAXVALUE, number(reader)?);
     } else if reader.take(&["START"]) {
         reader.take(&["WITH"]);
-        changes.say(clause::START, number(reader)?);
+        changes.set_text(clause::START, number(reader)?);
     } else if reader.take(&["RESTART"]) {
         reader.take(&["WITH"]);
         let is_number = |token: Token| token.kind == TokenKind::Number || token.is_symbol(reader.text, "-");
@@ -63,7 +63,7 @@ pub fn option(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<()
             number(reader)?;
         }
     } else if reader.take(&["CACHE"]) {
-        changes.say(clause::CACHE, number(reader)?);
+        changes.set_text(clause::CACHE, number(reader)?);
     } else if reader.take(&["NO", "CYCLE"]) {
         changes.remove(clause::CYCLE);
     } else if reader.take(&["CYCLE"]) {
@@ -72,7 +72,7 @@ pub fn option(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<()
         let path = path(reader, "table.column or NONE")?;
         let path: Vec<String> = path.iter().map(|part| names::quoted(part)).collect();
         if path.len() > 1 {
-            changes.say(clause::OWNED_BY, path.join("."));
+            changes.set_text(clause::OWNED_BY, path.join("."));
         } else {
             changes.remove(clause::OWNED_BY);
         }

@@ -55,7 +55,7 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
         }
     }
     options(reader, &mut table.clauses)?;
-    if let Some(twice) = said_twice(&table, &found) {
+    if let Some(twice) = repeated(&table, &found) {
         let location = reader.location(0..reader.tokens.len());
         return Err(Box::new(
             Diagnostic::new(Code::WV131, twice).at(location, "this table").help("remove or rename one of them"),
@@ -78,7 +78,7 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
 }
 
 /// What a new table says twice and can have once only.
-fn said_twice(table: &Table, found: &NewConstraints) -> Option<String> {
+fn repeated(table: &Table, found: &NewConstraints) -> Option<String> {
     let first_double = |names: Vec<&Name>| {
         let double = names.iter().enumerate().find(|(index, name)| name.is_given() && names[..*index].contains(name));
         double.map(|(_, name)| (*name).clone())
@@ -107,7 +107,7 @@ fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             clauses.set(clause::PARTITION_BY, partition_key(reader, start));
         } else if let Some(method) = after_keyword(reader, &["USING"], "a table access method")? {
             if method != "heap" {
-                clauses.say(clause::USING, method);
+                clauses.set_text(clause::USING, method);
             }
         } else if reader.take(&["WITHOUT", "OIDS"]) {
         } else if reader.take(&["ON", "COMMIT"]) {
@@ -123,7 +123,7 @@ fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
             storage_parameters(reader, clauses)?;
         } else if let Some(space) = after_keyword(reader, &["TABLESPACE"], "a tablespace")? {
             if space != "pg_default" {
-                clauses.say(clause::TABLESPACE, space);
+                clauses.set_text(clause::TABLESPACE, space);
             }
         } else {
             return Ok(());
@@ -184,7 +184,9 @@ fn elements(
             let from = reference(reader, "a table's name")?;
             let what = like_options(reader);
             // The position, so that the columns come where they were written.
-            table.clauses.say(clause::LIKE.of(&copied.to_string()), format!("{from}|{what}|{}", table.columns.len()));
+            table
+                .clauses
+                .set_text(clause::LIKE.of(&copied.to_string()), format!("{from}|{what}|{}", table.columns.len()));
             copied += 1;
         } else {
             let column = column(reader, found, typed)?;
@@ -297,10 +299,10 @@ pub fn column(reader: &mut Reader<'_>, found: &mut NewConstraints, typed: bool) 
         } else if reader.take(&["COLLATE"]) {
             column.collation = collation(&path(reader, "a collation's name")?);
         } else if let Some(storage) = after_keyword(reader, &["STORAGE"], "a storage mode")? {
-            column.clauses.say(clause::STORAGE, storage);
+            column.clauses.set_text(clause::STORAGE, storage);
         } else if let Some(method) = after_keyword(reader, &["COMPRESSION"], "a compression method")? {
             if method != "default" {
-                column.clauses.say(clause::COMPRESSION, method);
+                column.clauses.set_text(clause::COMPRESSION, method);
             }
         } else {
             return Err(reader.expected("a column constraint"));
@@ -326,7 +328,7 @@ pub fn generated(reader: &mut Reader<'_>, column: &mut Column) -> Parsed<()> {
     }
     reader.expect("AS")?;
     if reader.take(&["IDENTITY"]) {
-        column.clauses.say(clause::IDENTITY, if by_default { "by default" } else { "always" });
+        column.clauses.set_text(clause::IDENTITY, if by_default { "by default" } else { "always" });
         column.not_null = Some(OnConflict::Abort);
         if reader.sees_symbol("(") {
             let inner = reader.parenthesised()?;
@@ -353,7 +355,7 @@ fn merge_keys(table: &mut Table) {
     let mut kept: Vec<Key> = table.primary_key.take().into_iter().collect();
     let has_primary = !kept.is_empty();
     for key in std::mem::take(&mut table.unique_keys).iter() {
-        match kept.iter_mut().find(|prior| prior.says_what(key)) {
+        match kept.iter_mut().find(|prior| prior.is_same_as(key)) {
             Some(prior) if !prior.name.is_given() => prior.name = key.name.clone(),
             Some(_) if !key.name.is_given() => {}
             _ => kept.push(key.clone()),

@@ -42,7 +42,7 @@ pub fn mapping(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Pa
     // None at all is said, since the configuration may be the copy of one that has the mapping.
     let listed = dictionaries.join(", ");
     let mut changes = ClauseChanges::default();
-    tokens.iter().for_each(|token| changes.say(clause::MAPPING.of(token), listed.as_str()));
+    tokens.iter().for_each(|token| changes.set_text(clause::MAPPING.of(token), listed.as_str()));
     Ok(vec![set_clauses(subject, if_exists, changes)])
 }
 

@@ -132,7 +132,7 @@ impl TableChange<'_> {
     /// The time zone in which a waiver says that the moments of a column are.
     fn zone(&self, column: &Name) -> Option<&str> {
         let object = format!("column {}.{column}", self.table());
-        let mut zones = self.planning.wishes.zones.iter();
+        let mut zones = self.planning.plan_options.zones.iter();
         zones.find(|(pattern, _)| pattern == &object || is_like(pattern, &object, true)).map(|(_, zone)| zone.as_str())
     }
 
@@ -190,13 +190,13 @@ impl TableChange<'_> {
     /// Whether a parent that has the column comes to say that it is not NULL, and so says it of this table as well.
     fn has_not_null_from_a_parent(&self, column: &Column) -> bool {
         self.parents().any(|parent| {
-            let says = |model: &Model| {
+            let has = |model: &Model| {
                 model
                     .table(&parent)
                     .and_then(|parent| parent.column(&column.name))
                     .is_some_and(|column| column.not_null.is_some() && !column.clauses.has(clause::NOT_NULL_NO_INHERIT))
             };
-            says(self.planning.want) && !says(&self.planning.renamed)
+            has(self.planning.want) && !has(&self.planning.renamed)
         })
     }
 

@@ -38,7 +38,7 @@ enum Work<'m> {
 
 /// What can be done later; none if there is nothing. `again` is what the transaction recreates.
 pub fn find<'m>(planning: &Planning<'m>, have: &Model, again: &BTreeSet<ObjectKey>) -> Option<Late<'m>> {
-    if !planning.wishes.concurrent_indexes || planning.is_undo {
+    if !planning.plan_options.concurrent_indexes || planning.is_undo {
         return None;
     }
     let mut late = Late { goal: planning.want.clone(), renames: planning.comparison.renames.clone(), work: Vec::new() };

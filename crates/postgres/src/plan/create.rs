@@ -40,7 +40,7 @@ impl Planner<'_> {
         let Definition::Table(table) = &mut object.definition else { return object };
         // The old table still has the names that the server would make up.
         if self.ordered.contains(&object.name) {
-            canonical::not_null_names::say_all(&object.name, table);
+            canonical::not_null_names::store_all(&object.name, table);
         }
         // Before version 18 they have no names, and no column of a parent's can be named in CREATE TABLE.
         if self.planning.version.major < 18 {

@@ -63,7 +63,7 @@ pub fn in_the_way(have: &Model, want: &Model, going: &Going<'_>, major: u32) -> 
                 Definition::Plain(plain) if plain.kind == Kind::Publication => {
                     touched.iter().any(|column| lists(plain, &format!("table {name}"), column))
                 }
-                _ => can_stand_in_the_way(object) && touched.iter().any(|column| reads(object, name, column)),
+                _ => can_block_changes(object) && touched.iter().any(|column| reads(object, name, column)),
             };
             if in_the_way {
                 found.insert(object.key());
@@ -78,7 +78,7 @@ pub fn in_the_way(have: &Model, want: &Model, going: &Going<'_>, major: u32) -> 
         let more: Vec<ObjectKey> = have
             .objects()
             .filter(|object| {
-                can_stand_in_the_way(object) || matches!(object.definition.kind(), Kind::Index | Kind::Statistics)
+                can_block_changes(object) || matches!(object.definition.kind(), Kind::Index | Kind::Statistics)
             })
             .filter(|object| object.uses.iter().chain(object.definition.owner()).any(|name| gone.contains(name)))
             .map(Object::key)
@@ -102,7 +102,7 @@ fn carries(kind: Kind) -> bool {
 }
 
 /// Whether the server refuses to change or drop what such an object uses.
-fn can_stand_in_the_way(object: &Object) -> bool {
+fn can_block_changes(object: &Object) -> bool {
     match &object.definition {
         Definition::View(_) => true,
         // Its rows are elsewhere.

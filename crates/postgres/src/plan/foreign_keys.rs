@@ -25,7 +25,7 @@ impl Planner<'_> {
             let stays = !gone(name);
             for key in table.foreign_keys.iter() {
                 let wanted = planning.want.table(name).is_some_and(|want| table::has_foreign_key(want, key));
-                let target_changes = self.must_come_again(name, key, removed);
+                let target_changes = self.must_be_recreated(name, key, removed);
                 if (stays && (!wanted || target_changes || gone(&key.parent)))
                     || (!stays && (circle(key) || target_changes))
                 {
@@ -44,7 +44,7 @@ impl Planner<'_> {
     }
 
     /// Whether a foreign key that stays can't be there while the tables at its ends change.
-    fn must_come_again(&self, table: &QualifiedName, key: &ForeignKey, removed: &BTreeSet<ObjectKey>) -> bool {
+    fn must_be_recreated(&self, table: &QualifiedName, key: &ForeignKey, removed: &BTreeSet<ObjectKey>) -> bool {
         self.key_of_parent_changes(key, removed) || self.moves_between_logs(table, key) || self.other_types(table, key)
     }
 
@@ -109,7 +109,7 @@ impl Planner<'_> {
             for key in table.foreign_keys.iter() {
                 let parent_rebuilt = self.again.contains(&ObjectKey::new(Kind::Table, key.parent.clone()));
                 let there = have.is_some_and(|have| table::has_foreign_key(have, key))
-                    && !self.must_come_again(name, key, removed)
+                    && !self.must_be_recreated(name, key, removed)
                     && !parent_rebuilt;
                 if there {
                     continue;

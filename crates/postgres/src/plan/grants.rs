@@ -9,7 +9,7 @@ use wevrun_core::plan::{Planning, Step};
 /// Owners, grants and labels as want has them, where that is asked for. On the way back what had been removed gets its own again,
 /// asked or not.
 pub fn steps(planning: &Planning<'_>) -> Vec<Step> {
-    let asked = planning.wishes.access;
+    let asked = planning.plan_options.access;
     if !asked && !planning.is_undo {
         return Vec::new();
     }

@@ -15,7 +15,7 @@ impl TableChange<'_> {
     pub(super) fn inheritance(&self, steps: &mut Vec<Step>) {
         self.partition(steps);
         self.parents_that_go(steps);
-        self.parents_that_come(steps);
+        self.added_parents(steps);
     }
 
     fn partition(&self, steps: &mut Vec<Step>) {
@@ -56,7 +56,7 @@ impl TableChange<'_> {
         steps.extend(left_behind.map(|column| self.drop_column(column)));
     }
 
-    fn parents_that_come(&self, steps: &mut Vec<Step>) {
+    fn added_parents(&self, steps: &mut Vec<Step>) {
         let (want, before) = (self.planning.want, inherited_from(self.have));
         let mut missing: Vec<&Column> = self.want.columns.iter().collect();
         missing.retain(|column| column.clauses.has(clause::INHERITED) && self.have.column(&column.name).is_none());

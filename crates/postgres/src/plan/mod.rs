@@ -50,14 +50,17 @@ use wevrun_core::plan::{Part, Plan, Planning, Probe, Risk, RiskKind, Step};
 
 /// The whole plan.
 pub fn plan(planning: &Planning<'_>) -> Plan {
-    if planning.comparison.is_identical() && planning.wishes.column_order.is_empty() && !planning.wishes.access {
+    if planning.comparison.is_identical()
+        && planning.plan_options.column_order.is_empty()
+        && !planning.plan_options.access
+    {
         return Plan::default();
     }
     let Some((have, steps)) = partitions::detached_first(planning) else { return parts(planning) };
     let comparison = compare_with(&Postgres, &have, planning.want, planning.comparison.renames.clone());
     let sides = (&have, planning.want);
     let rest = Planning::new(&Postgres, sides, &comparison, planning.version, planning.evidence);
-    let rest = Planning { wishes: planning.wishes.clone(), is_undo: planning.is_undo, ..rest };
+    let rest = Planning { plan_options: planning.plan_options.clone(), is_undo: planning.is_undo, ..rest };
     let mut plan = parts(&rest);
     partitions::put_first(&mut plan.parts, steps);
     plan
@@ -73,7 +76,7 @@ fn parts(planning: &Planning<'_>) -> Plan {
     let comparison = compare_with(&Postgres, planning.have, &late.goal, late.renames.clone());
     let sides = (planning.have, &late.goal);
     let first = Planning::new(&Postgres, sides, &comparison, planning.version, planning.evidence);
-    let first = Planning { wishes: planning.wishes.clone(), ..first };
+    let first = Planning { plan_options: planning.plan_options.clone(), ..first };
     let planner = Planner::planned(&first, false);
     let mut plan = transactions(&first, planner, planning);
     plan.parts.push(late.part(planning));
@@ -223,12 +226,12 @@ impl<'p> Planner<'p> {
         self.swapped =
             self.again.iter().filter(|key| swap::is_swapped(planning, key)).map(|key| key.name.clone()).collect();
         self.again.retain(|key| !self.swapped.contains(&key.name) || key.kind == Kind::Index);
-        let to_order = planning.wishes.column_order.iter().map(|name| ObjectKey::new(Kind::Table, name.clone()));
+        let to_order = planning.plan_options.column_order.iter().map(|name| ObjectKey::new(Kind::Table, name.clone()));
         let to_order: Vec<ObjectKey> =
             to_order.filter(|key| !alterations.iter().any(|(other, _)| other == key)).collect();
         self.ordered = to_order.iter().filter(|key| !self.again.contains(key)).map(|key| key.name.clone()).collect();
         self.again.extend(to_order);
-        self.find_what_stands(&removed);
+        self.find_dependents(&removed);
         // What is recreated is not altered as well.
         alterations.retain(|(key, _)| !self.again.contains(key));
         let detached = self.detach(&removed, &mut alterations, &outputs);
@@ -252,7 +255,7 @@ impl<'p> Planner<'p> {
     }
 
     /// What must be made again, and which types are renamed temporarily, because something else does.
-    fn find_what_stands(&mut self, removed: &BTreeSet<ObjectKey>) {
+    fn find_dependents(&mut self, removed: &BTreeSet<ObjectKey>) {
         let planning = self.planning;
         let mut columns = self.detached_columns(removed, &self.again);
         loop {
@@ -362,7 +365,7 @@ impl<'p> Planner<'p> {
             self.swapped
                 .iter()
                 .flat_map(|name| planning.want.named(name))
-                .filter(|o| swap::can_step_aside(o.definition.kind()))
+                .filter(|o| swap::can_be_renamed_temporarily(o.definition.kind()))
                 .map(Object::key),
         );
         keys.sort();
@@ -396,7 +399,7 @@ impl<'p> Planner<'p> {
             }
             late.extend(self.create_without_late_checks(object));
             // As soon as all new types are there, and before anything is made on the columns.
-            if swap::can_step_aside(key.kind) && waiting.remove(&key.name) && waiting.is_empty() {
+            if swap::can_be_renamed_temporarily(key.kind) && waiting.remove(&key.name) && waiting.is_empty() {
                 let recreated = |name: &QualifiedName| self.again.contains(&ObjectKey::new(Kind::Table, name.clone()));
                 let stays = |name: &QualifiedName| !recreated(name) || self.ordered.contains(name);
                 self.steps.extend(swap::after(planning, &self.swapped, stays));

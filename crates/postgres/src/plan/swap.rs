@@ -15,14 +15,14 @@ use wevrun_core::plan::{Clearance, Planning, Probe, Risk, RiskKind, Step};
 
 /// Whether a type that changes is used by columns that stay, so that it can't just be dropped.
 pub fn is_swapped(planning: &Planning<'_>, key: &ObjectKey) -> bool {
-    if !can_step_aside(key.kind) || planning.want.get(key).is_none() {
+    if !can_be_renamed_temporarily(key.kind) || planning.want.get(key).is_none() {
         return false;
     }
     let mut own: BTreeSet<QualifiedName> = [key.name.clone()].into();
     // What is made of the type, and what is made of that.
     loop {
         let made_of = |object: &&Object| {
-            can_step_aside(object.definition.kind())
+            can_be_renamed_temporarily(object.definition.kind())
                 && !own.contains(&object.name)
                 && object.uses.iter().any(|used| own.contains(used))
         };
@@ -62,7 +62,7 @@ pub fn without_checks(
 }
 
 /// Whether columns can be of such a thing, which is renamed before another one comes in its place.
-pub fn can_step_aside(kind: Kind) -> bool {
+pub fn can_be_renamed_temporarily(kind: Kind) -> bool {
     matches!(kind, Kind::Type | Kind::Domain | Kind::Collation)
 }
 

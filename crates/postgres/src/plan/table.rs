@@ -54,11 +54,11 @@ impl TableChange<'_> {
     /// The steps, in the order in which the server can take them.
     pub fn steps(&self) -> Vec<Step> {
         let mut steps = Vec::new();
-        self.constraints_that_go(&mut steps);
+        self.dropped_constraints(&mut steps);
         self.columns(&mut steps);
         self.inheritance(&mut steps);
         self.settings(&mut steps);
-        self.constraints_that_come(&mut steps);
+        self.added_constraints(&mut steps);
         steps.extend(index_settings::of_constraints(self));
         self.comments(&mut steps);
         steps
@@ -84,7 +84,7 @@ impl TableChange<'_> {
         }
     }
 
-    fn constraints_that_go(&self, steps: &mut Vec<Step>) {
+    fn dropped_constraints(&self, steps: &mut Vec<Step>) {
         let mut actions = Vec::new();
         let mut names = Vec::new();
         let mut drop = |name: &Name| {
@@ -133,7 +133,7 @@ impl TableChange<'_> {
         self.replaced().iter().any(|column| key.parts.iter().any(|part| part.column == *column))
     }
 
-    fn constraints_that_come(&self, steps: &mut Vec<Step>) {
+    fn added_constraints(&self, steps: &mut Vec<Step>) {
         let (have, want) = (self.have, self.want);
         let table = self.table();
         let mut add = |name: &Name, words: String, object: String, explanation: &str, harmless: bool| {
@@ -347,20 +347,20 @@ pub fn constraint_renames(
         }
     };
     for (old, new) in have.primary_key.iter().zip(&want.primary_key) {
-        pair(&old.name, &new.name, old.says_what(new));
+        pair(&old.name, &new.name, old.is_same_as(new));
     }
     for old in have.unique_keys.iter() {
-        want.unique_keys.iter().for_each(|new| pair(&old.name, &new.name, old.says_what(new)));
+        want.unique_keys.iter().for_each(|new| pair(&old.name, &new.name, old.is_same_as(new)));
     }
     for (ours, theirs) in [(&have.checks, &want.checks), (&have.exclusions, &want.exclusions)] {
         for (old, new) in ours.iter().flat_map(|old| theirs.iter().map(move |new| (old, new))) {
             if let (Some(from), Some(to)) = (&old.name, &new.name) {
-                pair(from, to, old.says_what(new));
+                pair(from, to, old.is_same_as(new));
             }
         }
     }
     for (old, new) in have.foreign_keys.iter().flat_map(|old| want.foreign_keys.iter().map(move |new| (old, new))) {
-        pair(&old.name, &new.name, old.says_what(new) && !partitioned(&old.parent));
+        pair(&old.name, &new.name, old.is_same_as(new) && !partitioned(&old.parent));
     }
     renames
 }

@@ -23,7 +23,7 @@ pub fn statements(object: &Object) -> Vec<String> {
     let mut statements = vec![create(object, true)];
     statements.extend(extras(object));
     if let Some(table) = object.as_table() {
-        let keys = table.foreign_keys.iter().filter(|key| !comes_later(&key.clauses));
+        let keys = table.foreign_keys.iter().filter(|key| !is_added_later(&key.clauses));
         statements.extend(keys.filter_map(|key| foreign_key_comment(&object.name, key)));
     }
     statements

@@ -33,10 +33,10 @@ pub fn create_publication(name: &Name, clauses: &Clauses) -> String {
 pub fn create_subscription(name: &Name, clauses: &Clauses) -> String {
     let publications = clauses.value(clause::PUBLICATIONS).unwrap_or_default();
     let mut options = clauses.clone();
-    options.say(clause::WITH_CONNECT, "false");
+    options.set_text(clause::WITH_CONNECT, "false");
     // Without a connection, a slot is only named.
     if !options.has(clause::WITH_SLOT_NAME) {
-        options.say(clause::WITH_SLOT_NAME, super::names::unquoted(name.canonical()));
+        options.set_text(clause::WITH_SLOT_NAME, super::names::unquoted(name.canonical()));
     }
     let connection = literal(clauses.written(clause::CONNECTION));
     format!(

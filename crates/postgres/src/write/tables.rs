@@ -28,10 +28,10 @@ pub fn create_table(name: &QualifiedName, table: &Table, foreign_keys: bool) -> 
     elements.extend(table.primary_key.iter().map(|key| key_constraint("PRIMARY KEY", key)));
     elements
         .extend(table.unique_keys.iter().filter(|key| !repeats(table, key)).map(|key| key_constraint("UNIQUE", key)));
-    elements.extend(table.checks.iter().filter(|check| !comes_later(&check.clauses)).map(check_constraint));
+    elements.extend(table.checks.iter().filter(|check| !is_added_later(&check.clauses)).map(check_constraint));
     elements.extend(table.exclusions.iter().map(exclusion_constraint));
     if foreign_keys {
-        let now = table.foreign_keys.iter().filter(|key| !comes_later(&key.clauses));
+        let now = table.foreign_keys.iter().filter(|key| !is_added_later(&key.clauses));
         elements.extend(now.map(foreign_key_constraint));
     }
     if let Some(parent) = clauses.get(clause::PARTITION_OF) {
@@ -68,11 +68,11 @@ pub fn create_table(name: &QualifiedName, table: &Table, foreign_keys: bool) -> 
 /// Whether the key says what one before it says: in one statement the server would make one of them.
 fn repeats(table: &Table, key: &Key) -> bool {
     let before = table.unique_keys.iter().take_while(|other| other.name != key.name);
-    table.primary_key.iter().chain(before).any(|other| other.says_what(key))
+    table.primary_key.iter().chain(before).any(|other| other.is_same_as(key))
 }
 
 /// NOT VALID constraints are added to a table that is there already.
-pub fn comes_later(clauses: &Clauses) -> bool {
+pub fn is_added_later(clauses: &Clauses) -> bool {
     clauses.has(clause::NOT_VALID)
 }
 
@@ -264,7 +264,7 @@ pub fn attributes(clauses: &Clauses) -> String {
 
 pub fn table_extras(out: &mut Vec<String>, name: &QualifiedName, table: &Table) {
     let what = if table.clauses.has(is::SERVER) { "FOREIGN TABLE" } else { "TABLE" };
-    for check in table.checks.iter().filter(|check| comes_later(&check.clauses)) {
+    for check in table.checks.iter().filter(|check| is_added_later(&check.clauses)) {
         out.push(format!("ALTER {what} {name} ADD {}", check_constraint(check)));
     }
     for key in table.unique_keys.iter().filter(|key| repeats(table, key)) {
@@ -424,7 +424,7 @@ pub fn table_settings(name: &Name, have: &Clauses, want: &Clauses) -> Vec<String
 
 /// Foreign keys that are NOT VALID: CREATE TABLE can't say so.
 pub fn late_foreign_keys(name: &Name, table: &Table) -> Vec<String> {
-    let late = table.foreign_keys.iter().filter(|key| comes_later(&key.clauses));
+    let late = table.foreign_keys.iter().filter(|key| is_added_later(&key.clauses));
     late.flat_map(|key| {
         let added = format!("ALTER TABLE {name} ADD {}", foreign_key_constraint(key));
         [Some(added), foreign_key_comment(name, key)].into_iter().flatten()

@@ -2,7 +2,7 @@
 
 use wevrun_core::compare::compare;
 use wevrun_core::model::{Definition, Kind, Model};
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::make_script;
 
 use crate::{VERSION, model, object, postgres, same};
@@ -118,8 +118,8 @@ fn arguments_that_are_called_as_their_type_keep_their_names() {
 
 fn parts(have: &Model, want: &Model) -> usize {
     let comparison = compare(postgres(), have, want);
-    let (wishes, evidence) = (Wishes::default(), Evidence::default());
-    make_script(postgres(), "honey", (have, want), &comparison, wishes, VERSION, &evidence).plan.parts.len()
+    let (plan_options, evidence) = (PlanOptions::default(), Evidence::default());
+    make_script(postgres(), "honey", (have, want), &comparison, plan_options, VERSION, &evidence).plan.parts.len()
 }
 
 #[test]

@@ -96,8 +96,8 @@ fn a_parents_column_that_must_not_be_null_needs_values() {
     let comparison = compare(postgres(), &have, &want);
     let version = EngineVersion { major: 18, minor: 0 };
     let evidence = plan::Evidence::default();
-    let wishes = plan::Wishes::default();
-    let script = make_script(postgres(), "honey", (&have, &want), &comparison, wishes, version, &evidence);
+    let plan_options = plan::PlanOptions::default();
+    let script = make_script(postgres(), "honey", (&have, &want), &comparison, plan_options, version, &evidence);
     let risks: Vec<_> = script.plan.steps().flat_map(|step| &step.risks).collect();
     assert!(risks.iter().any(|risk| risk.kind == plan::RiskKind::NeedsValues && risk.object.contains("hives.name")));
 }
@@ -155,7 +155,8 @@ fn the_way_back_grants_what_had_been_granted() {
     let want = model("CREATE TABLE hives (id integer);");
     let comparison = compare(postgres(), &have, &want);
     let version = EngineVersion { major: 18, minor: 0 };
-    let back = make_undo(postgres(), "honey", (&have, &want), &comparison.renames, &plan::Wishes::default(), version);
+    let back =
+        make_undo(postgres(), "honey", (&have, &want), &comparison.renames, &plan::PlanOptions::default(), version);
     let statements = back.plan.steps().flat_map(|step| &step.statements).map(String::as_str);
     let granted: Vec<&str> = statements.filter(|s| s.contains("GRANT") || s.contains("OWNER")).collect();
     assert_eq!(

@@ -22,7 +22,7 @@ use wevrun_core::build::build;
 use wevrun_core::compare::compare;
 use wevrun_core::diagnostics::Code;
 use wevrun_core::model::{Model, Object};
-use wevrun_core::plan::{Evidence, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions};
 use wevrun_core::script::{self, Client, make_script};
 use wevrun_core::source::Source;
 use wevrun_core::spelling::take_over;
@@ -184,8 +184,15 @@ fn what_can_not_be_told_is_unproven() {
 fn a_script_says_what_it_does_not_prove() {
     let (have, want) = (model("CREATE TABLE a (id integer, x integer)"), model(UNSURE));
     let comparison = compare(postgres(), &have, &want);
-    let script =
-        make_script(postgres(), "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &Evidence::default());
+    let script = make_script(
+        postgres(),
+        "honey",
+        (&have, &want),
+        &comparison,
+        PlanOptions::default(),
+        VERSION,
+        &Evidence::default(),
+    );
     assert_eq!(script.unproven, ["view public.v"]);
     let text = script::write(postgres(), &script);
     assert!(text.contains("-- | unproven \"view public.v\"\n"), "{text}");
@@ -196,8 +203,15 @@ fn a_script_says_what_it_does_not_prove() {
     assert!(!read.leads_to(postgres(), &have), "the rest must be there");
     // Without doubts it is the whole structure.
     let sure = compare(postgres(), &have, &spelled);
-    let script =
-        make_script(postgres(), "honey", (&have, &spelled), &sure, Wishes::default(), VERSION, &Evidence::default());
+    let script = make_script(
+        postgres(),
+        "honey",
+        (&have, &spelled),
+        &sure,
+        PlanOptions::default(),
+        VERSION,
+        &Evidence::default(),
+    );
     assert!(script.unproven.is_empty() && script.leads_to(postgres(), &spelled) && !script.leads_to(postgres(), &want));
 }
 

@@ -73,7 +73,8 @@ fn names_without_a_schema_are_found_in_the_mapped_one() {
     let empty = Model::empty();
     let comparison = compare(postgres(), &empty, &mapped);
     let sides = (&empty, &mapped);
-    let script = make_script(postgres(), "honey", sides, &comparison, Wishes::default(), VERSION, &Evidence::default());
+    let script =
+        make_script(postgres(), "honey", sides, &comparison, PlanOptions::default(), VERSION, &Evidence::default());
     let text = script::write(postgres(), &script);
     let view = text.split("create view tenant.v").nth(1).expect("its step");
     let path = text.find("SET LOCAL search_path = tenant, public").expect("a path");

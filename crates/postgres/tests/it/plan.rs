@@ -4,7 +4,7 @@ use wevrun_core::EngineVersion;
 use wevrun_core::build::build;
 use wevrun_core::compare::compare;
 use wevrun_core::model::Model;
-use wevrun_core::plan::{Clearance, Evidence, Wishes};
+use wevrun_core::plan::{Clearance, Evidence, PlanOptions};
 use wevrun_core::script::make_script;
 use wevrun_core::source::Source;
 use wevrun_postgres::Postgres;
@@ -23,7 +23,8 @@ pub fn statements_for(major: u32, have: &str, want: &str) -> Vec<String> {
     let comparison = compare(postgres, &have, &want);
     let version = EngineVersion { major, minor: 0 };
     let evidence = Evidence::default();
-    let script = make_script(postgres, "honey", (&have, &want), &comparison, Wishes::default(), version, &evidence);
+    let script =
+        make_script(postgres, "honey", (&have, &want), &comparison, PlanOptions::default(), version, &evidence);
     let steps = script.plan.parts.iter().flat_map(|part| &part.steps);
     let statements = steps.flat_map(|step| &step.statements);
     statements.map(|statement| statement.split_whitespace().collect::<Vec<_>>().join(" ")).collect()
@@ -388,7 +389,8 @@ fn obstacles(have: &str, want: &str) -> Vec<String> {
     let (have, want, postgres) = (model(have), model(want), &Postgres);
     let comparison = compare(postgres, &have, &want);
     let (version, evidence) = (EngineVersion { major: 15, minor: 0 }, Evidence::default());
-    let script = make_script(postgres, "honey", (&have, &want), &comparison, Wishes::default(), version, &evidence);
+    let script =
+        make_script(postgres, "honey", (&have, &want), &comparison, PlanOptions::default(), version, &evidence);
     let risks = script.plan.steps().flat_map(|step| &step.risks).filter(|risk| risk.clearance == Clearance::Impossible);
     risks.map(|risk| format!("{}: {}", risk.object, risk.explanation)).collect()
 }
@@ -460,9 +462,9 @@ fn an_index_built_while_others_write_is_read_where_it_was_written_for() {
     );
     let (postgres, version) = (&Postgres, EngineVersion { major: 15, minor: 0 });
     let comparison = compare(postgres, &have, &want);
-    let wishes = Wishes { concurrent_indexes: true, ..Wishes::default() };
+    let plan_options = PlanOptions { concurrent_indexes: true, ..PlanOptions::default() };
     let evidence = Evidence::default();
-    let script = make_script(postgres, "honey", (&have, &want), &comparison, wishes, version, &evidence);
+    let script = make_script(postgres, "honey", (&have, &want), &comparison, plan_options, version, &evidence);
     let statements: Vec<&String> = script.plan.steps().flat_map(|step| &step.statements).collect();
     assert_eq!(
         statements.first().map(|first| first.as_str()),

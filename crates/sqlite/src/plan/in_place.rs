@@ -138,7 +138,7 @@ fn add_step(change: &TableChange<'_>, column: &Column, checks: Vec<&Check>) -> S
     let statement = format!("ALTER TABLE {} ADD COLUMN {definition}", quoted(table.written()));
     let mut step = Step::new(format!("add column {table}.{}", column.name), vec![statement]);
     if column.generated.is_none() {
-        change.note_values_gone(&column.name, &mut step);
+        change.note_lost_values(&column.name, &mut step);
     }
     if !checks.is_empty() && change.answer(&change.has_rows()) != Some(false) {
         let explanation = "rows that do not fit its CHECK stop the script";

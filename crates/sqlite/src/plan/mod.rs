@@ -95,7 +95,7 @@ impl<'p> TableChange<'p> {
     }
 
     /// On the way back: says that a column comes without the values that it once held.
-    fn note_values_gone(&self, column: &Name, step: &mut Step) {
+    fn note_lost_values(&self, column: &Name, step: &mut Step) {
         if self.planning.is_undo {
             let column = format!("{}.{column}", self.object.name);
             step.notes.push(format!("can't bring back: the values that column {column} held before the release"));
@@ -413,7 +413,7 @@ fn create_as(object: &Object, name: &str) -> String {
 }
 
 /// A name for a table's or column's stand-in that nothing else has.
-fn stand_in(planning: &Planning<'_>, name: &QualifiedName) -> String {
+fn temporary_name(planning: &Planning<'_>, name: &QualifiedName) -> String {
     let mut candidate = format!("wevrun_new_{}", name.written());
     let taken = |candidate: &str| {
         let name = super::names::object_name(candidate);

@@ -6,7 +6,7 @@
 
 use super::super::affinity::Affinity;
 use super::super::names::{literal, name, quoted};
-use super::{TableChange, create_as, guards, in_place, stand_in};
+use super::{TableChange, create_as, guards, in_place, temporary_name};
 use wevrun_core::compare::column_words;
 use wevrun_core::model::{Column, Kind, Name, Object, Table};
 use wevrun_core::plan::{Clearance, Probe, Risk, RiskKind, Step};
@@ -14,7 +14,7 @@ use wevrun_core::plan::{Clearance, Probe, Risk, RiskKind, Step};
 /// The one step that makes all changes to a table. `keep` are the indexes and triggers that must be made again.
 pub fn step(change: &TableChange<'_>, keep: &[&Object]) -> Step {
     let (have, want, table) = (change.have, change.want, &change.object.name);
-    let new = stand_in(change.planning, table);
+    let new = temporary_name(change.planning, table);
     let mut step = Step::new(format!("rebuild table {table}: {}", reasons(have, want)), Vec::new());
     risks(change, &mut step);
     step.statements.push(create_as(change.object, &new));
@@ -81,7 +81,7 @@ fn risks(change: &TableChange<'_>, step: &mut Step) {
     }
     for column in want.columns.iter().filter(|column| have.column(&column.name).is_none()) {
         if column.generated.is_none() {
-            change.note_values_gone(&column.name, step);
+            change.note_lost_values(&column.name, step);
         }
         let null_default = column.default.as_ref().is_none_or(|default| default.canonical == "null");
         let filled_by_rowid = row_id_column(want).is_some_and(|id| id.name == column.name) && !have.without_rowid;

@@ -3,7 +3,7 @@
 use super::super::affinity::Affinity;
 use super::super::names::{object_name, quoted};
 use super::rebuild::row_id_column;
-use super::{create_as, guards, stand_in};
+use super::{create_as, guards, temporary_name};
 use wevrun_core::model::{Column, Definition, Kind, Model, Object, QualifiedName, Table, VirtualTable};
 use wevrun_core::plan::{Planning, Probe, Risk, RiskKind, Step};
 
@@ -34,7 +34,7 @@ pub fn step(
     if let (Content::Own(old), Content::Own(new)) = (&old, content(want))
         && have.module == want.module
     {
-        let stand_in = stand_in(planning, table);
+        let temporary_name = temporary_name(planning, table);
         // A column that was renamed is filled from the one that has its former name.
         let source = |column: &String| {
             let former = object.formerly.columns.iter().find(|(new, _)| new.canonical() == column);
@@ -53,14 +53,14 @@ pub fn step(
             let explanation = "any values in it are destroyed";
             step.risks.push(Risk::new(RiskKind::LosesColumn, format!("column {original}.{column}"), explanation));
         }
-        step.statements.push(create_as(object, &stand_in));
+        step.statements.push(create_as(object, &temporary_name));
         step.statements.push(format!(
             "INSERT INTO {} ({list})\n    SELECT {from} FROM {}",
-            quoted(&stand_in),
+            quoted(&temporary_name),
             quoted(table.written())
         ));
         step.statements.push(drop);
-        step.statements.push(format!("ALTER TABLE {} RENAME TO {}", quoted(&stand_in), quoted(table.written())));
+        step.statements.push(format!("ALTER TABLE {} RENAME TO {}", quoted(&temporary_name), quoted(table.written())));
         return step;
     }
     if matches!(old, Content::Elsewhere(_)) {

@@ -4,7 +4,7 @@ use std::sync::LazyLock;
 
 use wevrun_core::model::Model;
 use wevrun_core::pick::{Group, Grouping, Outcome, Picker, Row, Sides, Tick};
-use wevrun_core::plan::{Evidence, Waiver, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions, Waiver};
 use wevrun_core::select::{ChangeKind, Choice, Chooser, select};
 use wevrun_sqlite::Sqlite;
 
@@ -17,9 +17,9 @@ const WANT: &str = "CREATE TABLE hives (id INTEGER PRIMARY KEY, label TEXT NOT N
     CREATE INDEX by_label ON hives (label, fresh);";
 
 fn picker<'s>(have: &'s Model, want: &'s Model, evidence: &'s Evidence) -> Picker<'s> {
-    static WISHES: LazyLock<Wishes> = LazyLock::new(Wishes::default);
+    static WISHES: LazyLock<PlanOptions> = LazyLock::new(PlanOptions::default);
     let waivers: (&[Waiver], &str) = (&[], "2026-01-01");
-    Picker::new(Sides { dialect: &Sqlite, version: VERSION, have, want, wishes: &WISHES, evidence, waivers })
+    Picker::new(Sides { dialect: &Sqlite, version: VERSION, have, want, plan_options: &WISHES, evidence, waivers })
         .expect("it differs")
 }
 

@@ -1,7 +1,7 @@
 //! Which steps, in which order, with which risks.
 
 use wevrun_core::compare::compare;
-use wevrun_core::plan::{Clearance, Evidence, Probe, Waiver, WaiverFile, Wishes, read_waivers};
+use wevrun_core::plan::{Clearance, Evidence, PlanOptions, Probe, Waiver, WaiverFile, read_waivers};
 use wevrun_core::script::{Script, make_script};
 
 use super::{VERSION, model, name, object_name, sqlite};
@@ -10,7 +10,7 @@ fn script(have: &str, want: &str, evidence: &[(Probe, bool)]) -> Script {
     let (have, want) = (model(have), model(want));
     let comparison = compare(sqlite(), &have, &want);
     let evidence = Evidence::new(evidence.iter().cloned());
-    make_script(sqlite(), "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &evidence)
+    make_script(sqlite(), "honey", (&have, &want), &comparison, PlanOptions::default(), VERSION, &evidence)
 }
 
 fn titles(have: &str, want: &str) -> Vec<String> {
@@ -253,8 +253,15 @@ fn older_engines_get_only_what_they_know() {
     let (have, want) = (model(LOTS), model("CREATE TABLE lots (id INTEGER PRIMARY KEY, grams INTEGER)"));
     let comparison = compare(sqlite(), &have, &want);
     let version = "3.34".parse().expect("a version");
-    let script =
-        make_script(sqlite(), "honey", (&have, &want), &comparison, Wishes::default(), version, &Evidence::default());
+    let script = make_script(
+        sqlite(),
+        "honey",
+        (&have, &want),
+        &comparison,
+        PlanOptions::default(),
+        version,
+        &Evidence::default(),
+    );
     assert_eq!(
         script.plan.parts[0].steps[0].title, "rebuild table lots: drop column note",
         "DROP COLUMN came with 3.35"

@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 use wevrun_core::compare::compare;
 use wevrun_core::engine::find_engine;
-use wevrun_core::plan::{Evidence, Risk, Wishes};
+use wevrun_core::plan::{Evidence, PlanOptions, Risk};
 use wevrun_core::script::{self, Client, Read, Script, ScriptError, make_script};
 use wevrun_sqlite::SQLITE;
 
@@ -12,7 +12,7 @@ use super::{VERSION, model, sqlite};
 fn script(have: &str, want: &str) -> Script {
     let (have, want) = (model(have), model(want));
     let comparison = compare(sqlite(), &have, &want);
-    make_script(sqlite(), "honey", (&have, &want), &comparison, Wishes::default(), VERSION, &Evidence::default())
+    make_script(sqlite(), "honey", (&have, &want), &comparison, PlanOptions::default(), VERSION, &Evidence::default())
 }
 
 fn write(script: &Script) -> String {

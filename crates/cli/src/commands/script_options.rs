@@ -17,7 +17,7 @@ use crate::side::Context;
 
 /// The options of every command that makes a script
 #[derive(Debug, Clone, Args)]
-pub struct Wishes {
+pub struct ScriptOptions {
     /// How to build indexes and keys of existing tables, and how to drop indexes [default: in the transaction, which blocks writes]
     #[arg(long, value_name = "HOW")]
     pub index_builds: Option<IndexBuilds>,
@@ -42,7 +42,7 @@ pub enum IndexBuilds {
     Concurrent,
 }
 
-impl Wishes {
+impl ScriptOptions {
     /// Whether nothing is asked for.
     pub fn is_empty(&self) -> bool {
         self.index_builds.is_none() && self.choice.is_empty()
@@ -64,7 +64,7 @@ impl Wishes {
         have: &Model,
         comparison: &Comparison<'_>,
         chosen: &Chosen,
-    ) -> Ended<plan::Wishes> {
+    ) -> Ended<plan::PlanOptions> {
         let concurrent_indexes = self.index_builds == Some(IndexBuilds::Concurrent);
         if concurrent_indexes && !dialect.engine().capabilities.can_build_indexes_concurrently {
             let engine = dialect.engine();
@@ -72,17 +72,17 @@ impl Wishes {
                 "{engine} builds no index while others write; leave out --index-builds"
             )));
         }
-        let mut wishes = plan::Wishes {
+        let mut script_options = plan::PlanOptions {
             concurrent_indexes,
             access: chosen.aspects.minds_access(),
             left: chosen.kept.iter().map(ToString::to_string).collect(),
-            ..plan::Wishes::default()
+            ..plan::PlanOptions::default()
         };
         let minds_order = chosen.aspects.minds(Aspect::ColumnOrder);
         for reordered in comparison.reordered.iter().filter(|_| minds_order) {
             let table = have.find(Kind::Table, &reordered.table);
             match table.and_then(|table| dialect.order_obstacle(have, table)) {
-                None => wishes.column_order.push(reordered.table.clone()),
+                None => script_options.column_order.push(reordered.table.clone()),
                 Some(why) => note!(
                     "{}: the columns of {} keep their order: {why}",
                     paint(style::WARNING, "warning"),
@@ -90,6 +90,6 @@ impl Wishes {
                 ),
             }
         }
-        Ok(wishes)
+        Ok(script_options)
     }
 }
