@@ -30,7 +30,7 @@ pub struct Cli {
     #[arg(long, value_name = "WHEN", default_value = "auto", global = true)]
     pub color: Color,
 
-    /// Print errors and requested output (a script, `--format`) only; the exit status says the result
+    /// Print errors and requested output (a script, `--format`) only; the exit status is the result
     #[arg(short, long, global = true)]
     pub quiet: bool,
 

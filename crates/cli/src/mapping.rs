@@ -12,10 +12,10 @@ use crate::side::{Context, Loaded};
 /// The options that map names
 #[derive(Debug, Clone, Default, Args)]
 pub struct MapOptions {
-    /// The name in have that stands for a name in want: sales_eu=sales (schemas), table:eu_*=*, column:hives.grams=hives.weight
+    /// Map a name of want to a name of have: sales_eu=sales (schemas), table:eu_*=*, column:hives.grams=hives.weight
     ///
     /// The left name is the one on the target, the right one the source's. `KIND:` maps objects of a kind, `*:` of any kind; `*` in
-    /// both names stands for the same characters. `tenant_*=tenant` compares each such schema of the target with one schema of
+    /// both names matches the same characters. `tenant_*=tenant` compares each such schema of the target with one schema of
     /// the source. Scripts have the target's names.
     #[arg(long, value_name = "HAVE=WANT")]
     pub map: Vec<MapRule>,

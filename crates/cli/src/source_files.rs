@@ -161,7 +161,7 @@ pub fn dump(store: &dyn FileStore, dialect: &dyn Dialect, shown: String, path: &
     let WithoutRows { kept, skipped, cut_off } = filter.finish();
     if let Some(line) = cut_off {
         return Err(Failure::new(format!("{name}:{line}: the rows of this COPY do not end: the file was cut off"))
-            .help("copy or make the dump again; its last line is a comment that says that it is complete"));
+            .help("copy or make the dump again; its last line is a comment that marks its end"));
     }
     Ok(SourceText { shown, path: path.to_owned(), bytes: kept, skipped: Some(skipped) })
 }

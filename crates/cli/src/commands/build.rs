@@ -22,7 +22,7 @@ pub struct Build {
     #[arg(long, value_name = "FILE")]
     pub out: Option<PathBuf>,
 
-    /// Write nothing: only say what is wrong
+    /// Write nothing; only list what is wrong
     #[arg(long, conflicts_with = "out")]
     pub check: bool,
 

@@ -172,7 +172,7 @@ fn help(frame: &mut Frame<'_>) {
     lines.push(Line::from(" [x] ticked   [~] in part   [+] included, since what is ticked needs it"));
     lines.push(Line::from(" + create   ≠ change   − remove"));
     lines.push(Line::from(""));
-    lines.push(Line::from(" Any key goes back."));
+    lines.push(Line::from(" Any key closes this."));
     frame.render_widget(Clear, area);
     frame.render_widget(Paragraph::new(lines).block(Block::bordered().title(" Keys ")), area);
 }

@@ -75,7 +75,7 @@ impl MapRule {
             MapKind::Schema if in_have <= 1 && in_want <= in_have => Ok(rule),
             MapKind::Objects(_) if in_have <= 1 && in_want == in_have => Ok(rule),
             MapKind::Column => Ok(rule),
-            _ => Err(format!("`{rule}`: each name may have one `*`, and what it stands for is the same in both")),
+            _ => Err(format!("`{rule}`: each name may have one `*`, which matches the same characters in both")),
         }
     }
 

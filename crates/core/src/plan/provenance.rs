@@ -57,8 +57,7 @@ fn removed_object<'d>(difference: &'d Difference<'_>) -> Option<&'d Object> {
 }
 
 fn unknown(key: &ObjectKey) -> Risk {
-    let explanation =
-        "the source does not have it, and no ledger says who created it; it may belong to another project";
+    let explanation = "the source does not have it, and no ledger has who created it; it may belong to another project";
     let mut risk = Risk::new(RiskKind::RemovesUnknown, key.to_string(), explanation);
     risk.ways_out = vec![
         "if it is not yours, list it under `ignores` in wevrun.toml, or list your objects under `manages`".to_owned(),

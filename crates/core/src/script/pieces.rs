@@ -123,7 +123,7 @@ pub fn join(client: &dyn Client, pieces: &Pieces) -> Result<String, String> {
         }
     }
     if ScriptHash::of(&whole).as_str() != pieces.manifest.script_hash {
-        return Err(format!("the files do not make the script that {MANIFEST} says"));
+        return Err(format!("the files do not make the script of {MANIFEST}"));
     }
     Ok(whole)
 }

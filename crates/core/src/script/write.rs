@@ -146,7 +146,7 @@ fn head(client: &dyn Client, script: &Script, text: &mut Text<'_>) {
         text.line("-- file continues there. Make a backup first.");
     } else {
         text.line("-- The engine can't run all of it in one transaction. If a statement fails, its part is rolled back, or can be");
-        text.line("-- repeated if the part says so; earlier parts stay committed. `wevrun deploy` of this file continues there.");
+        text.line("-- repeated if the part is marked so; earlier parts stay committed. `wevrun deploy` of this file continues there.");
     }
     text.line("-- Run it with `wevrun deploy THIS_FILE TARGET`, which compares the whole structure before and after,");
     text.line(&format!("-- or with the engine's own client, which keeps no ledger: {}", client.client_command()));

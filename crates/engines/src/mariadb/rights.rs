@@ -38,7 +38,7 @@ pub fn unseen(grants: &[String], database: &str) -> Option<String> {
     }
     (!see.is_empty()).then(|| {
         format!(
-            "this user may not see all {} of the database, and the server says nothing of what is hidden; needed: {}",
+            "this user may not see all {} of the database, and the server does not list what is hidden; needed: {}",
             see.join(", "),
             ways.join("; ")
         )

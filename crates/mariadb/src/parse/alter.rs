@@ -100,8 +100,9 @@ fn event(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementKind>
         } else if reader.at_end() {
             break;
         } else {
-            return Err(reader
-                .expected("`ENABLE`, `DISABLE`, `ON COMPLETION` or `COMMENT`; create the event anew for the rest"));
+            return Err(
+                reader.expected("`ENABLE`, `DISABLE`, `ON COMPLETION` or `COMMENT`; replace the event for the rest")
+            );
         }
     }
     Ok(vec![changed(Kind::Event, name, false, Change::Engine(Arc::new(AlterPlain { clauses, removed })))])

@@ -186,7 +186,7 @@ pub fn add(planner: &mut Planner<'_>, moved: &Moved) {
                         what.clone(),
                         "rows without a parent stop the script",
                     ));
-                    let explanation = "the table is copied to check it, and nobody else can write meanwhile";
+                    let explanation = "the table is copied to check it, and no other session can write meanwhile";
                     step.risks.push(Risk::new(RiskKind::RewritesTable, what, explanation));
                 }
             }

@@ -222,7 +222,7 @@ impl<'p> Planner<'p> {
                         risks.push(Risk::new(
                             RiskKind::RepeatsValues,
                             key.to_string(),
-                            "it begins anew, since it counts the other way",
+                            "it restarts: INCREMENT changed sign",
                         ));
                     }
                     let restart = if turns { " RESTART" } else { "" };

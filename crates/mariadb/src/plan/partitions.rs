@@ -25,7 +25,7 @@ pub fn step(name: &QualifiedName, have: Option<&Expression>, want: Option<&Expre
     };
     let mut step = Step::new(title, vec![format!("ALTER TABLE {}\n    {clause}", in_sql(name))]).of(key.clone());
     if let Some(copied) = copied {
-        let explanation = format!("{copied}, and nobody else can write to the table meanwhile");
+        let explanation = format!("{copied}, and no other session can write to the table meanwhile");
         step.risks.push(Risk::new(RiskKind::RewritesTable, key.to_string(), explanation));
     }
     step

@@ -121,9 +121,9 @@ fn change(planner: &mut Planner<'_>, name: &QualifiedName, moved: &Moved) {
         let is_empty = planner.planning.evidence.answer(&probe) == Some(false);
         if !is_empty && (locks || !traits.is_innodb()) {
             let explanation = if chosen == Algorithm::Copy || !traits.is_innodb() {
-                "the table is copied, and nobody else can write to it meanwhile"
+                "the table is copied, and no other session can write to it meanwhile"
             } else {
-                "nobody else can write to the table while the index is built"
+                "no other session can write to the table while the index is built"
             };
             step.risks.push(Risk::new(RiskKind::RewritesTable, key.to_string(), explanation));
         } else if chosen == Algorithm::Inplace {

@@ -36,6 +36,8 @@ pub struct Level {
     pub merged: BTreeSet<String>,
     /// Explicit names of outputs, in lower case.
     pub outputs: BTreeSet<String>,
+    /// Names in GROUP BY, in lower case.
+    pub grouped: BTreeSet<String>,
     /// Whether names are outputs of a set operation and nothing else.
     pub is_set: bool,
 }
@@ -57,8 +59,10 @@ pub enum Place {
     /// An output's name means nothing.
     #[default]
     Anywhere,
-    /// An output's name hides a column: ORDER BY, HAVING.
+    /// An output's name hides a column: ORDER BY.
     OutputFirst,
+    /// An output's name hides a column, unless the rows are grouped by the column: HAVING.
+    GroupFirst,
     /// A column hides an output's name: GROUP BY.
     ColumnFirst,
 }

@@ -195,8 +195,11 @@ impl<'w> Walk<'w> {
         if is_field || self.row_column(qualifier, column, usage) {
             return;
         }
-        let mut relations = self.levels.iter().rev().flat_map(|level| &level.relations);
-        let Some(relation) = relations.find(|relation| relation.alias == qualifier.value) else { return };
+        let relations = self.levels.iter().rev().flat_map(|level| &level.relations);
+        let called: Vec<&Relation> = relations.filter(|relation| relation.alias == qualifier.value).collect();
+        // An alias may be the name of another table in the same FROM.
+        let column_of = column.value.to_lowercase();
+        let Some(relation) = called.iter().find(|own| own.has(&column_of)).or(called.first()) else { return };
         let (object, has_own_name) = (relation.object.clone(), relation.has_own_name);
         let Some(object) = object else { return };
         if has_own_name {
@@ -215,7 +218,12 @@ impl<'w> Walk<'w> {
         let mut found: Vec<QualifiedName> = Vec::new();
         let (mut is_possible, mut bare) = (false, None);
         for level in self.levels.iter().rev() {
-            if level.is_set || (self.place == Place::OutputFirst && is_output(level)) {
+            let is_output_first = match self.place {
+                Place::OutputFirst => true,
+                Place::GroupFirst => !level.grouped.contains(&lower),
+                Place::ColumnFirst | Place::Anywhere => false,
+            };
+            if level.is_set || (is_output_first && is_output(level)) {
                 return;
             }
             let having: Vec<&Relation> = level.relations.iter().filter(|relation| relation.has(&lower)).collect();
@@ -232,7 +240,7 @@ impl<'w> Walk<'w> {
                 [_, _, ..] if !level.merged.contains(&lower) => is_possible = true,
                 _ => {}
             }
-            if !having.is_empty() || (self.place == Place::ColumnFirst && is_output(level)) {
+            if !having.is_empty() || (self.place != Place::Anywhere && is_output(level)) {
                 break;
             }
             is_possible |= level.relations.iter().any(|relation| relation.columns.is_none());
@@ -602,6 +610,9 @@ impl Visitor for Walk<'_> {
                 _ => {}
             }
         }
+        if let GroupByExpr::Expressions(by, _) = &select.group_by {
+            level.grouped.extend(by.iter().filter_map(named_column).map(|column| column.value.to_lowercase()));
+        }
         self.levels.push(level);
         if self.frames.last().is_some_and(|frame| frame.is_used_by_names) {
             let start = self.places.span(select.select_token.0.span).start;
@@ -659,7 +670,7 @@ impl Visitor for Walk<'_> {
     fn pre_visit_expr(&mut self, expr: &Expr) -> ControlFlow<()> {
         let address: *const Expr = expr;
         if self.having.contains(&address) {
-            self.place = Place::OutputFirst;
+            self.place = Place::GroupFirst;
         }
         match expr {
             _ if self.objects.contains(&address) => {}
