@@ -18,7 +18,7 @@ pub struct Build {
     pub model: Model,
     /// All findings, ordered by source and place.
     pub diagnostics: Vec<Diagnostic>,
-    /// What is said in statements that run code.
+    /// Names in statements that run code.
     pub unread: Vec<Unread>,
 }
 
@@ -43,7 +43,7 @@ impl Reading {
         Reading { dialect, settings: Session::default(), parsed: Vec::new() }
     }
 
-    /// The same, where settings say something before each source does.
+    /// The same with settings that are applied before each source.
     pub fn with(self, settings: Session) -> Reading {
         Reading { settings, ..self }
     }
@@ -81,12 +81,12 @@ impl Reading {
     }
 }
 
-/// Reads and checks sources. Their order decides only the order of what is found, and which ALTER comes first.
+/// Reads and checks sources. Their order decides only the order of findings and of ALTER statements.
 pub fn build(dialect: &'static dyn Rules, version: EngineVersion, sources: &[Source]) -> Build {
     build_with(dialect, version, Session::default(), sources)
 }
 
-/// The same, where settings say something before each source does.
+/// The same with settings that are applied before each source.
 pub fn build_with(dialect: &'static dyn Rules, version: EngineVersion, settings: Session, sources: &[Source]) -> Build {
     let mut reading = Reading::new(dialect).with(settings);
     reading.add(sources);

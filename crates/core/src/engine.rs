@@ -17,11 +17,11 @@ pub struct Engine {
     pub oldest_version: EngineVersion,
     /// The version that is assumed where a project names none.
     pub default_version: EngineVersion,
-    /// What the engine can do.
+    /// The capabilities of the engine.
     pub capabilities: Capabilities,
 }
 
-/// What an engine can do, where stages that know no engine depend on it.
+/// Capabilities of an engine on which the engine-independent stages depend.
 #[derive(Debug)]
 pub struct Capabilities {
     /// Names that differ only in the case of ASCII letters are the same.
@@ -50,7 +50,7 @@ impl fmt::Display for Engine {
     }
 }
 
-/// Finds an engine by its name, or says which there are.
+/// Finds an engine by its name, or lists those that there are.
 pub fn find_engine(engines: &[&'static Engine], name: &str) -> Result<&'static Engine, String> {
     engines.iter().copied().find(|engine| engine.name == name).ok_or_else(|| {
         let known: Vec<_> = engines.iter().map(|engine| engine.name).collect();

@@ -1,4 +1,4 @@
-//! What an engine makes of definitions, taken over into a model.
+//! An engine's spellings of definitions, taken over into a model.
 
 use crate::model::{Model, Object};
 

@@ -1,4 +1,4 @@
-//! What a source says in statements that can't be read as schema: code that must be run to know what it makes. What such a statement
+//! Statements that can't be read as schema: code that must be run to know what it makes. What such a statement
 //! names is left alone in a database.
 
 use std::collections::BTreeSet;
@@ -23,14 +23,14 @@ pub struct Unread {
 pub struct Kept {
     /// The object, or the one that it is a part of.
     pub key: ObjectKey,
-    /// What it is: `index public.x`, `constraint y of table public.x`.
+    /// Its kind and name: `index public.x`, `constraint y of table public.x`.
     pub what: String,
     /// The statement.
     pub location: Option<Location>,
 }
 
 impl Kept {
-    /// Says so.
+    /// A note about it.
     pub fn diagnostic(&self) -> Diagnostic {
         let message =
             format!("{} is left alone: the source does not define it, but code in the source names it", self.what);

@@ -18,7 +18,7 @@ pub struct AdoptedFile {
     pub text: String,
 }
 
-/// Where it stands who may do what with objects to come, and with a schema that every database has.
+/// The file of privileges on objects that are created later, and on a schema that every database has.
 const GRANTED_ONLY: &str = "access.sql";
 
 /// Writes a model as files, ordered by path; with owners, grants and labels if `access` asks for them. Only the white space of a
@@ -43,7 +43,7 @@ pub fn files(dialect: &dyn Grammar, model: &Model, access: bool) -> Vec<AdoptedF
             text: statements(object, owned).join("\n"),
         });
     }
-    // What stands on something that the model does not hold still gets a file.
+    // An object on something that is not in the model still gets a file.
     for (owner, objects) in by_owner.iter().filter(|(owner, _)| model.named(owner).next().is_none()) {
         let text = objects.iter().flat_map(|object| statements(object, &[])).collect::<Vec<_>>().join("\n");
         files.push(AdoptedFile { path: path(objects[0].definition.kind(), owner, &mut taken), text });

@@ -98,7 +98,7 @@ impl ClauseChanges {
         clauses
     }
 
-    /// What gives the clauses their values back after these changes.
+    /// The inverse of these changes for the clauses.
     pub fn inverse(&self, before: &Clauses) -> ClauseChanges {
         let old = self.changes.iter().map(|(name, _)| (name.clone(), before.get_named(name).cloned()));
         ClauseChanges { changes: old.collect() }

@@ -1,9 +1,9 @@
-//! What a change of a model asks of an engine.
+//! The trait of changes.
 
 use crate::model::{Kind, Model, Name, Object, ObjectKey, QualifiedName};
 use crate::render::Writer;
 
-/// What an engine's ALTER and DROP do to a model.
+/// The effects of an engine's ALTER and DROP on a model.
 pub trait Semantics: Writer {
     /// The object that a statement means by a kind and a name.
     fn resolve(&self, model: &Model, kind: Kind, name: &QualifiedName) -> Option<ObjectKey> {

@@ -19,7 +19,7 @@ use crate::model::{Definition, IndexPart, Kind, Model, Name, Object, QualifiedNa
 use crate::parse::{Grammar, TokenKind, token};
 use crate::source::{Location, Source};
 
-/// What the checks have found so far, and how to point at it.
+/// The findings so far, and their places.
 pub struct Checks<'m> {
     dialect: &'m dyn Rules,
     model: &'m Model,
@@ -92,7 +92,7 @@ impl<'m> Checks<'m> {
         locate_in(self.dialect, object, (text, &used), what)
     }
 
-    /// Where an object's own name stands.
+    /// The place of an object's own name.
     pub fn definition_of(&self, object: &Object) -> Option<Location> {
         self.locate_use(object, Use::Definition)
     }
@@ -181,7 +181,7 @@ impl<'m> Checks<'m> {
         }
     }
 
-    /// What an index or trigger stands on, or a finding.
+    /// The table or view of an index or trigger, or a finding.
     fn owner(&mut self, object: &Object, name: &QualifiedName, what: &str) -> Option<&'m Object> {
         let owner = self.model.relation(name);
         if owner.is_none() {
@@ -237,7 +237,7 @@ pub fn locate(dialect: &dyn Grammar, object: &Object, identifier: &str) -> Optio
     locate_in(dialect, object, (&object.text, &[]), Use::Last(identifier, None))
 }
 
-/// Where an object's own name stands in its text.
+/// The place of an object's own name in its text.
 pub fn locate_definition(dialect: &dyn Grammar, object: &Object) -> Option<Location> {
     locate_in(dialect, object, (&object.text, &[]), Use::Definition)
 }

@@ -1,4 +1,4 @@
-//! What the checks ask of an engine.
+//! The trait of the checks.
 
 use super::Checks;
 use crate::engine::EngineVersion;

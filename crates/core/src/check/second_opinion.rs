@@ -1,4 +1,4 @@
-//! What the engine itself says of a model, mapped back to where it was written.
+//! Errors of the engine itself for a model, mapped back to the places in the source.
 
 use std::collections::BTreeSet;
 
@@ -15,16 +15,16 @@ pub struct Refusal {
     pub key: ObjectKey,
     /// The engine's own words.
     pub message: String,
-    /// Where in the object's text, in bytes, if the engine says.
+    /// The place in the object's text, in bytes, if the engine gives it.
     pub offset: Option<usize>,
-    /// What the engine points at, if the text may hold it: a name, as in `no such column: nam`, an operator or a constant.
+    /// The text that the engine points at, if the source may have it: a name, as in `no such column: nam`, an operator or a constant.
     pub culprit: Option<String>,
     /// The engine lacks something that an application may bring: a function, a collation, a module.
     pub lacks: bool,
 }
 
 /// The findings, one a refusal. `functions` are those that the application registers. Others that the engine does not know are
-/// errors where `strict` says so: in a project, which can name them.
+/// errors if `strict`: in a project, which can name them.
 pub fn refusals(
     dialect: &dyn Grammar,
     model: &Model,

@@ -6,7 +6,7 @@ use crate::model::{Kind, Model, Object};
 
 /// Adds what differs in owners, grants and labels of the objects that both models have.
 ///
-/// An owner that one of them does not name is no difference: it is whoever makes the object. Nor is what everybody may do by itself in a
+/// An owner that one of them does not name is no difference: it is the role that creates the object. Nor are the default privileges of PUBLIC in a
 /// schema that every database has.
 pub fn add_access<'m>(dialect: &dyn Privileges, comparison: &mut Comparison<'m>, have: &'m Model, want: &'m Model) {
     for wanted in want.objects() {
@@ -55,14 +55,14 @@ fn told_by_both(properties: Vec<Property>) -> Vec<Property> {
     properties.into_iter().filter(is_told).collect()
 }
 
-/// Whether a fact holds by itself if nothing is said of it, so counts only if it is said.
+/// Whether a fact is the default, so counts only if it is written.
 fn holds_by_itself(aspect: Aspect, detail: &str) -> bool {
     aspect == Aspect::Owner || aspect == Aspect::Privileges && detail.is_empty()
 }
 
-/// What is only granted on, in have and in want, side by side. Default privileges that name no role are those of whoever creates
+/// The objects that are only granted on, in have and in want, side by side. Default privileges without a role are those of the role that creates
 /// the objects: of a role that the other side names and this one does not. Of a schema that every database has, nothing counts
-/// if want says nothing.
+/// if want has none.
 pub fn granted_only<'m>(
     dialect: &dyn Privileges,
     have: &'m Model,
@@ -88,7 +88,7 @@ pub fn granted_only<'m>(
     pairs
 }
 
-/// What differs in the owner, the grants and the labels of an object.
+/// The differences in the owner, the grants and the labels of an object.
 pub fn access_properties(dialect: &dyn Privileges, have: &Object, want: &Object) -> Vec<Property> {
     let (have, want) = (dialect.access_facts(have), dialect.access_facts(want));
     let owner = (Aspect::Owner, String::new());

@@ -5,7 +5,7 @@
 pub enum Aspect {
     /// Whether a part is there at all.
     Existence,
-    /// What it is called.
+    /// Its name.
     Name,
     /// The data type.
     DataType,
@@ -112,7 +112,7 @@ impl Aspect {
         (Aspect::BodyCase, "body-case", DefaultTreatment::Compared, "letter case of keywords and unquoted names in bodies of SQL and PL/pgSQL routines"),
     ];
 
-    /// What a person reads and writes: `replica-identity`.
+    /// The name in options and messages: `replica-identity`.
     pub fn name(self) -> &'static str {
         Aspect::ALL.iter().find(|(aspect, ..)| *aspect == self).map_or("", |(_, name, ..)| name)
     }

@@ -1,4 +1,4 @@
-//! What differs between two models. Both are canonical, so this is plain structural equality.
+//! The differences between two models. Both are canonical, so this is plain structural equality.
 
 mod access;
 mod aligned;
@@ -24,15 +24,15 @@ use crate::model::{Model, Name, Object, ObjectKey, QualifiedName};
 /// The outcome of a comparison.
 #[derive(Debug, Clone)]
 pub struct Comparison<'m> {
-    /// What differs, ordered by kind and name.
+    /// The differences, ordered by kind and name.
     pub differences: Vec<Difference<'m>>,
-    /// Objects in both of which nobody can tell whether they differ: the engine alone could.
+    /// Objects in both for which only the engine could decide whether they differ.
     pub unproven: Vec<ObjectKey>,
     /// How many objects are the same.
     pub same: usize,
-    /// Tables whose columns stand in another order. They count as differences only if that was asked for.
+    /// Tables with another order of columns. They count as differences only on request.
     pub reordered: Vec<Reordered>,
-    /// What is called otherwise on the two sides and is the same thing.
+    /// The renames between the two sides.
     pub renames: Renames,
 }
 
@@ -58,14 +58,14 @@ pub enum Change<'m> {
         have: Box<Object>,
         /// As it shall be.
         want: &'m Object,
-        /// What it is called in have, if that is another name.
+        /// Its name in have, if that is another one.
         formerly: Option<QualifiedName>,
-        /// What differs, property by property.
+        /// The differing properties.
         properties: Vec<Property>,
     },
 }
 
-/// A table whose columns stand in another order.
+/// A table with another order of columns.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Reordered {
     /// The table.

@@ -1,4 +1,4 @@
-//! What a comparison of owners and privileges asks of an engine.
+//! The trait of comparison: owners and privileges.
 
 use std::collections::BTreeMap;
 
@@ -7,10 +7,10 @@ use crate::check::Rules;
 use crate::model::{Kind, Object};
 
 /// One fact about who owns an object, and who may do something with it: the aspect, and the role or label that it is about. The
-/// privileges of everybody, where the engine's version decides what they are if nothing is said, have no role.
+/// privileges of PUBLIC whose default depends on the engine's version have no role.
 pub type Fact = (Aspect, String);
 
-/// What is left out of a body before it is compared.
+/// The parts of a body that are not compared.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct BodyOptions {
     /// White space and comments.

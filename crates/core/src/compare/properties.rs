@@ -1,4 +1,4 @@
-//! What differs within an object, property by property.
+//! The differences within an object, property by property.
 
 use std::fmt::Display;
 
@@ -112,7 +112,7 @@ impl Found<'_> {
         self.clauses(&Part::Object, &have.clauses, &want.clauses);
     }
 
-    /// What only one side has of a list without order. One that is removed and one that is added are shown as a change.
+    /// The items of an unordered list that only one side has. A removed and an added one are shown as a change.
     fn sets<T: Ord>(&mut self, part: &Part, have: &Unordered<T>, want: &Unordered<T>, words: fn(&T) -> String) {
         let mut removed: Vec<String> =
             have.sorted().into_iter().filter(|item| !want.contains(item)).map(words).collect();

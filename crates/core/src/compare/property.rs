@@ -87,7 +87,7 @@ impl Property {
         (&self.part, self.aspect, &self.detail) == (&other.part, other.aspect, &other.detail)
     }
 
-    /// What differs, in words: `column weight type`, `privileges of ida`, `tablespace`.
+    /// The differing property, in words: `column weight type`, `privileges of ida`, `tablespace`.
     pub fn name(&self) -> String {
         let mut words = self.part.to_string();
         let mut add = |word: &str| {

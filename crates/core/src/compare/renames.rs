@@ -1,4 +1,4 @@
-//! Which tables and columns are the same thing under another name: what `-- wevrun: formerly OLD_NAME` says.
+//! Renamed tables and columns, by their `-- wevrun: formerly OLD_NAME` comments.
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
@@ -11,7 +11,7 @@ use crate::model::{Column, Kind, Model, Name, Object, ObjectKey, QualifiedName};
 pub struct Renames {
     /// Objects: the kind, the name in have, the name in want.
     pub tables: Vec<(Kind, QualifiedName, QualifiedName)>,
-    /// What is called otherwise only because something else is: the key in have, the key in want.
+    /// Objects that are renamed with another one: the key in have, the key in want.
     moved: BTreeMap<ObjectKey, ObjectKey>,
     /// Columns: the table by its name in want, the column's name in have, and in want.
     pub columns: Vec<(QualifiedName, Name, Name)>,
@@ -22,7 +22,7 @@ pub struct Renames {
 /// A former name that can't be followed.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Unfollowed {
-    /// What has the former name: `table public.hives`.
+    /// The object with the former name: `table public.hives`.
     pub what: String,
     /// The former name.
     pub old: String,
@@ -30,7 +30,7 @@ pub struct Unfollowed {
     pub why: &'static str,
 }
 
-/// The only name that is the same but for letter case.
+/// The only name that differs in letter case alone.
 fn in_any_case<'m, N: AsRef<Name>>(names: impl Iterator<Item = &'m N>, wanted: &N) -> Option<&'m N> {
     let plain = |name: &N| name.as_ref().canonical().replace('"', "").to_lowercase();
     let wanted = plain(wanted);
@@ -38,7 +38,7 @@ fn in_any_case<'m, N: AsRef<Name>>(names: impl Iterator<Item = &'m N>, wanted: &
     found.next().filter(|_| found.next().is_none())
 }
 
-/// What an object or a column says of its former name.
+/// The former name of an object or column.
 #[derive(Debug)]
 struct Claim<'m, N> {
     /// The kind of object; none for a column.
@@ -79,7 +79,7 @@ impl<'m, N: Ord + ToString> Claims<'m, N> {
         self.unfollowed.push(Unfollowed { what: claim.what.clone(), old: claim.old.to_string(), why });
     }
 
-    /// The renames to be made, each after the one that makes its new name free. `same` says whether have's object of the first name is
+    /// The renames to be made, each after the one that makes its new name free. `same` tells whether have's object of the first name is
     /// equal to want's of the second: this tells names that were exchanged already from names that are to be exchanged.
     fn followed(&mut self, same: impl Fn(&N, &N) -> bool) -> Vec<Claim<'m, N>> {
         // A new name that is in use, and stays so, has been given already.
@@ -116,8 +116,8 @@ impl<'m, N: Ord + ToString> Claims<'m, N> {
 }
 
 impl Renames {
-    /// What want's former names say that fits have: the old name is there, and the new one is not, or gets another one itself.
-    /// What else is renamed in a schema that is renamed itself is not followed.
+    /// The renames by want's former names that fit have: the old name is there, and the new one is not, or is renamed itself.
+    /// Other renames in a schema that is renamed itself are not followed.
     pub fn find(dialect: &dyn Semantics, have: &Model, want: &Model) -> Renames {
         let mut renames = Renames::default();
         let mut claims = Claims::default();

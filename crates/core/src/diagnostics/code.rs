@@ -1,4 +1,4 @@
-//! The stable codes of findings, and what `wevrun explain` says of each.
+//! The stable codes of findings, and the texts of `wevrun explain`.
 
 use std::fmt;
 
@@ -6,7 +6,7 @@ use super::Severity;
 
 macro_rules! codes {
     ($($code:ident $severity:ident $title:literal $explanation:literal)*) => {
-        /// A stable code. The hundreds say the stage: 0 reading, 1 references and names, 2 the engine's rules,
+        /// A stable code. The hundreds are the stage: 0 reading, 1 references and names, 2 the engine's rules,
         /// 3 hints, 4 the project's files.
         #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
         pub enum Code {
@@ -22,12 +22,12 @@ macro_rules! codes {
                 match self { $(Code::$code => stringify!($code),)* }
             }
 
-            /// What it is about, in a few words.
+            /// Its subject, in a few words.
             pub fn title(self) -> &'static str {
                 match self { $(Code::$code => $title,)* }
             }
 
-            /// What it means, why it matters and what to do, with an example.
+            /// Meaning, reason and remedy, with an example.
             pub fn explanation(self) -> &'static str {
                 match self { $(Code::$code => $explanation,)* }
             }

@@ -1,4 +1,4 @@
-//! What is wrong with an input, where, and what to do about it. Values only: the interface renders them.
+//! Findings about an input: the mistake, its place, and what to do. Values only: the interface renders them.
 
 mod code;
 
@@ -29,12 +29,12 @@ impl fmt::Display for Severity {
     }
 }
 
-/// A place that a diagnostic points at, with what there is to say of it.
+/// A place that a diagnostic points at, with a label.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Label {
     /// The place.
     pub location: Location,
-    /// What stands there; may be empty.
+    /// The text at the place; may be empty.
     pub text: String,
 }
 
@@ -45,13 +45,13 @@ pub struct Diagnostic {
     pub code: Code,
     /// Its weight.
     pub severity: Severity,
-    /// What is wrong, in one sentence.
+    /// The mistake, in one sentence.
     pub message: String,
     /// The place itself.
     pub primary: Option<Label>,
     /// Other ends: "defined here".
     pub secondary: Vec<Label>,
-    /// What to do.
+    /// The help text.
     pub help: Vec<String>,
 }
 
@@ -80,13 +80,13 @@ impl Diagnostic {
         self
     }
 
-    /// Says what to do.
+    /// Adds a help text.
     pub fn help(mut self, text: impl Into<String>) -> Diagnostic {
         self.help.push(text.into());
         self
     }
 
-    /// Says "did you mean …", if one of the candidates is close.
+    /// Adds "did you mean …", if one of the candidates is close.
     pub fn suggest<'a>(self, wrong: &str, candidates: impl IntoIterator<Item = &'a str>) -> Diagnostic {
         match nearest(wrong, candidates) {
             Some(near) => self.help(format!("did you mean `{near}`?")),

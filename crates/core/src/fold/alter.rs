@@ -69,7 +69,7 @@ impl Folder<'_> {
         }
     }
 
-    /// What changes one table only: its text is rewritten.
+    /// A change of one table only: its text is rewritten.
     fn change_table(&mut self, key: &ObjectKey, change: &TableChange, location: Location) {
         if let TableChange::DropColumn(column) = change
             && let Some(user) = self.dialect.users_of_column(&self.folded.model, &key.name, column).first()

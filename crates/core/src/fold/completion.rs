@@ -1,10 +1,10 @@
-//! What folding asks of an engine: what it adds to an object that a statement creates.
+//! The trait of folding: the engine's additions to an object that a statement creates.
 
 use super::{Held, Taken};
 use crate::model::{Kind, Model, Name, Object, ObjectKey, QualifiedName};
 use crate::parse::{Alter, Grammar};
 
-/// What an engine adds to what statements say.
+/// The engine's additions to statements.
 pub trait Completion: Grammar {
     /// Whether the second definition of a name completes the first, which only announced it.
     fn completes(&self, _first: &Object, _second: &Object) -> bool {
@@ -16,13 +16,13 @@ pub trait Completion: Grammar {
         object.access.clone_from(&first.access);
     }
 
-    /// Lets a new object have what its parents have now, where earlier statements have changed them for objects to come only.
+    /// Gives a new object what its parents have now, where earlier statements have changed them for objects to come only.
     fn inherit_present(&self, _: &Model, _object: &mut Object) {}
 
-    /// Removes what other objects say of one that is dropped, where that does not prevent the DROP.
+    /// Removes mentions of a dropped object in others, where they do not prevent the DROP.
     fn forget(&self, _: &mut Model, _dropped: &Object) {}
 
-    /// Changes an object that the engine has generated with another one, which says how it is. Returns whether it is such a one.
+    /// Changes an object that the engine has generated with another one, which defines it. Returns whether it is such a one.
     fn alter_generated(&self, _: &mut Model, _: &Alter) -> bool {
         false
     }
@@ -42,7 +42,7 @@ pub trait Completion: Grammar {
         false
     }
 
-    /// Lets an object copy what it says that it copies, if that is there, in this source if one is given. Returns the objects that
+    /// Applies CREATE TABLE … LIKE, if the copied object is there, in this source if one is given. Returns the objects that
     /// are created with it.
     fn take_copies(&self, _: &mut Model, _: &ObjectKey, _within: Option<u32>) -> Vec<Object> {
         Vec::new()
@@ -76,6 +76,6 @@ pub trait Completion: Grammar {
     /// Makes canonical what needs the whole schema to be known.
     fn finish(&self, model: &mut Model);
 
-    /// Replaces spellings of a catalogue that would be read otherwise with the form that they were stored from.
+    /// Replaces spellings of a catalogue that would be read differently with the form that they were stored from.
     fn unfold(&self, _: &mut Object) {}
 }

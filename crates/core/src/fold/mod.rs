@@ -1,7 +1,7 @@
 //! From statements to one model: source is a folder, not a sequence.
 //!
 //! Creates from all files come first, the rest folds in, file by file. Within one file the order counts, so a script that
-//! drops a table and creates it again, or creates it and alters it, means what it says. What an earlier file has created makes room for
+//! drops a table and creates it again, or creates it and alters it, is followed. What an earlier file has created makes room for
 //! a file that drops it before it creates it itself.
 
 mod alter;
@@ -25,7 +25,7 @@ pub use taken::{Held, Taken};
 pub struct Folded {
     /// Everything that could be placed.
     pub model: Model,
-    /// What could not.
+    /// The findings.
     pub diagnostics: Vec<Diagnostic>,
     /// Names that exist, but could not be read.
     pub unreadable: BTreeSet<QualifiedName>,
@@ -85,7 +85,7 @@ pub fn fold(dialect: &dyn Completion, sources: Vec<ParsedSource>) -> Folded {
                         deferred.retain(|statement| !statement.is_about(&name));
                     }
                 }
-                // The file that creates it comes later.
+                // The file that creates it is a later one.
                 StatementKind::Drop { kind, name, if_exists: true, .. } if !folder.has(dropped(kind), &name) => {}
                 StatementKind::Grant(grant) => {
                     grant.change.apply(&mut folder.folded.model, Scope::Source(location.source));
@@ -139,9 +139,9 @@ struct Folder<'d> {
     names: HashMap<QualifiedName, Vec<Kind>>,
     /// Names that a rename has made free.
     vacated: HashSet<QualifiedName>,
-    /// What is in use, counted once the first name must be made up.
+    /// The names in use, collected when the first name must be made up.
     taken: Option<Taken>,
-    /// What a DROP has named and what went along with it, and where that stands: the same DROP may name it again.
+    /// The objects of a DROP and those that were dropped with them, and its place: the same DROP may name them again.
     along: (Option<Location>, HashSet<QualifiedName>),
 }
 
@@ -191,7 +191,7 @@ impl Folder<'_> {
         }
         self.settle(&mut object);
         let skipped = if_not_exists && other == kind;
-        // What nobody wrote says nothing else.
+        // An object without a text has no other definition.
         let same = skipped && (first.definition == object.definition || object.text.is_empty());
         let name = object.name.clone();
         if !same {
@@ -214,7 +214,7 @@ impl Folder<'_> {
         skipped.then_some(name)
     }
 
-    /// Completes an object that is not in the model, and gives what comes with it.
+    /// Completes an object that is not in the model, and returns the objects that are created with it.
     fn settle(&mut self, object: &mut Object) -> Vec<Object> {
         if self.taken.is_none() && self.dialect.is_incomplete(object) {
             let mut taken = Taken::default();
@@ -224,7 +224,7 @@ impl Folder<'_> {
         self.dialect.settle(object, self.taken.as_ref().unwrap_or(&Taken::default()))
     }
 
-    /// Lets an object copy what it says that it copies: when it is made, as far as its own source has it, as others may yet change
+    /// Applies CREATE TABLE … LIKE: when the object is made, as far as its own source has it, as others may yet change
     /// it; else when it changes itself, or in the end.
     fn copy(&mut self, key: &ObjectKey, within: Option<u32>) {
         if let (Some(taken), Some(object)) = (&mut self.taken, self.folded.model.get(key)) {
@@ -292,7 +292,7 @@ impl Folder<'_> {
         partitions
     }
 
-    /// What has been renamed in this source was not what now has the name.
+    /// A rename in this source was of another object than the one that has the name now.
     fn forget_former(&mut self, name: &QualifiedName) {
         for object in self.folded.model.objects_mut() {
             object.formerly.table.take_if(|former| former == name);
@@ -356,7 +356,7 @@ impl Folder<'_> {
         }
     }
 
-    /// Makes a change that says nothing if what it makes is there already.
+    /// Makes a change without effect or error if its result is there already.
     fn if_missing(&mut self, kind: StatementKind, location: Location) {
         let found = match &kind {
             StatementKind::Alter(alter) => self.find(&alter.kinds, &alter.name),

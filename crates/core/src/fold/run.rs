@@ -1,4 +1,4 @@
-//! What a script makes of a model.
+//! The effect of a script on a model.
 
 use rayon::prelude::*;
 
@@ -18,7 +18,7 @@ impl<'d> Run<'d> {
     /// Begins with a canonical model.
     pub fn new(dialect: &'d dyn Completion, model: &Model) -> Run<'d> {
         // What an object has from others is a part of its canonical form, and changes with them: so the model is read again from
-        // what the objects say themselves.
+        // the definitions of the objects.
         let objects: Vec<_> = model.objects().collect();
         let parsed: Vec<ParsedSource> = objects
             .par_iter()

@@ -1,11 +1,11 @@
-//! What a mapping of names asks of an engine.
+//! The trait of mapping.
 
 use std::collections::BTreeMap;
 
 use crate::compare::Privileges;
 use crate::model::{Identifiers, Model, Name, Object, ObjectKey, QualifiedName};
 
-/// What is called otherwise: want's names, each with have's.
+/// Mapped names: want's, each with have's.
 #[derive(Debug)]
 pub struct Renamed<'r> {
     /// Objects.
@@ -47,7 +47,7 @@ pub struct Doubt {
     pub word: String,
 }
 
-/// How an engine's objects get other names, as if their source said them.
+/// Gives an engine's objects other names, as if their source had them.
 pub trait Mapper: Privileges {
     /// Renames an object of any kind with what refers to it, also of kinds that the engine can't rename.
     fn rename_any(&self, model: &mut Model, key: &ObjectKey, to: &QualifiedName) {

@@ -1,6 +1,6 @@
-//! Names of have that stand for other names of want: want under have's names.
+//! Want under have's names, where a rule maps them.
 //!
-//! What results takes the place of want in everything that follows, so that scripts, the proof and the ledger speak have's names.
+//! The result replaces want in all later stages, so that scripts, the proof and the ledger have have's names.
 
 mod mapper;
 mod near;
@@ -23,9 +23,9 @@ use pass::{Pass, PassResult};
 pub struct Mapped {
     /// Want.
     pub want: Model,
-    /// What of a database want's project is responsible for.
+    /// The part of a database that want's project is responsible for.
     pub scope: Scope,
-    /// Names that may be meant in texts which nobody can be sure of, and which were left.
+    /// Names that may be meant in texts that could not be resolved, and that were left.
     pub doubts: Vec<Doubt>,
 }
 
@@ -162,7 +162,7 @@ fn schemas(dialect: &dyn Mapper, (have, want): (&Model, &Model), rules: &[MapRul
     Ok(schemas)
 }
 
-/// The objects whose own names are others, each with its name once its schema is mapped; with want's schema if the rule says none.
+/// The objects whose own names are others, each with its name once its schema is mapped; with want's schema if the rule has none.
 fn objects(
     dialect: &dyn Mapper,
     want: &Model,

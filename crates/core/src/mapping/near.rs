@@ -1,4 +1,4 @@
-//! What an object has to do with, so that a rename in a large model costs little.
+//! The users of each name, so that a rename in a large model costs little.
 
 use std::collections::{BTreeSet, HashMap};
 

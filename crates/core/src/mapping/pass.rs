@@ -7,25 +7,25 @@ use super::near::Near;
 use super::schema_name;
 use crate::model::{Kind, Model, Name, NameParts, Object, ObjectKey, QualifiedName};
 
-/// What is renamed.
+/// The names to change.
 pub struct Pass<'p> {
     /// The engine.
     pub dialect: &'static dyn Mapper,
     /// The model with its own names.
     pub want: &'p Model,
-    /// Objects with other names of their own; in want's schema, if the rule says none.
+    /// Objects with other names of their own; in want's schema, if the rule has none.
     pub objects: &'p BTreeMap<ObjectKey, QualifiedName>,
     /// Columns, by the table.
     pub columns: &'p BTreeMap<QualifiedName, Vec<(Name, Name)>>,
 }
 
-/// What results.
+/// The mapped model, renames and doubts.
 pub struct PassResult {
     /// The model.
     pub model: Model,
-    /// Which objects are called otherwise.
+    /// The renamed objects.
     pub renamed: Vec<(ObjectKey, ObjectKey)>,
-    /// What was left in texts.
+    /// Words that were left in texts.
     pub doubts: Vec<Doubt>,
 }
 
@@ -59,7 +59,7 @@ impl Pass<'_> {
         Ok(PassResult { model, renamed, doubts })
     }
 
-    /// What an object is called in the end; none if nothing renames it.
+    /// The final name of an object; none if nothing renames it.
     fn final_name(&self, key: &ObjectKey, schemas: &BTreeMap<&str, &str>) -> Option<QualifiedName> {
         let in_schema = |name: &QualifiedName| {
             let mut parts = name.parts().clone();
@@ -67,7 +67,7 @@ impl Pass<'_> {
             self.dialect.name_of(key.kind, parts)
         };
         match self.objects.get(key) {
-            // The rule has said where it is.
+            // The rule has the schema.
             Some(to) if to.schema() != key.name.schema() => Some(to.clone()),
             Some(to) => Some(in_schema(to)),
             None if key.kind == Kind::Schema => Some(schema_name(self.dialect, schemas.get(key.name.identifier())?)),

@@ -1,4 +1,4 @@
-//! Which names of have stand for which names of want.
+//! Rules that map names of want to names of have.
 
 use std::fmt;
 use std::str::FromStr;
@@ -16,12 +16,12 @@ pub struct MapRule {
     pub want: String,
 }
 
-/// What is mapped.
+/// The kind of a mapped name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum MapKind {
     /// A schema, with all that is in it.
     Schema,
-    /// Objects of a kind; of any kind, if none is said.
+    /// Objects of a kind; of any kind, if none is given.
     Objects(Option<Kind>),
     /// A column of a table.
     Column,
@@ -59,7 +59,7 @@ impl FromStr for MapKind {
 }
 
 impl MapRule {
-    /// A rule; says what is wrong with it.
+    /// A rule. The error is the mistake in it.
     pub fn new(what: MapKind, have: &str, want: &str) -> Result<MapRule, String> {
         let rule = MapRule { what, have: have.trim().to_owned(), want: want.trim().to_owned() };
         let stars = |text: &str| text.matches('*').count();
@@ -84,7 +84,7 @@ impl MapRule {
         self.have.contains('*') && !self.want.contains('*')
     }
 
-    /// Have's name of an object of want; none if the rule is not about it. With a schema if the rule says one.
+    /// Have's name of an object of want; none if the rule is not about it. With a schema if the rule has one.
     pub fn of_object(&self, names: &dyn Identifiers, key: &ObjectKey) -> Option<String> {
         let MapKind::Objects(kind) = self.what else { return None };
         let fits = match kind {
@@ -109,10 +109,10 @@ impl MapRule {
         self.applied(names, &self.have, schema, &self.want)
     }
 
-    /// What stands for the `*` of one pattern, put into the other one.
+    /// The characters that the `*` of one pattern matches, put into the other pattern.
     fn applied(&self, names: &dyn Identifiers, pattern: &str, name: &str, other: &str) -> Option<String> {
         let caseless = names.engine().capabilities.has_caseless_names;
-        // Only `*` stands for something here.
+        // Only `*` is special here.
         let same = |a: &str, b: &str| if caseless { a.eq_ignore_ascii_case(b) } else { a == b };
         let Some((before, after)) = pattern.split_once('*') else {
             return same(pattern, name).then(|| other.to_owned());

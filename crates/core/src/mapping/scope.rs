@@ -1,9 +1,9 @@
-//! What a project manages, under other names.
+//! The managed part of a database, under other names.
 
 use super::Schemas;
 use crate::model::{Identifiers, Kind, ObjectKey, Pattern, Scope};
 
-/// The scope with patterns for what is called otherwise: a schema or object is managed, or ignored, if it is so by want's name.
+/// The scope with patterns for renamed schemas and objects: a schema or object is managed, or ignored, if it is so by want's name.
 pub fn mapped(names: &dyn Identifiers, scope: &Scope, schemas: &Schemas, renamed: &[(ObjectKey, ObjectKey)]) -> Scope {
     let of = |patterns: &[Pattern]| mapped_patterns(names, patterns, schemas, renamed);
     Scope { manages: of(&scope.manages), ignores: of(&scope.ignores) }

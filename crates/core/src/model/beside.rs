@@ -1,4 +1,4 @@
-//! What is kept beside the canonical form, for display and for writing only.
+//! Values beside the canonical form, for display and for writing only.
 
 use std::cmp::Ordering;
 use std::hash::{Hash, Hasher};

@@ -1,4 +1,4 @@
-//! What is said of an object, clause by clause.
+//! The clauses of an object: values by their names.
 
 use std::collections::BTreeMap;
 use std::fmt;
@@ -56,7 +56,7 @@ impl<'k, V> Clause<'k, V> {
     }
 }
 
-/// The keys of a list of options, or of clauses that say the same of different things: `with.fillfactor`, `check NAME`.
+/// The keys of a list of options, or of clauses of the same meaning for different things: `with.fillfactor`, `check NAME`.
 pub struct ClauseFamily<V> {
     prefix: &'static str,
     value: PhantomData<fn() -> V>,
@@ -81,7 +81,7 @@ impl<V> ClauseFamily<V> {
         Clause { prefix: self.prefix, name, value: PhantomData }
     }
 
-    /// What a clause's name says after the prefix, if it is one of them.
+    /// The part of a clause's name after the prefix, if it is a member.
     pub fn member(self, name: &str) -> Option<&str> {
         name.strip_prefix(self.prefix)
     }
@@ -93,7 +93,7 @@ impl<V> ClauseFamily<V> {
 }
 
 /// Clauses by their name. A clause that is not there has the engine's default. Options of a list (`with.fillfactor`) keep the
-/// order in which they were said, for scripts; it is not compared.
+/// order in which they were written, for scripts; it is not compared.
 #[derive(Debug, Clone, Default, PartialEq, Eq, PartialOrd, Ord, JsonSchema)]
 #[schemars(transparent)]
 pub struct Clauses {
@@ -107,7 +107,7 @@ pub struct Clauses {
 const LISTS: [&str; 5] = ["with.", "set.", "options.", "range.", "base."];
 
 impl Clauses {
-    /// Whether nothing is said.
+    /// Whether there are no clauses.
     pub fn is_empty(&self) -> bool {
         self.values.is_empty()
     }
@@ -232,12 +232,12 @@ impl Clauses {
         other.iter().for_each(|(name, value)| self.set_named(name, value.clone()));
     }
 
-    /// The options of a list by their names, in the order in which they were said.
+    /// The options of a list by their names, in the order in which they were written.
     pub fn listed<V: ClauseType + 'static>(&self, family: ClauseFamily<V>) -> impl Iterator<Item = (&str, &V)> {
         self.order.iter().filter_map(move |name| Some((family.member(name)?, V::of(self.values.get(name)?)?)))
     }
 
-    /// The clauses of a family by what their names say after the prefix, ordered.
+    /// The clauses of a family by the part of their names after the prefix, ordered.
     pub fn members<V: ClauseType + 'static>(&self, family: ClauseFamily<V>) -> impl Iterator<Item = (&str, &V)> {
         self.values.iter().filter_map(move |(name, value)| Some((family.member(name)?, V::of(value)?)))
     }
@@ -290,7 +290,7 @@ impl<S: AsRef<str>, V: Into<Value>> FromIterator<(S, V)> for Clauses {
     }
 }
 
-/// As a map: where people read it, the options of lists stand in their order.
+/// As a map: where people read it, the options of lists keep their order.
 impl Serialize for Clauses {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         if !serializer.is_human_readable() || self.order.is_sorted() {

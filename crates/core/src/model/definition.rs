@@ -1,4 +1,4 @@
-//! What an object is made of, by its kind.
+//! Definitions of objects, by their kind.
 
 use std::borrow::Cow;
 
@@ -99,10 +99,10 @@ impl Definition {
 pub struct Plain {
     /// The kind of object.
     pub kind: Kind,
-    /// The object that it can't live without, if it stands on one.
+    /// The object that it is on, without which it can't exist.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub owner: Option<QualifiedName>,
-    /// What is said of it.
+    /// Its clauses.
     pub clauses: Clauses,
 }
 
@@ -112,7 +112,7 @@ pub struct Plain {
 pub struct VirtualTable {
     /// The module: `fts5`, `rtree`, …
     pub module: Name,
-    /// The module's arguments, each as it was written but for white space.
+    /// The module's arguments, each as it was written except for white space.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub arguments: Vec<String>,
 }
@@ -126,12 +126,12 @@ pub struct Index {
     /// UNIQUE.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub unique: bool,
-    /// What is indexed, in order.
+    /// The indexed columns and expressions, in order.
     pub parts: Vec<IndexPart>,
     /// WHERE: which rows are indexed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub predicate: Option<Expression>,
-    /// What else is said of it.
+    /// Other clauses.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     pub clauses: Clauses,
 }
@@ -148,7 +148,7 @@ pub struct IndexPart {
     /// DESC.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub descending: bool,
-    /// What else is said of it.
+    /// Other clauses.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     pub clauses: Clauses,
 }
@@ -178,7 +178,7 @@ pub struct View {
     pub columns: Vec<Name>,
     /// The query.
     pub query: Expression,
-    /// What else is said of it.
+    /// Other clauses.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     pub clauses: Clauses,
     /// Whether a materialised view was never filled. It is no part of the structure.
@@ -195,7 +195,7 @@ pub struct Trigger {
     pub table: QualifiedName,
     /// When it fires.
     pub timing: Timing,
-    /// What it fires on.
+    /// The events that fire it.
     pub event: Event,
     /// UPDATE OF: the columns.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
@@ -230,7 +230,7 @@ impl Timing {
     }
 }
 
-/// What a trigger fires on.
+/// An event that fires a trigger.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Event {

@@ -11,7 +11,7 @@ use sha2::{Digest, Sha256};
 use super::{Model, Object};
 
 /// SHA-256 over the canonical structure: for every object, in order of kind and name, the CBOR encoding (RFC 8949) of
-/// its name and its definition, where names and expressions stand in their canonical form.
+/// its name and its definition, where names and expressions have their canonical form.
 ///
 /// Layout, comments, letter case, the order of columns and of constraints, and where an object was written do not
 /// change it.

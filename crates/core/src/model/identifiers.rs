@@ -1,4 +1,4 @@
-//! What the model asks of an engine's names.
+//! The rules of an engine for names.
 
 use super::{Kind, Name, NameParts, QualifiedName};
 use crate::engine::Engine;

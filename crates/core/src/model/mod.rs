@@ -121,13 +121,13 @@ pub enum Kind {
     Publication,
     /// A subscription.
     Subscription,
-    /// What roles may do with objects to come. It is no part of the structure.
+    /// Privileges of roles on objects that are created later. They are no part of the structure.
     DefaultPrivileges,
     /// Code that a scheduler runs.
     Event,
     /// The specification of a package: routines and variables that belong together.
     Package,
-    /// What implements a package.
+    /// The implementation of a package.
     PackageBody,
 }
 
@@ -177,7 +177,7 @@ impl Kind {
         Kind::PackageBody,
     ];
 
-    /// What a person reads: `virtual table`.
+    /// The name in messages: `virtual table`.
     pub fn title(self) -> &'static str {
         match self {
             Kind::Table => "table",
@@ -224,7 +224,7 @@ impl Kind {
         }
     }
 
-    /// What a machine reads: `virtual-table`.
+    /// The name in options and JSON: `virtual-table`.
     pub fn word(self) -> String {
         self.title().replace(' ', "-")
     }
@@ -276,11 +276,11 @@ pub struct Object {
     pub name: QualifiedName,
     /// The canonical structure.
     pub definition: Definition,
-    /// The CREATE statement as it was written, without the semicolon; nothing if what was said later has made it untrue.
+    /// The CREATE statement as it was written, without the semicolon; empty if later statements have made it untrue.
     pub text: String,
-    /// What the object and its columns were called before.
+    /// The former names of the object and its columns.
     pub formerly: Formerly,
-    /// Whose it is and who may do what with it. Read always, compared when asked.
+    /// Owner and privileges. Always read, compared on request.
     pub access: Clauses,
     /// The objects that it needs to be there: the tables that a view's query reads, the types of a table. Ordered.
     pub uses: Vec<QualifiedName>,
@@ -290,16 +290,16 @@ pub struct Object {
     pub references: Option<References>,
     /// The schema in which names of the definition that have none are looked for, if it is not the object's own.
     pub names_in: Option<SmolStr>,
-    /// What its expressions name that is certainly not there. Ordered; silent where nothing is certain.
+    /// Names in its expressions that certainly mean nothing. Ordered; empty where nothing is certain.
     pub unresolved: Vec<Unresolved>,
-    /// Where the statement stands, if it was read from a source.
+    /// The place of the statement, if it was read from a source.
     pub location: Option<Location>,
 }
 
 /// A name in an expression that nothing has.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Unresolved {
-    /// A column; with the table or alias before it, if one is said.
+    /// A column; with the table or alias before it, if one is written.
     Column(Option<String>, String),
     /// A table or view.
     Relation(String),
@@ -341,7 +341,7 @@ impl Object {
     }
 }
 
-/// What `-- wevrun: formerly OLD_NAME` comments say of a table and its columns.
+/// The former names in `-- wevrun: formerly OLD_NAME` comments of a table and its columns.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Formerly {
@@ -354,7 +354,7 @@ pub struct Formerly {
 }
 
 impl Formerly {
-    /// Whether no comment says anything.
+    /// Whether there are no former names.
     pub fn is_empty(&self) -> bool {
         self.table.is_none() && self.columns.is_empty()
     }
@@ -457,7 +457,7 @@ impl Model {
         self.of_kind(Kind::Table).filter_map(|object| Some((&object.name, object.as_table()?)))
     }
 
-    /// What stands on every object, by its name: the indexes and triggers of a table.
+    /// The objects on each object, by its name: the indexes and triggers of a table.
     pub fn by_owner(&self) -> BTreeMap<&QualifiedName, Vec<&Object>> {
         let mut owned: BTreeMap<&QualifiedName, Vec<&Object>> = BTreeMap::new();
         for object in self.objects() {

@@ -25,7 +25,7 @@ impl Name {
         Name { canonical: canonical.into(), written: written.into() }
     }
 
-    /// No name at all: that of a constraint which nobody named.
+    /// No name at all: that of a constraint without a name.
     pub fn none() -> Name {
         Name::new("", "")
     }

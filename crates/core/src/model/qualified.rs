@@ -35,7 +35,7 @@ pub struct NameParts {
     /// The object's own identifier.
     #[schemars(with = "String")]
     pub identifier: SmolStr,
-    /// What else tells objects of this identifier apart: the types of a routine's arguments.
+    /// The types of a routine's arguments, which distinguish objects of one identifier.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(with = "Option<Vec<String>>")]
     pub signature: Option<Vec<SmolStr>>,
@@ -92,7 +92,7 @@ impl AsRef<Name> for QualifiedName {
     }
 }
 
-/// What holds for every name holds for the printed one.
+/// A qualified name is compared, ordered and shown as its printed form.
 impl Deref for QualifiedName {
     type Target = Name;
 

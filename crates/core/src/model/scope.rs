@@ -1,4 +1,4 @@
-//! What of a database a project is responsible for.
+//! The part of a database that a project is responsible for.
 
 use std::borrow::Cow;
 use std::fmt;
@@ -76,7 +76,7 @@ impl Pattern {
     }
 }
 
-/// Whether a text is like a pattern: `*` stands for any characters, `?` for one.
+/// Whether a text is like a pattern: `*` matches any characters, `?` one.
 pub fn is_like(pattern: &str, text: &str, ignores_case: bool) -> bool {
     let fold = |text: &str| -> Vec<char> {
         text.chars().map(|ch| if ignores_case { ch.to_ascii_lowercase() } else { ch }).collect()
@@ -110,9 +110,9 @@ pub fn is_like(pattern: &str, text: &str, ignores_case: bool) -> bool {
 /// is on a table or view, as an index or trigger is, follows it, unless a pattern names it.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Scope {
-    /// What the project is responsible for; empty: everything.
+    /// Objects that the project is responsible for; empty: all.
     pub manages: Vec<Pattern>,
-    /// What it is not.
+    /// Objects that it is not responsible for.
     pub ignores: Vec<Pattern>,
 }
 

@@ -38,15 +38,15 @@ pub struct Table {
     /// EXCLUDE constraints; the condition is everything after the keyword (PostgreSQL).
     #[serde(default, skip_serializing_if = "is_empty")]
     pub exclusions: Unordered<Check>,
-    /// What else is said of it.
+    /// Other clauses.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     pub clauses: Clauses,
     /// What a partition's parts of the indexes above it are called (identifiers), by the topmost index, where that is not what the
-    /// engine makes up. It is kept and written; that it differs is no difference, since mostly no person says it.
+    /// engine makes up. It is kept and written; it is not compared, since it is rarely written.
     #[serde(default, skip_serializing_if = "no_names", with = "pairs")]
     #[schemars(with = "Vec<(QualifiedName, Name)>")]
     pub part_names: Beside<BTreeMap<QualifiedName, Name>>,
-    /// What a partition says of itself that it has with its parent. It comes and goes with that, and is kept only to know its name if
+    /// The parts that a partition declares itself and also has from its parent. They are added and dropped with those, and kept only for their names if
     /// the partition is detached.
     #[serde(skip)]
     pub of_parent: Beside<Box<OfParent>>,
@@ -156,7 +156,7 @@ pub struct Column {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub not_null: Option<OnConflict>,
     /// The name of the NOT NULL constraint, if it is not the one that the engine makes up. It is kept and written; that it
-    /// differs is no difference, since no person says it and a rename of the table leaves it behind.
+    /// is not compared, since it is not written and a rename of the table does not change it.
     #[serde(default, skip_serializing_if = "is_unnamed")]
     pub not_null_name: Beside<Option<Name>>,
     /// Whether NOT NULL is only that of the tables that this one inherits from, as far as the engine tells it apart (PostgreSQL 18).
@@ -172,7 +172,7 @@ pub struct Column {
     /// GENERATED ALWAYS AS.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub generated: Option<Generated>,
-    /// What else is said of it.
+    /// Other clauses.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     pub clauses: Clauses,
 }
@@ -211,18 +211,18 @@ fn is_unnamed(name: &Beside<Option<Name>>) -> bool {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Generated {
-    /// What computes the value.
+    /// The expression that computes the value.
     pub expression: Expression,
-    /// STORED; otherwise VIRTUAL.
+    /// STORED; if false, VIRTUAL.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub stored: bool,
 }
 
-/// What SQLite does with a row that breaks a constraint (<https://sqlite.org/lang_conflict.html>).
+/// The action for a row that violates a constraint (<https://sqlite.org/lang_conflict.html>).
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum OnConflict {
-    /// Fail the statement and undo it; what the standard says, and the default.
+    /// Fail the statement and undo it; as in the standard, and the default.
     #[default]
     Abort,
     /// Roll the transaction back.
@@ -231,7 +231,7 @@ pub enum OnConflict {
     Fail,
     /// Leave the row out.
     Ignore,
-    /// Remove the rows in the way.
+    /// Remove the conflicting rows.
     Replace,
 }
 
@@ -262,13 +262,13 @@ pub struct Key {
     pub name: Name,
     /// The columns, in key order.
     pub parts: Vec<KeyPart>,
-    /// What happens to a row that breaks it.
+    /// The action for a row that violates it.
     #[serde(default, skip_serializing_if = "OnConflict::is_default")]
     pub on_conflict: OnConflict,
     /// AUTOINCREMENT (SQLite): a rowid is never used again.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub autoincrement: bool,
-    /// What else is said of it.
+    /// Other clauses.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     pub clauses: Clauses,
 }
@@ -306,7 +306,7 @@ pub struct Check {
     /// The column whose definition includes it, where DROP COLUMN drops it with the column.
     #[serde(skip)]
     pub with_column: Beside<Option<Name>>,
-    /// What else is said of it.
+    /// Other clauses.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     pub clauses: Clauses,
 }
@@ -325,7 +325,7 @@ pub struct ForeignKey {
     pub with_column: Beside<Option<Name>>,
     /// The table that is referenced.
     pub parent: QualifiedName,
-    /// The columns that are referenced; none stands for the parent's primary key.
+    /// The columns that are referenced; if empty, the parent's primary key.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub parent_columns: Vec<Name>,
     /// ON DELETE.
@@ -337,7 +337,7 @@ pub struct ForeignKey {
     /// DEFERRABLE INITIALLY DEFERRED. SQLite treats every other form as not deferrable.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub deferred: bool,
-    /// What else is said of it.
+    /// Other clauses.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     pub clauses: Clauses,
 }
@@ -349,7 +349,7 @@ impl ForeignKey {
     }
 }
 
-/// What a foreign key does when the referenced row goes or changes.
+/// The action of a foreign key when the referenced row is deleted or changed.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Action {

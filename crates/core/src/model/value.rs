@@ -8,7 +8,7 @@ use super::{Expression, Name, QualifiedName};
 /// The value of a clause, by its type.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Value {
-    /// It is only said.
+    /// Present; no value.
     Flag,
     /// Words without names in them: `by default`, a number.
     Text(String),
@@ -38,7 +38,7 @@ pub trait ClauseType: Sized {
     fn into_value(self) -> Value;
 }
 
-/// The value of a clause that is only said.
+/// The value of a clause without a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Flag;
 

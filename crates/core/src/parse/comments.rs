@@ -5,7 +5,7 @@ use crate::diagnostics::{Code, Diagnostic};
 use crate::model::Name;
 use crate::source::Location;
 
-/// Where the columns of a CREATE statement stand, for the comments on them.
+/// The places of the columns of a CREATE statement, for the comments on them.
 #[derive(Debug, Clone, Default)]
 pub struct ColumnSpans {
     /// Byte offset of the list's opening parenthesis.
@@ -22,7 +22,7 @@ pub struct Instruction {
     pub comment: Token,
     /// The words after the colon.
     pub words: String,
-    /// Where it stands.
+    /// Its place.
     pub place: Location,
 }
 
@@ -39,21 +39,21 @@ impl Instruction {
         comments.iter().filter_map(read).collect()
     }
 
-    /// The finding that nobody knows it.
+    /// The finding that the instruction is unknown.
     pub fn not_understood(&self) -> Diagnostic {
         Diagnostic::new(Code::WV009, format!("`wevrun: {}` is not an instruction", self.words))
             .at(self.place, "not understood")
             .help("write `-- wevrun: formerly OLD_NAME`")
     }
 
-    /// The finding that it stands on nothing.
+    /// The finding that it is at no object.
     pub fn belongs_to_nothing(&self) -> Diagnostic {
         Diagnostic::new(Code::WV009, "this comment belongs to no column")
             .at(self.place, "belongs to nothing")
             .help("put it on the line of the column that was renamed, or on the line before it")
     }
 
-    /// What the comment stands on.
+    /// The object that the comment is about.
     pub fn subject(&self, reader: &Reader<'_>, spans: Option<&ColumnSpans>) -> Subject {
         let comment = self.comment;
         let Some(spans) = spans.filter(|spans| spans.open > 0) else { return Subject::Object };
@@ -75,7 +75,7 @@ impl Instruction {
     }
 }
 
-/// What an instruction stands on.
+/// The object that an instruction is about.
 pub enum Subject {
     /// The object that the statement creates.
     Object,

@@ -1,4 +1,4 @@
-//! What parsing asks of an engine.
+//! The trait of parsing.
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -12,7 +12,7 @@ use crate::model::QualifiedName;
 
 /// An engine's grammar.
 pub trait Grammar: Semantics {
-    /// What settings of a project say before its sources do. The error is the name of a setting, and what is wrong with it.
+    /// Applies the settings of a project before its sources. The error is the name of a setting, and the mistake.
     fn session(&self, settings: &BTreeMap<String, String>) -> Result<Session, (String, String)> {
         match settings.keys().next() {
             Some(name) => Err((name.clone(), format!("{} has no settings for sources", self.engine().title))),
@@ -37,7 +37,7 @@ pub trait Grammar: Semantics {
     /// How many tokens the first statement has, without its semicolon.
     fn statement_length(&self, text: &str, tokens: &[Token]) -> usize;
 
-    /// What one statement says: often one thing. `session` holds what settings before it have said. `comments` are those
+    /// The meanings of one statement: often one. `session` has the settings before it. `comments` are those
     /// before and in it. Findings that do not end the statement are added to `diagnostics`.
     fn parse_statement(
         &self,

@@ -1,4 +1,4 @@
-//! From text to statements: tokens, where each statement ends, and what it says.
+//! From text to statements: tokens, the end of each statement, and its meaning.
 //!
 //! Tokens come from `sqlparser`; the statement grammar is a dialect's own.
 
@@ -29,11 +29,11 @@ use temporary::Temporary;
 /// The statements of one source, in order, and what was found wrong with it.
 #[derive(Debug, Default)]
 pub struct ParsedSource {
-    /// What could be read.
+    /// The statements.
     pub statements: Vec<Statement>,
-    /// What could not, and what is worth knowing.
+    /// Errors, warnings and notes.
     pub diagnostics: Vec<Diagnostic>,
-    /// Names that statements with errors try to create, so that nobody is told that they do not exist.
+    /// Names that statements with errors try to create, so that no later finding calls them missing.
     pub unreadable: Vec<QualifiedName>,
 }
 
@@ -44,7 +44,7 @@ pub fn parse_source(grammar: &dyn Grammar, source: &Source, index: u32) -> Parse
     parse_source_in(grammar, source, index, &Session::default())
 }
 
-/// The same, where settings say something before the source does.
+/// The same with settings that are applied before the source.
 pub fn parse_source_in(grammar: &dyn Grammar, source: &Source, index: u32, settings: &Session) -> ParsedSource {
     let mut parsed = ParsedSource::default();
     if let Some(diagnostic) = not_text(source, index) {

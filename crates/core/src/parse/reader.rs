@@ -6,7 +6,7 @@ use super::token::{Token, TokenKind};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::source::Location;
 
-/// What a reading step gives: its value, or the finding that ends the statement.
+/// The result of a reading step: its value, or the finding that ends the statement.
 pub type Parsed<T> = Result<T, Box<Diagnostic>>;
 
 /// A position in the tokens of one statement. Comments are not among them.
@@ -69,7 +69,7 @@ impl<'t> Reader<'t> {
         all
     }
 
-    /// Takes this symbol if it comes next.
+    /// Takes this symbol if it is next.
     pub fn take_symbol(&mut self, symbol: &str) -> bool {
         let seen = self.sees_symbol(symbol);
         self.position += usize::from(seen);
@@ -163,7 +163,7 @@ impl<'t> Reader<'t> {
         &self.text[location.range()]
     }
 
-    /// Whether the next token can stand for a name.
+    /// Whether the next token can be a name.
     pub fn sees_name(&self) -> bool {
         self.peek().is_some_and(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted | TokenKind::Text))
     }

@@ -21,11 +21,11 @@ pub struct RowRules {
     pub plain_text_setting: Option<&'static str>,
     /// Every text has backslash escapes, also one in double quotes.
     pub has_backslash_escapes: bool,
-    /// What a line begins with that is a command for the client.
+    /// The beginning of a line that is a command for the client.
     pub client_command: Option<u8>,
     /// A comment may begin with `#`; `--` begins one only before a space.
     pub has_hash_comments: bool,
-    /// DELIMITER at the beginning of a line says what ends a statement.
+    /// DELIMITER at the beginning of a line sets the end of statements.
     pub has_delimiters: bool,
 }
 
@@ -75,7 +75,7 @@ pub struct RowFilter {
     rows_from: u64,
 }
 
-/// What is kept.
+/// The kept parts.
 #[derive(Debug)]
 pub struct WithoutRows {
     /// The text.

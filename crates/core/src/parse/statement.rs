@@ -1,4 +1,4 @@
-//! What one statement of a source says.
+//! The statements of a source, as data.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -10,12 +10,12 @@ use crate::diagnostics::Diagnostic;
 use crate::model::{Kind, Object, QualifiedName};
 use crate::source::Location;
 
-/// A statement and where it stands.
+/// A statement and its place.
 #[derive(Debug, Clone)]
 pub struct Statement {
     /// From its first token to its last, without the semicolon.
     pub location: Location,
-    /// What it says.
+    /// Its meaning.
     pub kind: StatementKind,
 }
 
@@ -40,7 +40,7 @@ impl StatementKind {
     }
 }
 
-/// What a statement says.
+/// The meaning of a statement.
 #[derive(Debug, Clone)]
 pub enum StatementKind {
     /// CREATE.
@@ -49,14 +49,14 @@ pub enum StatementKind {
         object: Box<Object>,
         /// IF NOT EXISTS.
         if_not_exists: bool,
-        /// OR REPLACE: what there is of this name goes.
+        /// OR REPLACE: an object of this name is dropped.
         or_replace: bool,
     },
     /// ALTER, COMMENT, and GRANT on objects that are named.
     Alter(Box<Alter>),
     /// DROP.
     Drop {
-        /// The kind of object. `Kind::Table` stands for virtual tables too.
+        /// The kind of object. `Kind::Table` includes virtual tables.
         kind: Kind,
         /// The object.
         name: QualifiedName,
@@ -65,15 +65,15 @@ pub enum StatementKind {
         /// CASCADE: with all that depends on it.
         cascade: bool,
     },
-    /// One of these that says nothing if what it makes is there already.
+    /// One of these without effect if its result is there already.
     IfMissing(Box<StatementKind>),
     /// GRANT on many objects, or on what is no part of the structure.
     Grant(Grant),
     /// Something that is no part of a schema.
     Aside {
-        /// Says so.
+        /// A note about it.
         note: Box<Diagnostic>,
-        /// What it makes, if that is temporary.
+        /// The object that it makes, if that is temporary.
         temporary: Option<QualifiedName>,
         /// Whether it runs code that may make objects.
         runs_code: bool,
@@ -82,29 +82,29 @@ pub enum StatementKind {
     Session,
 }
 
-/// What settings have said so far in a source.
+/// The settings so far in a source.
 #[derive(Debug, Clone, Default)]
 pub struct Session {
     /// The schemas in which names without a schema are looked for, in order; none is the engine's default.
     pub path: Vec<SmolStr>,
-    /// What a new object has if its statement does not say it, by clause: `tablespace`.
+    /// The defaults of new objects, by clause: `tablespace`.
     pub defaults: BTreeMap<SmolStr, SmolStr>,
-    /// The default privileges of whoever runs the source, by their name.
+    /// The default privileges of the role that runs the source, by their name.
     pub granted: BTreeMap<QualifiedName, Object>,
 }
 
 /// A change of an object that was created before.
 #[derive(Debug, Clone)]
 pub struct Alter {
-    /// What kinds of object the statement may mean, the likeliest first.
+    /// The possible kinds of the object, the likeliest first.
     pub kinds: Vec<Kind>,
     /// The object.
     pub name: QualifiedName,
-    /// What it is called afterwards, if that changes.
+    /// Its name afterwards, if that changes.
     pub new_name: Option<QualifiedName>,
     /// IF EXISTS, or the object need not be there for another reason.
     pub if_exists: bool,
-    /// What changes.
+    /// The changes.
     pub change: Change,
 }
 
@@ -114,6 +114,6 @@ pub struct Grant {
     /// Whether it is about many objects: it is made for those that its own file has created before, and once all files are read
     /// for those of other files.
     pub of_many: bool,
-    /// What changes.
+    /// The changes.
     pub change: Arc<dyn PrivilegeChange>,
 }

@@ -1,4 +1,4 @@
-//! What is temporary is no part of a schema, and neither is what its source says of it afterwards.
+//! Temporary objects are no part of a schema, and neither are later statements about them.
 
 use std::collections::BTreeSet;
 
@@ -10,7 +10,7 @@ use crate::model::QualifiedName;
 pub(super) struct Temporary(BTreeSet<QualifiedName>);
 
 impl Temporary {
-    /// Keeps account of them, and tells whether what a statement says is about something else.
+    /// Keeps account of them, and tells whether a statement is about something else.
     pub fn is_other(&mut self, kind: &StatementKind) -> bool {
         match kind {
             StatementKind::Aside { temporary, .. } => {

@@ -1,4 +1,4 @@
-//! Tokens with the place where they stand. The tokenizer is `sqlparser`'s; this turns its output into spans of the text.
+//! Tokens with their places. The tokenizer is `sqlparser`'s; this turns its output into spans of the text.
 
 use sqlparser::dialect::Dialect as TokenRules;
 use sqlparser::tokenizer::{Token as Raw, TokenWithSpan, Tokenizer, Whitespace};
@@ -6,7 +6,7 @@ use sqlparser::tokenizer::{Token as Raw, TokenWithSpan, Tokenizer, Whitespace};
 use crate::diagnostics::{Code, Diagnostic};
 use crate::source::Location;
 
-/// What a token is. Its text is the source's text from `start` to `end`.
+/// The kind of a token. Its text is the source's text from `start` to `end`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum TokenKind {
     /// A keyword or a name without quotes.
@@ -28,7 +28,7 @@ pub enum TokenKind {
 /// One token: bytes `start` to `end` of the text.
 #[derive(Debug, Clone, Copy)]
 pub struct Token {
-    /// What it is.
+    /// Its kind.
     pub kind: TokenKind,
     /// First byte.
     pub start: u32,
@@ -94,7 +94,7 @@ fn kind_of(token: &Raw) -> Option<TokenKind> {
         | Raw::EscapedStringLiteral(_)
         | Raw::UnicodeStringLiteral(_)
         | Raw::DollarQuotedString(_) => TokenKind::Text,
-        // Where a name in double quotes is one, the tokenizer says that it is a word.
+        // Where a name in double quotes is one, the tokenizer makes it a word.
         Raw::DoubleQuotedString(_) => TokenKind::Text,
         Raw::HexStringLiteral(_) | Raw::SingleQuotedByteStringLiteral(_) => TokenKind::Blob,
         Raw::Number(..) => TokenKind::Number,

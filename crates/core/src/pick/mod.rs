@@ -17,7 +17,7 @@ use crate::plan::{Evidence, PlanOptions, Waiver};
 use crate::script::{Client, Script, make_script};
 use crate::select::{ChangeKind, Choice, Chooser, Element, Included, Selection, Unsatisfiable, select};
 
-/// What the differences are between, and how they are resolved.
+/// The sides of the differences, and how they are resolved.
 #[derive(Clone, Copy)]
 pub struct Sides<'s> {
     /// The engine.
@@ -41,7 +41,7 @@ pub struct Picker<'s> {
     sides: Sides<'s>,
     /// Everything that differs, where all is resolved.
     comparison: Comparison<'s>,
-    /// What can be ticked, by its object.
+    /// Elements that can be ticked, by their object.
     elements: BTreeMap<ObjectKey, BTreeSet<Element>>,
     changes: BTreeMap<ObjectKey, ChangeKind>,
     ticked: BTreeSet<Element>,
@@ -52,7 +52,7 @@ pub struct Picker<'s> {
     outcome: Outcome,
 }
 
-/// What results of the ticks.
+/// The result of the ticks.
 #[derive(Debug)]
 pub enum Outcome {
     /// Nothing is ticked.
@@ -63,10 +63,10 @@ pub enum Outcome {
     Invalid(Vec<Diagnostic>),
 }
 
-/// What a valid choice gives.
+/// The result of a valid choice.
 #[derive(Debug)]
 pub struct Resolved {
-    /// What is included because the ticked differences need it.
+    /// Elements that the ticked differences need.
     pub included: Vec<Included>,
     /// The script, without waivers.
     pub script: Script,
@@ -117,7 +117,7 @@ impl<'s> Picker<'s> {
         &self.rows
     }
 
-    /// What results of the ticks.
+    /// The result of the ticks.
     pub fn outcome(&self) -> &Outcome {
         &self.outcome
     }
@@ -228,7 +228,7 @@ impl<'s> Picker<'s> {
         patterns::selection(&self.sides, &self.ticked)
     }
 
-    /// What results if only this row is ticked.
+    /// The result if only this row is ticked.
     pub fn outcome_of(&self, row: &Row) -> Outcome {
         resolved(&self.sides, &self.elements_of(row))
     }

@@ -10,7 +10,7 @@ use crate::select::{ChangeKind, Element, ElementPart};
 pub enum Row {
     /// The head of a group.
     Heading {
-        /// What the group is.
+        /// The subject of the group.
         group: Group,
         /// The objects of the group that are shown.
         objects: Vec<ObjectKey>,
@@ -32,10 +32,10 @@ pub enum Grouping {
     Schema,
 }
 
-/// What the objects of a group share.
+/// The common property of the objects of a group.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Group {
-    /// What happens to them.
+    /// The change of the objects.
     Change(ChangeKind),
     /// Their kind, in the plural.
     Kind(String),

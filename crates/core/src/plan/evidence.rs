@@ -1,4 +1,4 @@
-//! What is known of a live database beside its structure: of its rows, and of the server's room.
+//! Evidence about a live database beside its structure: its rows, and the server's free space.
 
 use std::collections::BTreeMap;
 

@@ -30,41 +30,41 @@ use crate::compare::Comparison;
 use crate::engine::EngineVersion;
 use crate::model::{Fingerprint, Model, ObjectKey, QualifiedName, Scope};
 
-/// What may be done or not, beside what differs.
+/// Options of a plan.
 #[derive(Debug, Clone, Default)]
 pub struct PlanOptions {
     /// Tables that must be recreated, with their rows, to have want's order of columns.
     pub column_order: Vec<QualifiedName>,
     /// Whether new indexes of tables that are in use are built while others write, outside the transaction.
     pub concurrent_indexes: bool,
-    /// Whether owners, grants and labels become what want says.
+    /// Whether owners, grants and labels become want's.
     pub access: bool,
     /// The time zones in which the moments of columns are, where a type with a zone becomes one without, or the other way: an object
     /// or a pattern as in a waiver, and the zone's name.
     pub zones: Vec<(String, String)>,
-    /// What differs and is left alone, in words: a ledger does not take it for released.
+    /// Differences that are left alone, in words: a ledger does not take it for released.
     pub left: Vec<String>,
-    /// What of the database the project is responsible for. Want must be [`Scope::effective_want`] then.
+    /// The part of the database that the project is responsible for. Want must be [`Scope::effective_want`] then.
     pub scope: Scope,
 }
 
 /// Everything that a dialect needs to plan a migration.
 pub struct Planning<'m> {
-    /// What there is.
+    /// The present model.
     pub have: &'m Model,
     /// The same, under want's names.
     pub renamed: Cow<'m, Model>,
-    /// What there shall be.
+    /// The desired model.
     pub want: &'m Model,
-    /// What differs.
+    /// The differences.
     pub comparison: &'m Comparison<'m>,
     /// The engine's oldest version that the script must run on.
     pub version: EngineVersion,
-    /// What is known of the data.
+    /// Evidence about the data.
     pub evidence: &'m Evidence,
-    /// What is asked for beside.
+    /// The options.
     pub plan_options: PlanOptions,
-    /// Whether this is the way back: then each step says what data it can't bring back.
+    /// Whether this is the undo script: then each step names the data that it can't bring back.
     pub is_undo: bool,
 }
 
@@ -181,7 +181,7 @@ impl<'m> Planning<'m> {
     }
 }
 
-/// What must be asked of have's data before a good plan can be made.
+/// Questions about have's data that a good plan needs.
 pub fn probes(
     dialect: &dyn Planner,
     have: &Model,
@@ -196,7 +196,7 @@ pub fn probes(
     probes
 }
 
-/// What a live database is asked so that the client's guards can compare whole definitions.
+/// Questions to a live database for the client's guards, which compare whole definitions.
 pub struct ExactGuard {
     names: BTreeSet<QualifiedName>,
     /// The query for the facts, before and after.
@@ -210,7 +210,7 @@ impl ExactGuard {
         ExactGuard { query: dialect.structure_query(&names, true), names }
     }
 
-    /// Lets the client compare the structure before the first step with these facts, and that after the last one, if it is known.
+    /// Adds a comparison by the client of the structure before the first step with these facts, and after the last step if known.
     pub fn apply(&self, dialect: &dyn Planner, plan: &mut Plan, before: &[String], after: Option<&[String]>) {
         if plan.parts.is_empty() {
             return;

@@ -1,4 +1,4 @@
-//! Orders in which objects can come: what others refer to first, and by name where nothing says otherwise.
+//! Orders in which objects can be created: referenced objects first, then by name.
 
 use petgraph::graphmap::DiGraphMap;
 use petgraph::visit::DfsPostOrder;

@@ -8,7 +8,7 @@ pub enum Ownership {
     /// Nobody was asked: a side is neither a live database nor a project's.
     #[default]
     Unknown,
-    /// The target has no ledger: nobody knows who made what is there.
+    /// The target has no ledger: the origin of its objects is unknown.
     NoLedger,
     /// The target's ledger holds what was released there last.
     Ledger,

@@ -1,4 +1,4 @@
-//! What planning asks of an engine.
+//! The trait of planning.
 
 use std::collections::BTreeSet;
 
@@ -8,7 +8,7 @@ use crate::model::{Definition, Model, Object, QualifiedName};
 
 /// How an engine's databases are migrated.
 pub trait Planner: Mapper {
-    /// What must be known of the data to plan well.
+    /// Questions about the data that a good plan needs.
     fn probes(&self, planning: &Planning<'_>) -> Vec<Probe>;
 
     /// A query that returns a row exactly if the answer to the probe is yes.

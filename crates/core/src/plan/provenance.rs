@@ -1,4 +1,4 @@
-//! Whose the objects are that a script removes or changes: what was released, what somebody made by hand, what nobody knows of.
+//! Provenance of the objects that a script removes or changes: released, made by hand, or unknown.
 
 use std::collections::BTreeSet;
 
@@ -6,7 +6,7 @@ use super::{Ownership, Planner, Planning, Risk, RiskKind};
 use crate::compare::{Change, Difference, Property, compare};
 use crate::model::{Model, Object, ObjectKey, QualifiedName};
 
-/// What is known of where a live database's objects are from.
+/// Facts about the origin of a live database's objects.
 #[derive(Debug, Clone, Default)]
 pub enum Provenance {
     /// It was not asked for: a side is neither a live database nor a project's.
@@ -14,14 +14,14 @@ pub enum Provenance {
     Unknown,
     /// The database has no ledger.
     NoLedger,
-    /// The database is still what its ledger says was released there last.
+    /// The database is still as last released by its ledger.
     AsReleased,
     /// It is not, and the ledger has what was released.
     Released(Box<Model>),
 }
 
 impl Provenance {
-    /// The same without the structure, as a script says it.
+    /// The same without the structure, as in a script.
     pub fn ownership(&self) -> Ownership {
         match self {
             Provenance::Unknown => Ownership::Unknown,
@@ -31,7 +31,7 @@ impl Provenance {
     }
 }
 
-/// The risks of removing what nobody knows of, and of undoing what was done by hand.
+/// The risks of removing unknown objects, and of undoing changes by hand.
 pub fn risks(dialect: &dyn Planner, planning: &Planning<'_>) -> Vec<Risk> {
     let differences = &planning.comparison.differences;
     let removed: BTreeSet<&QualifiedName> =

@@ -1,11 +1,11 @@
-//! What is left to be done of a part whose steps are committed one by one: found out from what they leave behind.
+//! The remaining steps of a part whose steps are committed one by one, derived from the states that they leave.
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Outcome, Part, Step};
 use crate::model::{Fingerprint, Model};
 
-/// What is left of a part.
+/// The rest of a part.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Left {
     /// The steps that are done, where these are the first ones; none if the state is between two steps of another script.
@@ -17,7 +17,7 @@ pub struct Left {
 /// The states of one object, before the first step that makes it and after each that does.
 #[derive(Default)]
 struct States {
-    /// Whether it is as before the first; known in scripts that say how it is then.
+    /// Whether it is as before the first; known in scripts that have that state.
     starts: Option<bool>,
     /// The steps, and whether it is as after them.
     after: Vec<(usize, bool)>,
@@ -52,7 +52,7 @@ impl States {
         if self.starts == Some(true) || (self.starts.is_none() && possible.is_empty()) {
             possible.insert(0);
         }
-        // What is dropped along with its table may be gone before.
+        // An object that is dropped with its table may be absent before.
         for (index, (step, held)) in self.after.iter().enumerate() {
             let makes = &steps[*step].makes;
             let is_drop = makes.iter().all(|outcome| outcome.fingerprint.is_none()) && makes[0].object != object;
@@ -65,7 +65,7 @@ impl States {
 }
 
 impl Part {
-    /// What is left to be done. Mostly the state is the one after the first steps; steps that leave nothing to be seen after the last
+    /// The remaining steps. Mostly the state is the one after the first steps; steps that leave nothing to be seen after the last
     /// of them count as not done: they can be done again. Else another script was left in this state, such as the release that this
     /// script undoes: then the state of each object tells which of its steps are done. The error lists the objects whose state is
     /// none of these. Of `unproven` objects counts whether they are there, and how many steps are written down as done; a step that
@@ -82,7 +82,7 @@ impl Part {
         }
         let steps = self.steps.len();
         if let Some(done) = self.done(&states) {
-            // A step that is done out of turn, by whoever it was.
+            // A step that was done out of order.
             let alone = |step: usize| {
                 let makes = &self.steps[step].makes;
                 let is_alone = |outcome: &Outcome| matches!(states[outcome.object.as_str()].after[..], [(_, true)]);
@@ -269,7 +269,7 @@ mod tests {
 
     #[test]
     fn a_step_is_done_for_all_of_its_objects() {
-        // The first step leaves hives as they are: queens say whether it is done.
+        // The first step leaves hives as they are: the state of queens shows whether it is done.
         let both = step(&[("hives", Some(3)), ("queens", Some(1))], &[("hives", Some(3)), ("queens", Some(2))]);
         let steps = [both, step(&[("visits", Some(1))], &[("visits", Some(2))])];
         let needed = |needed: [bool; 2]| Ok(Left { done: None, needed: needed.to_vec() });

@@ -1,4 +1,4 @@
-//! What a step may do to data: named, graded, with evidence.
+//! Risks of a step for data: named, graded, with evidence.
 
 use std::fmt;
 use std::str::FromStr;
@@ -12,9 +12,9 @@ pub enum RiskKind {
     LosesColumn,
     /// Values are stored as another type, and may not be what they were.
     ChangesValues,
-    /// An object is removed of which nobody knows who created it: the target has no ledger.
+    /// An object of unknown origin is removed: the target has no ledger.
     RemovesUnknown,
-    /// What was created or changed by hand since the last release is removed or changed.
+    /// Something that was created or changed by hand since the last release is removed or changed.
     UndoesDrift,
     /// An object that the project does not manage would be removed.
     RemovesUnmanaged,
@@ -24,7 +24,7 @@ pub enum RiskKind {
     NeedsValues,
     /// Rows that exist may break a new rule; then the script stops and nothing has changed.
     MayRefuseRows,
-    /// The whole table is rewritten, and nobody else can write meanwhile.
+    /// The whole table is rewritten, and no other session can write meanwhile.
     RewritesTable,
 }
 
@@ -107,9 +107,9 @@ pub enum Clearance {
 pub struct Risk {
     /// Its kind.
     pub kind: RiskKind,
-    /// What is at risk, as a waiver names it: `column hives.paint_colour`.
+    /// The object or column at risk, as a waiver names it: `column hives.paint_colour`.
     pub object: String,
-    /// What may happen, in a sentence.
+    /// The possible consequence, in a sentence.
     pub explanation: String,
     /// The ways out.
     pub ways_out: Vec<String>,

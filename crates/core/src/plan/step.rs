@@ -6,24 +6,24 @@ use crate::model::{Fingerprint, ObjectKey};
 /// One ordered action.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Step {
-    /// What it does, in words: `drop column hives.paint_colour`.
+    /// Its title: `drop column hives.paint_colour`.
     pub title: String,
     /// The object that the step creates or completes, if it is a single one. It is not written to the script file.
     pub object: Option<ObjectKey>,
-    /// What it may do to data.
+    /// Its risks for data.
     pub risks: Vec<Risk>,
-    /// What is known, or can't be brought back; shown with the step.
+    /// Facts and losses; shown with the step.
     pub notes: Vec<String>,
     /// How the objects are that no step before it makes, where the planner knows; one that is there more than once may be any of these.
     pub meets: Vec<Outcome>,
-    /// What it leaves behind, where it is not part of a transaction. The step can be done again, and is not needed where all of it
+    /// The states that it leaves, where it is not part of a transaction. The step can be done again, and is not needed where all of it
     /// is so already.
     pub makes: Vec<Outcome>,
     /// The statements, without semicolons.
     pub statements: Vec<String>,
 }
 
-/// What there is of one object after a step, or before it.
+/// The state of one object after a step, or before it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Outcome {
     /// The object's kind and name: `index public.hives_label`.

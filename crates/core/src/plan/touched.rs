@@ -1,11 +1,11 @@
-//! What a script is about: the objects that it touches, and all that depends on these.
+//! The objects that a script touches, with all their dependents.
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::compare::{Change, Comparison};
 use crate::model::{Model, Object, QualifiedName};
 
-/// The names of relations and of other objects that stand for themselves, as have calls them: what the script creates, changes or
+/// The names of relations and of other objects that are on no relation, as in have: what the script creates, changes or
 /// removes, what these are on, and what depends on them.
 pub fn touched(have: &Model, comparison: &Comparison<'_>) -> BTreeSet<QualifiedName> {
     let mut names = BTreeSet::new();

@@ -12,7 +12,7 @@ use crate::model::is_like;
 pub struct Waiver {
     /// The name of the risk: `loses-column`.
     pub risk: String,
-    /// What is at risk: `column hives.paint_colour`. `*` stands for any characters, `?` for one: `index tmp_*`.
+    /// The object or column at risk: `column hives.paint_colour`. `*` matches any characters, `?` one: `index tmp_*`.
     pub object: String,
     /// Why it is acceptable.
     pub reason: String,
@@ -39,17 +39,17 @@ pub struct WaiverFile {
     pub waiver: Vec<Waiver>,
 }
 
-/// What is wrong with one waiver.
+/// A mistake in one waiver.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("waiver {number}: {problem}")]
 pub struct WaiverError {
     /// Which one, from 1.
     pub number: usize,
-    /// What is wrong.
+    /// The mistake.
     pub problem: String,
 }
 
-/// The waivers of a file, each checked for what it says.
+/// The waivers of a file, each checked.
 pub fn read_waivers(file: WaiverFile) -> Result<Vec<Waiver>, WaiverError> {
     for (index, waiver) in file.waiver.iter().enumerate() {
         let wrong = |problem: String| Err(WaiverError { number: index + 1, problem });

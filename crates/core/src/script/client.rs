@@ -1,4 +1,4 @@
-//! What scripts ask of an engine: how its own client runs them.
+//! The trait of scripts: how the engine's own client runs them.
 
 use std::borrow::Cow;
 

@@ -1,4 +1,4 @@
-//! What stands around the steps of a part. It is data of the engine, the same in every script: the text repeats it for the
+//! Statements before and after the steps of a part. It is data of the engine, the same in every script: the text repeats it for the
 //! engine's own client, `deploy` runs its own.
 
 /// The statements around the steps, without semicolons.
@@ -10,7 +10,7 @@ pub struct Frame {
     pub begin: Option<String>,
     /// Settings and helpers, made before anything else of the part.
     pub settings: Vec<String>,
-    /// What is cleared away before the end.
+    /// Statements that clean up before the end.
     pub clean_up: Vec<String>,
     /// The statement that commits the transaction, if the part is one.
     pub commit: Option<String>,

@@ -1,4 +1,4 @@
-//! What identifies a script, and a step of it, in a journal, a ledger or a report.
+//! The identity of a script, and of a step of it, in a journal, a ledger or a report.
 
 use std::fmt;
 

@@ -36,9 +36,9 @@ pub enum Line {
     Shape(Fingerprint),
     /// An object with expressions, as it is expected.
     Respelled(Fingerprint, String),
-    /// What the project manages, or ignores.
+    /// Objects that the project manages, or ignores.
     Scope(ScopeWord, String),
-    /// What differs and is left alone.
+    /// A difference that is left alone.
     Left(String),
     /// How the owner of what is removed was found out.
     Ownership(Ownership),
@@ -83,9 +83,9 @@ pub enum Line {
 /// Which list of the scope a pattern belongs to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ScopeWord {
-    /// What the project is responsible for.
+    /// Objects that the project is responsible for.
     Manages,
-    /// What it is not.
+    /// Objects that it is not responsible for.
     Ignores,
 }
 
@@ -168,7 +168,7 @@ impl<'t> Words<'t> {
 }
 
 impl Line {
-    /// Reads the text of a line, from its mark on. The error says what is wrong with it.
+    /// Reads the text of a line, from its mark on. The error is the mistake in it.
     pub fn read(text: &str) -> Result<Line, String> {
         let mut words = Words { rest: text.strip_prefix(MARK).unwrap_or(text) };
         let line = match words.word()? {

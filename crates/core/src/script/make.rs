@@ -24,7 +24,7 @@ pub fn make_script(
 
 /// The way back: from want to have, with the renames the other way round.
 ///
-/// What it can't bring back is named in its steps; nothing is known of the data that there will be by then. Of the release's
+/// Its steps name what they can't bring back; the data at that time is not known. Of the release's
 /// `plan_options` it takes the scope, and whether owners, grants and labels of what stays are set back; what is made again has them in
 /// any case.
 pub fn make_undo(
@@ -65,7 +65,7 @@ pub fn make_undo(
     script
 }
 
-/// Lets an undo script drop objects that the release had not completed when it failed.
+/// Allows an undo script to drop objects that the release had not completed when it failed.
 fn also_drop_what_is_not_complete(undo: &mut Plan, forward: &Plan) {
     let mut states: BTreeMap<&str, Vec<&Outcome>> = BTreeMap::new();
     for outcome in forward.steps().flat_map(|step| &step.makes).filter(|outcome| outcome.fingerprint.is_some()) {

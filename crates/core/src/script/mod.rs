@@ -1,4 +1,4 @@
-//! The script: ordered steps in plain SQL, with a head that says from where to where.
+//! The script: ordered steps in plain SQL, with a head that has the states before and after.
 
 mod client;
 mod frame;
@@ -43,17 +43,17 @@ pub struct Script {
     pub unproven: Vec<String>,
     /// The structure that it leads to without these objects.
     pub proven: Fingerprint,
-    /// What is promised of objects that the engine may spell in its own way; none if there are no such objects.
+    /// Promises about objects that the engine may spell in its own way; none if there are no such objects.
     pub respelled: Option<Respelled>,
     /// Whether it undoes a release.
     pub undo: bool,
-    /// What of a database it is about: nothing else is compared or changed.
+    /// The part of a database that it is about: nothing else is compared or changed.
     pub scope: Scope,
-    /// What differs from the desired schema and is left alone, in words: see [`crate::plan::PlanOptions::left`].
+    /// Differences from the desired schema that are left alone, in words: see [`crate::plan::PlanOptions::left`].
     pub left: Vec<String>,
     /// How it is known whose the objects are that it removes.
     pub ownership: Ownership,
-    /// What it does.
+    /// Its parts.
     pub plan: Plan,
 }
 

@@ -25,13 +25,13 @@ const FORMAT: u32 = 1;
 /// A script in several files.
 #[derive(Debug)]
 pub struct Pieces {
-    /// What is in which file.
+    /// The contents of each file.
     pub manifest: Manifest,
     /// The text of each file, by its path.
     pub files: BTreeMap<String, String>,
 }
 
-/// What is in which file.
+/// The contents of each file.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Manifest {

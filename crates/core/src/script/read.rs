@@ -26,7 +26,7 @@ pub enum ScriptError {
     Wrong {
         /// From 1.
         line: usize,
-        /// What is wrong there.
+        /// The mistake.
         problem: String,
     },
     /// The text ends too early.
@@ -37,13 +37,13 @@ pub enum ScriptError {
 /// A script that was read.
 #[derive(Debug, Clone)]
 pub struct Read {
-    /// What it says.
+    /// Its value.
     pub script: Script,
     /// Whether it was changed after it was written: its hash does not fit.
     pub edited: bool,
 }
 
-/// Finds the dialect of an engine by its name, or says which engines there are.
+/// Finds the dialect of an engine by its name, or lists the engines.
 pub type FindDialect<'f> = &'f dyn Fn(&str) -> Result<&'static dyn Client, String>;
 
 /// Reads a script. An edited one is read as strictly as any other.
@@ -83,7 +83,7 @@ fn wrong(text: &str, at: usize, problem: impl Into<String>) -> ScriptError {
     ScriptError::Wrong { line, problem: problem.into() }
 }
 
-/// What the lines before the first part say.
+/// The lines before the first part.
 struct Head {
     dialect: &'static dyn Client,
     engine_version: EngineVersion,
@@ -197,7 +197,7 @@ fn head(text: &str, find: FindDialect<'_>) -> Result<(usize, Head), ScriptError>
     Ok((at, head))
 }
 
-/// What a risk's waiver line says must fit the risk.
+/// A waiver line must fit its risk.
 fn cleared(risk: Option<&mut Risk>, clearance: Clearance) -> Result<(), String> {
     let risk = risk.ok_or("a waiver needs a risk before it")?;
     let fits = match &clearance {
@@ -245,7 +245,7 @@ impl Head {
     }
 }
 
-/// Where a statement stands.
+/// The place of a statement.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Place {
     /// Before or after all parts, or between two.
@@ -265,7 +265,7 @@ enum Place {
     End,
 }
 
-/// What is read of everything after the head.
+/// Everything after the head.
 struct Body<'t> {
     dialect: &'static dyn Client,
     head: &'t Head,
@@ -343,7 +343,7 @@ impl Body<'_> {
 
     fn mark(&mut self, line: Line, at: usize) -> Result<(), String> {
         let inside = !matches!(self.place, Place::Outside | Place::Closing | Place::End);
-        // The state in which a part begins is said before its frame.
+        // The state in which a part begins is before its frame.
         let is_first = matches!(line, Line::From(_)) && self.framed == 0;
         if !is_first {
             self.frame_is_whole()?;

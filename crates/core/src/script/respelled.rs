@@ -1,5 +1,5 @@
 //! What a script promises of objects that the engine may spell in its own way: enough to tell an object that is another one from an
-//! object whose expressions are only spelled otherwise than expected.
+//! object whose expressions only have another spelling than expected.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -18,7 +18,7 @@ pub struct Respelled {
 }
 
 impl Respelled {
-    /// What is to be said of the way from `have` to `want`, which hold nothing unproven or not managed. `recreated` objects are the
+    /// The promises for the way from `have` to `want`, which hold nothing unproven or not managed. `recreated` objects are the
     /// same in both, but pass through the engine, too.
     pub fn new(dialect: &dyn Planner, have: &Model, want: &Model, recreated: &[ObjectKey]) -> Option<Respelled> {
         let recreated: BTreeSet<&ObjectKey> = recreated.iter().collect();
@@ -42,7 +42,7 @@ impl Respelled {
         Some(Respelled { rest: want.without(&listed).fingerprint(), shape: shapes.fingerprint(), objects })
     }
 
-    /// The objects that are spelled otherwise; none if something else differs.
+    /// The objects that have another spelling; none if something else differs.
     pub(super) fn differing(&self, dialect: &dyn Planner, found: &Model) -> Option<Vec<String>> {
         let listed: Vec<String> = self.objects.iter().map(|outcome| outcome.object.clone()).collect();
         if found.without(&listed).fingerprint() != self.rest {

@@ -63,7 +63,7 @@ impl Aspects {
         ACCESS.1.iter().any(|aspect| self.minds(*aspect))
     }
 
-    /// Whether differences count as they do if nothing is said.
+    /// Whether differences count as by default.
     pub fn is_default(&self) -> bool {
         *self == Aspects::default()
     }

@@ -1,4 +1,4 @@
-//! What of a difference can be chosen by itself.
+//! The parts of a difference that can be chosen by themselves.
 
 use std::collections::BTreeSet;
 use std::fmt;
@@ -8,7 +8,7 @@ use smol_str::SmolStr;
 use crate::compare::{Aspect, Change, Comparison, ConstraintKind, Difference};
 use crate::model::{Check, Definition, ForeignKey, Key, Model, Name, Object, ObjectKey, Table, Unordered};
 
-/// What can be chosen by itself: an object, or a column or constraint of a table that both sides have.
+/// A part that can be chosen by itself: an object, or a column or constraint of a table that both sides have.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Element {
     /// The object, by its name in want, or in have where it is only there.

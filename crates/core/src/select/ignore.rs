@@ -87,7 +87,7 @@ impl Ignoring<'_> {
         if self.aspects.minds_access() {
             self.access(&have.access, &mut want.access);
         }
-        // The statement as it was written says something else now.
+        // The statement as it was written is not that of the definition any more.
         if before == want.definition {
             want.text = text;
         }

@@ -10,7 +10,7 @@ use crate::model::{Column, Definition, Name, Object, Table, Unordered};
 pub fn mixed(have: &Object, want: &Object, chosen: &BTreeSet<&ElementPart>) -> Object {
     let (Some(old), Some(new)) = (have.as_table(), want.as_table()) else { unreachable!("only tables have parts") };
     let mut object = have.clone();
-    // What is said of the object as a whole is of the side that the rest of it is from.
+    // Privileges and search path are from the side of the rest of the object.
     if chosen.contains(&ElementPart::Object) {
         object.access.clone_from(&want.access);
         object.names_in.clone_from(&want.names_in);

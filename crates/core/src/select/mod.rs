@@ -37,11 +37,11 @@ use reverted::Reverted;
 pub struct Selected {
     /// Have, with the chosen differences resolved.
     pub want: Model,
-    /// What was included because the choice needs it.
+    /// Elements that were included because the choice needs them.
     pub included: Vec<Included>,
-    /// What is chosen, with what was included.
+    /// The chosen and included elements.
     pub chosen: BTreeSet<Element>,
-    /// What differs and is not chosen.
+    /// The differences that are not chosen.
     pub left: BTreeSet<Element>,
     /// The same as the result calls it: what is renamed only in want has its name in have.
     pub kept: Vec<Element>,

@@ -1,4 +1,4 @@
-//! What a choice needs so that the result is a schema that an engine takes: the table under a view, the key under a foreign key, and
+//! The needs of a choice, so that the result is a schema that an engine takes: the table under a view, the key under a foreign key, and
 //! the removal of what depends on something that is removed.
 
 use std::collections::{BTreeMap, BTreeSet};

@@ -75,12 +75,12 @@ impl From<&Change<'_>> for ChangeKind {
 /// Which differences are chosen: those that a pattern of `only` matches (all, if there is none), none of `except` does, and
 /// that are changes of the right kind.
 ///
-/// What is on a table or view, as an index or trigger is, follows it, unless a pattern names it.
+/// An index, trigger or policy follows its table or view, unless a pattern names it.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Selection {
-    /// What is chosen; empty: everything.
+    /// Patterns of what is chosen; empty: everything.
     pub only: Vec<DifferencePattern>,
-    /// What is not.
+    /// Patterns of what is not.
     pub except: Vec<DifferencePattern>,
     /// The kinds of change that are chosen; empty: all.
     pub changes: Vec<ChangeKind>,
@@ -120,7 +120,7 @@ impl Selection {
 pub struct Choice {
     /// Selections that have a name.
     pub selections: Vec<Selection>,
-    /// What narrows them down.
+    /// Conditions.
     pub narrowed: Selection,
 }
 

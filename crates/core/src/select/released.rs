@@ -1,4 +1,4 @@
-//! What a release of chosen differences has released: not what was left alone, though it is there.
+//! The released part of a release of chosen differences: without what was left alone.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -7,7 +7,7 @@ use super::{ElementPart, resolved};
 use crate::compare::{Privileges, Renames, compare_with};
 use crate::model::{Model, ObjectKey};
 
-/// The structure that a ledger keeps: what was found after the release, but for the elements that the choice left out, which are as
+/// The structure that a ledger keeps: what was found after the release, except for the elements that the choice left out, which are as
 /// the release before knows them. `left` are elements in words, as scripts have them.
 pub fn released(dialect: &dyn Privileges, found: Model, before: Option<&Model>, left: &[String]) -> Model {
     if left.is_empty() {

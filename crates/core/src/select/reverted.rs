@@ -18,7 +18,7 @@ pub struct Reverted {
     constraints: Vec<(ObjectKey, ElementPart, ElementPart)>,
     /// Renames that are made though they are not chosen: want gives have's name to something else.
     pub forced: Vec<Element>,
-    /// What has the former name of a renamed object in want, and is not chosen.
+    /// Objects that have the former name of a renamed object in want, and are not chosen.
     dropped: Vec<ObjectKey>,
 }
 

@@ -33,9 +33,9 @@ pub struct Snapshot {
     pub git: Option<GitRevision>,
     /// The source files.
     pub sources: Vec<SourceFile>,
-    /// What of a database the project is responsible for.
+    /// The part of a database that the project is responsible for.
     pub scope: Scope,
-    /// What they say.
+    /// The texts of the files.
     pub model: Model,
     /// The words of statements that run code: what they name is left alone in a database.
     pub unread: Vec<String>,
@@ -104,10 +104,10 @@ pub struct SnapshotFile {
     /// SHA-256 over the canonical structure; see docs/snapshot-format.md.
     fingerprint: Fingerprint,
     sources: Vec<SourceFile>,
-    /// What the project is responsible for; nothing: everything.
+    /// Objects that the project is responsible for; empty: all.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     manages: Vec<String>,
-    /// What it is not.
+    /// Objects that it is not responsible for.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     ignores: Vec<String>,
     /// The words of the statements in the sources that run code, in lower case.
@@ -131,7 +131,7 @@ struct ObjectRecord {
     text: String,
     #[serde(default, skip_serializing_if = "Formerly::is_empty")]
     formerly: Formerly,
-    /// Whose it is and who may do what with it.
+    /// Owner and privileges.
     #[serde(default, skip_serializing_if = "Clauses::is_empty")]
     access: Clauses,
     /// The objects that it needs.

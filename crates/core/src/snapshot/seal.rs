@@ -4,7 +4,7 @@ use sha2::{Digest, Sha256};
 
 use crate::model::hex;
 
-/// What stands in the seal's place while the hash is taken.
+/// The text in the place of the seal while the hash is computed.
 pub const BLANK: &str = "0000000000000000000000000000000000000000000000000000000000000000";
 
 const MARK: &str = "\"seal\": \"";

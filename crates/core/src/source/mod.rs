@@ -6,7 +6,7 @@ use std::sync::Arc;
 /// One text: a file of a source folder, a SQL dump, or a definition that a live database holds.
 #[derive(Debug, Clone)]
 pub struct Source {
-    /// What a person knows it by: a path relative to the project, or `sqlite:prod.db, table hives`.
+    /// The name in messages: a path relative to the project, or `sqlite:prod.db, table hives`.
     pub name: Arc<str>,
     /// The whole text. Spans are byte offsets into it.
     pub text: Arc<str>,
