@@ -77,14 +77,14 @@ impl From<ChangeOption> for ChangeKind {
     }
 }
 
-/// What a choice has made of want.
+/// Want after a choice.
 #[derive(Debug, Default)]
 pub struct Chosen {
     /// The aspects that count.
     pub aspects: Aspects,
-    /// What was included because it is needed.
+    /// Elements that were included because they are needed.
     pub included: Vec<Included>,
-    /// What differs and is left out.
+    /// Differences that are left out.
     pub left: BTreeSet<Element>,
     /// The same as the result calls it.
     pub kept: Vec<Element>,
@@ -95,9 +95,9 @@ pub struct Chosen {
 /// A choice in a document.
 #[derive(Debug, Serialize)]
 pub struct JsonChoice {
-    /// What was included, and why.
+    /// Included elements, with the reasons.
     included: Vec<JsonIncluded>,
-    /// What differs and is left out.
+    /// Differences that are left out.
     left_out: Vec<String>,
     /// How many differences are ignored, by aspect.
     ignored: std::collections::BTreeMap<&'static str, usize>,
@@ -242,7 +242,7 @@ impl Chosen {
         self.notes().iter().for_each(|note| note!("{note}"));
     }
 
-    /// What was left out and ignored, in words: a line each.
+    /// The differences that were left out and ignored: a line each.
     pub fn notes(&self) -> Vec<String> {
         let mut notes = Vec::new();
         if !self.left.is_empty() {

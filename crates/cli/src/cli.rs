@@ -85,7 +85,7 @@ impl Command {
         }
     }
 
-    /// What the command's result is written as.
+    /// The format of the command's result.
     pub fn format(&self) -> Format {
         match self {
             Command::Build(command) => command.format,
@@ -146,7 +146,7 @@ mod tests {
 
     use super::*;
 
-    /// `docs/cli.md` is what clap says of the commands. Regenerate it with WEVRUN_WRITE_DOCS=1.
+    /// `docs/cli.md` is clap's description of the commands. Regenerate it with WEVRUN_WRITE_DOCS=1.
     #[test]
     fn the_reference_is_what_the_program_says() {
         let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/cli.md");

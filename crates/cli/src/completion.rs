@@ -1,4 +1,4 @@
-//! What a shell offers for an argument: names from the project in the current folder.
+//! Completions of arguments in a shell: names from the project in the current folder.
 
 use std::ffi::OsStr;
 

@@ -11,7 +11,7 @@ use wevrun_engines::LiveError;
 pub enum Outcome {
     /// Done, or no difference.
     Done = 0,
-    /// What was looked at has problems: the source does not build, a target can't be asked.
+    /// The input has problems: the source does not build, a target can't be asked.
     Problems = 1,
     /// Differences or drift were found.
     Differences = 3,
@@ -28,9 +28,9 @@ pub enum Outcome {
 pub struct Failure {
     /// The exit status: 1 failed, 2 wrong usage.
     pub status: u8,
-    /// What is wrong; empty if the diagnostics say it all.
+    /// The mistake; empty if the diagnostics have it.
     pub message: String,
-    /// What to do.
+    /// The help text.
     pub help: Vec<String>,
     /// Findings, with the sources that they point into.
     pub diagnostics: Vec<Diagnostic>,
@@ -38,7 +38,7 @@ pub struct Failure {
     pub sources: Vec<Source>,
 }
 
-/// What every command gives.
+/// The result of every command.
 pub type Ended<T = Outcome> = Result<T, Failure>;
 
 impl Failure {
@@ -69,7 +69,7 @@ impl Failure {
         Failure { diagnostics, sources, ..Failure::new(message) }
     }
 
-    /// What a live database's error means for the person.
+    /// An error of a live database as a failure of the command.
     pub fn live(name: &str, error: &LiveError) -> Failure {
         let failure = Failure::new(format!("{name}: {error}"));
         match error {

@@ -16,7 +16,7 @@ pub fn read_text(path: &Path) -> Ended<String> {
     String::from_utf8(read_bytes(path)?).map_err(|_| Failure::new(format!("{} is not UTF-8 text", path.display())))
 }
 
-/// Where a result goes: `-` is standard output; a link, a device or a pipe is written through and stays what it is.
+/// The destination of a result: `-` is standard output; a link, a device or a pipe is written through and stays what it is.
 pub fn write_result(path: &Path, content: &[u8]) -> Ended<()> {
     let failed =
         |error: std::io::Error| Failure::new(format!("{} can't be written: {}", path.display(), reason(&error)));

@@ -67,7 +67,7 @@ fn log(verbose: u8) {
     log.with_ansi(std::io::IsTerminal::is_terminal(&std::io::stderr())).init();
 }
 
-/// What clap says of wrong arguments; to a machine also as a document.
+/// The error of clap for wrong arguments; with `--format json` also as a document.
 fn wrong_usage(error: &clap::Error) -> ! {
     let arguments: Vec<String> = std::env::args().collect();
     let json = arguments.iter().any(|argument| argument == "--format=json")

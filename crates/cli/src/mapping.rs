@@ -1,4 +1,4 @@
-//! Names of have that stand for other names of want: `--map` and `[[map]]`.
+//! Mapped names: `--map` and `[[map]]`.
 
 use clap::Args;
 use wevrun_core::diagnostics::{Code, Diagnostic};

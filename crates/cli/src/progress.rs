@@ -1,4 +1,4 @@
-//! What takes longer than a second shows how far it is: a bar on a terminal, else a line on standard error.
+//! Progress of work that takes longer than a second: a bar on a terminal, else a line on standard error.
 
 use std::io::{IsTerminal, stderr};
 use std::sync::mpsc::{RecvTimeoutError, channel};
@@ -10,7 +10,7 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use crate::output::print::{is_quiet, note};
 use crate::output::style::{self, paint};
 
-/// After this long it is said what is going on, and after ten times as long again.
+/// The time after which a line names the work; after ten times as long, again.
 const PATIENCE: Duration = Duration::from_secs(1);
 
 /// Does something, saying what it is if it takes long.

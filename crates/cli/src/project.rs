@@ -1,4 +1,4 @@
-//! `wevrun.toml`: where a project is and what it says.
+//! `wevrun.toml`: finds and reads the settings of a project.
 
 use std::collections::BTreeMap;
 use std::env;
@@ -37,15 +37,15 @@ pub const WAIVERS: &str = "waivers.toml";
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 #[schemars(title = "Wevrun project")]
 pub struct ProjectFile {
-    /// What the project is.
+    /// The project.
     pub project: ProjectSection,
     /// The live databases, by name.
     #[serde(default)]
     pub targets: BTreeMap<String, TargetSection>,
-    /// What counts as a difference.
+    /// The aspects that count as differences.
     #[serde(default)]
     pub compare: CompareSection,
-    /// Names on the targets that stand for other names of the source.
+    /// Names on the targets, with the names in the source.
     #[serde(default)]
     pub map: Vec<MapSection>,
     /// Under which defaults the sources are read, where the engine is MariaDB: `character-set`, `collation` and `sql-mode` of the
@@ -58,7 +58,7 @@ pub struct ProjectFile {
     pub selections: BTreeMap<String, SelectionSection>,
 }
 
-/// What counts as a difference. `wevrun explain aspects` lists the aspects.
+/// The aspects that count as differences. `wevrun explain aspects` lists the aspects.
 #[derive(Debug, Default, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct CompareSection {
@@ -72,7 +72,7 @@ pub struct CompareSection {
     pub mind: Vec<Spanned<String>>,
 }
 
-/// A name on the targets that stands for another name of the source.
+/// A name on the targets, and the name in the source.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct MapSection {
@@ -95,11 +95,11 @@ pub struct MapSection {
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct SelectionSection {
-    /// What is chosen: `["table:apiary_*", "column:hives.weight"]`. Without it, everything.
+    /// The chosen differences: `["table:apiary_*", "column:hives.weight"]`. Without it, everything.
     #[serde(default)]
     #[schemars(with = "Vec<String>")]
     pub only: Vec<Spanned<String>>,
-    /// What is not, in the same form.
+    /// The differences that are not chosen, in the same form.
     #[serde(default)]
     #[schemars(with = "Vec<String>")]
     pub except: Vec<Spanned<String>>,
@@ -108,7 +108,7 @@ pub struct SelectionSection {
     pub change: Vec<ChangeOption>,
 }
 
-/// What the project is.
+/// The project.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct ProjectSection {
@@ -125,19 +125,19 @@ pub struct ProjectSection {
     #[serde(default = "default_source")]
     #[schemars(with = "Vec<String>")]
     pub source: Vec<Spanned<String>>,
-    /// What of a database the project is responsible for: `["schema:public", "table:app_*"]`. Without it, everything that is not
+    /// The objects of a database that the project is responsible for: `["schema:public", "table:app_*"]`. Without it, all that are not
     /// ignored. Nothing else is ever compared, changed or removed.
     #[serde(default)]
     #[schemars(with = "Vec<String>")]
     pub manages: Vec<Spanned<String>>,
-    /// What the project is not responsible for, in the same form.
+    /// The objects that the project is not responsible for, in the same form.
     #[serde(default)]
     #[schemars(with = "Vec<String>")]
     pub ignores: Vec<Spanned<String>>,
     /// Functions that the application registers, which the engine alone does not know.
     #[serde(default)]
     pub functions: Vec<String>,
-    /// The URL of a server that spells what the source says, as `--scratch` does. `${NAME}` stands for the environment variable NAME.
+    /// The URL of a server that spells the source, as `--scratch` does. `${NAME}` is replaced by the environment variable NAME.
     #[serde(default)]
     #[schemars(with = "Option<String>")]
     pub scratch: Option<Spanned<String>>,
@@ -151,7 +151,7 @@ pub struct ProjectSection {
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct TargetSection {
-    /// Its URL. `${NAME}` stands for the environment variable NAME.
+    /// Its URL. `${NAME}` is replaced by the environment variable NAME.
     #[schemars(with = "String")]
     pub url: Spanned<String>,
 }
@@ -183,7 +183,7 @@ pub struct Project {
     pub globs: GlobSet,
     /// The globs, as they are written.
     glob_places: Vec<Spanned<String>>,
-    /// What of a database the project is responsible for.
+    /// The part of a database that the project is responsible for.
     pub scope: Scope,
     /// Functions that the application registers.
     pub functions: Vec<String>,
@@ -191,11 +191,11 @@ pub struct Project {
     pub aspects: Aspects,
     /// Choices of differences, by name.
     pub selections: BTreeMap<String, Selection>,
-    /// Names on the targets that stand for other names of the source.
+    /// Names on the targets, with the names in the source.
     pub maps: Vec<ProjectRule>,
     /// The URL of the scratch server, not expanded.
     scratch: Option<Spanned<String>>,
-    /// What is said before the sources say anything.
+    /// The settings that are applied before the sources.
     pub settings: Session,
     /// Findings that are warnings here.
     pub tolerate: Vec<Code>,
@@ -372,7 +372,7 @@ impl Project {
         self.scratch.as_ref().map(|url| self.database(url, "the URL of the scratch server")).transpose()
     }
 
-    /// The database of a URL that the settings hold; `what` says which one.
+    /// The database of a URL that the settings hold; `what` names it in errors.
     fn database(&self, url: &Spanned<String>, what: &str) -> Ended<DatabaseUrl> {
         let wrong = |code: Code, problem: String, help: &str| {
             let diagnostic = Diagnostic::new(code, problem).at(place(url.span()), what).help(help);
@@ -429,7 +429,7 @@ fn expand(text: &str) -> Result<String, String> {
     Ok(out + rest)
 }
 
-/// What the TOML reader says, at its place, with the nearest valid key.
+/// The error of the TOML reader, at its place, with the nearest valid key.
 fn toml_failure(source: &Source, error: &toml::de::Error, code: Code) -> Failure {
     let message = error.message().replace('\n', " ");
     let mut diagnostic = Diagnostic::new(code, message.clone());
@@ -451,7 +451,7 @@ fn toml_failure(source: &Source, error: &toml::de::Error, code: Code) -> Failure
 mod tests {
     use super::*;
 
-    /// The shipped JSON Schemas are what the code says. Regenerate them with WEVRUN_WRITE_DOCS=1.
+    /// The shipped JSON Schemas are those of the code. Regenerate them with WEVRUN_WRITE_DOCS=1.
     #[test]
     fn the_shipped_schemas_are_what_the_code_says() {
         let shipped = [

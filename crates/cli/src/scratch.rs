@@ -12,15 +12,15 @@ use wevrun_engines::{DatabaseUrl, LiveError, registry::dialect};
 use crate::failure::{Ended, Failure};
 use crate::progress;
 
-/// What a scratch server says of a model.
+/// The answer of a scratch server for a model.
 pub struct Spelled {
-    /// How many objects it spells otherwise than they are written; none if it did not take all of them.
+    /// The number of objects that it spells differently than they are written; none if it did not take all of them.
     pub otherwise: Option<usize>,
-    /// What it refuses.
+    /// The statements that it refuses.
     pub refusals: Vec<Refusal>,
 }
 
-/// Lets a scratch server spell a model.
+/// Spells a model on a scratch server.
 pub fn spell(url: &DatabaseUrl, version: EngineVersion, model: &mut Model) -> Ended<Spelled> {
     let dialect = dialect(url.engine());
     let nothing = Model::empty();

@@ -68,25 +68,25 @@ impl fmt::Display for Side {
 
 /// A side that has been read.
 pub struct Loaded {
-    /// What the person called it.
+    /// Its name on the command line.
     pub name: String,
     /// The engine.
     pub engine: &'static Engine,
     /// The oldest version that it is for; of a live side, the one that it has, where that matters.
     pub engine_version: Option<EngineVersion>,
-    /// How many objects a scratch server spelled otherwise than we could, if one was asked.
+    /// The number of objects that a scratch server spelled differently than we could, if one was asked.
     pub spelled: Option<usize>,
     /// The project's name, if the side knows it.
     pub project: Option<String>,
-    /// What of a database its project is responsible for.
+    /// The part of a database that its project is responsible for.
     pub scope: Scope,
-    /// What it holds.
+    /// Its model.
     pub model: Model,
     /// The texts that the model's locations refer to.
     pub sources: Vec<Source>,
     /// Warnings and notes.
     pub diagnostics: Vec<Diagnostic>,
-    /// What is said in statements that run code.
+    /// Names in statements that run code.
     pub unread: Vec<Unread>,
     /// The connection, if it is live.
     pub live: Option<Box<dyn Database>>,
@@ -100,7 +100,7 @@ pub struct Loaded {
     pub raw: Vec<(PathBuf, Vec<u8>)>,
 }
 
-/// What sides are resolved against.
+/// The context in which sides are resolved.
 pub struct Context {
     /// The current project, if there is one.
     pub project: Option<Project>,
@@ -108,7 +108,7 @@ pub struct Context {
     pub engine: Option<&'static Engine>,
     /// Whether the engine itself is asked for its opinion of sources.
     pub second_opinion: bool,
-    /// Where a server may spell what sources say.
+    /// A server that may spell sources.
     pub scratch: Option<DatabaseUrl>,
 }
 
@@ -155,7 +155,7 @@ impl Loaded {
 }
 
 impl Context {
-    /// What a text on the command line means.
+    /// The meaning of a text on the command line.
     pub fn side(&self, text: &str) -> Ended<Side> {
         if text == "empty" {
             return Ok(Side::Empty);
@@ -221,12 +221,12 @@ impl Context {
         }
     }
 
-    /// Lets sides that do not say their engine have that of a database beside them, unless `--engine` says another.
+    /// Gives sides without an engine that of a database beside them, unless `--engine` is another.
     pub fn beside(&mut self, database: &DatabaseUrl) {
         self.engine = self.engine.or(Some(database.engine()));
     }
 
-    /// The engine for sides that do not say theirs.
+    /// The engine for sides without one.
     fn assumed_engine(&self, side: &str) -> Ended<&'static Engine> {
         self.engine.or(self.project.as_ref().map(|project| project.engine)).ok_or_else(|| {
             Failure::usage(format!("{side} does not name its engine")).help("add --engine sqlite or --engine postgres")

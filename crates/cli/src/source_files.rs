@@ -18,7 +18,7 @@ use crate::files;
 
 /// A file of DDL.
 pub struct SourceText {
-    /// What it is called.
+    /// Its name.
     pub shown: String,
     /// Where it is.
     pub path: PathBuf,

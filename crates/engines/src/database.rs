@@ -1,4 +1,4 @@
-//! What every engine's databases can do.
+//! The trait of live databases.
 
 use std::time::Duration;
 
@@ -14,7 +14,7 @@ use wevrun_core::source::Source;
 use crate::error::LiveError;
 use crate::ledger::LedgerEntry;
 
-/// What a connection is for.
+/// The purpose of a connection.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Access {
     /// Reading only: nothing can be changed through it.
@@ -25,7 +25,7 @@ pub enum Access {
     Create,
 }
 
-/// What a database holds.
+/// The contents of a database.
 #[derive(Debug)]
 pub struct Content {
     /// The canonical model.
@@ -34,14 +34,14 @@ pub struct Content {
     pub sources: Vec<Source>,
     /// The engine's version there.
     pub version: Option<EngineVersion>,
-    /// What is worth knowing. Never an error: what can't be read is a [`LiveError::Unreadable`].
+    /// Warnings and notes. Never an error: a definition that can't be read is a [`LiveError::Unreadable`].
     pub diagnostics: Vec<Diagnostic>,
 }
 
-/// Who releases what, for the ledger.
+/// A release, for the ledger.
 #[derive(Debug, Clone)]
 pub struct Release {
-    /// Who.
+    /// The user.
     pub released_by: String,
     /// The script that is run.
     pub script_hash: ScriptHash,
@@ -53,7 +53,7 @@ pub struct Release {
     pub edited: Option<String>,
 }
 
-/// What happens during a deployment, in the order in which it happens. Reporters and journals only consume these.
+/// The events of a deployment, in order. Reporters and journals only consume these.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[serde(tag = "event", rename_all = "kebab-case")]
 pub enum Event<'e> {
@@ -79,14 +79,14 @@ pub enum Event<'e> {
         step: &'e StepId,
         /// How many steps the script has.
         steps: usize,
-        /// What the step does.
+        /// The title of the step.
         title: &'e str,
     },
     /// The step is done; its part may not be committed yet.
     StepDone {
         /// The step.
         step: &'e StepId,
-        /// What the step does.
+        /// The title of the step.
         title: &'e str,
         /// How long it took.
         #[serde(rename = "milliseconds", serialize_with = "as_milliseconds")]
@@ -107,11 +107,11 @@ fn as_milliseconds<S: Serializer>(took: &Duration, serializer: S) -> Result<S::O
 /// A finished deployment.
 #[derive(Debug)]
 pub struct Deployment {
-    /// What the database holds now, read back after the commit.
+    /// The structure read back after the commit.
     pub after: Model,
     /// How long the transaction took.
     pub took: Duration,
-    /// Objects, by kind and name, that the steps made and that the server spells otherwise than expected.
+    /// Objects, by kind and name, that the steps made and that the server spells differently than expected.
     pub respelled: Vec<String>,
 }
 
@@ -144,7 +144,7 @@ pub trait Database: Send {
     fn last_release(&mut self) -> Result<Option<LedgerEntry>, LiveError>;
 }
 
-/// What a server makes of a script in a database of its own.
+/// The result of a script on a server, in a database of its own.
 #[derive(Debug)]
 pub struct Spelling {
     /// The database, as the server gives it; none if it did not take every object.

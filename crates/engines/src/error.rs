@@ -1,4 +1,4 @@
-//! What can go wrong with a live database, in words for the person.
+//! Errors of live databases, in words for the user.
 
 use wevrun_core::model::{Fingerprint, Model};
 
@@ -11,7 +11,7 @@ pub struct Broken {
     pub value: String,
 }
 
-/// What went wrong.
+/// An error.
 #[derive(Debug, thiserror::Error)]
 pub enum LiveError {
     /// There is no such file.
@@ -50,7 +50,7 @@ pub enum LiveError {
     /// No room is left.
     #[error("the disk is full, or the file may not grow further: {0}")]
     DiskFull(String),
-    /// Something that was to be read is gone.
+    /// An object that was to be read is not there any more.
     #[error("another session dropped something in the database while it was read; try again when it is quiet ({0})")]
     Dropped(String),
     /// Somebody changes the structure again and again.
@@ -67,7 +67,7 @@ pub enum LiveError {
     StateDiffers {
         /// The state that the script starts from.
         expected: Fingerprint,
-        /// What is there.
+        /// The present state.
         found: Box<Model>,
     },
     /// Objects are neither as the script finds them nor as one of its steps leaves them.
@@ -78,13 +78,13 @@ pub enum LiveError {
     StepFailed {
         /// Which one, from 1; 0 before the first.
         number: usize,
-        /// What it does.
+        /// Its title.
         title: String,
         /// The statement.
         statement: String,
         /// Why, in the engine's words or ours.
         message: String,
-        /// What kind of failure it is, where that matters.
+        /// The kind of failure, where that matters.
         cause: Box<LiveError>,
     },
     /// Foreign keys would have values without a row in the parent.
@@ -96,9 +96,9 @@ pub enum LiveError {
     /// All steps ran, and the outcome is not what was wanted.
     #[error("the steps ran, but the outcome is not what the script promises")]
     ProofFailed {
-        /// What the script promises.
+        /// The promise of the script.
         expected: Fingerprint,
-        /// What came out.
+        /// The result.
         found: Box<Model>,
     },
     /// A statement of the script ended the transaction.
@@ -107,9 +107,9 @@ pub enum LiveError {
     /// It was committed, as far as the connection could tell, and a new connection finds something else.
     #[error("a new connection does not find the structure that the script promises")]
     NotCommitted {
-        /// What the script promises.
+        /// The promise of the script.
         expected: Fingerprint,
-        /// What there is.
+        /// The present state.
         found: Box<Model>,
     },
     /// It was committed, and could not be read back.
@@ -125,7 +125,7 @@ pub enum LiveError {
         done: usize,
         /// How many there are.
         parts: usize,
-        /// What went wrong in the next one.
+        /// The error of the next one.
         cause: Box<LiveError>,
     },
     /// The role may not read the ledger.
@@ -134,7 +134,7 @@ pub enum LiveError {
     /// The engine refused to let the ledger be written.
     #[error("the ledger can't be written: {words}")]
     LedgerNotWritten {
-        /// What the engine says.
+        /// The engine's message.
         words: String,
         /// The rights that it takes, where the engine has rights.
         rights: Option<&'static str>,

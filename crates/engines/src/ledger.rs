@@ -5,7 +5,7 @@
 pub struct LedgerEntry {
     /// When, in UTC: `2026-11-23T06:23:10Z`.
     pub released_at: String,
-    /// Who.
+    /// The user.
     pub released_by: String,
     /// The project's name.
     pub project: String,

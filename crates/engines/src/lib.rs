@@ -3,8 +3,8 @@
 //! A new engine is a dialect crate, a folder here that implements [`LiveEngine`], and a line in [`registry`].
 
 mod address;
-mod course;
 mod database;
+mod deployer;
 mod error;
 mod ledger;
 mod live;

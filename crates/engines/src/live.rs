@@ -1,4 +1,4 @@
-//! What an engine offers for its live databases. Each engine implements it in its folder's `mod.rs`.
+//! The trait of an engine's live databases. Each engine implements it in its folder's `mod.rs`.
 
 use std::path::Path;
 
@@ -29,7 +29,7 @@ pub trait LiveEngine: Sync {
     /// Opens a database.
     fn open(&self, address: &Address, access: Access) -> Result<Box<dyn Database>, LiveError>;
 
-    /// Lets a server spell what a script creates: in a temporary database of its own, which is dropped afterwards.
+    /// Spells on a server what a script creates: in a temporary database of its own, which is dropped afterwards.
     ///
     /// Errors if the engine stores definitions as they were written, if no database can be created there, or if the connection
     /// is lost.
@@ -50,7 +50,7 @@ pub trait LiveEngine: Sync {
         Err(LiveError::NotFound(path.display().to_string()))
     }
 
-    /// What a new project of the engine begins with.
+    /// The first files of a new project of the engine.
     fn starter(&self) -> Starter;
 
     /// The version that is compiled in, if the engine is a library.
@@ -65,7 +65,7 @@ pub trait LiveEngine: Sync {
     }
 }
 
-/// What a new project begins with.
+/// The first files of a new project.
 pub struct Starter {
     /// The URL of a target, with an environment variable.
     pub url: &'static str,

@@ -7,7 +7,7 @@ use crate::error::LiveError;
 use crate::registry;
 use crate::url::DatabaseUrl;
 
-/// Lets the server of a database spell what a script creates: see [`LiveEngine::spell`](crate::live::LiveEngine::spell).
+/// Spells what a script creates on the server of a database: see [`LiveEngine::spell`](crate::live::LiveEngine::spell).
 pub fn spell(url: &DatabaseUrl, script: &Script) -> Result<Spelling, LiveError> {
     registry::live(url.engine()).spell(url.address(), script)
 }

@@ -136,7 +136,7 @@ impl fmt::Debug for DatabaseUrl {
 const SHOWN: [&str; 8] =
     ["host", "hostaddr", "port", "dbname", "user", "sslmode", "application_name", "connect_timeout"];
 
-/// The URL without a password, wherever in it one can stand. Whatever is before the last `@` may be a part of it, also when the
+/// The URL without a password, wherever in it one can be. Whatever is before the last `@` may be a part of it, also when the
 /// URL is malformed; of that, only a plain user name is shown.
 fn without_secrets(url: &str) -> String {
     let (scheme, rest) = url.split_once("://").unwrap_or(("postgres", url));

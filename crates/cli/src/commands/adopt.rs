@@ -111,7 +111,7 @@ impl Adopt {
         Ok(Outcome::Done)
     }
 
-    /// Builds what was written; the codes of what is wrong with it though the engine has it: references to what is not there, say.
+    /// Builds the written files. Returns the codes of errors in objects that the engine has: references to missing objects, for example.
     fn build(&self) -> (Ended<Loaded>, Vec<Code>) {
         let context = Context { project: None, engine: None, second_opinion: true, scratch: None };
         let built = context.load(&Side::Folder(self.into.clone()));
@@ -123,7 +123,7 @@ impl Adopt {
         (built, codes)
     }
 
-    /// What was written builds, and to the same.
+    /// The written files build, to the same structure.
     fn prove(&self, built: Ended<Loaded>, model: &Model) -> Ended<()> {
         let built = built.map_err(|failure| Failure {
             message: format!("{} was written, but needs a look before it builds", self.into.display()),

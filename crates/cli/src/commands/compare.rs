@@ -62,7 +62,7 @@ pub struct Compare {
     pub format: Format,
 }
 
-/// What `--fail-on` takes.
+/// A value of `--fail-on`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum FailOn {
     /// An object that can't be compared without the engine
@@ -131,7 +131,7 @@ pub struct Sides {
     #[arg(long, value_parser = registry::engine)]
     pub engine: Option<&'static Engine>,
 
-    /// Names of have that stand for other names of want
+    /// Names of have, with the names of want
     #[command(flatten)]
     pub map: MapOptions,
 
@@ -180,7 +180,7 @@ impl Sides {
     }
 }
 
-/// Whether a side is a source: what is found in a live database's own definitions is nobody's to correct here.
+/// Whether a side is a source: findings in the definitions of a live database can't be corrected here.
 pub fn is_correctable(side: &Loaded) -> bool {
     side.live.is_none()
 }
@@ -199,12 +199,12 @@ pub fn print_source_findings(sides: &[&Loaded]) {
     with_sources(sides).for_each(|side| diagnostics::print(&side.diagnostics, &side.sources));
 }
 
-/// What of a database the comparison of two sides is about: want's project says it, or else have's.
+/// The part of a database that a comparison is about: that of want's project, or else of have's.
 pub fn scope(have: &Loaded, want: &Loaded) -> Scope {
     if want.scope.is_everything() { have.scope.clone() } else { want.scope.clone() }
 }
 
-/// Lets want have what have has and code in want's sources names: nobody knows whether that code makes it. Gives these objects.
+/// Adds to want the objects of have that code in want's sources names: that code may make them. Returns these objects.
 pub fn keep_unread(have: &Loaded, want: &mut Loaded) -> Vec<ObjectKey> {
     let kept = unread::keep(&want.unread, &have.model, &mut want.model);
     want.diagnostics.extend(kept.iter().map(unread::Kept::diagnostic));

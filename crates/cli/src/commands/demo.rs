@@ -40,7 +40,7 @@ macro_rules! demo_files {
 
 type Files = &'static [(&'static str, &'static str)];
 
-/// What the demo plays on one engine.
+/// The demo on one engine.
 struct Play {
     /// The engine's name.
     engine: &'static str,
@@ -52,7 +52,7 @@ struct Play {
     rows: &'static str,
     by_hand: &'static str,
     waivers: &'static str,
-    /// What release 2 brings besides what was done by hand.
+    /// The changes of release 2 besides those by hand.
     news: &'static str,
 }
 
@@ -263,7 +263,7 @@ impl Stage {
         }
     }
 
-    /// What a person would do with the engine's own client; the same connection as all others does it here.
+    /// Statements that a user would run with the engine's own client; here they run on the same connection.
     fn client(&self, name: &str, sql: &str) -> Ended<()> {
         self.prompt(&format!("{}{name}", self.play.client));
         wevrun_engines::execute(&self.database, sql).map_err(Failure::new)

@@ -59,7 +59,7 @@ pub struct Deploy {
     #[arg(long, value_name = "REASON")]
     pub edited: Option<String>,
 
-    /// Names of the target that stand for other names of the desired schema
+    /// Names of the target, with the names of the desired schema
     #[command(flatten)]
     pub map: MapOptions,
 
@@ -76,7 +76,7 @@ pub struct Deploy {
     pub format: Format,
 }
 
-/// What `--format json` says of a deployment that was done.
+/// A completed deployment for `--format json`.
 #[derive(Serialize)]
 struct Report<'r> {
     ok: bool,
@@ -99,7 +99,7 @@ struct StepTime {
     milliseconds: f64,
 }
 
-/// What `--format json` says of a deployment that is held back.
+/// A blocked deployment for `--format json`.
 #[derive(Serialize)]
 struct Held {
     ok: bool,
@@ -107,12 +107,12 @@ struct Held {
     diagnostics: Vec<JsonDiagnostic>,
 }
 
-/// What is deployed to.
+/// The target of a deployment.
 struct Target<'t> {
-    /// What the person called it.
+    /// Its name on the command line.
     name: &'t str,
     url: &'t DatabaseUrl,
-    /// What shall be there, if it is known.
+    /// The desired structure, if it is known.
     want: Option<&'t Model>,
 }
 
@@ -217,7 +217,7 @@ impl Deploy {
         }
     }
 
-    /// A script is run as it was written, or the person says why not.
+    /// A script is run as it was written, unless the user gives a reason for an edit.
     fn require_unedited(&self, path: &Path, edited: bool) -> Ended<()> {
         match &self.edited {
             None if edited => Err(Failure::new(format!(
@@ -231,7 +231,7 @@ impl Deploy {
         }
     }
 
-    /// Says which risks hold the script back.
+    /// Prints the risks that block the script.
     fn held(&self, script: &Steps) -> Outcome {
         if self.format == Format::Json {
             let risks = script.blocked_by().into_iter().map(JsonRisk::new).collect();
@@ -241,7 +241,7 @@ impl Deploy {
         Outcome::Blocked
     }
 
-    /// Says why another version of the engine than the built-in one must run the script, if it must.
+    /// The reason why the built-in engine can't run the script, if it can't.
     fn for_client_only(&self, script: &Steps) -> Option<Outcome> {
         let built_in = registry::live(script.engine).built_in_version()?;
         if script.plan.client_only.is_empty() || built_in <= script.engine_version {
@@ -385,13 +385,13 @@ impl Deploy {
     }
 }
 
-/// Whether the server may have committed, and could not say so any more.
+/// Whether the server may have committed without an answer.
 fn lost_at_commit(error: &LiveError) -> bool {
     matches!(error, LiveError::StepFailed { statement, cause, .. }
         if statement == "COMMIT" && matches!(**cause, LiveError::ConnectionLost(_)))
 }
 
-/// One line a step, with its time. A deployment goes on even if nobody can read about it any more.
+/// One line a step, with its time. A deployment continues even if its output can't be written.
 fn report(event: Event<'_>) {
     let mut out = anstream::stdout().lock();
     let _ = match event {
@@ -415,7 +415,7 @@ fn milliseconds(took: Duration) -> String {
     format!("{:.1} ms", took.as_secs_f64() * 1000.0)
 }
 
-/// Says what went wrong, and what state that `left` the database in.
+/// Prints the error, and the state in which it `left` the database.
 fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> Ended {
     let target = to.name;
     match error {
@@ -497,7 +497,7 @@ fn failed(to: &Target<'_>, script: &Steps, error: &LiveError, left: &str) -> End
     }
 }
 
-/// What came out otherwise than it is wanted; or, if nothing did, what can't be read in the way that the server spells it.
+/// Objects that differ from want after a deployment; if there are none, objects whose spelling can't be read.
 fn not_as_wanted(failure: Failure, comparison: &Comparison<'_>) -> Failure {
     let differing: Vec<String> = comparison.differences.iter().map(|difference| difference.key.to_string()).collect();
     let (heading, objects) = if differing.is_empty() {
@@ -514,7 +514,7 @@ fn shortened(statement: &str) -> String {
     if line.chars().count() > 200 { format!("{}…", line.chars().take(200).collect::<String>()) } else { line }
 }
 
-/// What differs between the target and its last release, where the ledger knows it.
+/// The differences between the target and its last release, if the ledger has it.
 fn since_the_script(to: &Target<'_>, found: &Model) {
     let target = to.name;
     let Ok(mut database) = wevrun_engines::open(to.url, Access::Read) else { return };

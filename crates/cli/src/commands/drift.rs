@@ -39,7 +39,7 @@ pub struct Drift {
     #[arg(long, value_name = "SIDE", add = ArgValueCompleter::new(completion::sides))]
     pub against: Option<String>,
 
-    /// Names of the target that stand for other names of the side that is named with --against
+    /// Names of the target, with the names of the side of --against
     #[command(flatten)]
     pub map: MapOptions,
 
@@ -91,7 +91,7 @@ impl Drift {
         let scope = of_project.map_or(recorded_scope, |project| project.scope.clone());
         live.model = scope.part_of(dialect, &live.model).into_owned();
         let released = scope.part_of(dialect, &released).into_owned();
-        // Have is what was released and want is what is there: what comes was added behind the release's back.
+        // Have is the release and want is the database: a created object was added after the release.
         let live_fingerprint = live.model.fingerprint();
         let chosen = self.choice.apply(&context, &released, &mut live)?;
         let minds_order = chosen.aspects.minds(Aspect::ColumnOrder);

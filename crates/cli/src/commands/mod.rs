@@ -26,7 +26,7 @@ use crate::failure::Ended;
 use crate::project::Project;
 use crate::side::Context;
 
-/// What sides are resolved against, for a command that works without a project too.
+/// The context in which sides are resolved, for a command that also works without a project.
 fn context(directory: Option<&Path>, engine: Option<&'static Engine>) -> Ended<Context> {
     Ok(Context { project: Project::find(directory)?, engine, second_opinion: true, scratch: None })
 }

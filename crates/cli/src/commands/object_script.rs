@@ -1,4 +1,4 @@
-//! What a script does with one object of a comparison.
+//! The steps of a script for one object of a comparison.
 
 use wevrun_core::model::{Model, Pattern, Scope};
 use wevrun_core::plan::Risk;

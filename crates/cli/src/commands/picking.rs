@@ -19,7 +19,7 @@ use crate::pick::{PickResult, pick};
 use crate::project::FILE;
 use crate::side::{Context, Loaded};
 
-/// Lets a person tick differences, and does what they want in the end.
+/// Shows the differences to be ticked, and carries out the decision.
 pub fn run(
     context: &Context,
     have: &mut Loaded,

@@ -68,7 +68,7 @@ pub struct Script {
     pub format: Format,
 }
 
-/// What `--fail-on` takes.
+/// A value of `--fail-on`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum FailOnNothing {
     /// A script without steps
@@ -98,15 +98,15 @@ struct Report<'r> {
 pub struct Made<'m> {
     /// The script.
     pub script: Steps,
-    /// What differs.
+    /// The differences.
     pub comparison: Comparison<'m>,
-    /// What was asked for, as the plan takes it.
+    /// The options of the plan.
     pub script_options: plan::PlanOptions,
     /// The waivers that there are.
     pub waivers: Vec<Waiver>,
 }
 
-/// Lets want have have's objects that the project does not manage, and those that code in want's sources names: they stay.
+/// Adds to want have's objects that the project does not manage, and those that code in want's sources names: they stay.
 pub fn keep_unmanaged(have: &Loaded, want: &mut Loaded) {
     keep_unread(have, want);
     want.scope = scope(have, want);
@@ -194,7 +194,7 @@ pub fn evidence(
     Ok(evidence)
 }
 
-/// Whose the objects of a live database are, if want is a project's.
+/// The ownership of a live database's objects, if want is a project's.
 fn provenance(
     (name, have): (&str, &Model),
     database: &mut dyn Database,
@@ -212,7 +212,7 @@ fn provenance(
     Ok(snapshot.map_or(Provenance::NoLedger, |snapshot| Provenance::Released(Box::new(snapshot.model))))
 }
 
-/// What the ledger says; nothing, with a warning, if the role may not read it.
+/// The entry of the ledger; none, with a warning, if the role may not read it.
 pub fn last_release(name: &str, database: &mut dyn Database) -> Ended<Option<LedgerEntry>> {
     match database.last_release() {
         Err(error @ LiveError::LedgerClosed) => {
@@ -223,7 +223,7 @@ pub fn last_release(name: &str, database: &mut dyn Database) -> Ended<Option<Led
     }
 }
 
-/// What was released last is of the same project, or the person says that another one is meant.
+/// The last release must be of the same project, unless an option allows another one.
 pub fn same_project(target: &str, entry: &LedgerEntry, project: &str, other_project: bool) -> Ended<()> {
     if other_project || [NO_PROJECT, project].contains(&entry.project.as_str()) {
         return Ok(());
@@ -238,7 +238,7 @@ pub fn today() -> String {
     Local::now().format("%Y-%m-%d").to_string()
 }
 
-/// The version that the script is for: want's or the project's, and if neither says one, the target's.
+/// The version that the script is for: want's or the project's, and if neither has one, the target's.
 fn oldest(context: &Context, want: &Loaded, live: Option<EngineVersion>) -> EngineVersion {
     let project = context.project.as_ref().map(|project| project.engine_version);
     want.engine_version.or(project).or(live).unwrap_or(want.engine.default_version)
@@ -386,7 +386,7 @@ fn announce(verb: &str, path: &Path, script: &Steps) {
     }
 }
 
-/// Says what holds a script back, and the way out of each.
+/// Prints the risks that block a script, with the way out of each.
 pub fn report_blocked(script: &Steps) {
     let held = script.blocked_by();
     anstream::eprintln!(

@@ -1,4 +1,4 @@
-//! What a person may ask of a script beside the difference.
+//! Options of the commands that make scripts.
 
 use std::path::PathBuf;
 
@@ -35,7 +35,7 @@ pub struct ScriptOptions {
     pub other_project: bool,
 }
 
-/// What `--index-builds` asks for.
+/// A value of `--index-builds`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum IndexBuilds {
     /// After the transaction, without blocking writes

@@ -80,7 +80,7 @@ impl Snapshot {
     }
 }
 
-/// Writes what was loaded as a snapshot, if it is to be written, and says so.
+/// Writes a loaded side as a snapshot, if it is to be written, and prints a line about it.
 pub fn write(loaded: Loaded, out: Option<&Path>, verb: &str, format: Format, started: Instant) -> Ended {
     let mut read: Vec<PathBuf> = loaded.raw.iter().map(|(path, _)| path.clone()).collect();
     read.extend(loaded.path.clone());

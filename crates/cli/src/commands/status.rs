@@ -33,7 +33,7 @@ pub struct Status {
     pub format: Format,
 }
 
-/// What `--format json` says.
+/// The result for `--format json`.
 #[derive(Serialize)]
 struct Report {
     ok: bool,
@@ -49,7 +49,7 @@ struct Report {
 #[derive(Serialize)]
 struct SourceState {
     builds: bool,
-    /// What it holds, in words, or what is wrong.
+    /// Its state in words, or the error.
     summary: String,
     /// The fingerprint of what it builds to.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -94,7 +94,7 @@ struct Asked {
     answer: Result<Receiver<Answer>, String>,
 }
 
-/// What a target answers.
+/// The answer of a target.
 type Answer = Result<Option<LedgerEntry>, String>;
 
 impl Asked {

@@ -20,7 +20,7 @@ pub struct GitFiles<'r> {
     name: String,
 }
 
-/// What a walk over folders looks for, and has found.
+/// The patterns of a walk over folders, and the files found.
 struct Walk<'w> {
     is_wanted: &'w dyn Fn(&Path) -> bool,
     found: Vec<(String, PathBuf)>,

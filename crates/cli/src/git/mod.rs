@@ -1,4 +1,4 @@
-//! What git knows of source files.
+//! Source files in git revisions.
 
 mod files;
 mod revision;

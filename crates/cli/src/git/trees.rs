@@ -16,7 +16,7 @@ pub struct Trees<'r> {
     read: HashMap<PathBuf, Entries>,
 }
 
-/// What a path leads to when all links are followed.
+/// The end of a path when all links are followed.
 pub enum Target {
     /// A file: its path without links, its content.
     File(PathBuf, ObjectId),
@@ -54,7 +54,7 @@ impl<'r> Trees<'r> {
         self.read.get(folder)
     }
 
-    /// What a path leads to; none if nothing is there, or a link leads out of the repository.
+    /// The end of a path; none if nothing is there, or a link leads out of the repository.
     pub fn resolve(&mut self, path: &Path) -> Option<Target> {
         let mut links = 0;
         let mut at = PathBuf::new();

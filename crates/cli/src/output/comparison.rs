@@ -15,7 +15,7 @@ use super::print::say;
 use super::style::{self, paint};
 use crate::choice::Chosen;
 
-/// What the changes of objects are called.
+/// The words for changes of objects.
 #[derive(Debug, Clone, Copy)]
 pub struct ChangeWords {
     create: &'static str,
@@ -58,13 +58,13 @@ pub struct Wording {
     pub words: ChangeWords,
     /// The names of the two sides as columns of a table.
     pub columns: [&'static str; 2],
-    /// What the two sides are called where their texts stand together: as many letters each.
+    /// The names of the two sides beside their texts: as many letters each.
     pub sides: [&'static str; 2],
-    /// What is said where nothing at all differs.
+    /// The line if nothing at all differs.
     identical: &'static str,
-    /// What is said where no difference was found.
+    /// The line if no difference was found.
     nothing: &'static str,
-    /// What is said where no chosen difference was found.
+    /// The line if no chosen difference was found.
     nothing_chosen: &'static str,
 }
 
@@ -91,7 +91,7 @@ impl Wording {
     };
 }
 
-/// What to print of a comparison.
+/// The parts of a comparison to print.
 pub struct View<'v> {
     /// The sides' names and short fingerprints.
     pub have: (String, String),
@@ -111,7 +111,7 @@ pub struct View<'v> {
     pub about: Option<&'v Pattern>,
     /// Whether the order of columns counts.
     pub column_order: bool,
-    /// What was chosen of the differences.
+    /// The chosen differences.
     pub chosen: &'v Chosen,
 }
 
@@ -121,7 +121,7 @@ impl View<'_> {
         if self.column_order { &comparison.reordered } else { &[] }
     }
 
-    /// What is said if nothing is to be shown. "Identical" is only said where nothing differs at all, the order of columns included.
+    /// The line if nothing is to be shown: "Identical" only if nothing differs at all, the order of columns included.
     pub fn verdict(&self, comparison: &Comparison<'_>) -> &'static str {
         if !self.chosen.left.is_empty() {
             return self.wording.nothing_chosen;
@@ -224,7 +224,7 @@ fn unproven(objects: &[ObjectKey]) {
     );
 }
 
-/// Says how many objects the project does not manage.
+/// Prints the number of objects that the project does not manage.
 pub fn print_left_out(number: usize) {
     if number > 0 {
         let objects = super::count(number, "object");

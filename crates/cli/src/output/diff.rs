@@ -43,7 +43,7 @@ impl Layout {
 /// Pieces of a line, each with whether it differs from the other side's.
 pub type Line = Vec<(bool, String)>;
 
-/// Lines that stand beside each other.
+/// Lines side by side.
 pub enum Row {
     /// The same on both sides.
     Same(Line),
@@ -85,7 +85,7 @@ pub fn rows(have: &str, want: &str, context: usize) -> Vec<Row> {
     rows
 }
 
-/// More lines of one place are not matched: they stand beside each other in order.
+/// More lines of one place are not matched: they are side by side in order.
 const MATCHED: usize = 60;
 
 /// Lines of one place, those that are alike beside each other.

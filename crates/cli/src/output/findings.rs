@@ -94,7 +94,7 @@ pub fn of_comparison(comparison: &Comparison<'_>, view: &View<'_>) -> Vec<Findin
     differences.chain(reordered).chain(unproven).collect()
 }
 
-/// Prints findings on standard output; `suite` says what was looked at.
+/// Prints findings on standard output; `suite` names the input.
 pub fn print(format: Format, suite: &str, findings: &[Finding]) {
     match format {
         Format::Junit => anstream::println!("{}", junit(suite, findings)),

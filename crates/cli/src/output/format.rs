@@ -3,7 +3,7 @@
 use clap::ValueEnum;
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 
-/// What a command's result is written as.
+/// The format of a command's result.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum Format {
     /// For people

@@ -17,7 +17,7 @@ pub fn print(document: &impl Serialize) {
     anstream::println!("{text}");
 }
 
-/// What every command gives that could not do what it was asked.
+/// The result of a command that failed.
 #[derive(Debug, Serialize)]
 struct JsonFailure {
     ok: bool,
@@ -36,7 +36,7 @@ pub fn print_failure(failure: &Failure) {
 /// A side in a document.
 #[derive(Debug, Serialize)]
 pub struct JsonSide {
-    /// What the person called it.
+    /// Its name on the command line.
     pub side: String,
     /// The fingerprint of its structure.
     pub fingerprint: String,
@@ -52,7 +52,7 @@ pub struct JsonCounts {
     same: usize,
 }
 
-/// What `compare` and `drift` give.
+/// The result of `compare` and `drift`.
 #[derive(Debug, Serialize)]
 pub struct JsonComparison {
     ok: bool,
@@ -61,11 +61,11 @@ pub struct JsonComparison {
     want: JsonSide,
     counts: JsonCounts,
     changes: Vec<JsonChange>,
-    /// Objects of which nobody but the engine can tell whether they differ.
+    /// Objects of which only the engine can decide whether they differ.
     unproven: Vec<JsonObject>,
-    /// Tables whose columns only stand in another order.
+    /// Tables that only have another order of columns.
     column_order: Vec<JsonOrder>,
-    /// What was chosen of the differences, and what is ignored.
+    /// The chosen differences, and the ignored aspects.
     #[serde(skip_serializing_if = "Option::is_none")]
     choice: Option<JsonChoice>,
     /// Warnings and notes on the sources.

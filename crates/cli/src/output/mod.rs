@@ -1,4 +1,4 @@
-//! What a person reads, and what a machine reads. Consumers of what the core gives; they decide nothing.
+//! Outputs as text, JSON and HTML. They render the values of the core and decide nothing.
 
 pub mod comparison;
 pub mod csv;

@@ -9,7 +9,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 static QUIET: AtomicBool = AtomicBool::new(false);
 static PAGER: AtomicBool = AtomicBool::new(true);
 
-/// What is collected for a pager; none if lines are printed at once.
+/// The text for a pager; none if lines are printed at once.
 static PAGE: Mutex<Option<String>> = Mutex::new(None);
 
 /// Prints a line of a result on standard output, unless the command is quiet.
@@ -29,7 +29,7 @@ macro_rules! note {
 
 pub(crate) use {note, say};
 
-/// What `--quiet` and `--no-pager` say.
+/// The options `--quiet` and `--no-pager`.
 pub fn set(quiet: bool, pager: bool) {
     QUIET.store(quiet, Ordering::Relaxed);
     PAGER.store(pager, Ordering::Relaxed);

@@ -21,21 +21,21 @@ use super::style::{self, paint};
 use crate::failure::{Ended, Failure};
 use crate::files;
 
-/// What is in a report.
+/// The contents of a report.
 pub struct Report<'r> {
     /// `Differences of production`.
     pub title: String,
-    /// What differs.
+    /// The differences.
     pub comparison: &'r Comparison<'r>,
     /// How it is worded.
     pub view: &'r View<'r>,
     /// The script that resolves it; none where nothing is to be done, as in a report of drift.
     pub script: Option<&'r Script>,
-    /// What was asked for, and the whole fingerprints: shown at the end, each with a name.
+    /// The options, and the whole fingerprints: shown at the end, each with a name.
     pub settings: Vec<(&'static str, String)>,
 }
 
-/// What the page's script gets.
+/// The data of the page's script.
 #[derive(Serialize)]
 struct Data {
     /// Names and numbers, in order.
@@ -44,9 +44,9 @@ struct Data {
     heads: BTreeMap<&'static str, String>,
     /// The words of changes.
     words: BTreeMap<&'static str, &'static str>,
-    /// What is said if there are no objects.
+    /// The line if there are no objects.
     verdict: &'static str,
-    /// What the two sides are called.
+    /// The names of the two sides.
     sides: [String; 2],
     objects: Vec<DataObject>,
     /// By number, from 0; none where there is no script.
@@ -129,7 +129,7 @@ impl Report<'_> {
         .map_err(broken)
     }
 
-    /// What is shown at the end, each with a name.
+    /// The facts at the end, each with a name.
     fn facts(&self) -> Vec<(&'static str, String)> {
         let list = |keys: &[ObjectKey]| keys.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
         let mut facts = self.settings.clone();
@@ -232,7 +232,7 @@ impl Report<'_> {
     }
 }
 
-/// Lines that stand beside each other.
+/// Lines side by side.
 fn pairs(row: Row) -> Vec<Vec<Option<Line>>> {
     match row {
         Row::Same(line) => vec![vec![Some(line)]],

@@ -12,7 +12,7 @@ const fn colored(color: AnsiColor) -> Style {
 pub const ERROR: Style = colored(AnsiColor::Red).bold();
 /// A warning.
 pub const WARNING: Style = colored(AnsiColor::Yellow).bold();
-/// What to do.
+/// Help texts.
 pub const HELP: Style = colored(AnsiColor::Cyan).bold();
 /// Something added.
 pub const ADDED: Style = colored(AnsiColor::Green);
@@ -20,9 +20,9 @@ pub const ADDED: Style = colored(AnsiColor::Green);
 pub const CHANGED: Style = colored(AnsiColor::Blue);
 /// Something removed.
 pub const REMOVED: Style = colored(AnsiColor::Magenta);
-/// What matters.
+/// Emphasised text.
 pub const STRONG: Style = Style::new().bold();
-/// What matters less.
+/// Less important text.
 pub const FAINT: Style = Style::new().dimmed();
 /// It worked.
 pub const GOOD: Style = colored(AnsiColor::Green).bold();

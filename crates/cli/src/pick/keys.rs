@@ -1,4 +1,4 @@
-//! What keys do.
+//! Keys and their actions.
 
 use std::path::PathBuf;
 
@@ -24,7 +24,7 @@ pub const KEYS: &[(&str, &str)] = &[
     ("q", "quit"),
 ];
 
-/// What follows a key.
+/// The next step after a key.
 pub enum Step {
     /// The view stays.
     Stay,
@@ -169,7 +169,7 @@ impl View<'_> {
     }
 }
 
-/// What a key has done to a line that is typed.
+/// The effect of a key on a line that is typed.
 enum Typed {
     Changed,
     Done,

@@ -16,7 +16,7 @@ use crate::failure::{Ended, Failure};
 use crate::files::reason;
 use keys::Step;
 
-/// What the person wants in the end.
+/// The user's decision at the end.
 pub enum PickResult {
     /// No script.
     Quit,
@@ -24,7 +24,7 @@ pub enum PickResult {
     Write(PathBuf, Selection),
 }
 
-/// What the right side shows.
+/// The contents of the right side.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Pane {
     /// Both definitions.
@@ -37,7 +37,7 @@ enum Pane {
     Risks,
 }
 
-/// What keys are for at present.
+/// The present mode of the keys.
 #[derive(Debug, Clone, PartialEq, Eq)]
 enum Mode {
     /// Moving and ticking.
@@ -63,13 +63,13 @@ struct View<'v> {
     scroll: usize,
     pane: Pane,
     mode: Mode,
-    /// What was done last, or why it could not be.
+    /// The last action, or the reason of its failure.
     message: String,
-    /// Where a selection is saved; writes it, and says what was done.
+    /// Saves a selection and returns a line about it.
     save: &'v dyn Fn(&str, &Selection) -> Result<String, String>,
 }
 
-/// Lets a person tick differences. `names` are the sides'; `save` keeps a selection under a name.
+/// Shows the differences to be ticked. `names` are the sides'; `save` keeps a selection under a name.
 pub fn pick(
     picker: Picker<'_>,
     names: (String, String),

@@ -1,4 +1,4 @@
-//! What the right side shows.
+//! The texts on the right side.
 
 use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::{Line, Span};

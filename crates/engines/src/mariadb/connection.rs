@@ -8,8 +8,8 @@ use wevrun_mariadb::MariaDb;
 
 use super::settings::Settings;
 use super::statements;
-use crate::course;
 use crate::database::{Access, Content, Database, Deployment, Event, Release};
+use crate::deployer;
 use crate::error::LiveError;
 use crate::ledger::LedgerEntry;
 
@@ -21,7 +21,7 @@ pub struct MariaDatabase {
     pub(super) has_journal: bool,
 }
 
-/// What makes texts read alike on every server.
+/// Settings that make texts alike on every server.
 const READING: &str = "SET SESSION sql_mode = '', time_zone = '+00:00', sql_quote_show_create = 1, character_set_results = utf8mb4, \
      max_statement_time = 0, group_concat_max_len = 1000000";
 
@@ -101,7 +101,7 @@ pub fn execute(url: &str, sql: &str) -> Result<(), LiveError> {
     Ok(())
 }
 
-/// What an error at the beginning of a connection means.
+/// The meaning of an error at the beginning of a connection.
 fn unreachable(settings: &Settings, error: &Error) -> LiveError {
     let place = settings.shown.clone();
     match error {
@@ -118,7 +118,7 @@ fn unreachable(settings: &Settings, error: &Error) -> LiveError {
     }
 }
 
-/// What an error of a statement means (<https://mariadb.com/kb/en/mariadb-error-code-reference/>).
+/// The meaning of an error of a statement (<https://mariadb.com/kb/en/mariadb-error-code-reference/>).
 pub(super) fn meaning(error: &Error) -> LiveError {
     match error {
         Error::MySqlError(own) => match own.code {
@@ -152,7 +152,7 @@ impl Database for MariaDatabase {
         release: &Release,
         watch: &mut dyn FnMut(Event<'_>),
     ) -> Result<Deployment, LiveError> {
-        course::run(self, script, release, watch)
+        deployer::run(self, script, release, watch)
     }
 
     fn facts(&mut self, query: &str) -> Result<Vec<String>, LiveError> {

@@ -6,7 +6,7 @@ use wevrun_core::script::{ScriptHash, StepId};
 use wevrun_mariadb::{JOURNAL_TABLE, literal};
 
 use super::connection::{MariaDatabase, meaning};
-use crate::course::Moment;
+use crate::deployer::Moment;
 use crate::error::LiveError;
 
 impl MariaDatabase {

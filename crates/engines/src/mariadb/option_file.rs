@@ -21,7 +21,7 @@ impl Options {
         self.0.get(name).map(String::as_str)
     }
 
-    /// Takes what is not said from others. A host that is said makes their socket meaningless.
+    /// Adds options of others that are not set. An explicit host overrides their socket.
     pub fn and_then_from(&mut self, others: &Options) {
         let has_place = ["host", "socket", "port"].iter().any(|name| self.0.contains_key(*name));
         for (name, value) in &others.0 {
@@ -61,7 +61,7 @@ fn collect_file(path: &Path, depth: usize, options: &mut Options) -> Result<(), 
     collect(&text, (path, depth), options)
 }
 
-/// The options of a text. The groups of an included file are its own: after it, the group at hand goes on.
+/// The options of a text. The groups of an included file are its own: after it, the present group continues.
 fn collect(text: &str, (path, depth): (&Path, usize), options: &mut Options) -> Result<(), String> {
     let mut counts = false;
     for line in text.lines().map(str::trim) {

@@ -1,4 +1,4 @@
-//! What users and roles may do with objects, from the server's own tables: `information_schema` shows only one's own.
+//! Privileges of users and roles on objects, from the server's own tables: `information_schema` shows only one's own.
 
 use wevrun_core::model::{Identifiers, Kind, Model, NameParts, Object, ObjectKey};
 use wevrun_mariadb::MariaDb;

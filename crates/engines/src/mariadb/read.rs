@@ -11,7 +11,7 @@ use super::shown::{Picture, Shown};
 use crate::database::{Content, Database as _};
 use crate::error::LiveError;
 
-/// What SHOW CREATE does not show: each row says what, of which object.
+/// Facts that SHOW CREATE does not show: a row for each, with its object.
 const BESIDE: &str = "SELECT 'version' AS what, '' AS name, '' AS part, VERSION() AS value
     UNION ALL SELECT 'begins when made', event_name, '', ''
     FROM information_schema.events WHERE event_schema = DATABASE() AND UNIX_TIMESTAMP(starts) = UNIX_TIMESTAMP(created)";
@@ -97,7 +97,7 @@ fn source(shown: &Shown, database: &str, made: &[String]) -> Source {
     Source::new(title, &format!("USE `{}`;\n{mode}{statement};", database.replace('`', "``")))
 }
 
-/// An event that says no beginning has begun when it was made: the server writes that moment.
+/// An event without a beginning has begun when it was made: the server writes that timestamp.
 fn without_start(statement: &str) -> String {
     let Some(at) = statement.find(" STARTS '") else { return statement.to_owned() };
     let rest = &statement[at + 9..];

@@ -1,4 +1,4 @@
-//! What a user must be allowed to see, so that nothing is missing from what is read: the server shows a database without it
+//! The rights of a user that complete reading needs: without them, the server shows a database without what is hidden
 //! (<https://mariadb.com/kb/en/grant/>).
 
 /// A right, and why it is needed.
@@ -15,7 +15,7 @@ const NEEDED: [Needed; 4] = [
     Needed { privilege: "EVENT", to_see: "events", grant: "GRANT EVENT ON DATABASE.*" },
 ];
 
-/// What the grants of a user, as SHOW GRANTS lists them, do not let it see of a database; none if it sees everything.
+/// The rights that the grants of a user, as SHOW GRANTS lists them, lack for a database; none if it sees everything.
 pub fn unseen(grants: &[String], database: &str) -> Option<String> {
     let given: Vec<(Vec<String>, String)> = grants.iter().filter_map(|grant| read(grant)).collect();
     let has = |privilege: &str, fits: &dyn Fn(&str) -> bool| {

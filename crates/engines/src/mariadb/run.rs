@@ -1,4 +1,4 @@
-//! What a deployment needs of a MariaDB connection.
+//! The connection of a deployment to MariaDB.
 
 use std::sync::Arc;
 
@@ -9,8 +9,8 @@ use wevrun_core::snapshot::Snapshot;
 use wevrun_mariadb::MariaDb;
 
 use super::connection::MariaDatabase;
-use crate::course::{Moment, Session};
 use crate::database::Release;
+use crate::deployer::{Moment, Session};
 use crate::error::LiveError;
 
 /// The name of the lock that keeps two deployments of one database apart. Names of such locks count on the whole server, and are not
@@ -48,7 +48,7 @@ impl Session for MariaDatabase {
     }
 
     fn is_in_transaction(&mut self) -> bool {
-        // If nobody answers, the next statement says why.
+        // Without an answer, the next statement has the error.
         self.value("SELECT @@in_transaction").map_or(true, |answer| answer.as_deref() == Some("1"))
     }
 

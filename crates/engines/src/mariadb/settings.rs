@@ -18,7 +18,7 @@ pub struct Settings {
     pub options: Opts,
     /// Whether the server need not know TLS, though it is asked for.
     pub may_be_plain: bool,
-    /// What a person may see: no password.
+    /// The text for messages: no password.
     pub shown: String,
     /// The database's name.
     pub database: String,
@@ -34,7 +34,7 @@ enum SslMode {
     VerifyIdentity,
 }
 
-/// What a URL may say after the question mark.
+/// The parameters of a URL after the question mark.
 const PARAMETERS: [&str; 8] =
     ["socket", "ssl-mode", "ssl-ca", "ssl-cert", "ssl-key", "connect-timeout", "defaults-file", "no-defaults"];
 
@@ -98,7 +98,7 @@ impl Settings {
             None => 3306,
         };
         let user = said.get("user").map(str::to_owned).unwrap_or_else(user);
-        // The client takes the socket of this machine where nothing else is said.
+        // Without another place, the client takes the socket of this machine.
         let socket = said.get("socket").map(str::to_owned).or_else(|| {
             let is_local = host == "localhost" && said.get("port").is_none();
             ["/run/mysqld/mysqld.sock", "/var/run/mysqld/mysqld.sock", "/tmp/mysql.sock"]

@@ -1,5 +1,5 @@
 //! The CREATE statements of everything, in one round trip. DDL is not transactional and knows no snapshot, so what is read is taken only
-//! if nobody changed a structure meanwhile, or if it is read twice alike.
+//! if no session changed a structure meanwhile, or if it is read twice alike.
 
 use std::sync::mpsc;
 use std::thread;
@@ -52,7 +52,7 @@ pub(super) struct Shown {
 }
 
 impl Shown {
-    /// Whether it says the same; the next number of a column is no structure.
+    /// Whether it is the same; the next number of a column is no structure.
     fn is_like(&self, other: &Shown) -> bool {
         let fixed = |shown: &Shown| match shown.statement.split_once(" AUTO_INCREMENT=") {
             Some((before, after)) => format!("{before}{}", after.trim_start_matches(|one: char| one.is_ascii_digit())),
@@ -63,12 +63,12 @@ impl Shown {
     }
 }
 
-/// What was read: the statements, as sources, and what they say.
+/// The statements read, as sources, and their meanings.
 pub(super) struct Picture {
     pub shown: Vec<Shown>,
     pub sources: Vec<Source>,
     pub reading: Reading,
-    /// Whether nobody has changed a structure of the server meanwhile.
+    /// Whether no session has changed a structure of the server meanwhile.
     is_quiet: bool,
 }
 
@@ -93,7 +93,7 @@ impl MariaDatabase {
                     return Ok(picture);
                 }
                 Ok(picture) => (before, failed) = (Some(picture), None),
-                // It may be gone since it was listed.
+                // It may be dropped since it was listed.
                 Err(error @ LiveError::Engine(_)) => failed = Some(error),
                 Err(error) => return Err(error),
             }
@@ -141,7 +141,7 @@ impl MariaDatabase {
     }
 }
 
-/// Reads a row of SHOW CREATE, whose columns say what kind of object it is.
+/// Reads a row of SHOW CREATE, whose columns tell the kind of object.
 fn read_shown(columns: &[String], row: &Row) -> Result<Shown, LiveError> {
     let value = |index: usize| text(row, index);
     let first = columns.first().map_or("", String::as_str);

@@ -12,8 +12,8 @@ use wevrun_postgres::Postgres;
 
 use super::settings::Settings;
 use super::tls;
-use crate::course;
 use crate::database::{Access, Content, Database, Deployment, Event, Release};
+use crate::deployer;
 use crate::error::LiveError;
 use crate::ledger::LedgerEntry;
 
@@ -98,7 +98,7 @@ pub(super) fn connect(settings: &Settings, config: &Config) -> Result<Result<Cli
         Some(connector) => config.connect(connector),
     };
     let Some(timeout) = settings.timeout else { return Ok(connect()) };
-    // The driver's own limit ends when the server accepts: one that then says nothing would hold us for ever.
+    // The driver's own limit ends when the server accepts: one that then sends nothing would hold us for ever.
     let (sender, receiver) = std::sync::mpsc::channel();
     std::thread::spawn(move || drop(sender.send(connect())));
     receiver.recv_timeout(timeout).map_err(|_| {
@@ -142,7 +142,7 @@ pub(super) fn unreachable(settings: &Settings, error: &postgres::Error) -> LiveE
     }
 }
 
-/// What an error means (<https://www.postgresql.org/docs/current/errcodes-appendix.html>).
+/// The meaning of an error (<https://www.postgresql.org/docs/current/errcodes-appendix.html>).
 pub(super) fn meaning(error: &postgres::Error) -> LiveError {
     if error.is_closed() {
         return LiveError::ConnectionLost(words(error));
@@ -204,7 +204,7 @@ impl Database for PostgresDatabase {
         release: &Release,
         watch: &mut dyn FnMut(Event<'_>),
     ) -> Result<Deployment, LiveError> {
-        course::run(self, script, release, watch)
+        deployer::run(self, script, release, watch)
     }
 
     fn facts(&mut self, query: &str) -> Result<Vec<String>, LiveError> {

@@ -9,14 +9,14 @@ use crate::error::LiveError;
 /// The first version with `hashtidextended()`.
 const FIRST_VERSION: u32 = 14;
 
-/// The system's tables that hold structure, all that may be read, but for those about rows
+/// The system's tables that hold structure, all that may be read, except those about rows
 /// (<https://www.postgresql.org/docs/current/catalogs.html>).
 const CATALOGUES: &str = "SELECT string_agg(oid::regclass::text, ',' ORDER BY oid) FROM pg_class \
     WHERE relnamespace = 'pg_catalog'::regnamespace AND relkind = 'r' AND has_table_privilege(oid, 'SELECT') \
       AND (NOT relisshared OR relname = 'pg_tablespace') \
       AND relname NOT IN ('pg_statistic', 'pg_statistic_ext_data', 'pg_largeobject', 'pg_largeobject_metadata')";
 
-/// What few may read whole: the columns that everybody may read.
+/// Tables that few roles may read whole: the columns that all roles may read.
 const BESIDE: [&str; 2] = [
     "(SELECT umid, srvid, umuser, umoptions FROM pg_user_mappings) AS t",
     "(SELECT oid, subdbid, subname, subowner, subenabled, subslotname, subpublications FROM pg_subscription) AS t",

@@ -1,4 +1,4 @@
-//! The ledger table, in a schema of its own. It is written in the transaction of the release itself, so it can't say what did
+//! The ledger table, in a schema of its own. It is written in the transaction of the release itself, so it has nothing that did
 //! not happen.
 
 use std::io::{Read, Write};

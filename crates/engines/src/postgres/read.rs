@@ -1,6 +1,6 @@
 //! The catalogue: a constant number of queries, sent at once and answered from one snapshot of the database.
 //!
-//! Tables come as rows (`tables`). Everything else comes as statements: what the object would be created with. They go the same way
+//! Tables are read as rows (`tables`). Everything else is read as statements that create the object. They are parsed the same way
 //! as a person's source files. The server's own functions spell expressions (`pg_get_viewdef()` and its relatives,
 //! <https://www.postgresql.org/docs/current/functions-info.html#FUNCTIONS-INFO-CATALOG>).
 
@@ -45,7 +45,7 @@ const MANY: u32 = 2000;
 /// How often reading is repeated before it gives up.
 const ATTEMPTS: u32 = 20;
 
-/// What makes the server's spelling independent of the session.
+/// Settings that make the server's spelling independent of the session.
 const SPELLING: &str = "SET LOCAL search_path = ''; SET LOCAL DateStyle = 'ISO, MDY'; SET LOCAL IntervalStyle = 'postgres'; \
                         SET LOCAL extra_float_digits = 1; SET LOCAL quote_all_identifiers = off; \
                         SET LOCAL standard_conforming_strings = on; SET LOCAL timezone = 'UTC'; \
@@ -129,7 +129,7 @@ impl PostgresDatabase {
     fn content_with(&mut self, mut helper: PostgresDatabase) -> Result<Content, LiveError> {
         let ((first_sender, first), (second_sender, second)) = (mpsc::channel(), mpsc::channel());
         let reading = std::thread::scope(|scope| {
-            // In this order, whoever answers first.
+            // In this order, whichever connection answers first.
             let reading = scope.spawn(move || CatalogueReading::of(first.into_iter().chain(second)));
             let helped = scope.spawn(move || helper.ask_for_tables_and_views(first_sender));
             let asked = self.ask_for_others(second_sender);
@@ -139,7 +139,7 @@ impl PostgresDatabase {
         reading?.finish(self.version)
     }
 
-    // That nobody takes an answer has a reason, which the reading gives.
+    // An answer that is not taken has a reason, which the reading returns.
     fn ask_for_tables_and_views(&mut self, to: Sender<Answers>) -> Result<(), LiveError> {
         let _ = to.send(Answers::Tables(self.tables()?));
         let _ = to.send(Answers::Statements(self.statements(VIEWS)?));
@@ -232,20 +232,20 @@ fn fitted(query: &str, version: u32) -> String {
     out
 }
 
-/// What the server has answered.
+/// The answers of the server.
 enum Answers {
     Tables(TableAnswers),
     Statements(Vec<Source>),
 }
 
-/// What was read so far.
+/// The objects read so far.
 struct CatalogueReading {
     sources: Vec<Source>,
     reading: Reading,
 }
 
 impl CatalogueReading {
-    /// What these answers say, each parsed as it arrives.
+    /// The meaning of these answers, each parsed as it arrives.
     fn of(answers: impl IntoIterator<Item = Answers>) -> Result<CatalogueReading, LiveError> {
         let mut reading = CatalogueReading { sources: Vec::new(), reading: Reading::new(&Postgres) };
         for answers in answers {

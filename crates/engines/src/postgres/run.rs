@@ -1,4 +1,4 @@
-//! What a deployment needs of a PostgreSQL connection.
+//! The connection of a deployment to PostgreSQL.
 
 use std::sync::Arc;
 
@@ -8,8 +8,8 @@ use wevrun_core::snapshot::Snapshot;
 use wevrun_postgres::Postgres;
 
 use super::connection::{PostgresDatabase, meaning, single};
-use crate::course::Session;
 use crate::database::Release;
+use crate::deployer::Session;
 use crate::error::LiveError;
 
 impl Session for PostgresDatabase {
@@ -21,7 +21,7 @@ impl Session for PostgresDatabase {
         self.client.batch_execute(statement).map_err(|error| meaning(&error))
     }
 
-    /// Only one release at a time; and a setting that is gone when the transaction is.
+    /// Only one release at a time; and a setting that ends with the transaction.
     fn lock_out_others(&mut self) -> Result<(), LiveError> {
         self.statement(
             "SET LOCAL lock_timeout = '10s'; SELECT pg_advisory_xact_lock(hashtext('wevrun release')); \

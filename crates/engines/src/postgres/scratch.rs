@@ -115,7 +115,7 @@ impl PostgresDatabase {
         Ok(None)
     }
 
-    /// Lets each language check the bodies in it, now that all is there that they can name.
+    /// Runs each language's check of its bodies, now that all objects that they can name are there.
     fn check_bodies(&mut self) -> Result<Vec<Refusal>, LiveError> {
         let begin = "BEGIN; SET LOCAL check_function_bodies = on; SET LOCAL search_path = ''";
         self.client.batch_execute(begin).map_err(|error| meaning(&error))?;
@@ -139,7 +139,7 @@ impl PostgresDatabase {
     }
 }
 
-/// What the server says of an object, and what of the statement it points at.
+/// The server's error for an object, and the place in the statement.
 fn refusal(key: ObjectKey, statement: &str, error: &postgres::Error) -> Refusal {
     let position = error.as_db_error().and_then(|error| error.position()).map(|position| match position {
         ErrorPosition::Original(position) | ErrorPosition::Internal { position, .. } => *position as usize,

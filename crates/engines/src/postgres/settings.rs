@@ -19,7 +19,7 @@ pub enum SslMode {
     Disable,
     /// Encrypted if the server can.
     Prefer,
-    /// Encrypted, whoever the server is.
+    /// Encrypted; the server is not checked.
     Require,
     /// Encrypted, with a certificate that a known authority signed.
     VerifyCa,
@@ -42,13 +42,13 @@ pub struct Settings {
     pub root_certificate: Option<PathBuf>,
     /// The files with the client's own certificate and its key.
     pub client_certificate: Option<(PathBuf, PathBuf)>,
-    /// What a person may see: no password.
+    /// The text for messages: no password.
     pub shown: String,
     /// The database's name.
     pub database: String,
 }
 
-/// The parameters by their names in connection strings, and the variables that stand for them.
+/// The parameters by their names in connection strings, and the variables with the same meaning.
 const PARAMETERS: [(&str, &str); 16] = [
     ("host", "PGHOST"),
     ("hostaddr", "PGHOSTADDR"),
@@ -155,7 +155,7 @@ impl Settings {
         } else {
             format!("postgres://{user}@{host}:{port}/{database}")
         };
-        // The files that the engine's own clients look for if nothing is said
+        // The files that the engine's own clients look for without a parameter
         // (<https://www.postgresql.org/docs/current/libpq-ssl.html>).
         let file = |parameter: &str, usual: &str| {
             let usual = || Some(home(variable)?.join(".postgresql").join(usual)).filter(|path| path.is_file());

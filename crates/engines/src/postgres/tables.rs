@@ -177,7 +177,7 @@ fn oid(row: &SimpleQueryRow, field: usize) -> Oid {
     text(row, field).parse().unwrap_or_default()
 }
 
-/// What a function of the server has spelled: it gives NULL for a table that is no longer there.
+/// A text spelled by a function of the server, which returns NULL for a table that is no longer there.
 fn spelled<'r>(row: &'r SimpleQueryRow, field: usize, part: &str) -> Result<&'r str, LiveError> {
     row.get(field).ok_or_else(|| dropped(part))
 }

@@ -7,8 +7,8 @@ use rusqlite::{Connection, ErrorCode, OpenFlags, ffi};
 use wevrun_core::plan::{Evidence, Probe};
 use wevrun_core::script::Script;
 
-use crate::course;
 use crate::database::{Access, Content, Database, Deployment, Event, Release};
+use crate::deployer;
 use crate::error::LiveError;
 use crate::ledger::LedgerEntry;
 
@@ -69,7 +69,7 @@ impl SqliteDatabase {
         Ok(SqliteDatabase { path: PathBuf::new(), connection: copy, made: false })
     }
 
-    /// What an error of this connection means.
+    /// The meaning of an error of this connection.
     pub(super) fn meaning(&self, error: &rusqlite::Error) -> LiveError {
         match meaning(error) {
             LiveError::NotADatabase(_, message) => LiveError::NotADatabase(self.path.display().to_string(), message),
@@ -84,7 +84,7 @@ pub fn execute(path: &Path, sql: &str) -> Result<(), LiveError> {
     database.connection.execute_batch(sql).map_err(|error| database.meaning(&error))
 }
 
-/// What an error means (<https://sqlite.org/rescode.html>).
+/// The meaning of an error (<https://sqlite.org/rescode.html>).
 fn meaning(error: &rusqlite::Error) -> LiveError {
     let message = words(error);
     let Some(code) = error.sqlite_error() else { return LiveError::Engine(message) };
@@ -122,7 +122,7 @@ impl Database for SqliteDatabase {
         release: &Release,
         watch: &mut dyn FnMut(Event<'_>),
     ) -> Result<Deployment, LiveError> {
-        course::run(self, script, release, watch)
+        deployer::run(self, script, release, watch)
     }
 
     fn facts(&mut self, query: &str) -> Result<Vec<String>, LiveError> {

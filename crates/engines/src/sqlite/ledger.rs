@@ -1,4 +1,4 @@
-//! The ledger table. It is written in the transaction of the release itself, so it can't say what did not happen.
+//! The ledger table. It is written in the transaction of the release itself, so it has nothing that did not happen.
 
 use std::io::{Read, Write};
 

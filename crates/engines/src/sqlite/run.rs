@@ -1,4 +1,4 @@
-//! What a deployment needs of an SQLite connection.
+//! The connection of a deployment to SQLite.
 
 use std::sync::Arc;
 
@@ -9,8 +9,8 @@ use wevrun_core::snapshot::Snapshot;
 use wevrun_sqlite::Sqlite;
 
 use super::connection::{SqliteDatabase, words};
-use crate::course::{self, Session};
 use crate::database::{Access, Release};
+use crate::deployer::{self, Session};
 use crate::error::{Broken, LiveError};
 
 impl Session for SqliteDatabase {
@@ -73,16 +73,16 @@ pub(super) fn run_unverified(session: &mut SqliteDatabase, script: &Script) -> R
     for part in &script.plan.parts {
         let frame = Sqlite.frame(part.mode);
         for statement in frame.opening().into_iter().chain(part.prepare.iter().map(String::as_str)) {
-            course::execute(session, number, "before the first step", statement)?;
+            deployer::execute(session, number, "before the first step", statement)?;
         }
         for step in &part.steps {
             number += 1;
             for statement in &step.statements {
-                course::execute(session, number, &step.title, statement)?;
+                deployer::execute(session, number, &step.title, statement)?;
             }
         }
         for statement in part.checks.iter().map(String::as_str).chain(frame.closing()) {
-            course::execute(session, number, "after the last step", statement)?;
+            deployer::execute(session, number, "after the last step", statement)?;
         }
     }
     Ok(())

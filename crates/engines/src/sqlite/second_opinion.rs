@@ -1,4 +1,4 @@
-//! The engine compiles the whole schema in memory, and says what it refuses.
+//! The engine compiles the whole schema in memory, and refuses what is wrong.
 //!
 //! Making an object costs the engine time that grows with the size of its catalogue, so one database for all would take time
 //! that grows with the square of the schema. So the schema is cut into groups, each with what it depends on, and each group
@@ -18,7 +18,7 @@ use super::connection::words;
 /// How many objects are judged in one database, not counting what they depend on.
 const GROUP: usize = 48;
 
-/// What the engine refuses, ordered by kind and name.
+/// The errors of the engine, ordered by kind and name.
 pub fn second_opinion(model: &Model) -> Vec<Refusal> {
     let by_owner = model.by_owner();
     let tables: Vec<&Object> = model.of_kind(Kind::Table).chain(model.of_kind(Kind::VirtualTable)).collect();

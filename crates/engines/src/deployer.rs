@@ -1,6 +1,6 @@
-//! The course of a deployment, the same for every engine: one transaction, verified before it is committed and afterwards.
+//! One deployment, the same for every engine: one transaction, verified before it is committed and afterwards.
 //!
-//! The course itself begins and ends each transaction, with the frame of the engine. A script only says which parts are one.
+//! The deployer begins and ends each transaction, with the frame of the engine. A script only marks the parts.
 
 use std::sync::Arc;
 use std::time::Instant;
@@ -15,7 +15,7 @@ use wevrun_core::snapshot::Snapshot;
 use crate::database::{Database, Deployment, Event, Release};
 use crate::error::LiveError;
 
-/// What the course needs of a connection.
+/// The connection of a deployment.
 pub trait Session: Database {
     /// The engine's dialect.
     fn dialect(&self) -> &'static dyn Dialect;
@@ -50,7 +50,7 @@ pub trait Session: Database {
     /// Whether the transaction that was begun still is the one that runs.
     fn is_in_transaction(&mut self) -> bool;
 
-    /// The structure, as the transaction sees it, or as everybody does after it.
+    /// The structure, as the transaction sees it, or as all sessions do after it.
     fn structure(&mut self) -> Result<Arc<Model>, LiveError>;
 
     /// The committed structure, read by a new connection.
@@ -68,14 +68,14 @@ pub trait Session: Database {
 /// Where a step is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Moment {
-    /// Its first statement comes next.
+    /// Its first statement is next.
     Begins,
     /// Its last statement has succeeded.
     Done,
 }
 
 /// Runs a script. On any error the database is as it was, or, if the script has more than one part, as the parts before have
-/// left it ([`LiveError::PartlyApplied`]): then the same script continues there. [`LiveError::NotCommitted`] says that it is not known.
+/// left it ([`LiveError::PartlyApplied`]): then the same script continues there. [`LiveError::NotCommitted`] if the outcome is not known.
 pub fn run<S: Session>(
     session: &mut S,
     script: &Script,
@@ -85,14 +85,14 @@ pub fn run<S: Session>(
     let started = Instant::now();
     let nothing = Part::default();
     let parts = if script.is_empty() { std::slice::from_ref(&nothing) } else { &script.plan.parts[..] };
-    let mut course = Deployer { session, script, release, watch, parts, number: 0, verified: 0 };
+    let mut deployer = Deployer { session, script, release, watch, parts, number: 0, verified: 0 };
     if script.plan.is_one_transaction() {
-        course.part(0)?;
+        deployer.part(0)?;
     } else {
-        course.session.hold(true)?;
-        let outcome = course.all_parts();
+        deployer.session.hold(true)?;
+        let outcome = deployer.all_parts();
         // It ends with the connection in any case.
-        let _ = course.session.hold(false);
+        let _ = deployer.session.hold(false);
         outcome?;
     }
     let took = started.elapsed();
@@ -105,8 +105,8 @@ pub fn run<S: Session>(
     Ok(Deployment { after: Arc::unwrap_or_clone(after), took, respelled })
 }
 
-/// What is spelled otherwise than expected in a structure that is the promised one but for that; none if it is another one. In a
-/// script that was edited nothing tells a statement that was changed from one whose outcome the server spells otherwise.
+/// The objects with unexpected spellings in a structure that is otherwise the promised one; none if it is another one. In a
+/// script that was edited nothing tells a statement that was changed from one whose result the server spells differently.
 fn reached(dialect: &dyn Dialect, script: &Script, release: &Release, found: &Model) -> Option<Vec<String>> {
     script.leads_to_but_for(dialect, found).filter(|respelled| respelled.is_empty() || release.edited.is_none())
 }
@@ -150,7 +150,7 @@ impl<S: Session> Deployer<'_, S> {
         Ok(())
     }
 
-    /// Whether the ledger says that this very script was released, and the structure still is the one that it leads to.
+    /// Whether this very script was released by the ledger, and the structure still is the one that it leads to.
     fn is_released(&mut self, found: &Model) -> Result<bool, LiveError> {
         if !self.script.leads_to(self.session.dialect(), found) {
             return Ok(false);
@@ -166,7 +166,7 @@ impl<S: Session> Deployer<'_, S> {
     fn part(&mut self, index: usize) -> Result<(), LiveError> {
         match self.parts[index].mode {
             Mode::EachStatement => self.each_statement(index),
-            Mode::Transaction => self.in_transaction(|course| course.steps_of_transaction(index)),
+            Mode::Transaction => self.in_transaction(|deployer| deployer.steps_of_transaction(index)),
         }
     }
 
@@ -258,7 +258,7 @@ impl<S: Session> Deployer<'_, S> {
             return self.verify_part(index);
         }
         // Only the ledger is written in it.
-        self.in_transaction(|course| course.verify_part(index))
+        self.in_transaction(|deployer| deployer.verify_part(index))
     }
 
     fn still_in_transaction(&mut self) -> Result<(), LiveError> {
@@ -338,7 +338,7 @@ impl<S: Session> Deployer<'_, S> {
 }
 
 impl<S: Session> Deployer<'_, S> {
-    /// What the ledger keeps: what was left alone is as the release before knows it.
+    /// The structure for the ledger: what was left alone is as in the release before.
     fn released(&mut self, found: Model) -> Result<Model, LiveError> {
         if self.script.left.is_empty() {
             return Ok(found);
