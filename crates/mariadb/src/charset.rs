@@ -44,7 +44,7 @@ const CHARACTER_SETS: &[(&str, &str, u64)] = &[
     ("utf8mb4", "utf8mb4_general_ci", 4),
 ];
 
-/// The collation of text where nothing is said and no setting says otherwise.
+/// The default collation of text without settings.
 pub const USUAL_COLLATION: &str = "utf8mb4_general_ci";
 
 /// The character set of a name that a person may write: `utf8` is an alias (`old_mode=UTF8_IS_UTF8MB3`, the default).
@@ -55,7 +55,7 @@ pub fn character_set(written: &str) -> String {
     }
 }
 
-/// The collation that text of a character set has if none is said.
+/// The default collation of a character set.
 pub fn default_collation(character_set: &str) -> String {
     let found = CHARACTER_SETS.iter().find(|(name, ..)| *name == character_set);
     found.map_or_else(|| format!("{character_set}_general_ci"), |(_, collation, _)| (*collation).to_owned())

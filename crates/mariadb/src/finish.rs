@@ -41,7 +41,7 @@ const LONGEST_KEY: (u64, u64) = (3072, 1000);
 /// As much of a point as there is in a key.
 const POINT_LENGTH: &str = "25";
 
-/// What is too long for a key is cut, or only its hash is kept. A length that covers the column is not kept.
+/// A value that is too long for a key is cut, or only its hash is kept. A length that covers the column is not kept.
 fn fit_keys(model: &mut Model) {
     let mut fitted = Vec::new();
     for object in model.of_kind(Kind::Index) {

@@ -66,14 +66,14 @@ impl<'r> NewNames<'r> {
         names::quoted(name.unwrap_or_default())
     }
 
-    /// The columns that `*` stands for, each with its new name; none if no column has a new name.
+    /// The columns of `*`, each with its new name; none if no column has a new name.
     fn of_star<'s>(&self, columns: &'s [SourceColumn]) -> Option<Vec<(&'s SourceColumn, Option<&'r Name>)>> {
         let new_name = |own: &SourceColumn| self.column(own.object.as_ref()?, &names::simple(&own.column));
         let named: Vec<_> = columns.iter().map(|own| (own, new_name(own))).collect();
         named.iter().any(|(_, to)| to.is_some()).then_some(named)
     }
 
-    /// What the reference is to when everything has its new name.
+    /// The reference when everything has its new name.
     fn renamed(&self, reference: &Reference) -> Use {
         let object = self.object(reference).unwrap_or(&reference.object).clone();
         let column = reference.column.as_ref();
@@ -126,7 +126,7 @@ pub fn follow(before: &Model, model: &mut Model, renamed: &Renamed<'_>) -> Vec<D
     doubts
 }
 
-/// What an object's text certainly refers to, sorted.
+/// The certain references of an object's text, sorted.
 fn uses(known: &Known, object: &Object) -> Vec<Use> {
     let found = resolve::find(known, object).unwrap_or_default();
     let as_it_is = |found: &Reference| (found.object.clone(), found.column.clone(), found.usage);
@@ -172,7 +172,7 @@ struct Edits {
     is_renaming: bool,
     /// Words that are left.
     left: Vec<String>,
-    /// What the edited text must refer to, sorted.
+    /// The references that the edited text must have, sorted.
     uses: Vec<Use>,
 }
 

@@ -1,4 +1,4 @@
-//! What users and roles may do with an object.
+//! Privileges of users and roles on an object.
 //!
 //! The clauses of [`Object::access`] are `grant PRIVILEGE to USER`, one for each column of a privilege on columns. A user without a host is
 //! one of any host, or a role (<https://mariadb.com/kb/en/grant/>).
@@ -18,11 +18,11 @@ pub const OPTION: &str = "grant option";
 pub const STOP: &str = "SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = \
     'wevrun: the user that made this script may not read privileges, so it can not change them'";
 
-/// What is known of an object whose privileges the user that read it may not see.
+/// The mark of an object whose privileges the user that read it may not see.
 pub const UNREAD: &str =
     "not known: reading them needs SELECT on mysql.tables_priv, mysql.columns_priv and mysql.procs_priv";
 
-/// Of whom that is said.
+/// The user of that mark.
 pub const ALL_USERS: &str = "all users";
 
 /// The privileges that GRANT knows for an object.
@@ -30,7 +30,7 @@ pub fn is_privilege(word: &str) -> bool {
     [Kind::Table, Kind::Procedure].into_iter().any(|kind| all(kind).contains(&word)) || word == "show create routine"
 }
 
-/// What ALL means for an object of the kind.
+/// The privileges of ALL for an object of the kind.
 fn all(kind: Kind) -> &'static [&'static str] {
     match kind {
         Kind::Table | Kind::View | Kind::Sequence => &[
@@ -59,7 +59,7 @@ pub fn granted(access: &mut Clauses, privilege: &str, user: &str) {
     access.set_text(clause::GRANT.of(&format!("{privilege} to {user}")), "");
 }
 
-/// Says that the privileges on an object could not be read.
+/// Marks that the privileges on an object could not be read.
 pub fn privileges_are_unread(access: &mut Clauses) {
     access.set_text(clause::GRANTS_UNREAD, "");
 }
@@ -80,7 +80,7 @@ pub struct Change {
     pub grants: bool,
     /// `select`, `update (a)`, `all`, [`OPTION`].
     pub privileges: Vec<String>,
-    /// Who.
+    /// The user.
     pub users: Vec<String>,
 }
 
@@ -135,7 +135,7 @@ fn listed(
     all.join(", ")
 }
 
-/// What users may do with an object: a fact for each user.
+/// The privileges on an object: a fact for each user.
 pub fn facts(object: &Object) -> BTreeMap<Fact, String> {
     let kind = object.definition.kind();
     let of_users = by_user(&object.access).into_iter().map(|(user, privileges)| {
@@ -161,7 +161,7 @@ fn on(key: &ObjectKey) -> String {
     }
 }
 
-/// The statements that grant what is said of an object.
+/// The statements that grant the privileges on an object.
 pub fn statements(object: &Object) -> Vec<String> {
     let users = by_user(&object.access);
     users.iter().map(|(user, privileges)| grant(&object.key(), user, privileges)).collect()
@@ -178,7 +178,7 @@ fn grant(key: &ObjectKey, user: &str, privileges: &BTreeMap<String, BTreeSet<Str
     format!("GRANT {list} ON {} TO {}{option}", on(key), user_in_sql(user))
 }
 
-/// The statements that make these facts of an object what want says. A user whose privileges differ and who has some that are not
+/// The statements that make these facts of an object want's. A user whose privileges differ and who has some that are not
 /// wanted loses all of them first, if they are there.
 pub fn changes(want: &Object, differing: &[Property]) -> Vec<String> {
     let key = want.key();

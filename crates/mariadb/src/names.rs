@@ -7,7 +7,7 @@
 use wevrun_core::model::{Kind, Name, NameParts, QualifiedName};
 use wevrun_core::parse::{Token, TokenKind};
 
-/// Words that can't stand for a column's name without quotes, found by trying all of `information_schema.keywords` (10.11).
+/// Words that can't be a column's name without quotes, found by trying all of `information_schema.keywords` (10.11).
 #[rustfmt::skip]
 const RESERVED: &[&str] = &[
     "accessible", "add", "all", "alter", "analyze", "and", "as", "asc", "asensitive", "before", "between", "bigint",
@@ -78,7 +78,7 @@ pub fn literal(text: &str) -> String {
     out
 }
 
-/// What a string literal stands for: without quotes and escapes
+/// The value of a string literal, without quotes and escapes
 /// (<https://mariadb.com/kb/en/string-literals/#escape-sequences>).
 pub fn unescaped(literal: &str) -> String {
     let Some(quote) = literal.chars().next().filter(|quote| matches!(quote, '\'' | '"')) else {
@@ -173,7 +173,7 @@ pub fn in_sql(name: &QualifiedName) -> String {
     }
 }
 
-/// What a token names: without its quotes.
+/// The name in a token, without its quotes.
 pub fn unquoted(token: Token, text: &str) -> String {
     let written = token.text(text);
     match token.kind {

@@ -11,11 +11,11 @@ use crate::{names, tokens};
 /// PARTITION BY with its partitions.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Partitioning {
-    /// What is before the list, as it is written.
+    /// The text before the list, as it is written.
     by: String,
     /// The same in canonical spelling, to compare it.
     pub by_canonical: String,
-    /// The partitions; none if only their number is said.
+    /// The partitions; none if only their number is given.
     pub definitions: Vec<Partition>,
 }
 
@@ -30,7 +30,7 @@ pub struct Partition {
     pub canonical: String,
 }
 
-/// What ALTER TABLE does with single partitions.
+/// A change of single partitions by ALTER TABLE.
 #[derive(Debug, Clone)]
 pub enum PartitionChange {
     /// ADD PARTITION with definitions.
@@ -76,7 +76,7 @@ impl Partitioning {
         partitions::of_text(&format!("{}\n({})", self.by, list.join(",\n ")))
     }
 
-    /// The clause after a change. The error says what is wrong with it.
+    /// The clause after a change. The error is the mistake in it.
     pub fn changed(mut self, change: &PartitionChange) -> Result<Expression, String> {
         match change {
             PartitionChange::Add { definitions, if_not_exists } => {
@@ -128,7 +128,7 @@ impl Partitioning {
         found.ok_or_else(|| format!("has no partition `{name}`"))
     }
 
-    /// Changes how many partitions there are where only the number is said.
+    /// Changes the number of partitions where only the number is given.
     fn set_number(&mut self, change: impl Fn(u64) -> Option<u64>) -> Result<(), String> {
         if !self.definitions.is_empty() {
             return Err("has partitions with names: they can't be counted".to_owned());
@@ -175,7 +175,7 @@ fn items(text: &str) -> Vec<String> {
     found
 }
 
-/// What is between the parentheses that come next: definitions of partitions.
+/// The definitions of partitions in the parentheses that are next.
 pub fn definitions(reader: &mut Reader<'_>) -> wevrun_core::parse::Parsed<Vec<String>> {
     let range = reader.parenthesised()?;
     let written = reader.written(range);

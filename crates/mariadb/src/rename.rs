@@ -1,4 +1,4 @@
-//! What else changes its name with a table or column, as the server's own ALTER and RENAME change it.
+//! Renames of tables and columns with everything that follows them, as the server's own ALTER and RENAME do.
 
 use wevrun_core::model::{Definition, Kind, Model, Name, Object, ObjectKey, QualifiedName, Value};
 
@@ -10,7 +10,7 @@ pub fn object(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
     let Some(mut object) = model.remove(key) else { return };
     let from = std::mem::replace(&mut object.name, to.clone());
     if let Definition::Table(table) = &mut object.definition {
-        // Names of the server's own form follow the table, whoever gave them.
+        // Names of the server's own form follow the table, even if they were given.
         let prefix = format!("{}_ibfk_", from.identifier().to_lowercase());
         for foreign_key in table.foreign_keys.iter_mut() {
             if let Some(number) = foreign_key.name.canonical().strip_prefix(&prefix) {
@@ -35,7 +35,7 @@ pub fn object(model: &mut Model, key: &ObjectKey, to: &QualifiedName) {
             Definition::Plain(plain) => plain.owner = Some(to.clone()),
             _ => {}
         }
-        // A key that nobody wrote stays one.
+        // A key without a text keeps none.
         if !object.text.is_empty() {
             retext(&mut object);
         }

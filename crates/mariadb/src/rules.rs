@@ -77,7 +77,7 @@ fn auto_increment(object: &Object, table: &Table, owned: &[&Object], checks: &mu
     }
 }
 
-/// Types that the server has, in its own spelling (`information_schema.columns`), and those of plugins that it comes with.
+/// Types that the server has, in its own spelling (`information_schema.columns`), and those of its plugins.
 const TYPES: [&str; 39] = [
     "int",
     "tinyint",

@@ -1,4 +1,4 @@
-//! What MariaDB's statements do to a model, and what the engine adds to what they say.
+//! The effects of MariaDB's statements on a model, and the engine's additions.
 
 use wevrun_core::change::Semantics;
 use wevrun_core::fold::{Completion, Taken};

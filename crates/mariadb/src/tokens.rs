@@ -9,10 +9,10 @@ use wevrun_core::parse::{Token, TokenKind};
 
 use crate::syntax::Syntax;
 
-/// What a delimiter other than the semicolon becomes: a character that no text of a statement holds.
+/// The mark of a delimiter other than the semicolon: a character that no text of a statement holds.
 const END: char = '\u{1}';
 
-/// What a command that sets the delimiter becomes.
+/// The mark of a command that sets the delimiter.
 const NEW_DELIMITER: char = '\u{2}';
 
 /// The rules for the tokenizer.
@@ -74,12 +74,12 @@ pub fn without_delimiters(text: &str) -> Cow<'_, str> {
     Cow::Owned(out)
 }
 
-/// The files that `source FILE` and `\. FILE` name, each with the byte where the command stands.
+/// The files that `source FILE` and `\. FILE` name, each with the byte at which the command begins.
 pub fn included_files(text: &str) -> Vec<(usize, String)> {
     Scan::of(text).included
 }
 
-/// What is not the server's in a text.
+/// The parts of a text that are not the server's.
 #[derive(Default)]
 struct Scan {
     /// Ranges that are blanked out, each with what its first byte becomes.
@@ -275,18 +275,25 @@ fn executable_head(text: &str) -> Option<(usize, bool)> {
 /// semicolons in it end nothing, whether or not a `DELIMITER` is set.
 pub fn statement_length(text: &str, tokens: &[Token]) -> usize {
     let is = |token: &Token, mark: char| token.kind == TokenKind::Symbol && token.text(text).starts_with(mark);
-    let mark = tokens.iter().position(|token| is(token, END) || is(token, NEW_DELIMITER));
-    let inside = &tokens[..mark.unwrap_or(tokens.len())];
+    let is_mark = |token: &Token| is(token, END) || is(token, NEW_DELIMITER);
+    // No more tokens are looked at than the statement has: a file may have many statements, and no mark at all.
+    let head = tokens.iter().take(HEAD).position(is_mark).unwrap_or(tokens.len().min(HEAD));
     // The client sends all up to the delimiter; the server ends a statement at a semicolon that is not in a block.
-    let end = if !is_compound(text, inside) {
-        inside.iter().position(|token| token.is_symbol(text, ";"))
-    } else if mark.is_some_and(|mark| is(&tokens[mark], END)) && is_package(text, inside) {
-        None
-    } else {
-        end_of_blocks(text, inside)
-    };
-    end.unwrap_or(inside.len())
+    if !is_compound(text, &tokens[..head]) {
+        return tokens.iter().position(|token| is_mark(token) || token.is_symbol(text, ";")).unwrap_or(tokens.len());
+    }
+    if is_package(text, &tokens[..head])
+        && let Some(mark) = tokens.iter().position(is_mark)
+        && is(&tokens[mark], END)
+    {
+        return mark;
+    }
+    let until_mark = || tokens.iter().take_while(|token| !is_mark(token)).count();
+    follow_blocks(text, tokens, is_mark).0.unwrap_or_else(until_mark)
 }
+
+/// The tokens that decide the kind of a statement.
+const HEAD: usize = 24;
 
 fn is_package(text: &str, tokens: &[Token]) -> bool {
     tokens.iter().take(8).any(|token| token.is_word(text, "PACKAGE"))
@@ -304,7 +311,7 @@ fn is_compound(text: &str, tokens: &[Token]) -> bool {
     if !(is(0, "CREATE") || is(0, "ALTER")) {
         return false;
     }
-    // The kind comes after OR REPLACE, DEFINER = a user, and the like.
+    // The kind is after OR REPLACE, DEFINER = a user, and the like.
     for token in tokens.iter().skip(1).take(20) {
         let word = token.text(text).to_ascii_uppercase();
         match word.as_str() {
@@ -319,23 +326,18 @@ fn is_compound(text: &str, tokens: &[Token]) -> bool {
     false
 }
 
-/// Where the semicolon is that ends the statement; none if a block is never closed.
-fn end_of_blocks(text: &str, tokens: &[Token]) -> Option<usize> {
-    follow_blocks(text, tokens).0
-}
-
 /// Whether all blocks of a body are closed.
 pub fn is_closed(text: &str, tokens: &[Token]) -> bool {
-    let (end, open) = follow_blocks(text, tokens);
+    let (end, open) = follow_blocks(text, tokens, |_| false);
     end.is_some() || open == 0
 }
 
 /// Where the semicolon is that ends the statement, and how many blocks are open there or at the end.
-fn follow_blocks(text: &str, tokens: &[Token]) -> (Option<usize>, usize) {
+fn follow_blocks(text: &str, tokens: &[Token], is_end: impl Fn(&Token) -> bool) -> (Option<usize>, usize) {
     // Each block that is open; true for a CASE that is an expression: in it, IF is a function.
     let mut open: Vec<bool> = Vec::new();
     let mut index = 0;
-    while index < tokens.len() {
+    while index < tokens.len() && !is_end(&tokens[index]) {
         let token = tokens[index];
         if token.is_symbol(text, ";") && open.is_empty() {
             return (Some(index), 0);

@@ -26,7 +26,7 @@ pub fn all(kind: Kind) -> &'static [&'static str] {
     }
 }
 
-/// What everybody may do with an object of the kind if nothing else is said.
+/// The default privileges of PUBLIC on an object of the kind.
 pub fn usual_for_everybody(kind: Kind) -> Option<&'static str> {
     match kind {
         Kind::Function | Kind::Procedure | Kind::Aggregate => Some("execute"),
@@ -119,7 +119,7 @@ pub fn facts(object: &Object) -> BTreeMap<Fact, String> {
             facts.insert((Aspect::Privileges, "public".to_owned()), "nothing".to_owned());
         }
     } else if from_nothing {
-        // What everybody may do in a schema that every database has depends on the version, if nothing is said.
+        // The default privileges of PUBLIC in a schema that every database has depend on the version.
         let everybody: Vec<String> = granted.remove("public").unwrap_or_default().into_iter().collect();
         let list = if everybody.is_empty() { "nothing".to_owned() } else { everybody.join(", ") };
         facts.insert((Aspect::Privileges, String::new()), list);

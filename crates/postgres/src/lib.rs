@@ -57,7 +57,7 @@ pub(crate) fn enum_labels(clauses: &Clauses) -> Vec<String> {
     split_list(clauses.value(clause::ENUM).unwrap_or_default())
 }
 
-/// The attributes of a composite type: the name as it stands in SQL, and the rest.
+/// The attributes of a composite type: the name as in SQL, and the rest.
 pub(crate) fn attributes(clauses: &Clauses) -> Vec<(String, String)> {
     split_list(clauses.value(clause::ATTRIBUTES).unwrap_or_default())
         .into_iter()

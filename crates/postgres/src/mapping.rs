@@ -128,7 +128,7 @@ fn sequence(
     Some((ObjectKey::new(Kind::Sequence, now), to))
 }
 
-/// The names of the sequences of identity columns: the usual one says nothing.
+/// The names of the sequences of identity columns: the usual one is not kept.
 fn identities(before: &Model, model: &mut Model, old: &QualifiedName, new: &QualifiedName) {
     let Some(table) = model.table_mut(&ObjectKey::new(Kind::Table, new.clone())) else { return };
     for column in table.columns.iter_mut() {

@@ -51,14 +51,14 @@ fn truncated(text: &str, bytes: usize) -> &str {
     &text[..text.floor_char_boundary(bytes)]
 }
 
-/// The identifier as it must stand in SQL, as `quote_ident()` writes it.
+/// The identifier as in SQL, as `quote_ident()` writes it.
 pub fn quoted(identifier: &str) -> String {
     let mut out = String::with_capacity(identifier.len());
     push_quoted(&mut out, identifier);
     out
 }
 
-/// `schema.name`, as it stands in SQL.
+/// `schema.name`, as in SQL.
 pub fn dotted(schema: &str, identifier: &str) -> String {
     let mut out = String::with_capacity(schema.len() + identifier.len() + 1);
     push_quoted(&mut out, schema);
@@ -67,7 +67,7 @@ pub fn dotted(schema: &str, identifier: &str) -> String {
     out
 }
 
-/// Adds the identifier as it must stand in SQL.
+/// Adds the identifier as in SQL.
 fn push_quoted(out: &mut String, identifier: &str) {
     let plain = identifier.starts_with(|first: char| first.is_ascii_lowercase() || first == '_')
         && identifier.bytes().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'_')

@@ -9,7 +9,7 @@ use smol_str::SmolStr;
 use super::qualified::{self, Form, Reading};
 use super::{names, rename};
 
-/// Renames a schema. The server keeps references by identity, but for the names in the bodies of routines.
+/// Renames a schema. The server keeps references by identity, except the names in the bodies of routines.
 pub fn schema(model: &mut Model, from: &QualifiedName, to: &QualifiedName) {
     let rename = Rename { from: from.identifier().to_owned(), to };
     let objects = model.take_objects();

@@ -14,7 +14,7 @@ struct Since {
     what: &'static str,
 }
 
-/// Everything that is newer than the project's version, parents that are not there, and what is said of columns that nobody has.
+/// Everything that is newer than the project's version, parents that are not there, and clauses of columns that do not exist.
 fn check(model: &Model, version: EngineVersion, checks: &mut Checks<'_>) {
     super::references::check(model, version, checks);
     super::plpgsql::check(model, checks);
@@ -32,7 +32,7 @@ fn check(model: &Model, version: EngineVersion, checks: &mut Checks<'_>) {
     }
 }
 
-/// A table's parents are there, and it says nothing of a column that neither it nor they have.
+/// A table's parents are there, and it has clauses of its own and its parents' columns only.
 fn parents(model: &Model, object: &Object, checks: &mut Checks<'_>) {
     let Definition::Table(table) = &object.definition else { return };
     let known = |name: &QualifiedName| {

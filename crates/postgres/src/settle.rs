@@ -163,7 +163,7 @@ fn keys(name: &QualifiedName, table: &mut Table, taken: &Taken) {
         }
         if has_unnamed_sequence(column) {
             let free = free_sequence(&schema, &own, column, taken);
-            // The usual name says nothing.
+            // The usual name is not kept.
             if names::identifier(&free) != names::made_up(&own, column.name.canonical(), "seq") {
                 column.clauses.set(clause::IDENTITY_NAME, free);
             }

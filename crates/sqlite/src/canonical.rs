@@ -1,6 +1,6 @@
 //! The canonical spelling of expressions, queries and bodies.
 //!
-//! SQLite keeps what it was given, word by word, but for what its ALTER TABLE rewrites: that puts quotes around names.
+//! SQLite keeps what it was given, word by word, except what its ALTER TABLE rewrites: that puts quotes around names.
 //! So the canonical form is the run of tokens with one blank between them, names and keywords in lower case and names
 //! without quotes. Which words in double quotes are strings is known once names are resolved (`resolve`).
 
@@ -71,7 +71,7 @@ pub fn type_name(text: &str, tokens: &[Token]) -> String {
     out
 }
 
-/// The expressions of a definition in which names can stand.
+/// The expressions of a definition that can have names.
 pub fn expressions(definition: &Definition) -> Vec<&Expression> {
     match definition {
         Definition::Table(table) => (table.columns.iter())

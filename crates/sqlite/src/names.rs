@@ -3,7 +3,7 @@
 use wevrun_core::model::{Name, QualifiedName};
 use wevrun_core::parse::{Token, TokenKind};
 
-/// Words that can't stand for a name without quotes, lower case: the grammar has no fallback to an identifier for them
+/// Words that can't be a name without quotes, lower case: the grammar has no fallback to an identifier for them
 /// (`%fallback ID` in `parse.y`), or they are read as literals.
 const RESERVED: &[&str] = &[
     "add",
@@ -76,7 +76,7 @@ pub fn is_reserved(lower: &str) -> bool {
     RESERVED.binary_search(&lower).is_ok()
 }
 
-/// Whether the grammar takes the word (in lower case) for a name where only a name can stand: all but the reserved ones, and
+/// Whether the grammar takes the word (in lower case) for a name where only a name is possible: all but the reserved ones, and
 /// those reserved here only because they are read as literals elsewhere.
 pub fn can_be_name(lower: &str) -> bool {
     !is_reserved(lower) || matches!(lower, "true" | "false" | "current_date" | "current_time" | "current_timestamp")
@@ -114,7 +114,7 @@ pub fn literal(text: &str) -> String {
     format!("'{}'", text.replace('\'', "''"))
 }
 
-/// What a token names: without its quotes. The engine takes a string literal for a name where only a name can stand.
+/// The name in a token, without its quotes. The engine takes a string literal for a name where only a name is possible.
 pub fn unquoted(token: Token, text: &str) -> String {
     let written = token.text(text);
     if matches!(token.kind, TokenKind::Quoted | TokenKind::Text) { unquoted_text(written) } else { written.to_owned() }

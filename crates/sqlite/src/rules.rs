@@ -111,7 +111,7 @@ fn trigger(object: &Object, trigger: &Trigger, checks: &mut Checks<'_>) {
     }
 }
 
-/// What the project's oldest version does not know yet.
+/// Features that the project's oldest version lacks.
 fn version(object: &Object, version: EngineVersion, checks: &mut Checks<'_>) {
     for (minor, what) in versions::needs(&object.definition) {
         if version < (EngineVersion { major: 3, minor }) {

@@ -1,4 +1,4 @@
-//! What SQLite's statements do to a model, and what the engine adds to what they say.
+//! The effects of SQLite's statements on a model, and the engine's additions.
 
 use wevrun_core::change::Semantics;
 use wevrun_core::fold::{Completion, Taken};

@@ -41,7 +41,7 @@ pub fn without_client_commands(text: &str) -> Cow<'_, str> {
     Cow::Owned(String::from_utf8(masked).expect("blanks for whole lines"))
 }
 
-/// The files that `.read FILE` names, each with the byte where the command stands.
+/// The files that `.read FILE` names, each with the byte at which the command begins.
 pub fn included_files(text: &str) -> Vec<(usize, String)> {
     let included = |line: Range<usize>| {
         let (command, file) = text[line.clone()].split_once(char::is_whitespace)?;

@@ -1,4 +1,4 @@
-//! What came with which version of SQLite 3 (<https://sqlite.org/changes.html>): functions, syntax and options. One row each.
+//! The features of each version of SQLite 3 (<https://sqlite.org/changes.html>): functions, syntax and options. One row each.
 
 use super::canonical::expressions;
 use super::tokens::Rules;
@@ -50,7 +50,7 @@ const SYNTAX: &[(u32, &[&str], &str)] = &[
 const VIRTUAL_TABLE: &[(u32, &str)] =
     &[(34, "trigram"), (43, "contentless_delete"), (45, "tokendata"), (47, "contentless_unindexed"), (47, "locale")];
 
-/// What a definition needs: each minor version, and what came with it.
+/// The needs of a definition: each minor version, with its feature.
 pub fn needs(definition: &Definition) -> Vec<(u32, String)> {
     let mut needs = Vec::new();
     match definition {

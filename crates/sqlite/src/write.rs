@@ -156,7 +156,7 @@ fn references(key: &ForeignKey) -> String {
     text
 }
 
-/// A literal stands as it is; everything else needs parentheses.
+/// A literal is written as it is; everything else needs parentheses.
 fn default_value(default: &Expression) -> String {
     let canonical = default.canonical.trim_start_matches(['+', '-', ' ']);
     let quoted_once = |mark: char| {

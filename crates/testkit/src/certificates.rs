@@ -9,7 +9,7 @@ use rcgen::{BasicConstraints, CertificateParams, DnType, IsCa, Issuer, KeyPair};
 use crate::mariadb;
 use crate::postgres::{Age, Server, free_port};
 
-/// A server that lets nobody in without encryption, and the role `ida` only with a certificate.
+/// A server that refuses connections without encryption, and the role `ida` only with a certificate.
 pub struct Guarded {
     /// The server. Its certificate is for `localhost`.
     pub server: Server,

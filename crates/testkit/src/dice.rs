@@ -1,10 +1,10 @@
-//! Decisions that have names: what one comes to is a matter of the seed, and for a few of them of the side too.
+//! Decisions that have names: the outcome is a matter of the seed, and for a few of them of the side too.
 
 use std::hash::{DefaultHasher, Hash, Hasher};
 
 /// Decides by name.
 pub struct Dice {
-    /// What all sides have in common.
+    /// The seed of all sides.
     pub seed: u64,
     /// Which side.
     pub side: u64,

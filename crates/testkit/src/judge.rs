@@ -1,4 +1,4 @@
-//! Says whether two SQLite files have the same structure and rows, by what the engine itself reports: pragmas, and the
+//! Compares structure and rows of two SQLite files, by what the engine itself reports: pragmas, and the
 //! tokens of what only the catalogue's text holds. It shares no code with the core.
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -162,7 +162,7 @@ fn tokens(sql: &str) -> Vec<String> {
     out
 }
 
-/// What only one of two files has: `-` the first, `+` the second.
+/// The lines that only one of two files has: `-` the first, `+` the second.
 pub fn differences(a: &Path, b: &Path) -> Vec<String> {
     let (a, b) = (facts(a), facts(b));
     let only = |mark: &str, facts: &BTreeSet<String>, other: &BTreeSet<String>| -> Vec<String> {

@@ -1,4 +1,4 @@
-//! What the tests of Wevrun are made with: random schemas and rows, a judge that shares no code with the core, temporary
+//! Helpers of Wevrun's tests: random schemas and rows, a judge that shares no code with the core, temporary
 //! projects, and the engine's own client. Never a dependency of the program.
 
 pub mod certificates;

@@ -1,4 +1,4 @@
-//! A MariaDB server of the tests' own: a private data folder, a socket in a temporary folder, gone with the test process.
+//! A MariaDB server of the tests' own: a private data folder, a socket in a temporary folder, removed with the test process.
 
 use std::fs;
 use std::os::unix::fs::chown;
@@ -201,7 +201,7 @@ impl Database {
         self.server.client(&self.name, sql)
     }
 
-    /// The server's own words for all objects, sorted: what SHOW CREATE says, with the columns and keys of tables as lines in no order,
+    /// The server's own words for all objects, sorted: SHOW CREATE, with the columns and keys of tables as lines in no order,
     /// and without counters and definers. It shares no code with the program.
     pub fn structure(&self) -> Vec<String> {
         let list = "SELECT CASE table_type WHEN 'VIEW' THEN 'VIEW' WHEN 'SEQUENCE' THEN 'SEQUENCE' ELSE 'TABLE' END, table_name
@@ -211,7 +211,7 @@ impl Database {
              UNION ALL SELECT 'EVENT', event_name FROM information_schema.events WHERE event_schema = DATABASE()";
         let objects = self.client(list).expect("the catalogue can be read");
         let mark = "@@@@ next";
-        // The server says it in defaults that name a sequence.
+        // The server writes it in defaults that name a sequence.
         let own = format!("`{}`.", self.name);
         let shows: String = objects
             .lines()
@@ -256,7 +256,7 @@ impl Database {
     }
 }
 
-/// One object's statement without what says nothing of its structure.
+/// One object's statement without parts that are no structure.
 fn plain(shown: &str) -> String {
     let (first, rest) = shown.split_once('\t').unwrap_or((shown, ""));
     let mut text = rest.to_owned();

@@ -7,7 +7,7 @@ use crate::schema::{
     Column, Key, Schema, random_check, random_column, random_index, random_table, random_trigger, random_view,
 };
 
-/// A schema that came from another one by some changes. `renames` allows new names, with the comments that say so.
+/// A schema that came from another one by some changes. `renames` allows new names, with the comments for them.
 pub fn mutated(rng: &mut SmallRng, schema: &Schema, renames: bool) -> Schema {
     let mut schema = schema.clone();
     for _ in 0..rng.random_range(1..6) {
@@ -192,7 +192,7 @@ fn rename_column(rng: &mut SmallRng, schema: &mut Schema, fresh: usize) {
     }
 }
 
-/// Makes a schema valid again: what refers to something that is gone goes too.
+/// Makes a schema valid again: removes references to what is not there any more.
 pub fn repair(schema: &mut Schema) {
     let tables = schema.tables.clone();
     for table in &mut schema.tables {

@@ -1,4 +1,4 @@
-//! PostgreSQL servers of the tests' own: private data folders, sockets in temporary folders, gone with the test process.
+//! PostgreSQL servers of the tests' own: private data folders, sockets in temporary folders, removed with the test process.
 
 use std::fs;
 use std::os::unix::fs::{PermissionsExt, chown};
@@ -93,7 +93,7 @@ impl Server {
         Server::run(programs, folder)
     }
 
-    /// A server that stays in recovery, with everything that this one holds at the moment: a replica that nobody feeds.
+    /// A server that stays in recovery, with everything that this one holds at the moment: a replica without a primary.
     pub fn replica(&self, label: &str) -> Server {
         let folder = std::env::temp_dir().join(format!("wevrun-postgres-{label}-{}", std::process::id()));
         fs::create_dir_all(&folder).expect("a temporary folder");
@@ -195,7 +195,7 @@ impl Server {
         let mut psql = Command::new(self.programs.join("psql"));
         psql.args(["-X", "-q", "-A", "-t", "-v", "ON_ERROR_STOP=1", "-h"]).arg(&self.folder);
         psql.args(["-p", &self.port.to_string(), "-U", "postgres", "-d", database, "-f"]).arg(file);
-        // Settings of whoever runs the tests.
+        // Settings of the user that runs the tests.
         ["PGTZ", "PGOPTIONS", "PGDATESTYLE", "PGCLIENTENCODING", "PGSERVICE"].iter().for_each(|name| {
             psql.env_remove(name);
         });
@@ -269,7 +269,7 @@ impl Drop for Database {
     }
 }
 
-/// What only one of two structures has.
+/// The lines that only one of two structures has.
 pub fn structure_difference(a: &[String], b: &[String]) -> String {
     let only = |sign: &str, these: &[String], those: &[String]| -> String {
         these

@@ -12,7 +12,7 @@ pub struct TestProject {
     program: PathBuf,
 }
 
-/// What a run of the program gave.
+/// The result of a run of the program.
 #[derive(Debug)]
 pub struct Run {
     /// The exit status.

@@ -56,7 +56,7 @@ pub struct Table {
     pub key: Key,
     /// STRICT.
     pub strict: bool,
-    /// CHECK constraints of the table: name and condition, in which `{0}` stands for the column that is named.
+    /// CHECK constraints of the table: name and condition, in which `{0}` is replaced by the column.
     pub checks: Vec<(Option<String>, String, String)>,
     /// UNIQUE constraints beside the key. Each holds the first key column, so that rows can't break it.
     pub uniques: Vec<Vec<String>>,
@@ -88,7 +88,7 @@ pub struct Column {
     pub data_type: String,
     /// NOT NULL.
     pub not_null: bool,
-    /// DEFAULT, as it must stand in SQL.
+    /// DEFAULT, as it is in SQL.
     pub default: Option<String>,
     /// COLLATE.
     pub collation: Option<String>,

@@ -7,7 +7,7 @@ use super::expression;
 use super::types::Family;
 use crate::names::{literal, unescaped};
 
-/// What follows DEFAULT or ON UPDATE: a literal, a signed number, a call, or an expression in parentheses.
+/// The text after DEFAULT or ON UPDATE: a literal, a signed number, a call, or an expression in parentheses.
 pub fn read(reader: &mut Reader<'_>) -> Parsed<Expression> {
     let start = reader.position;
     if reader.sees_symbol("(") {
@@ -108,12 +108,12 @@ impl Constant {
         is_number.then(|| Constant::Number(canonical.to_owned()))
     }
 
-    /// What the server keeps of it; none if that can't be told.
+    /// The form that the server keeps; none if that can't be decided.
     fn stored(&self, family: Family, spelling: &str) -> Option<String> {
         match family {
             Family::Integer => Some(with_zeros(rounded(&self.decimal()?, 0)?, spelling)),
             Family::Year => {
-                // Two digits stand for four (<https://mariadb.com/kb/en/year-data-type/>).
+                // Two digits are short for four (<https://mariadb.com/kb/en/year-data-type/>).
                 let year: u32 = rounded(&self.decimal()?, 0)?.parse().ok()?;
                 let is_text = matches!(self, Constant::Text(_));
                 Some(match year {

@@ -8,7 +8,7 @@ use crate::names::{literal, unescaped};
 pub struct DataType {
     /// Its words in lower case: `int`, `double precision`, `national varchar`.
     pub name: String,
-    /// What is in parentheses: numbers, or the literals of an enumeration.
+    /// The text in parentheses: numbers, or the literals of an enumeration.
     pub arguments: Vec<String>,
     /// UNSIGNED.
     pub unsigned: bool,
@@ -193,7 +193,7 @@ impl DataType {
         }
     }
 
-    /// Whether the column is a JSON document: then it has a CHECK unless it says another one.
+    /// Whether the column is a JSON document: then it has a CHECK unless another one is written.
     pub fn is_json(&self) -> bool {
         self.name == "json"
     }

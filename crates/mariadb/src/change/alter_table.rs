@@ -96,7 +96,7 @@ pub enum TableAction {
 }
 
 impl TableAction {
-    /// What is dropped makes room for what is added under the same name, wherever it is said.
+    /// Drops precede additions of the same name, in whichever order they are written.
     fn rank(&self) -> u8 {
         match self {
             TableAction::DropPrimary
@@ -120,7 +120,7 @@ impl TableAction {
 pub struct AlterTable {
     /// Its clauses, in order.
     pub actions: Vec<TableAction>,
-    /// The collation of the database, for tables that say none.
+    /// The collation of the database, for tables without one.
     pub database_collation: String,
 }
 
@@ -307,7 +307,7 @@ impl State {
         Ok(())
     }
 
-    /// What is said with a column and kept with the table.
+    /// The clauses of a column that are kept with the table.
     fn keys_of_column(&mut self, spec: &ColumnSpec) {
         let none = BTreeSet::new();
         if spec.primary {

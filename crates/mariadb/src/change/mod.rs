@@ -25,7 +25,7 @@ impl EngineChange for ChangeGrants {
 /// Clauses of an object that is nothing but clauses, to set and to remove.
 #[derive(Debug)]
 pub struct AlterPlain {
-    /// What is said.
+    /// The clauses to set.
     pub clauses: Clauses,
     /// The names of what is taken back.
     pub removed: Vec<&'static str>,

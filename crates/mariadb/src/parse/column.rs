@@ -18,7 +18,7 @@ pub struct ColumnSpec {
     data_type: DataType,
     written_type: String,
     default: Option<Expression>,
-    /// NULL is said.
+    /// NULL is written.
     nullable: bool,
     /// PRIMARY KEY.
     pub primary: bool,
@@ -77,7 +77,7 @@ pub fn column(reader: &mut Reader<'_>) -> Parsed<ColumnSpec> {
     definition(reader, name)
 }
 
-/// What follows the name of a column.
+/// The text after the name of a column.
 pub fn definition(reader: &mut Reader<'_>, name: Name) -> Parsed<ColumnSpec> {
     let start = reader.position;
     let data_type = data_type(reader)?;
@@ -152,7 +152,7 @@ pub fn data_type(reader: &mut Reader<'_>) -> Parsed<DataType> {
     }
 }
 
-/// One constraint or attribute of a column, if one comes next.
+/// One constraint or attribute of a column, if one is next.
 fn constraint(reader: &mut Reader<'_>, spec: &mut ColumnSpec) -> Parsed<bool> {
     let column = &mut spec.column;
     if reader.take(&["NOT", "NULL"]) {

@@ -186,7 +186,7 @@ pub fn user_and_host(reader: &mut Reader<'_>) -> Parsed<(String, Option<String>)
     }
 }
 
-/// CREATE DATABASE says in which character set the tables after it are.
+/// CREATE DATABASE sets the character set of the tables after it.
 fn database(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<StatementKind>> {
     reader.take(&["IF", "NOT", "EXISTS"]);
     name_parts(&mut reader, "a database")?;

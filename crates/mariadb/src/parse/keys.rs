@@ -11,7 +11,7 @@ use wevrun_core::parse::{Parsed, Reader};
 use super::{a_name, name_list, number, qualified_name, text_literal, word};
 use crate::{clause, names, write};
 
-/// What a key is.
+/// The kind of a key.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum KeyKind {
     Primary,
@@ -143,7 +143,7 @@ pub fn key(reader: &mut Reader<'_>, kind: KeyKind, constraint: Option<Name>) -> 
     key_after_name(reader, kind, name.or(constraint))
 }
 
-/// What follows the name of a key.
+/// The text after the name of a key.
 pub fn key_after_name(reader: &mut Reader<'_>, kind: KeyKind, name: Option<Name>) -> Parsed<KeySpec> {
     let mut clauses = Clauses::default();
     while option(reader, &mut clauses)? {}
@@ -175,7 +175,7 @@ pub fn key_after_name(reader: &mut Reader<'_>, kind: KeyKind, name: Option<Name>
     Ok(KeySpec { kind, name, parts, clauses })
 }
 
-/// One option of a key, if one comes next.
+/// One option of a key, if one is next.
 fn option(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<bool> {
     if reader.take(&["USING"]) || reader.take(&["TYPE"]) {
         clauses.set(clause::USING, word(reader, "an index type")?.to_ascii_lowercase());
@@ -217,7 +217,7 @@ pub fn foreign_key(reader: &mut Reader<'_>, constraint: Option<Name>) -> Parsed<
     references(reader, columns, constraint.or(index).unwrap_or_else(Name::none))
 }
 
-/// What follows REFERENCES.
+/// The text after REFERENCES.
 pub fn references(reader: &mut Reader<'_>, columns: Vec<Name>, name: Name) -> Parsed<ForeignKey> {
     let parent = qualified_name(reader, "the referenced table's name")?;
     let parent_columns = if reader.sees_symbol("(") { name_list(reader, "a column's name")? } else { Vec::new() };

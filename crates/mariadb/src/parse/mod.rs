@@ -26,7 +26,7 @@ use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKin
 
 use crate::{charset, names};
 
-/// What a statement says.
+/// The meaning of a statement.
 pub fn statement(
     mut reader: Reader<'_>,
     comments: &[Token],
@@ -142,7 +142,7 @@ pub fn name_parts(reader: &mut Reader<'_>, what: &str) -> Parsed<NameParts> {
     Ok(NameParts { identifier: first.into(), ..NameParts::default() })
 }
 
-/// The same for the name of an object of the schema: the session's database is not said.
+/// The same for the name of an object of the schema: the session's database is left out.
 pub fn own_name(reader: &mut Reader<'_>, session: &Session, what: &str) -> Parsed<NameParts> {
     let start = reader.position;
     let mut parts = name_parts(reader, what)?;
@@ -160,7 +160,7 @@ pub fn own_name(reader: &mut Reader<'_>, session: &Session, what: &str) -> Parse
     Ok(parts)
 }
 
-/// A name that says the session's database is one without a database.
+/// A name with the session's database is one without a database.
 pub fn without_own_database(name: &QualifiedName, session: &Session) -> QualifiedName {
     match name.schema() {
         Some(schema) if session.path.first().is_some_and(|own| own == schema) => names::table(None, name.identifier()),
@@ -203,7 +203,7 @@ pub fn number(reader: &mut Reader<'_>) -> Parsed<String> {
     }
 }
 
-/// A string literal: what it stands for.
+/// The value of a string literal.
 pub fn text_literal(reader: &mut Reader<'_>) -> Parsed<String> {
     let mut text = String::new();
     let start = reader.position;
@@ -214,10 +214,10 @@ pub fn text_literal(reader: &mut Reader<'_>) -> Parsed<String> {
     if reader.position == start { Err(reader.expected("a text in quotes")) } else { Ok(text) }
 }
 
-/// What the session calls the collation of the database.
+/// The session's setting of the database's collation.
 const DATABASE_COLLATION: &str = "database collation";
 
-/// The collation of tables that say none.
+/// The collation of tables without one.
 pub fn database_collation(session: &Session) -> String {
     session
         .defaults
@@ -230,7 +230,7 @@ pub fn set_database_collation(session: &mut Session, collation: &str) {
     session.defaults.insert(DATABASE_COLLATION.into(), SmolStr::from(collation));
 }
 
-/// What of a table depends on the session: the database in the names of sequences.
+/// The part of a table that depends on the session: the database in the names of sequences.
 pub fn settings_of_table(table: &mut wevrun_core::model::Table, session: &Session) {
     let Some(database) = session.path.first() else { return };
     let own = format!("({}.", names::always_quoted(database));

@@ -6,7 +6,7 @@ use wevrun_core::parse::{Parsed, Reader, TokenKind};
 use super::text_literal;
 use crate::{charset, clause, names};
 
-/// What is said of a table after its columns.
+/// The options of a table after its columns.
 #[derive(Debug, Clone, Default)]
 pub struct TableOptions {
     pub engine: Option<String>,
@@ -19,7 +19,7 @@ pub struct TableOptions {
     pub versioned: bool,
 }
 
-/// Options that say nothing of the structure.
+/// Options that are no part of the structure.
 const IGNORED: [&str; 2] = ["auto_increment", "union"];
 
 /// The server keeps no higher number for MAX_ROWS and MIN_ROWS.
@@ -41,7 +41,7 @@ const DEFAULTS: [(&str, &[&str]); 15] = [
     ("stats_auto_recalc", &["default"]),
     ("stats_sample_pages", &["default", "0"]),
     ("transactional", &["default"]),
-    // Aria always says it.
+    // Aria always has it.
     ("page_checksum", &["default", "1"]),
 ];
 
@@ -55,7 +55,7 @@ pub fn table(reader: &mut Reader<'_>, options: &mut TableOptions) -> Parsed<()> 
     }
 }
 
-/// One option, if one comes next.
+/// One option, if one is next.
 pub fn option(reader: &mut Reader<'_>, options: &mut TableOptions) -> Parsed<bool> {
     let ends = ["PARTITION", "AS", "SELECT", "IGNORE", "REPLACE"];
     let Some(first) = reader.peek().filter(|token| matches!(token.kind, TokenKind::Word | TokenKind::Quoted)) else {
@@ -75,7 +75,7 @@ pub fn option(reader: &mut Reader<'_>, options: &mut TableOptions) -> Parsed<boo
     if reader.take(&["CHARACTER", "SET"]) || reader.take(&["CHARSET"]) {
         reader.take_symbol("=");
         let said = charset::character_set(&value(reader)?.to_ascii_lowercase());
-        // A collation of this character set that was said before stays.
+        // An earlier collation of this character set stays.
         options.collation = options.collation.take().filter(|collation| charset::of_collation(collation) == said);
         options.character_set = Some(said);
         return Ok(true);
@@ -157,12 +157,12 @@ impl TableOptions {
         }
     }
 
-    /// Whether they say which collation text has.
+    /// Whether they set the collation of text.
     pub fn has_collation(&self) -> bool {
         self.collation.is_some() || self.character_set.is_some()
     }
 
-    /// Sets the clauses of what is said, but for the collation.
+    /// Sets the clauses of the options, except the collation.
     pub fn apply(&self, clauses: &mut Clauses) {
         if let Some(engine) = &self.engine {
             let canonical = match engine.to_ascii_lowercase().as_str() {

@@ -98,7 +98,7 @@ impl Canonical<'_> {
                     continue;
                 }
             }
-            // If it is not said, the server takes the moment of the statement: it is not compared.
+            // The default is the time of the statement: it is not compared.
             if by_system_time && self.sees("STARTS") {
                 self.position += 1;
                 if self.sees("TIMESTAMP") {
@@ -226,7 +226,7 @@ impl Canonical<'_> {
         self.position = end + 1;
     }
 
-    /// One token, or none where it says nothing.
+    /// One token, or none if it has no effect.
     fn token(&mut self) {
         let Some(token) = self.tokens.get(self.position).copied() else { return };
         let is_storage = self.sees("STORAGE");

@@ -80,7 +80,7 @@ fn routine(reader: &mut Reader<'_>, kind: Kind, clauses: &mut Clauses, session: 
     Ok(())
 }
 
-/// A characteristic of a routine, if one comes next.
+/// A characteristic of a routine, if one is next.
 pub fn characteristic(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<bool> {
     if reader.take(&["NOT", "DETERMINISTIC"]) {
         clauses.remove(clause::DETERMINISTIC);

@@ -63,7 +63,7 @@ pub fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     }
 }
 
-/// What the server takes where nothing is said.
+/// The server's defaults.
 pub fn settle(clauses: &mut Clauses) {
     let mut say = |key, value: &str| {
         if !clauses.has(key) {

@@ -7,10 +7,10 @@ use wevrun_core::parse::{Reader, Session, TokenKind};
 use super::options::TableOptions;
 use crate::{charset, names};
 
-/// The setting that says how text is read, and what programs are created with.
+/// The setting of how text is read and programs are created.
 pub const SQL_MODE: &str = "sql_mode";
 
-/// What the section `[mariadb]` of a project says: under which defaults its sources are read.
+/// The section `[mariadb]` of a project: the defaults with which its sources are read.
 pub fn session(settings: &BTreeMap<String, String>) -> Result<Session, (String, String)> {
     let mut session = Session::default();
     let mut options = TableOptions::default();

@@ -16,7 +16,7 @@ use super::options::{self, TableOptions};
 use super::{a_name, partitions};
 use crate::{clause, names};
 
-/// Where the columns stand, for the comments on them.
+/// The places of the columns, for the comments on them.
 pub use wevrun_core::parse::ColumnSpans;
 
 /// A table as it was written.
@@ -111,7 +111,7 @@ fn of_query(reader: &Reader<'_>) -> Box<Diagnostic> {
     )
 }
 
-/// A key, constraint or period, if one comes next.
+/// A key, constraint or period, if one is next.
 fn element(reader: &mut Reader<'_>, spec: &mut TableSpec) -> Parsed<bool> {
     let start = reader.position;
     let mut name = None;
@@ -144,7 +144,7 @@ fn element(reader: &mut Reader<'_>, spec: &mut TableSpec) -> Parsed<bool> {
     Ok(true)
 }
 
-/// Whether a key comes next, and no column of such a name.
+/// Whether a key is next, and no column of such a name.
 fn is_key(reader: &Reader<'_>) -> bool {
     let opens = |ahead: usize| reader.peek_at(ahead).is_some_and(|token| token.is_symbol(reader.text, "("));
     let is_quoted = reader.peek().is_some_and(|token| token.kind == TokenKind::Quoted);
@@ -188,7 +188,7 @@ pub fn build(name: &QualifiedName, spec: &TableSpec, session: &Session) -> (Tabl
     (table, indexes)
 }
 
-/// A table is also versioned if some of its columns are: then those that say nothing are not.
+/// A table is also versioned if some of its columns are: then those without the clause are not.
 fn resolve_versioning(table: &mut Table) {
     let with = |column: &Column| column.clauses.get(clause::SYSTEM_VERSIONING).is_some_and(|said| said == "with");
     let of_period = row_period(table).cloned().unwrap_or_default();

@@ -1,4 +1,4 @@
-//! What users may do with objects: last, when all objects are there.
+//! Privileges of users on objects: last, when all objects are there.
 
 use wevrun_core::compare::access_properties;
 use wevrun_core::model::{Clauses, Object};
@@ -8,7 +8,7 @@ use super::Planner;
 use crate::{MariaDb, clause, grants};
 
 /// Grants as want has them, where that is asked for. The server keeps what was granted on a table that is dropped or renamed under
-/// its old name, so what counts is what have says of an object with want's name.
+/// its old name, so have's privileges on the object with want's name count.
 pub fn plan(planner: &mut Planner<'_>) {
     let planning = planner.planning;
     if !planning.plan_options.access {

@@ -6,7 +6,7 @@ use wevrun_core::model::{Column, Definition, Object, Table};
 use crate::canonical::types::{Family, family};
 use crate::{charset, clause};
 
-/// What a clause takes, the cheapest first.
+/// The algorithm of a clause, the cheapest first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Algorithm {
     /// Only the definition changes.
@@ -15,7 +15,7 @@ pub enum Algorithm {
     NoCopy,
     /// The rows are written again while others write.
     Inplace,
-    /// The rows are copied, and nobody else can write meanwhile.
+    /// The rows are copied, and no other session can write meanwhile.
     Copy,
 }
 
@@ -36,7 +36,7 @@ impl Clause {
     }
 }
 
-/// What a table has that makes changes more expensive.
+/// Properties of a table that make changes more expensive.
 #[derive(Debug, Clone, Copy)]
 pub struct Traits {
     is_innodb: bool,
@@ -94,7 +94,7 @@ pub fn of_all(clauses: &[Clause], traits: Traits) -> (Algorithm, bool) {
     if traits.has_foreign_keys {
         algorithm = algorithm.max(Algorithm::NoCopy);
     }
-    // What is generated from a column may have to be computed anew.
+    // Columns that are generated from a column may have to be computed again.
     let modifies =
         clauses.iter().any(|clause| clause.sql.starts_with("MODIFY") && clause.algorithm > Algorithm::Instant);
     if traits.has_generated && modifies {
@@ -128,7 +128,7 @@ pub fn words(algorithm: Algorithm, locks: bool) -> String {
     format!("ALGORITHM={name}, LOCK={}", if locks { "SHARED" } else { "NONE" })
 }
 
-/// What a changed column takes, where its name stays.
+/// The algorithm of a changed column that keeps its name.
 pub fn of_column(have: &Column, want: &Column) -> Algorithm {
     let plain = |column: &Column| {
         let mut column = column.clone();
@@ -166,7 +166,7 @@ fn of_type((have, have_collation): (&str, &str), (want, want_collation): (&str, 
     if !grows_in_place {
         return Algorithm::Copy;
     }
-    // A key of the column is built anew.
+    // A key of the column is built again.
     let compared = if have_collation == want_collation { Algorithm::Instant } else { Algorithm::NoCopy };
     match (family(have), family(want)) {
         (Family::Enumeration | Family::Set, _) if have_collation != want_collation => Algorithm::Copy,

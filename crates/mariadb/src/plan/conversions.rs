@@ -1,11 +1,11 @@
-//! What a change of type does to values, in a strict `sql_mode`. Each rule was measured on 10.11.
+//! The effects of a change of type on values, in a strict `sql_mode`. Each rule was measured on 10.11.
 
 use wevrun_core::model::Column;
 
 use crate::canonical::types::{Family, family};
 use crate::charset;
 
-/// What may happen to a value.
+/// A possible effect on a value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Fate {
     /// Every value stays what it is.
@@ -16,7 +16,7 @@ pub enum Fate {
     Changed(&'static str),
 }
 
-/// What becomes of the values of a column.
+/// The effect on the values of a column.
 pub fn fate(have: &Column, want: &Column) -> Fate {
     let spelling =
         |column: &Column| column.data_type.as_ref().map_or(String::new(), |data_type| data_type.canonical.clone());

@@ -1,4 +1,4 @@
-//! Foreign keys: those that change, and those that the server does not let stand while a column or key of theirs changes, are dropped
+//! Foreign keys: those that change, and those that prevent changes of their columns and keys on the server, are dropped
 //! first and added last, each validated.
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -215,7 +215,7 @@ fn key_to_keep(planner: &Planner<'_>, table: &QualifiedName, columns: &[Name]) -
     Some(format!("DROP INDEX {name}, ADD {}", tables::key(object, index)))
 }
 
-/// What a table is called in have.
+/// The name of a table in have.
 pub fn have_name(planner: &Planner<'_>, name: &QualifiedName) -> QualifiedName {
     planner.planning.comparison.renames.key_in_have(&ObjectKey::new(Kind::Table, name.clone())).name
 }

@@ -1,4 +1,4 @@
-//! What stands around the steps of every script, and the statements that stop it.
+//! Statements before and after the steps of every script, and the statements that stop it.
 
 use wevrun_core::plan::{Mode, Probe};
 use wevrun_core::script::Frame;
@@ -23,7 +23,7 @@ const SETTINGS: [(&str, &str); 12] = [
     ("autocommit", "1"),
 ];
 
-/// What stands around the steps of a part.
+/// Statements before and after the steps of a part.
 pub fn frame(mode: Mode) -> Frame {
     let settings: Vec<String> = SETTINGS.iter().map(|(name, value)| format!("SET SESSION {name} = {value}")).collect();
     let before = [vec!["SET NAMES utf8mb4".to_owned()], settings].concat();
@@ -39,7 +39,7 @@ pub fn frame(mode: Mode) -> Frame {
     }
 }
 
-/// What a guard says that stops a script because rows would be lost.
+/// The message of a guard that stops a script because rows would be lost.
 pub const ROWS_WOULD_BE_LOST: &str = "wevrun: rows that did not exist when the script was made would be lost";
 
 /// A statement that stops the script if the answer to the probe is yes.

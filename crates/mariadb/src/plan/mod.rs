@@ -1,4 +1,4 @@
-//! Migrations. Every statement that changes a structure is committed by itself here, so a plan is one part whose steps each say what
+//! Migrations. Every statement that changes a structure is committed by itself here, so a plan is one part whose steps each list what
 //! they leave behind: a deployment that ended halfway is taken up by that.
 
 mod access;
@@ -24,7 +24,7 @@ use wevrun_core::plan::{Mode, Outcome, Part, Plan, Planning, Probe, Risk, RiskKi
 use crate::names::in_sql;
 use crate::write;
 
-/// What must be known of the data to plan well.
+/// Questions about the data that a good plan needs.
 pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {
     let mut probes = Vec::new();
     for difference in &planning.comparison.differences {
@@ -78,7 +78,7 @@ struct Planner<'p> {
     /// Objects that are made again though they stay the same.
     recreated: Vec<ObjectKey>,
     differences: BTreeMap<&'p ObjectKey, &'p Difference<'p>>,
-    /// What is on each table of have, under want's names.
+    /// The objects on each table of have, under want's names.
     have_keys: BTreeMap<&'p QualifiedName, Vec<&'p Object>>,
     want_keys: BTreeMap<&'p QualifiedName, Vec<&'p Object>>,
 }
@@ -175,7 +175,7 @@ impl<'p> Planner<'p> {
             let mut step = Step::new(format!("drop {key}"), Vec::new()).of(key.clone());
             let probe = Probe::HasRows(object.name.clone());
             if self.planning.evidence.answer(&probe) == Some(false) {
-                // Locked first, so that nobody adds a row after the look.
+                // Locked first, so that no session adds a row after the check.
                 step.statements.push(format!("LOCK TABLES {name} WRITE"));
                 step.statements.push(frame::must_not_hold(&probe));
                 step.statements.push(format!("DROP TABLE {name}"));

@@ -14,7 +14,7 @@ pub fn routines(planner: &mut Planner<'_>) {
     }
 }
 
-/// What runs by itself comes last.
+/// Triggers and events are last, since they run by themselves.
 pub fn triggers_and_events(planner: &mut Planner<'_>) {
     replace(planner, Kind::Trigger);
     replace(planner, Kind::Event);
@@ -76,7 +76,7 @@ fn named_trigger(trigger: &Object) -> Option<QualifiedName> {
     Some(names::table(None, &parse::unquoted_name(name.trim())))
 }
 
-/// A trigger that is replaced, in the place that it has; the server would put it last. None if its place is said, or is the last one.
+/// A trigger that is replaced, in the place that it has; the server would put it last. None if its place is written, or is the last one.
 fn kept_place(planner: &Planner<'_>, have: &Object, want: &Object) -> Option<Object> {
     let fires = |object: &Object| {
         let clauses = object.definition.clauses();

@@ -89,7 +89,7 @@ fn has_checks(table: &Table) -> bool {
 }
 
 /// The server keeps tables open that a query has used under another name, and then takes a CHECK for one of columns under that name
-/// (error 1054 on 10.11). A change of nothing lets it open the table anew, and nobody else can use it in between.
+/// (error 1054 on 10.11). After a change of nothing it opens the table again, and no other session can use it in between.
 fn reopened(name: &QualifiedName, table: &Table, statement: String) -> Vec<String> {
     let name = in_sql(name);
     let comment = literal(table.clauses.get(clause::COMMENT).map_or("", String::as_str));
@@ -121,7 +121,7 @@ fn keys(planner: &mut Planner<'_>) {
     }
 }
 
-/// What differs between two states.
+/// The differences between two states.
 fn difference(before: &Model, after: &Model) -> Vec<(ObjectKey, Option<Object>)> {
     let gone = before.objects().map(Object::key).filter(|key| after.get(key).is_none()).map(|key| (key, None));
     let changed = after

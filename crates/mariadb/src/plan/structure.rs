@@ -35,7 +35,7 @@ pub fn query(names: &BTreeSet<QualifiedName>, exact: bool) -> String {
     )
 }
 
-/// What that query gives, not exact, for a database with the structure of a model.
+/// The result of that query, not exact, for a database with the structure of a model.
 pub fn facts(model: &Model, names: &BTreeSet<QualifiedName>) -> Vec<String> {
     let wanted: BTreeSet<&str> = names.iter().map(|name| name.identifier()).collect();
     let mut facts = Vec::new();
@@ -68,7 +68,7 @@ pub fn facts(model: &Model, names: &BTreeSet<QualifiedName>) -> Vec<String> {
     facts
 }
 
-/// What a guard says that stops a script because the structure is another one.
+/// The message of a guard that stops a script because the structure is another one.
 pub const ANOTHER_STRUCTURE: &str = "wevrun: objects that the script is about are not as it expects";
 
 /// A statement that stops the client where there is anything but these facts about the names.

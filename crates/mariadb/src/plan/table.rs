@@ -16,7 +16,7 @@ use crate::names::{in_sql, literal, quoted};
 use crate::parse::keys::index_columns;
 use crate::write::tables;
 
-/// What must be known of a table that changes.
+/// Questions about a table that changes.
 pub fn probes(planning: &Planning<'_>, have: &Object, before: &Table, after: &Table, probes: &mut Vec<Probe>) {
     let renames = &planning.comparison.renames;
     let table = &have.name;
@@ -156,7 +156,7 @@ struct Builder<'b, 'p> {
     after: &'b Table,
     clauses: Vec<Clause>,
     step: Step,
-    /// What the step does, in words.
+    /// The title of the step.
     what: Vec<String>,
 }
 
@@ -287,7 +287,7 @@ impl Builder<'_, '_> {
                 }
                 Some(have) if have == column => {}
                 _ => {
-                    // At the end no place is said.
+                    // At the end no place is written.
                     let is_last = after.columns[at..].iter().all(|other| self.before.column(&other.name).is_none());
                     let place = match at.checked_sub(1).map(|before| &after.columns[before].name) {
                         _ if is_last && at > 0 => String::new(),
@@ -538,7 +538,7 @@ fn is_hash(index: &Index) -> bool {
     index.unique && index.clauses.get(clause::USING).is_some_and(|using| using == "hash")
 }
 
-/// What sets an option back.
+/// The default value of an option.
 fn default_of_option(option: &str) -> &'static str {
     match option {
         "max_rows" | "min_rows" | "avg_row_length" | "checksum" | "delay_key_write" | "key_block_size" => "0",
@@ -546,7 +546,7 @@ fn default_of_option(option: &str) -> &'static str {
     }
 }
 
-/// What the server puts into rows that exist.
+/// The value that the server puts into existing rows.
 fn zero(spelling: &str) -> &'static str {
     use crate::canonical::types::{Family, family};
     match family(spelling) {

@@ -1,4 +1,4 @@
-//! What the names in a query can mean, level by level.
+//! The possible meanings of names in a query, level by level.
 
 use std::collections::BTreeSet;
 

@@ -28,7 +28,7 @@ pub enum Output {
     Star(Star),
 }
 
-/// What `*` stands for.
+/// A `*`.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Star {
     /// Its place, with the name before it.
@@ -195,11 +195,14 @@ impl<'w> Walk<'w> {
         if is_field || self.row_column(qualifier, column, usage) {
             return;
         }
-        let relations = self.levels.iter().rev().flat_map(|level| &level.relations);
-        let called: Vec<&Relation> = relations.filter(|relation| relation.alias == qualifier.value).collect();
-        // An alias may be the name of another table in the same FROM.
+        let is_called = |level: &&Level| level.relations.iter().any(|relation| relation.alias == qualifier.value);
+        let Some(level) = self.levels.iter().rev().find(is_called) else { return };
+        let called = level.relations.iter().filter(|relation| relation.alias == qualifier.value);
+        // An alias may be the name of another table in the same FROM: then the columns decide.
         let column_of = column.value.to_lowercase();
-        let Some(relation) = called.iter().find(|own| own.has(&column_of)).or(called.first()) else { return };
+        let (having, others): (Vec<&Relation>, Vec<&Relation>) = called.partition(|relation| relation.has(&column_of));
+        let usage = if having.len() > 1 { Usage::Possible } else { usage };
+        let Some(relation) = having.first().or(others.first()) else { return };
         let (object, has_own_name) = (relation.object.clone(), relation.has_own_name);
         let Some(object) = object else { return };
         if has_own_name {
@@ -467,7 +470,7 @@ fn named_column(expr: &Expr) -> Option<&Ident> {
     }
 }
 
-/// The columns that `*` stands for; none if they are not all known.
+/// The columns of `*`; none if they are not all known.
 fn star(relations: &[Relation]) -> Option<Vec<SourceColumn>> {
     let mut all = Vec::new();
     for relation in relations {

@@ -33,12 +33,12 @@ pub fn create(name: &QualifiedName, table: &Table, keys: &[&Object]) -> String {
     text
 }
 
-/// A column with all that is said of it, in a table of this collation.
+/// A column with all its clauses, in a table of this collation.
 pub fn column(column: &Column, table_collation: &str) -> String {
     format!("{} {}", quoted(column.name.written()), definition(column, table_collation))
 }
 
-/// What follows the name of a column.
+/// The text after the name of a column.
 pub fn definition(column: &Column, table_collation: &str) -> String {
     let spelling = column.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
     let mut text = spelling.to_owned();
@@ -61,7 +61,7 @@ pub fn definition(column: &Column, table_collation: &str) -> String {
     } else if column.not_null.is_some() {
         text.push_str(" NOT NULL");
     } else if spelling.starts_with("timestamp") {
-        // Some servers take NOT NULL where nothing is said.
+        // Some servers have NOT NULL as the default.
         text.push_str(" NULL");
     }
     if column.clauses.has(clause::INVISIBLE) {

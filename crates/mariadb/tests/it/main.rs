@@ -50,3 +50,27 @@ fn same(one: &str, other: &str) {
         comparison.unproven
     );
 }
+
+#[test]
+fn the_cost_of_a_source_grows_linearly() {
+    let source = |count: usize| {
+        let one = |index: usize| {
+            format!(
+                "CREATE TABLE t{index} (id INT PRIMARY KEY, kg INT, CHECK (kg > 0)); CREATE INDEX i{index} ON t{index} (kg);
+                 CREATE VIEW v{index} AS SELECT id, kg FROM t{index};
+                 CREATE PROCEDURE p{index}() BEGIN UPDATE t{index} SET kg = kg + 1; END;\n"
+            )
+        };
+        (0..count).map(one).collect::<String>()
+    };
+    let time = |text: &str| {
+        let measured = (0..3).map(|_| {
+            let start = std::time::Instant::now();
+            assert!(!model(text).is_empty());
+            start.elapsed()
+        });
+        measured.min().expect("three")
+    };
+    let (small, large) = (time(&source(100)), time(&source(1000)));
+    assert!(large < small * 30, "ten times the source takes {large:?} instead of {small:?}");
+}

@@ -200,7 +200,7 @@ impl Walk<'_> {
         }
         self.widened_by_constant(left, right);
         self.widened_by_constant(right, left);
-        // A constant has the type that the other operand brings upon it, so it says nothing of a cast there.
+        // A constant has the type that the other operand brings upon it, so it needs no cast there.
         let evidence = |of: &Expr, other: &Expr| {
             let open = is_cast_constant(of) && !is_cast_constant(other);
             infer::type_of(self, of).filter(|own| !(open && infer::is_number(own)))
@@ -219,7 +219,7 @@ impl Walk<'_> {
     }
 
     /// Where both operands are numbers of a greater type than their own, one of them says so, and the other follows: `a::float / b` is
-    /// `a::float / b::float`, and no cast says nothing.
+    /// `a::float / b::float`, and every cast has an effect.
     fn widened_by_the_other(&self, said: &Expr, other: &mut Expr) -> bool {
         let lower = |expr: &Expr, target: &str| {
             let own = infer::type_of(self, expr).filter(|own| infer::is_number(own) && !infer::is_float(own));
@@ -259,7 +259,7 @@ impl Walk<'_> {
         }
     }
 
-    /// `n / 2::float8` is `n::float8 / 2`: the server spells both in the same way. A number that says no type makes a `real` one too.
+    /// `n / 2::float8` is `n::float8 / 2`: the server spells both in the same way. A number that has no type makes a `real` one too.
     pub(super) fn widened_by_constant(&self, constant: &Expr, other: &mut Expr) {
         if is_bare_number(constant)
             && !is_constant(other)

@@ -17,7 +17,7 @@ pub fn copies(object: &Object) -> bool {
 /// One LIKE of a table.
 struct Like {
     clause: String,
-    /// What is copied.
+    /// The copied parts.
     from: QualifiedName,
     pattern: Pattern,
     /// The words of INCLUDING.
@@ -118,7 +118,7 @@ impl Like {
         self.included.iter().any(|word| word == what)
     }
 
-    /// What is said of a constraint or index, its comments only if they are asked for.
+    /// The clauses of a constraint or index, its comments only if they are asked for.
     fn clauses(&self, of: &Clauses) -> Clauses {
         let mut clauses = of.clone();
         if !self.has("comments") {
@@ -156,7 +156,7 @@ fn beside(like: &Like, object: &Object, copy: &QualifiedName) -> Option<Definiti
     Some(definition)
 }
 
-/// What is said of an index by ALTER INDEX is not copied.
+/// Clauses that ALTER INDEX sets are not copied.
 fn is_its_own(clause: &str) -> bool {
     clause::ATTACHED_TO.is(clause) || clause::INVALID.is(clause) || clause::STATISTICS_OF.has(clause)
 }

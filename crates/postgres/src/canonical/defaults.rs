@@ -44,7 +44,7 @@ pub fn remove_type_defaults(name: &QualifiedName, clauses: &mut Clauses) {
             clauses.remove_named(clause);
         }
     }
-    // What a type of a fixed length and with elements has if nothing is said (`DefineType()`).
+    // The default of a type of a fixed length with elements (`DefineType()`).
     if clauses.has(clause::BASE_ELEMENT)
         && clauses.value(clause::BASE_SUBSCRIPT).is_some_and(|own| own.ends_with("raw_array_subscript_handler"))
     {

@@ -132,7 +132,7 @@ enum Around {
     Nothing,
     Table(Relation),
     Routine(Relation),
-    /// The rows of a rule: the one that is meant if none is named comes first.
+    /// The rows of a rule: the one that is meant if none is named is first.
     Rows([Relation; 2]),
 }
 
@@ -186,7 +186,7 @@ impl<'k> Scope<'k> {
         Scope { keeps_surroundings: true, ..self }
     }
 
-    /// The scope of what is said of this table.
+    /// The scope of clauses about this table.
     pub fn of_table(&self, table: &QualifiedName) -> Scope<'k> {
         let columns = self.known.columns.get(table.canonical()).cloned();
         let rows = Relation::new(names::identifier(table), columns).of(table.canonical().to_owned());
@@ -520,7 +520,7 @@ fn without_children(text: &str) -> String {
     }
 }
 
-/// Printed with parentheses around every operation, but for the outermost.
+/// Printed with parentheses around every operation, except the outermost.
 fn finished(expression: &mut Expr) -> String {
     let _ = expression.visit(&mut super::sets::Parentheses);
     match expression {

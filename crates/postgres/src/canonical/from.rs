@@ -1,4 +1,4 @@
-//! What stands in FROM: the tables, functions and joins, with the columns that they have in sight.
+//! The items of FROM: the tables, functions and joins, with the columns that they have in sight.
 
 use sqlparser::ast::{TableAlias, TableAliasColumnDef, TableFactor, TableWithJoins};
 

@@ -248,7 +248,7 @@ fn bytes(text: &str) -> Option<String> {
     Some(out)
 }
 
-/// A number as the server writes one of this type: integers and decimals without signs, zeros and exponents that say nothing,
+/// A number as the server writes one of this type: integers and decimals without signs, zeros and exponents that have no effect,
 /// floating-point numbers in the shortest form that means the same.
 pub fn number(base: &str, text: &str) -> Option<String> {
     if matches!(base, "double precision" | "real") {
@@ -283,7 +283,7 @@ pub fn number(base: &str, text: &str) -> Option<String> {
     Some(if fraction.is_empty() { format!("{sign}{whole}") } else { format!("{sign}{whole}.{fraction}") })
 }
 
-/// A number in a canonical expression, with quotes and parentheses or without, without zeros that say nothing; none if it is no
+/// A number in a canonical expression, with quotes and parentheses or without, without zeros that have no effect; none if it is no
 /// constant.
 pub fn plain_number(text: &str) -> Option<String> {
     let number = number("numeric", text.trim_matches(['(', ')', '\'']))?;

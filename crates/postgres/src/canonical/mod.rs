@@ -165,7 +165,7 @@ pub fn own_schema(object: &Object) -> String {
     object.names_in.as_ref().map_or_else(|| home_schema(object), ToString::to_string)
 }
 
-/// The schemas in which names are looked for where nothing else is said.
+/// The schemas in which names are looked for by default.
 pub const USUAL_PATH: &str = "public";
 
 /// The schemas in which the names of an object's definition that have none are looked for.
@@ -423,7 +423,7 @@ fn spell(object: &mut Object, scope: &expression::Scope<'_>) {
         *expression = spelling.of(expression.written());
     }
     match &mut object.definition {
-        // The server keeps a default that says nothing only if NULL has to be made to fit the column (`AddRelationNewConstraints()`
+        // The server keeps DEFAULT NULL only if NULL has to be made to fit the column (`AddRelationNewConstraints()`
         // of heap.c).
         Definition::Table(table) => {
             for column in table.columns.iter_mut() {

@@ -272,7 +272,7 @@ impl Walk<'_> {
         self.one_by_one(value, columns, negated, Some(any))
     }
 
-    /// Each item compared by itself, after what comes first.
+    /// Each item compared by itself, after what is first.
     fn one_by_one(&mut self, value: Expr, items: Vec<Expr>, negated: bool, first: Option<Expr>) -> Expr {
         let (compare, join) = if negated {
             (BinaryOperator::NotEq, BinaryOperator::And)

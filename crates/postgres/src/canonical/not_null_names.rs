@@ -49,7 +49,7 @@ pub fn settle(model: &mut Model) {
     }
 }
 
-/// The name that the server makes up for a NOT NULL says nothing.
+/// The name that the server makes up for a NOT NULL is not kept.
 pub fn forget_usual(table: &QualifiedName, column: &mut Column) {
     if column.not_null_name.is_some() {
         let usual = names::made_up(&names::identifier(table), column.name.canonical(), "not_null");

@@ -112,11 +112,11 @@ impl Member<'_> {
     }
 }
 
-/// The index methods that decide which members are tied to a class and which to the family, whoever named them, from version 14 on
+/// The index methods that decide which members are tied to a class and which to the family, whichever statement names them, from version 14 on
 /// (`amadjustmembers`, <https://www.postgresql.org/docs/current/index-api.html>).
 const ADJUST_MEMBERS: [&str; 5] = [" USING btree", " USING hash", " USING gist", " USING gin", " USING spgist"];
 
-/// Puts each member where it belongs, whoever named it: here those on the type of a class are the class's, and the others the
+/// Puts each member where it belongs, whichever statement names it: here those on the type of a class are the class's, and the others the
 /// family's.
 pub fn place_members(model: &mut Model) {
     let mut classes: BTreeMap<(QualifiedName, String), QualifiedName> = BTreeMap::new();

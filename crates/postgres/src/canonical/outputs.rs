@@ -1,4 +1,4 @@
-//! What the columns of a query are, and what they are called.
+//! The columns of a query, and their names.
 
 use sqlparser::ast::{AccessExpr, Expr, Ident, Query, Select, SelectItem, SetExpr, TrimWhereField, Value};
 
@@ -133,7 +133,7 @@ impl Walk<'_> {
         found
     }
 
-    /// The columns of a SELECT. Constants that say no type are text where it stands `alone`: no other SELECT says otherwise.
+    /// The columns of a SELECT. Constants that has no type are text where it stands `alone`: no other SELECT says otherwise.
     fn select_outputs(&mut self, select: &Select, alone: bool) -> Option<Columns> {
         let from = self.tables_of(&select.from);
         self.scopes.enter(from);
@@ -242,7 +242,7 @@ impl Walk<'_> {
     }
 }
 
-/// Whether the expression can be nothing but constants that say no type: `'x'`, NULL, a CASE of such.
+/// Whether the expression can be nothing but constants that has no type: `'x'`, NULL, a CASE of such.
 fn is_open_text(expr: &Expr) -> bool {
     match expr {
         Expr::Nested(inner) => is_open_text(inner),

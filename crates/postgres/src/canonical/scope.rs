@@ -139,7 +139,7 @@ struct Level {
     relations: Vec<Relation>,
     /// Their columns after all joins; none if not all are known.
     sight: Sight,
-    /// Whether the SELECT that comes next is of this level.
+    /// Whether the SELECT that is next is of this level.
     open: bool,
     /// Whether these are the arguments of a routine, which have no name in a query.
     arguments: bool,
@@ -176,7 +176,7 @@ impl Scopes {
         Scopes { levels: vec![Level { relations: vec![relation], ..Level::default() }], bare: true }
     }
 
-    /// The statements of a rule, with the new and the old row; the one that is meant if none is named comes first.
+    /// The statements of a rule, with the new and the old row; the one that is meant if none is named is first.
     pub fn of_rule(rows: [Relation; 2]) -> Scopes {
         Scopes { levels: vec![Level { relations: rows.into(), ..Level::default() }], bare: false }
     }

@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 use sqlparser::ast::{Expr, LimitClause, Query, SelectItem, SetExpr, SetOperator, VisitorMut};
 use sqlparser::parser::Parser;
 
-/// The columns of a set operation are those of its first query, and parentheses around its left side say nothing.
+/// The columns of a set operation are those of its first query, and parentheses around its left side have no effect.
 pub fn one_set(body: &mut SetExpr) {
     let SetExpr::SetOperation { left, right, op, .. } = body else { return };
     let plain = |query: &Query| query.with.is_none() && query.order_by.is_none() && query.limit_clause.is_none();

@@ -210,7 +210,7 @@ pub fn usual_order(item: &mut OrderByExpr) {
     }
 }
 
-/// Takes apart joins in parentheses that come first, and names joins in one way.
+/// Takes apart joins in parentheses that are first, and names joins in one way.
 pub fn flatten(table: &mut TableWithJoins) {
     while let TableFactor::NestedJoin { table_with_joins, alias: None } = &table.relation {
         let inner = (**table_with_joins).clone();
@@ -251,7 +251,7 @@ pub fn are_cast_alike(items: &[Expr]) -> bool {
     first.is_some() && items.iter().all(|item| target(item) == first)
 }
 
-/// Whether it is a number that says no type.
+/// Whether it is a number that has no type.
 pub fn is_bare_number(expr: &Expr) -> bool {
     matches!(expr, Expr::Value(value) if matches!(value.value, Value::Number(..)))
 }

@@ -121,7 +121,7 @@ impl Known {
             }
             let identifier = identifier_of(*token, text);
             let is_keyword_type = token.kind == TokenKind::Word && is_built_in(&identifier);
-            // The system's schema comes first in every search path.
+            // The system's schema is first in every search path.
             if BUILT_IN.contains(identifier.as_str()) {
                 continue;
             }

@@ -1,4 +1,4 @@
-//! What an object needs to be there.
+//! The objects that an object needs.
 
 use crate::clause;
 use std::collections::HashSet;

@@ -180,7 +180,7 @@ impl<'k> Walk<'k> {
         }
     }
 
-    /// An ordinal or an output's name as the expression that it stands for. In ORDER BY an output's name comes first, in
+    /// An ordinal or an output's name as the expression that it stands for. In ORDER BY an output's name is first, in
     /// GROUP BY a column's (<https://www.postgresql.org/docs/current/sql-select.html#SQL-ORDERBY>).
     fn resolve_output(&self, expr: &mut Expr, listed: &[(String, Expr)], output_first: bool) {
         match expr {

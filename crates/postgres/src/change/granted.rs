@@ -34,7 +34,7 @@ impl PrivilegeChange for GrantOnAll {
 pub struct GrantedOnly {
     /// The object as it is if no statement before has been about it.
     pub object: Object,
-    /// What changes.
+    /// The changes.
     pub change: AccessChange,
 }
 

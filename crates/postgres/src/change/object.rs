@@ -77,7 +77,7 @@ pub enum Place {
     After,
 }
 
-/// A change of an attribute of a composite type; names and types as they stand in SQL.
+/// A change of an attribute of a composite type; names and types as in SQL.
 #[derive(Debug, Clone)]
 pub enum AttributeChange {
     /// ADD ATTRIBUTE: the name and the type.

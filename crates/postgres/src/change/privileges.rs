@@ -33,7 +33,7 @@ pub struct Privileges {
     pub option_only: bool,
     /// `select`, `update (a, b)`, `all`.
     pub privileges: Vec<String>,
-    /// The roles, as they stand in SQL.
+    /// The roles, as in SQL.
     pub roles: Vec<String>,
     /// WITH GRANT OPTION.
     pub with_option: bool,

@@ -50,7 +50,7 @@ pub enum TableChange {
     Column {
         /// The column.
         name: Name,
-        /// What changes.
+        /// The changes.
         change: ColumnChange,
     },
     /// INHERIT.

@@ -161,7 +161,7 @@ pub fn change_access(subject: Subject, change: AccessChange) -> StatementKind {
     subject.alter(true, Change::Access(change))
 }
 
-/// What follows COMMENT.
+/// The text after COMMENT.
 pub fn comment(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementKind>> {
     reader.expect("ON")?;
     if reader.take(&["COLUMN"]) {
@@ -207,7 +207,7 @@ pub fn comment(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<Statemen
     Ok(vec![Subject { kinds: kinds.to_vec(), name }.alter(built_in, Change::Object(change))])
 }
 
-/// What follows SECURITY LABEL.
+/// The text after SECURITY LABEL.
 pub fn label(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementKind>> {
     let provider = if reader.take(&["FOR"]) {
         reader.take_any().map(|token| super::identifier_of(token, reader.text)).unwrap_or_default()

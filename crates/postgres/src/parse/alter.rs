@@ -12,7 +12,7 @@ use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{Clauses, Expression, Flag, Kind, ObjectKey};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind};
 
-/// What follows ALTER.
+/// The text after ALTER.
 pub fn alter(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<StatementKind>> {
     if reader.take(&["DEFAULT", "PRIVILEGES"]) {
         return grants::default_privileges(reader, session);
@@ -123,7 +123,7 @@ pub fn unknown(reader: &Reader<'_>) -> Box<Diagnostic> {
     )
 }
 
-/// ENABLE and DISABLE; the usual state says nothing.
+/// ENABLE and DISABLE; the usual state has no effect.
 pub fn enabled(reader: &mut Reader<'_>) -> Parsed<Option<&'static str>> {
     if reader.take(&["DISABLE"]) {
         return Ok(Some("disabled"));
@@ -144,7 +144,7 @@ fn rename(subject: Subject, if_exists: bool, mut rename: Rename) -> StatementKin
     subject.rename(new_name, if_exists, Change::Rename(rename))
 }
 
-/// What follows ALTER TYPE name.
+/// The text after ALTER TYPE name.
 fn data_type(reader: &mut Reader<'_>, subject: Subject, _: &Session) -> Parsed<Vec<StatementKind>> {
     let literal = |reader: &mut Reader<'_>| -> Parsed<String> {
         Ok(tokens::literal(&super::text_or_null(reader)?.unwrap_or_default()))
@@ -218,7 +218,7 @@ fn attribute_change(reader: &mut Reader<'_>) -> Parsed<AttributeChange> {
     Ok(change)
 }
 
-/// What follows ALTER DOMAIN name.
+/// The text after ALTER DOMAIN name.
 fn domain(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
     if reader.take(&["RENAME", "CONSTRAINT"]) {
         let from = identifier(reader, "the constraint's name")?;
@@ -256,7 +256,7 @@ fn domain(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<
     Ok(vec![set_clauses(subject, if_exists, changes)])
 }
 
-/// What follows ALTER INDEX name.
+/// The text after ALTER INDEX name.
 fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
     let mut changes = ClauseChanges::default();
     if reader.take(&["ATTACH", "PARTITION"]) {
@@ -293,7 +293,7 @@ fn index(reader: &mut Reader<'_>, session: &Session, subject: Subject, if_exists
     Ok(vec![subject.alter(if_exists, Change::Object(change))])
 }
 
-/// What follows DROP.
+/// The text after DROP.
 pub fn drop_objects(mut reader: Reader<'_>, session: &Session) -> Parsed<Vec<StatementKind>> {
     for word in ["DATABASE", "ROLE", "USER", "GROUP", "TABLESPACE", "OWNED"] {
         if reader.sees(word) && !(word == "USER" && reader.sees_at(1, "MAPPING")) {

@@ -59,7 +59,7 @@ pub fn actions(
 /// The actions of one statement that have been read.
 #[derive(Default)]
 struct Actions {
-    /// Changes that come first, as the table's own need them.
+    /// Changes that are first, as the table's own need them.
     before: Vec<StatementKind>,
     /// Those of the table.
     changes: Vec<TableChange>,
@@ -218,7 +218,7 @@ fn switch(reader: &mut Reader<'_>, name: &QualifiedName, actions: &mut Actions) 
     Ok(())
 }
 
-/// What follows `ALTER COLUMN name`.
+/// The text after `ALTER COLUMN name`.
 fn column_change(reader: &mut Reader<'_>) -> Parsed<ColumnChange> {
     let mut clauses = ClauseChanges::default();
     if reader.take(&["SET", "DEFAULT"]) {

@@ -72,7 +72,7 @@ fn given(name: Option<Name>) -> Name {
     name.unwrap_or_else(Name::none)
 }
 
-/// `NULLS [NOT] DISTINCT` (PostgreSQL 15); the default says nothing.
+/// `NULLS [NOT] DISTINCT` (PostgreSQL 15); the default has no effect.
 pub fn nulls_not_distinct(reader: &mut Reader<'_>) -> bool {
     if reader.take(&["NULLS", "NOT", "DISTINCT"]) {
         return true;
@@ -234,7 +234,7 @@ fn action(reader: &mut Reader<'_>) -> Parsed<Action> {
     found.ok_or_else(|| reader.expected("NO ACTION, RESTRICT, CASCADE, SET NULL or SET DEFAULT"))
 }
 
-/// What follows EXCLUDE. Method and elements are kept as one text.
+/// The text after EXCLUDE. Method and elements are kept as one text.
 fn exclusion(reader: &mut Reader<'_>, name: Option<Name>) -> Parsed<Check> {
     let method = if reader.take(&["USING"]) { identifier(reader, "an index method")? } else { "btree".to_owned() };
     let inner = reader.parenthesised()?;

@@ -10,7 +10,7 @@ use wevrun_core::model::{Clauses, Definition, Expression, Kind, Object};
 use wevrun_core::parse::{Parsed, Reader, StatementKind, TokenKind};
 use wevrun_core::source::Location;
 
-/// What follows CREATE FOREIGN DATA WRAPPER or CREATE SERVER.
+/// The text after CREATE FOREIGN DATA WRAPPER or CREATE SERVER.
 pub fn object(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
     let name = names::global(&identifier(reader, "a name")?);
     let mut clauses = Clauses::default();
@@ -18,7 +18,7 @@ pub fn object(reader: &mut Reader<'_>, kind: Kind) -> Parsed<Object> {
     Ok(plain(reader, kind, name, None, clauses))
 }
 
-/// What follows CREATE USER MAPPING.
+/// The text after CREATE USER MAPPING.
 pub fn user_mapping(reader: &mut Reader<'_>) -> Parsed<Object> {
     reader.expect("FOR")?;
     let user = identifier(reader, "a role")?;
@@ -32,7 +32,7 @@ pub fn user_mapping(reader: &mut Reader<'_>) -> Parsed<Object> {
     Ok(plain(reader, Kind::UserMapping, name, Some(server), clauses))
 }
 
-/// What follows ALTER of a wrapper, a server or a user mapping, and its name.
+/// The text after ALTER of a wrapper, a server or a user mapping, and its name.
 pub fn alter(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
     let changes = without_left_out(changes(reader, subject.kinds[0])?);
     Ok(vec![set_clauses(subject, if_exists, changes)])
@@ -88,7 +88,7 @@ fn without_left_out(changes: ClauseChanges) -> ClauseChanges {
     changes.filter(|clause| !clause::LEFT_OUT.has(clause))
 }
 
-/// `(ADD name 'value', SET name 'value', DROP name)`, ADD being what is meant if nothing is said.
+/// `(ADD name 'value', SET name 'value', DROP name)`, ADD being what is meant by default.
 fn read_options(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<()> {
     reader.expect_symbol("(")?;
     while !reader.sees_symbol(")") {

@@ -52,7 +52,7 @@ fn split_privileges(text: &str) -> Vec<String> {
     parts.map(|part| part.trim().trim_end_matches(" privileges").to_owned()).collect()
 }
 
-/// What follows GRANT or REVOKE. Memberships in roles, databases and tablespaces belong to the whole server.
+/// The text after GRANT or REVOKE. Memberships in roles, databases and tablespaces belong to the whole server.
 pub fn privileges(mut reader: Reader<'_>, session: &Session, grants: bool) -> Parsed<Vec<StatementKind>> {
     if !reader.tokens.iter().any(|token| token.is_word(reader.text, "ON")) {
         return Ok(vec![StatementKind::Session]);
@@ -110,7 +110,7 @@ fn schemas(reader: &mut Reader<'_>) -> Parsed<Vec<String>> {
     Ok(schemas)
 }
 
-/// What follows ALTER DEFAULT PRIVILEGES: one change for each role and schema. Those of whoever runs the statement count for what
+/// The text after ALTER DEFAULT PRIVILEGES: one change for each role and schema. Those of whoever runs the statement count for what
 /// the rest of the source creates.
 pub fn default_privileges(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<StatementKind>> {
     let mut owners: Vec<Option<String>> = vec![None];

@@ -31,7 +31,7 @@ use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, Token, TokenKin
 
 pub use objects::canonical_type;
 
-/// What a statement says.
+/// The meaning of a statement.
 pub fn statement(
     mut reader: Reader<'_>,
     comments: &[Token],

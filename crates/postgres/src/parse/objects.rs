@@ -23,7 +23,7 @@ fn view_columns(reader: &mut Reader<'_>) -> Parsed<Vec<Name>> {
     if reader.sees_symbol("(") { column_list(reader) } else { Ok(Vec::new()) }
 }
 
-/// What follows CREATE VIEW.
+/// The text after CREATE VIEW.
 pub fn view(reader: &mut Reader<'_>, session: &Session, recursive: bool) -> Parsed<Object> {
     let name = own_name(reader, session, "the view's name")?;
     let columns = view_columns(reader)?;
@@ -61,7 +61,7 @@ pub fn view(reader: &mut Reader<'_>, session: &Session, recursive: bool) -> Pars
     Ok(object(reader, name, Definition::View(View { columns, query, clauses, unpopulated: Beside(false) })))
 }
 
-/// What follows CREATE MATERIALIZED VIEW.
+/// The text after CREATE MATERIALIZED VIEW.
 pub fn materialized_view(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let name = own_name(reader, session, "the view's name")?;
     let columns = view_columns(reader)?;
@@ -96,7 +96,7 @@ pub fn materialized_view(reader: &mut Reader<'_>, session: &Session) -> Parsed<O
     Ok(object(reader, name, Definition::View(View { columns, query, clauses, unpopulated: Beside(unpopulated) })))
 }
 
-/// What follows `CREATE [UNIQUE] INDEX`.
+/// The text after `CREATE [UNIQUE] INDEX`.
 pub fn index(reader: &mut Reader<'_>, session: &Session, unique: bool) -> Parsed<Object> {
     let given = if reader.sees("ON") { None } else { Some(identifier(reader, "the index's name")?) };
     if given.is_some() && reader.take_symbol(".") {
@@ -224,7 +224,7 @@ fn without_catalogue(name: &QualifiedName) -> String {
     name.canonical().strip_prefix("pg_catalog.").unwrap_or(name.canonical()).to_owned()
 }
 
-/// What follows CREATE EXTENSION; none for the one that every database has.
+/// The text after CREATE EXTENSION; none for the one that every database has.
 pub fn extension(reader: &mut Reader<'_>) -> Parsed<Option<Object>> {
     let name = identifier(reader, "the extension's name")?;
     reader.take(&["WITH"]);
@@ -244,7 +244,7 @@ pub fn extension(reader: &mut Reader<'_>) -> Parsed<Option<Object>> {
     Ok(Some(plain(reader, Kind::Extension, names::global(&name), None, clauses)))
 }
 
-/// What follows CREATE TYPE.
+/// The text after CREATE TYPE.
 pub fn data_type(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let name = own_name(reader, session, "the type's name")?;
     let mut clauses = Clauses::default();
@@ -284,7 +284,7 @@ pub fn data_type(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     Ok(plain(reader, Kind::Type, name, None, clauses))
 }
 
-/// What follows CREATE DOMAIN.
+/// The text after CREATE DOMAIN.
 pub fn domain(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let name = own_name(reader, session, "the domain's name")?;
     reader.take(&["AS"]);
@@ -429,7 +429,7 @@ pub fn trigger(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     Ok(plain(reader, Kind::Trigger, names::on_table(&name, &table), Some(table), clauses))
 }
 
-/// What follows CREATE EVENT TRIGGER.
+/// The text after CREATE EVENT TRIGGER.
 pub fn event_trigger(reader: &mut Reader<'_>) -> Parsed<Object> {
     let name = names::global(&identifier(reader, "the trigger's name")?);
     reader.expect("ON")?;
@@ -446,7 +446,7 @@ pub fn event_trigger(reader: &mut Reader<'_>) -> Parsed<Object> {
     Ok(plain(reader, Kind::EventTrigger, name, None, clauses))
 }
 
-/// What follows CREATE RULE.
+/// The text after CREATE RULE.
 pub fn rule(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let name = identifier(reader, "the rule's name")?;
     reader.expect("AS")?;
@@ -485,7 +485,7 @@ pub fn defined(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
     Ok(plain(reader, kind, name, None, clauses))
 }
 
-/// What follows CREATE STATISTICS.
+/// The text after CREATE STATISTICS.
 pub fn statistics(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let nameless = reader.sees("ON") || reader.sees_symbol("(");
     let name = if nameless { QualifiedName::plain(Name::none()) } else { own_name(reader, session, "a name")? };

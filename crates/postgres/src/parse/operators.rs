@@ -45,7 +45,7 @@ pub fn operator_name(reader: &mut Reader<'_>, session: &Session) -> Parsed<Quali
     Ok(names::of(Kind::Operator, names::parts_of(Some(&schema), &symbol)))
 }
 
-/// What follows CREATE OPERATOR.
+/// The text after CREATE OPERATOR.
 pub fn operator(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let symbol = operator_name(reader, session)?;
     let mut clauses = Clauses::default();
@@ -73,7 +73,7 @@ fn properties(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     Ok(())
 }
 
-/// What follows ALTER OPERATOR name: SET (…).
+/// The text after ALTER OPERATOR name: SET (…).
 pub fn alter_operator(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
     reader.expect("SET")?;
     let mut changes = ClauseChanges::default();
@@ -85,7 +85,7 @@ pub fn alter_operator(reader: &mut Reader<'_>, subject: Subject, if_exists: bool
     Ok(vec![set_clauses(subject, if_exists, changes)])
 }
 
-/// What follows CREATE OPERATOR CLASS: the class, and the family that the server makes if none is named and none of the
+/// The text after CREATE OPERATOR CLASS: the class, and the family that the server makes if none is named and none of the
 /// class's name is there (<https://www.postgresql.org/docs/current/sql-createopclass.html>).
 pub fn operator_class(reader: &mut Reader<'_>, session: &Session) -> Parsed<Vec<Object>> {
     let base = own_name(reader, session, "the operator class's name")?;
@@ -116,7 +116,7 @@ pub fn operator_class(reader: &mut Reader<'_>, session: &Session) -> Parsed<Vec<
     Ok(objects)
 }
 
-/// What follows CREATE OPERATOR FAMILY.
+/// The text after CREATE OPERATOR FAMILY.
 pub fn operator_family(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let base = own_name(reader, session, "the operator family's name")?;
     reader.expect("USING")?;
@@ -130,7 +130,7 @@ pub fn with_method(reader: &mut Reader<'_>, kind: Kind, base: &QualifiedName) ->
     Ok(names::with_signature(kind, base, vec![method.into()]))
 }
 
-/// What follows ALTER OPERATOR FAMILY name: ADD or DROP.
+/// The text after ALTER OPERATOR FAMILY name: ADD or DROP.
 pub fn alter_family(reader: &mut Reader<'_>, subject: Subject, if_exists: bool) -> Parsed<Vec<StatementKind>> {
     let adds = reader.take(&["ADD"]);
     if !adds {
@@ -217,7 +217,7 @@ fn function_reference(reader: &mut Reader<'_>) -> Parsed<String> {
     Ok(routine::with_signature(&name, &arguments, false).canonical().to_owned())
 }
 
-/// What follows CREATE CAST.
+/// The text after CREATE CAST.
 pub fn cast(reader: &mut Reader<'_>) -> Parsed<Object> {
     let name = cast_name(reader)?;
     let mut clauses = Clauses::default();
@@ -245,7 +245,7 @@ pub fn cast_name(reader: &mut Reader<'_>) -> Parsed<QualifiedName> {
     Ok(names::with_signature(Kind::Cast, &nameless, vec![from.into(), to.into()]))
 }
 
-/// What follows CREATE TRANSFORM.
+/// The text after CREATE TRANSFORM.
 pub fn transform(reader: &mut Reader<'_>) -> Parsed<Object> {
     let name = transform_name(reader)?;
     let mut clauses = Clauses::default();

@@ -6,7 +6,7 @@ use wevrun_core::change::ClauseChanges;
 use wevrun_core::model::{Clauses, Flag, Kind, Object};
 use wevrun_core::parse::{Parsed, Reader, Session};
 
-/// What follows CREATE POLICY.
+/// The text after CREATE POLICY.
 pub fn create(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let name = identifier(reader, "the policy's name")?;
     reader.expect("ON")?;

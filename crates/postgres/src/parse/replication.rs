@@ -8,7 +8,7 @@ use crate::{clause, names, tokens};
 use wevrun_core::model::{Clauses, Expression, Flag, Kind, Object};
 use wevrun_core::parse::{Parsed, Reader, Session, StatementKind, TokenKind};
 
-/// What follows CREATE PUBLICATION.
+/// The text after CREATE PUBLICATION.
 pub fn publication(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let name = names::global(&identifier(reader, "the publication's name")?);
     let mut clauses = Clauses::default();
@@ -55,7 +55,7 @@ fn publication_members(reader: &mut Reader<'_>, session: &Session, clauses: &mut
     }
 }
 
-/// What follows ALTER PUBLICATION name.
+/// The text after ALTER PUBLICATION name.
 pub fn alter_publication(reader: &mut Reader<'_>, session: &Session, subject: Subject) -> Parsed<Vec<StatementKind>> {
     let change = if reader.take(&["ADD"]) {
         MemberChange::Add
@@ -76,7 +76,7 @@ pub fn alter_publication(reader: &mut Reader<'_>, session: &Session, subject: Su
     Ok(vec![subject.alter(false, Change::Object(ObjectChange::Publication(change, clauses)))])
 }
 
-/// What follows CREATE SUBSCRIPTION. Where the rows come from is beside the structure: it differs from one environment to the
+/// The text after CREATE SUBSCRIPTION. Where the rows come from is beside the structure: it differs from one environment to the
 /// next, and may hold a password, which is never kept. So is what only the moment of making it needs to know
 /// (<https://www.postgresql.org/docs/current/sql-createsubscription.html>).
 pub fn subscription(reader: &mut Reader<'_>) -> Parsed<Object> {
@@ -101,7 +101,7 @@ pub fn subscription(reader: &mut Reader<'_>) -> Parsed<Object> {
     if reader.take(&["WITH"]) {
         storage_parameters(reader, &mut clauses)?;
     }
-    // What streaming is if nothing is said depends on the server's version, so that it can't be compared.
+    // What streaming is by default depends on the server's version, so that it can't be compared.
     for beside in ["connect", "create_slot", "copy_data", "enabled", "refresh", "streaming"] {
         clauses.remove(clause::WITH.of(beside));
     }

@@ -16,7 +16,7 @@ pub struct Argument {
 }
 
 impl Argument {
-    /// As the server writes it, but for the default.
+    /// As the server writes it, except the default.
     fn words(&self) -> String {
         let mode = if matches!(self.mode, "IN" | "TABLE") { String::new() } else { format!("{} ", self.mode) };
         let name = self.name.as_ref().map_or_else(String::new, |name| format!("{} ", names::quoted(name)));
@@ -101,7 +101,7 @@ pub fn with_signature(base: &QualifiedName, arguments: &[Argument], all: bool) -
     names::with_signature(Kind::Function, base, types)
 }
 
-/// What follows `CREATE [OR REPLACE] FUNCTION|PROCEDURE`.
+/// The text after `CREATE [OR REPLACE] FUNCTION|PROCEDURE`.
 pub fn routine(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed<Object> {
     let base = in_schema(path(reader, "the routine's name")?, session);
     let mut listed = arguments(reader)?;
@@ -145,7 +145,7 @@ pub fn routine(reader: &mut Reader<'_>, session: &Session, kind: Kind) -> Parsed
     let mut changes = ClauseChanges::default();
     attributes(reader, &mut changes)?;
     changes.apply(&mut clauses);
-    // The symbol in a library is the routine's name, if nothing else is said.
+    // The symbol in a library is the routine's name by default.
     if clauses.value(clause::LANGUAGE) == Some("c") && clauses.has(clause::AS) && !clauses.has(clause::SYMBOL) {
         clauses.set_text(clause::SYMBOL, names::identifier(&base));
     }
@@ -250,7 +250,7 @@ fn number(reader: &mut Reader<'_>, changes: &mut ClauseChanges, name: &str) -> P
     }
 }
 
-/// What follows SET: a setting of the routine.
+/// The text after SET: a setting of the routine.
 fn setting(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<()> {
     let name =
         if reader.take(&["TIME", "ZONE"]) { "timezone".to_owned() } else { path(reader, "a setting")?.join(".") };
@@ -277,7 +277,7 @@ fn setting(reader: &mut Reader<'_>, changes: &mut ClauseChanges) -> Parsed<()> {
     Ok(())
 }
 
-/// What follows CREATE AGGREGATE.
+/// The text after CREATE AGGREGATE.
 pub fn aggregate(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let base = in_schema(path(reader, "the aggregate's name")?, session);
     let start = reader.position;

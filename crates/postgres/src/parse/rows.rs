@@ -50,9 +50,9 @@ pub struct ColumnRow<'r> {
     pub data_type: (&'r str, &'r str),
     /// Whether the table defines the column itself; otherwise it is only inherited.
     pub is_own: bool,
-    /// COLLATE, as it stands in SQL, where it is not the type's own.
+    /// COLLATE, as in SQL, where it is not the type's own.
     pub collation: Option<&'r str>,
-    /// OPTIONS of a foreign table's column, as they stand in SQL.
+    /// OPTIONS of a foreign table's column, as in SQL.
     pub options: Option<&'r str>,
     /// Whether it is an identity column: GENERATED ALWAYS, not BY DEFAULT.
     pub identity: Option<bool>,
@@ -83,7 +83,7 @@ pub struct IdentityRow<'r> {
     pub unlogged: Option<bool>,
 }
 
-/// A constraint, but for NOT NULL.
+/// A constraint, except NOT NULL.
 #[derive(Debug)]
 pub struct ConstraintRow<'r> {
     /// The table.

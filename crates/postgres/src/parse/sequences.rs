@@ -7,7 +7,7 @@ use wevrun_core::change::ClauseChanges;
 use wevrun_core::model::{Flag, Kind, Object, QualifiedName};
 use wevrun_core::parse::{Parsed, Reader, Session, Token, TokenKind};
 
-/// What follows CREATE SEQUENCE.
+/// The text after CREATE SEQUENCE.
 pub fn create(reader: &mut Reader<'_>, session: &Session) -> Parsed<Object> {
     let name = own_name(reader, session, "the sequence's name")?;
     let mut changes = ClauseChanges::default();

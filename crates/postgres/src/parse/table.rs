@@ -16,7 +16,7 @@ use wevrun_core::model::{
 };
 use wevrun_core::parse::{ColumnSpans, Parsed, Reader, Session};
 
-/// What follows `CREATE [FOREIGN] TABLE [IF NOT EXISTS]`.
+/// The text after `CREATE [FOREIGN] TABLE [IF NOT EXISTS]`.
 pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parsed<(Object, ColumnSpans)> {
     let name = own_name(reader, session, "the table's name")?;
     let mut table = Table::default();
@@ -62,7 +62,7 @@ pub fn table(reader: &mut Reader<'_>, session: &Session, foreign: bool) -> Parse
         ));
     }
     found.apply(&mut table);
-    // A new table has no rows that could break a rule: NOT VALID says nothing (`transformCheckConstraints()` of parse_utilcmd.c).
+    // A new table has no rows that could break a rule: NOT VALID has no effect (`transformCheckConstraints()` of parse_utilcmd.c).
     for column in table.columns.iter_mut() {
         column.clauses.remove(clause::NOT_NULL_NOT_VALID);
     }
@@ -97,7 +97,7 @@ fn repeated(table: &Table, found: &NewConstraints) -> Option<String> {
     Some(format!("the table has more than one constraint `{name}`"))
 }
 
-/// What follows the elements, in any order.
+/// The text after the elements, in any order.
 fn options(reader: &mut Reader<'_>, clauses: &mut Clauses) -> Parsed<()> {
     loop {
         if reader.take(&["PARTITION", "BY"]) {
@@ -320,7 +320,7 @@ pub fn collation(path: &[String]) -> Option<QualifiedName> {
     }
 }
 
-/// What follows GENERATED.
+/// The text after GENERATED.
 pub fn generated(reader: &mut Reader<'_>, column: &mut Column) -> Parsed<()> {
     let by_default = reader.take(&["BY", "DEFAULT"]);
     if !by_default {
@@ -341,7 +341,7 @@ pub fn generated(reader: &mut Reader<'_>, column: &mut Column) -> Parsed<()> {
     } else {
         let inner = reader.parenthesised()?;
         let expression = expression(reader, inner);
-        // Version 18 computes them when they are read, if nothing else is said.
+        // Version 18 computes them when they are read by default.
         let stored = reader.take(&["STORED"]);
         reader.take(&["VIRTUAL"]);
         column.generated = Some(Generated { expression, stored });

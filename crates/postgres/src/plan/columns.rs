@@ -526,7 +526,7 @@ fn is_volatile(default: &Expression) -> bool {
     text.contains("nextval") || text.contains("random") || text.contains("clock_timestamp") || text.contains("uuid")
 }
 
-/// How a type of the engine's that is not of a fixed length is stored if nothing is said (`typstorage` of `pg_type`).
+/// How a type of the engine's that is not of a fixed length is stored by default (`typstorage` of `pg_type`).
 fn usual_storage(column: &Column) -> &'static str {
     let data_type = column.data_type.as_ref().map_or("", |data_type| data_type.canonical.as_str());
     let base = data_type.split('(').next().unwrap_or(data_type);

@@ -198,7 +198,7 @@ fn lists(plain: &Plain, clause: &str, column: &Name) -> bool {
     plain.clauses.expression_named(clause).is_some_and(|list| list.may_use_column(column))
 }
 
-/// Whether an object reads the column of a table that it uses. Routines keep their bodies as text, but for SQL-standard ones.
+/// Whether an object reads the column of a table that it uses. Routines keep their bodies as text, except SQL-standard ones.
 fn reads(object: &Object, table: &QualifiedName, column: &Name) -> bool {
     if let Definition::Plain(plain) = &object.definition
         && matches!(plain.kind, Kind::Function | Kind::Procedure)

@@ -87,7 +87,7 @@ impl TableChange<'_> {
         checks
     }
 
-    /// Makes the table a child of a parent whose columns or checks it has not yet. They come by a parent that is there but for a moment
+    /// Makes the table a child of a parent whose columns or checks it has not yet. They are added by a parent that exists for a moment
     /// and has only these: added to the table itself they would be its own, as well as the parent's.
     fn inherit_with(&self, parent: &Name, columns: &[&Column], checks: &[Check]) -> Step {
         let table = self.table();

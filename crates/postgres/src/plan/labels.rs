@@ -44,7 +44,7 @@ pub fn may_be_used(object: &Object, data_type: &QualifiedName, old: &[String], n
     })
 }
 
-/// Whether an expression has a literal that is a label of a type, but for the old ones.
+/// Whether an expression has a literal that is a label of a type, except the old ones.
 fn may_use(expression: &Expression, data_type: &QualifiedName, old: &[String]) -> bool {
     let Some(references) = expression.references.as_ref() else { return true };
     let is_new = |reference: &Reference| {

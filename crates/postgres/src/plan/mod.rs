@@ -180,7 +180,7 @@ impl<'p> Planner<'p> {
         &self.have
     }
 
-    /// Between what was done and what comes next the script may be cut.
+    /// Between what was done and what is next the script may be cut.
     fn pause(&mut self) {
         if self.must_be_cut {
             self.path = canonical::USUAL_PATH.to_owned();

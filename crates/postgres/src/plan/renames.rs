@@ -51,7 +51,7 @@ impl Planner<'_> {
         Some(Step::new(format!("create {key}"), write::statements(object)))
     }
 
-    /// A constraint that is the same but for its name is renamed: nothing is checked or built again.
+    /// A constraint that is the same except its name is renamed: nothing is checked or built again.
     pub(super) fn rename_constraints(&mut self) {
         let planning = self.planning;
         let mut steps = Vec::new();

@@ -46,7 +46,7 @@ pub fn continue_counting(sequence: &str, table: &Name, column: &str) -> String {
 /// What ALTER SEQUENCE says for clauses that differ. `turns`: it counts the other way from now on.
 pub fn changes(differing: &[&str], turns: bool, want: &Clauses) -> String {
     let mut out = String::new();
-    // Whether it counts up or down decides what its limits are if nothing is said.
+    // Whether it counts up or down decides what its limits are by default.
     let mut differing = differing.to_vec();
     if turns {
         differing.retain(|clause| !matches!(*clause, "minvalue" | "maxvalue" | "start"));

@@ -324,7 +324,7 @@ fn has_exclusion(table: &Table, check: &Check) -> bool {
     table.exclusions.iter().any(|other| stays(table, other, check))
 }
 
-/// Constraints that are the same but for their names: the name that there is, and the one that is wanted.
+/// Constraints that are the same except their names: the name that there is, and the one that is wanted.
 ///
 /// A foreign key to a table with partitions has one to each of them, whose names are in the way of new ones: it is left out.
 pub fn constraint_renames(

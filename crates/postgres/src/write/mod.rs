@@ -68,7 +68,7 @@ pub fn default_text(default: &Expression) -> String {
     if simple { text.to_owned() } else { format!("({text})") }
 }
 
-/// A storage parameter's value as it must stand in SQL.
+/// A storage parameter's value as in SQL.
 pub fn parameter_value(value: &str) -> String {
     let plain =
         !value.is_empty() && value.chars().all(|ch| ch.is_ascii_alphanumeric() || matches!(ch, '_' | '.' | '-'));

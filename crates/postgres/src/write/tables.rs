@@ -76,7 +76,7 @@ pub fn is_added_later(clauses: &Clauses) -> bool {
     clauses.has(clause::NOT_VALID)
 }
 
-/// A column as an element of CREATE TABLE; none if it says nothing that the parent does not.
+/// A column as an element of CREATE TABLE; none if the parent has all of it.
 fn element(table: &QualifiedName, column: &Column, typed: bool) -> Option<String> {
     // A child of another table gets its own default afterwards; a partition can say it here.
     let words = match column.clauses.value(clause::INHERITED) {
@@ -148,7 +148,7 @@ pub fn identity(column: &Column) -> Option<String> {
     if let Some(name) = options.get(clause::NAME) {
         words = format!(" SEQUENCE NAME {name}{words}");
     }
-    // Like its table, if nothing is said.
+    // Like its table by default.
     for (clause, word) in [(clause::LOGGED, "LOGGED"), (clause::UNLOGGED, "UNLOGGED")] {
         if options.has(clause) {
             words += &format!(" {word}");

@@ -15,7 +15,7 @@ use wevrun_core::diagnostics::{Code, Diagnostic};
 use wevrun_core::model::{Definition, Formerly, Kind, Name, Object, OnConflict, QualifiedName};
 use wevrun_core::parse::{Parsed, Reader, StatementKind, Token, TokenKind, token};
 
-/// What a statement says.
+/// The meaning of a statement.
 pub fn statement(
     mut reader: Reader<'_>,
     comments: &[Token],

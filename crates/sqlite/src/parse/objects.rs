@@ -55,7 +55,7 @@ fn index_part(reader: &Reader<'_>, item: Range<usize>) -> IndexPart {
         descending,
         clauses: Clauses::default(),
     };
-    // A string where a column can stand is a column: CREATE INDEX i ON t ('a').
+    // A string in the place of a column is a column: CREATE INDEX i ON t ('a').
     if let [token] = &reader.tokens[item.start..end]
         && token.kind == TokenKind::Text
     {

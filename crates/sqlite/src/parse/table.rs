@@ -105,7 +105,7 @@ pub fn table(reader: &mut Reader<'_>) -> Parsed<(Table, ColumnSpans)> {
 /// SQLITE_MAX_COLUMN, as every distribution has it.
 const MOST_COLUMNS: usize = 2000;
 
-/// Adds what was read with the columns or after them. A constraint that says what another one says is left out.
+/// Adds what was read with the columns or after them. A constraint that repeats another one is left out.
 pub fn add_constraints(table: &mut Table, constraints: NewConstraints) {
     table.primary_key = table.primary_key.take().or(constraints.primary_keys.into_iter().next());
     push_new(&mut table.unique_keys, constraints.unique_keys);
@@ -127,7 +127,7 @@ fn push_new<T: PartialEq>(list: &mut Unordered<T>, items: Vec<T>) {
     }
 }
 
-/// What the engine takes for granted once it knows the whole table.
+/// The engine's implications for a whole table.
 pub fn settle(table: &mut Table) {
     let Some(key) = &table.primary_key else { return };
     if table.without_rowid {
@@ -194,7 +194,7 @@ fn data_type(reader: &mut Reader<'_>) -> Parsed<Option<Expression>> {
     Ok(Some(Expression::new(canonical, reader.written(range))))
 }
 
-/// One constraint of a column, if one comes next.
+/// One constraint of a column, if one is next.
 fn column_constraint(
     reader: &mut Reader<'_>,
     column: &mut Column,
@@ -247,7 +247,7 @@ fn column_constraint(
     Ok(true)
 }
 
-/// BINARY is what the engine takes where nothing is said.
+/// BINARY is the engine's default.
 fn collation(reader: &mut Reader<'_>) -> Parsed<Option<QualifiedName>> {
     let name = QualifiedName::plain(a_name(reader, "a collation's name")?);
     Ok((name.canonical() != "binary").then_some(name))
@@ -300,7 +300,7 @@ fn default(reader: &mut Reader<'_>) -> Parsed<Expression> {
 /// Words that are no strings as defaults.
 const CONSTANTS: [&str; 6] = ["null", "true", "false", "current_time", "current_date", "current_timestamp"];
 
-/// A table constraint, which comes next.
+/// The table constraint that is next.
 fn table_constraint(reader: &mut Reader<'_>, columns: &[Column], constraints: &mut NewConstraints) -> Parsed<()> {
     let mut name = None;
     if reader.take(&["CONSTRAINT"]) {
@@ -309,7 +309,7 @@ fn table_constraint(reader: &mut Reader<'_>, columns: &[Column], constraints: &m
     if reader.take(&["PRIMARY"]) {
         reader.expect("KEY")?;
         let (mut parts, autoincrement) = key_parts(reader)?;
-        // On a column that stands for the rowid the direction means nothing, unless it was written with the column:
+        // On a column that is the rowid the direction means nothing, unless it was written with the column:
         // https://sqlite.org/lang_createtable.html#rowid
         if let [part] = &mut parts[..]
             && columns.iter().any(|column| column.name == part.column && is_integer(column))
@@ -355,7 +355,7 @@ fn key_parts(reader: &mut Reader<'_>) -> Parsed<(Vec<KeyPart>, bool)> {
     Ok((parts, autoincrement))
 }
 
-/// What follows REFERENCES.
+/// The text after REFERENCES.
 fn references(reader: &mut Reader<'_>, columns: Vec<Name>, name: Option<Name>) -> Parsed<ForeignKey> {
     let parent = QualifiedName::plain(a_name(reader, "the referenced table's name")?);
     let parent_columns = if reader.sees_symbol("(") { name_list(reader, "a column's name")? } else { Vec::new() };

@@ -83,7 +83,7 @@ fn label(table: &Name, columns: &[Name], parent: &Name) -> String {
     format!("{table} ({}) to {parent}", columns.join(", ")).to_ascii_lowercase()
 }
 
-/// What a foreign key of have is called after the renames.
+/// The name of have's foreign key after the renames.
 fn label_in_want(planning: &Planning<'_>, table: &QualifiedName, key: &ForeignKey) -> String {
     let renames = &planning.comparison.renames;
     let table_name = |name: &QualifiedName| renames.key_in_want(&ObjectKey::new(Kind::Table, name.clone())).name;

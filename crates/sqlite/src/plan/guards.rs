@@ -1,7 +1,7 @@
-//! What stands around the steps: the transaction, and the checks that stop it before anything is lost.
+//! Statements before and after the steps: the transaction, and the checks that stop it before anything is lost.
 //!
 //! Plain SQL has no IF. A check is an INSERT into a temporary table whose CHECK constraints have speaking names: where the
-//! check fails, the client stops with `CHECK constraint failed: rows_would_be_lost`, and the transaction is gone.
+//! check fails, the client stops with `CHECK constraint failed: rows_would_be_lost`, and the transaction is rolled back.
 
 use super::super::names::quoted;
 use super::structure;
@@ -9,7 +9,7 @@ use wevrun_core::model::Name;
 use wevrun_core::plan::{Mode, Probe};
 use wevrun_core::script::Frame;
 
-/// What stands around the steps of every script.
+/// Statements before and after the steps of every script.
 pub fn frame(mode: Mode) -> Frame {
     let in_transaction = mode == Mode::Transaction;
     Frame {

@@ -1,6 +1,6 @@
 //! The ordered steps of a migration.
 //!
-//! The order: what is in the way goes (triggers, views, indexes), names change, tables go, tables change, tables come,
+//! The order: drop triggers, views and indexes; rename; drop, alter and create tables,
 //! then indexes, views and triggers come. Everything is one transaction, with foreign keys off meanwhile and checked
 //! before the end, as the manual prescribes for schema changes (<https://sqlite.org/lang_altertable.html#otheralter>).
 
@@ -24,7 +24,7 @@ use wevrun_core::compare::Change;
 use wevrun_core::model::{Definition, Kind, Name, Object, ObjectKey, QualifiedName, Table};
 use wevrun_core::plan::{Plan, Planning, Probe, Risk, RiskKind, Step, order};
 
-/// What must be known of the data.
+/// Questions about the data.
 pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {
     let mut probes = Vec::new();
     for difference in &planning.comparison.differences {
@@ -72,7 +72,7 @@ impl<'p> TableChange<'p> {
         }
     }
 
-    /// What a column was called in have.
+    /// The name of a column in have.
     fn original_column(&self, column: &Name) -> Name {
         let renamed = self.planning.comparison.renames.columns_of(&self.object.name);
         renamed.into_iter().find(|(_, new)| new == column).map_or_else(|| column.clone(), |(old, _)| old)
@@ -94,7 +94,7 @@ impl<'p> TableChange<'p> {
         Probe::HasNulls(self.original.clone(), self.original_column(column))
     }
 
-    /// On the way back: says that a column comes without the values that it once held.
+    /// In an undo script: notes that a column is added without its former values.
     fn note_lost_values(&self, column: &Name, step: &mut Step) {
         if self.planning.is_undo {
             let column = format!("{}.{column}", self.object.name);
@@ -187,7 +187,7 @@ impl Planner<'_> {
         self.create();
     }
 
-    /// Drops what changes or goes, and what a rename would trip over.
+    /// Drops objects that change or are removed, and those that would block a rename.
     fn clear_away(
         &mut self,
         kind: Kind,
@@ -202,7 +202,7 @@ impl Planner<'_> {
         let planning = self.planning;
         for object in planning.have.of_kind(kind) {
             let key = object.key();
-            // What stands on a table or view that goes, goes with it.
+            // Objects on a dropped table or view are dropped with it.
             let cascades = object.definition.owner().is_some_and(|owner| removed_relations.contains(owner));
             let change = planning.comparison.differences.binary_search_by(|d| d.key.cmp(&key)).ok();
             match change.map(|at| &planning.comparison.differences[at].change) {
@@ -385,7 +385,7 @@ fn looks_through_everything(planning: &Planning<'_>) -> bool {
     drops_column || !planning.comparison.renames.is_empty()
 }
 
-/// A view that is recreated takes its triggers with it when it goes.
+/// Triggers of a recreated view are dropped with it.
 fn triggers_of_changed_views(planning: &Planning<'_>) -> Vec<ObjectKey> {
     let views = planning.comparison.differences.iter().filter(|d| d.key.kind == Kind::View);
     let changed: BTreeSet<&QualifiedName> =
@@ -394,7 +394,7 @@ fn triggers_of_changed_views(planning: &Planning<'_>) -> Vec<ObjectKey> {
     triggers.filter(|t| t.definition.owner().is_some_and(|o| changed.contains(o))).map(Object::key).collect()
 }
 
-/// The text of a CREATE statement with another name: for a table's stand-in during a rebuild.
+/// The text of a CREATE statement with another name: for the temporary table of a rebuild.
 fn create_as(object: &Object, name: &str) -> String {
     use wevrun_core::parse::{TokenKind, token};
     let text = &object.text;
@@ -412,7 +412,7 @@ fn create_as(object: &Object, name: &str) -> String {
     format!("{head} {}{}", quoted(name), &text[tokens[at].end as usize..])
 }
 
-/// A name for a table's or column's stand-in that nothing else has.
+/// A temporary name of a table or column that nothing else has.
 fn temporary_name(planning: &Planning<'_>, name: &QualifiedName) -> String {
     let mut candidate = format!("wevrun_new_{}", name.written());
     let taken = |candidate: &str| {

@@ -26,7 +26,7 @@ const OPERATORS: [&str; 3] = ["||", "->", "->>"];
 /// The same in words.
 const WORDS: [&str; 8] = ["like", "glob", "regexp", "match", "text", "char", "varchar", "clob"];
 
-/// What must be known of columns that may hold REAL values and of which text is made.
+/// Questions about columns that may hold REAL values and of which text is made.
 pub fn probes(planning: &Planning<'_>) -> Vec<Probe> {
     let mut probes = Vec::new();
     visit(planning, &mut |_, table, column| {
@@ -80,7 +80,7 @@ struct Made {
     what: String,
 }
 
-/// Calls `found` for each object that makes text of a column that can hold REAL values, until that says true for the object.
+/// Calls `found` for each object that makes text of a column that can hold REAL values, until it returns true for the object.
 fn visit(planning: &Planning<'_>, found: &mut dyn FnMut(&Made, &QualifiedName, &Column) -> bool) {
     let changed = planning.comparison.differences.iter().filter_map(|difference| match &difference.change {
         Change::Create(object) | Change::Change { want: object, .. } => match &object.definition {

@@ -1,7 +1,7 @@
 //! The rebuild of a table, for what ALTER TABLE can't do: the procedure of
 //! <https://sqlite.org/lang_altertable.html#otheralter>.
 //!
-//! A stand-in with the wanted structure is made, the rows are copied, the old table is dropped, and the stand-in gets its
+//! A temporary table with the wanted structure is made, the rows are copied, the old table is dropped, and the new one gets its
 //! name. With `legacy_alter_table` on, that last rename leaves every reference from elsewhere as it is.
 
 use super::super::affinity::Affinity;
@@ -36,7 +36,7 @@ pub fn step(change: &TableChange<'_>, keep: &[&Object]) -> Step {
     step
 }
 
-/// What differs, in a few words.
+/// The differences, in a few words.
 fn reasons(have: &Table, want: &Table) -> String {
     let mut reasons = Vec::new();
     for column in have.columns.iter().filter(|column| want.column(&column.name).is_none()) {
@@ -159,7 +159,7 @@ fn meets_rules(change: &TableChange<'_>, have: &Column, want: &Column) -> bool {
     in_key || values && (table.strict || in_check || want.generated.is_some() && want.not_null.is_some())
 }
 
-/// NULLs in a column that begins to stand for the rowid silently become numbers
+/// NULLs in a column that becomes the rowid silently become numbers
 /// (<https://sqlite.org/lang_createtable.html#rowid>).
 fn becomes_row_id(change: &TableChange<'_>, step: &mut Step) {
     let Some(id) = row_id_column(change.want) else { return };
@@ -279,7 +279,7 @@ fn copy(change: &TableChange<'_>, new: &str, risks: &mut Vec<Risk>) -> Option<St
     ))
 }
 
-/// The column that stands for the rowid (<https://sqlite.org/lang_createtable.html#rowid>).
+/// The column that is the rowid (<https://sqlite.org/lang_createtable.html#rowid>).
 pub fn row_id_column(table: &Table) -> Option<&Column> {
     let key = table.primary_key.as_ref().filter(|key| key.parts.len() == 1 && !key.parts[0].descending)?;
     let column = table.column(&key.parts[0].column)?;

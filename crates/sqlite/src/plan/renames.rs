@@ -11,8 +11,8 @@ use wevrun_core::plan::{Clearance, Planning, Risk, RiskKind, Step};
 /// Views and triggers that must be dropped before names change, and made again after.
 ///
 /// They use, directly or through views, a table of which a name changes: the engine would rewrite them; they are made again as
-/// want says instead. Besides, the engine looks through all views and triggers when it renames or drops a column
-/// (`looks_through`), and stops at one that uses what is not there: so what uses a view that goes has to go for a while, and
+/// want's instead. Besides, the engine looks through all views and triggers when it renames or drops a column
+/// (`looks_through`), and stops at one that uses what is not there: so the users of a dropped view must be dropped temporarily, and
 /// so has what was broken before.
 pub fn dependents(planning: &Planning<'_>, looks_through: bool) -> BTreeSet<ObjectKey> {
     let renames = &planning.comparison.renames;

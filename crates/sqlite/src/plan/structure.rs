@@ -34,7 +34,7 @@ fn facts_in(objects: &str, names: &BTreeSet<QualifiedName>, exact: bool) -> Stri
     )
 }
 
-/// What that query gives, not exact, for a database with the structure of a model.
+/// The result of that query, not exact, for a database with the structure of a model.
 pub fn facts(model: &Model, names: &BTreeSet<QualifiedName>) -> Vec<String> {
     let mut facts = Vec::new();
     for object in model.objects() {

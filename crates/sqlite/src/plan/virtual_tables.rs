@@ -79,7 +79,7 @@ pub fn step(
     step
 }
 
-/// What fills a new virtual table that indexes another table, if that is there.
+/// The statement that fills a new virtual table that indexes another table, if that is there.
 pub fn fill(want: &Model, table: &QualifiedName, definition: &VirtualTable) -> Option<String> {
     let Content::Elsewhere(content) = content(definition) else { return None };
     let table = quoted(table.written());

@@ -1,4 +1,4 @@
-//! What a schema may hold beside its usual tables: `features.sql`, and how it is read.
+//! Optional features of a schema: `features.sql`, and how it is read.
 
 use super::Dice;
 

@@ -1,6 +1,6 @@
 //! Random schemas for PostgreSQL, as the statements that make them.
 //!
-//! Every decision has a name. What it comes to is a matter of the schema's seed, and for a few of them of the side too: two
+//! Every decision has a name. Its outcome is a matter of the schema's seed, and for a few of them of the side too: two
 //! sides of one seed are much alike, and differ in every way that the names can.
 
 mod features;
@@ -56,12 +56,12 @@ pub fn statements(seed: u64, side: u64, change: u64, version: u32) -> String {
     usual(&dice) + &features::some(&dice, version).concat()
 }
 
-/// What a schema may hold beside its usual tables, each by itself with a title: the statements of a side as in [`statements`].
+/// The optional features of a schema, each by itself with a title: the statements of a side as in [`statements`].
 pub fn features(seed: u64, side: u64, change: u64, version: u32) -> Vec<(&'static str, String)> {
     features::each(&Dice { seed, side, change }, version)
 }
 
-/// Usual tables, and what stands on them.
+/// Usual tables with the objects on them.
 fn usual(dice: &Dice) -> String {
     let seed = dice.seed;
     let mut out = String::new();

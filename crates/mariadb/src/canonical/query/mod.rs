@@ -33,7 +33,7 @@ pub struct Known {
     sequences: BTreeSet<String>,
     /// The queries of views, with the names of their columns if they are listed.
     views: BTreeMap<String, (String, Vec<Name>)>,
-    /// What is known of views so far; none while one is looked at.
+    /// The columns of views found so far; none while one is resolved.
     outputs: RefCell<BTreeMap<String, Option<Vec<String>>>>,
     functions: BTreeMap<String, QualifiedName>,
     procedures: BTreeMap<String, QualifiedName>,
@@ -41,11 +41,11 @@ pub struct Known {
     unresolved: RefCell<BTreeSet<Unresolved>>,
 }
 
-/// What was found out about a view.
+/// A resolved view.
 pub struct Found {
     /// Its query.
     pub query: Expression,
-    /// What it names that is certainly not there.
+    /// Names that certainly mean nothing.
     pub unresolved: Vec<Unresolved>,
 }
 
@@ -268,7 +268,7 @@ impl Names for Resolver<'_, '_> {
     }
 }
 
-/// What separates an output from its name in a text that is not printed yet: outputs of subqueries need no names.
+/// The separator of an output and its name in a text that is not printed yet: outputs of subqueries need no names.
 const NAMED: char = '\u{2}';
 
 /// The text of a query whose outputs have no names.
@@ -302,7 +302,7 @@ impl Whole<'_> {
                     table.alias.columns.iter().map(|column| column.name.value.to_lowercase()).collect();
                 let named = (!columns.is_empty()).then_some(&columns[..]);
                 if with.recursive {
-                    // Its first part says what its columns are.
+                    // Its first part defines its columns.
                     let first = first_part(&table.query);
                     let outputs = self.query(&first, &scope, named)?.outputs;
                     scope.common.insert(name.clone(), outputs);

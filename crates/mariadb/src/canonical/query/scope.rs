@@ -1,4 +1,4 @@
-//! What the names in a query can mean.
+//! The possible meanings of names in a query.
 
 use std::collections::BTreeMap;
 
@@ -7,7 +7,7 @@ use sqlparser::ast::WindowSpec;
 use super::super::tree::Printed;
 use crate::names::always_quoted;
 
-/// What stands in FROM under one name.
+/// A relation of FROM under one name.
 #[derive(Debug, Clone)]
 pub(super) struct Relation {
     pub(super) alias: String,
@@ -23,7 +23,7 @@ impl Relation {
     }
 }
 
-/// What names can mean, the innermost query last.
+/// The meanings of names, the innermost query last.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Scope {
     pub(super) levels: Vec<Level>,
@@ -39,13 +39,13 @@ pub(super) struct Level {
     pub(super) windows: Vec<(String, WindowSpec)>,
 }
 
-/// Where an expression stands.
+/// The clause of an expression.
 #[derive(Clone, Copy, PartialEq, Eq)]
 pub(super) enum Place {
     Anywhere,
     /// A name of an output is printed as it is.
     Having,
-    /// A name of an output stands for its expression.
+    /// A name of an output is replaced by its expression.
     Order,
     /// The same, unless a column has the name.
     Group,
@@ -59,7 +59,7 @@ pub(super) fn columns_of(relation: &Relation) -> Vec<(String, Printed)> {
     relation.columns.iter().map(printed).collect()
 }
 
-/// What `*` stands for: columns that are one first, then those of each table.
+/// The columns of `*`: merged columns first, then those of each table.
 pub(super) fn all_columns(level: &Level) -> Vec<(String, Printed)> {
     let mut all: Vec<(String, Printed)> = Vec::new();
     let first = level.relations.iter().flat_map(|relation| &relation.columns);

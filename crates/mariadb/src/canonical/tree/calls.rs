@@ -10,7 +10,7 @@ use super::{Printed, Printer, cast, constant, last_word, named, operation};
 use crate::names::always_quoted;
 
 impl Printer<'_> {
-    /// A call. The arguments are printed as they stand in the function that the server makes of it.
+    /// A call. The arguments are printed as in the function that the server makes of it.
     pub(super) fn call(&self, function: &Function) -> Option<Printed> {
         let written = last_word(&function.name)?;
         let lower = written.to_ascii_lowercase();
@@ -20,7 +20,7 @@ impl Printer<'_> {
         if let Some(printed) = self.aggregate(&lower, function)? {
             return Some(printed);
         }
-        // A word that is no column comes first.
+        // A word that is no column is first.
         let is_unit = |index: usize| index == 0 && matches!(lower.as_str(), "timestampadd" | "timestampdiff");
         if lower == "get_format" {
             return None;
@@ -151,7 +151,7 @@ impl Printer<'_> {
         Some(Some(Printed { sure, ..Printed::atom(text) }))
     }
 
-    /// What is between the parentheses of OVER.
+    /// The text in the parentheses of OVER.
     fn over(&self, window: &WindowSpec) -> Option<String> {
         if window.window_name.is_some() {
             return None;

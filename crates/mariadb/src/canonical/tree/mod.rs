@@ -1,4 +1,4 @@
-//! A tree as canonical text: every operation in parentheses, so that the text says how it was read.
+//! A tree as canonical text: every operation in parentheses, so that the text shows how it was read.
 
 mod calls;
 
@@ -11,7 +11,7 @@ use super::functions;
 use crate::names::{always_quoted, literal};
 use wevrun_core::model::Expression;
 
-/// What was printed.
+/// A printed expression.
 #[derive(Debug, Clone)]
 pub struct Printed {
     text: String,
@@ -20,7 +20,7 @@ pub struct Printed {
     sure: bool,
 }
 
-/// What an operand is, where the server treats kinds of it differently.
+/// The kind of an operand, where the server treats kinds differently.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Node {
     Column,
@@ -37,7 +37,7 @@ impl Printed {
         if self.sure { Expression::new(self.text, written) } else { Expression::unsure(self.text, written) }
     }
 
-    /// What needs no parentheses.
+    /// An operand that needs no parentheses.
     pub fn atom(text: impl Into<String>) -> Printed {
         Printed { text: text.into(), kind: Node::Atom, sure: true }
     }
@@ -79,7 +79,7 @@ pub struct Printer<'n> {
     pub names: &'n dyn Names,
 }
 
-/// What the names in a tree stand for.
+/// The meanings of the names in a tree.
 pub trait Names {
     /// A column; none if it can't be found out.
     fn column(&self, parts: &[Ident]) -> Option<Printed>;
@@ -274,7 +274,7 @@ impl Printer<'_> {
         })
     }
 
-    /// A whole condition: a column in it stands for itself.
+    /// A whole condition: a column by itself stays one.
     pub fn condition(&self, expr: &Expr) -> Option<Printed> {
         self.print(expr)
     }
@@ -456,7 +456,7 @@ impl Printer<'_> {
         Some(operation(format!("{} {word} ({})", expr.operand(), texts.join(","))).and_sure(&[&expr]).and_sure(&all))
     }
 
-    /// What follows ORDER BY.
+    /// The text after ORDER BY.
     pub fn order(&self, items: &[OrderByExpr]) -> Option<String> {
         let item = |item: &OrderByExpr| {
             let printed = self.print(&item.expr)?;
