@@ -52,18 +52,19 @@ pub fn items_of(text: &str, start: u32) -> Vec<Span> {
 pub fn items(text: &str, tokens: &[Token], start: u32) -> Vec<Span> {
     let Ok(select) = tokens.binary_search_by_key(&start, |token| token.start) else { return Vec::new() };
     let is = |index: usize, word: &str| tokens.get(index).is_some_and(|token| token.is_word(text, word));
-    let mut first = select + 1;
-    while MODIFIERS.iter().any(|word| is(first, word)) {
-        first += 1;
+    let mut list = select + 1;
+    while MODIFIERS.iter().any(|word| is(list, word)) {
+        list += 1;
     }
+    let mut first = list;
     let (mut items, mut depth) = (Vec::new(), 0);
     let mut end_item = |first: usize, end: usize| {
         if let (Some(start), Some(last)) = (tokens.get(first), tokens[..end].last()) {
             items.push(Span { start: start.start, end: last.end });
         }
     };
-    for index in first..tokens.len() {
-        match tokens[index].text(text) {
+    for (index, token) in tokens.iter().enumerate().skip(list) {
+        match token.text(text) {
             "(" => depth += 1,
             ")" if depth > 0 => depth -= 1,
             "," if depth == 0 => {
