@@ -2,7 +2,6 @@
 
 use std::collections::BTreeSet;
 
-use sqlparser::ast::Visit;
 use wevrun_core::model::{Clauses, Expression, Name, QualifiedName, Reference, References, Span, Table, edited};
 use wevrun_core::parse::Places;
 
@@ -95,7 +94,7 @@ fn resolved(known: &Known, table: &QualifiedName, columns: &[Name], text: &str) 
     let places = Places::of(text);
     let mut walk = Walk::new(known, &places, None);
     walk.see(table, columns.iter().map(|column| column.canonical().to_owned()).collect());
-    let _ = tree.visit(&mut walk);
+    walk.tree(&tree);
     let is_known = |found: &Reference| found.column.as_ref().is_none_or(|column| columns.contains(column));
     Some(walk.found.references.into_iter().filter(is_known).collect())
 }

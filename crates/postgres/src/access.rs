@@ -65,7 +65,7 @@ fn is_covered_by(default: &Object, object: &Object) -> bool {
         && schema.is_none_or(|schema| names::schema(&object.name).as_deref() == Some(schema))
 }
 
-/// Whether default privileges that name no role, so are those of whoever deploys, may be these, which do.
+/// Whether default privileges that name no role, so are those of the deploying role, may be these, which do.
 pub fn may_be_those_of(nameless: &Object, other: &Object) -> bool {
     let [nameless, other] = [nameless, other].map(write::clauses);
     nameless.has(clause::ON)

@@ -46,13 +46,13 @@ impl Settings {
     pub fn of(url: &str) -> Result<Settings, LiveError> {
         let bad = |why: String| LiveError::BadUrl(why);
         let url = ServerUrl::read(url)?;
-        let mut said = Options::default();
+        let mut given = Options::default();
         let (mut file, mut no_defaults) = (None, false);
         for (name, value) in &url.parameters {
             match name.as_str() {
                 "defaults-file" => file = Some(PathBuf::from(value)),
                 "no-defaults" => no_defaults = true,
-                known if PARAMETERS.contains(&known) => said.set(known, value),
+                known if PARAMETERS.contains(&known) => given.set(known, value),
                 other => {
                     let known = PARAMETERS.join(", ");
                     return Err(bad(format!("`{other}` is no parameter; there are {known}")));
@@ -67,46 +67,46 @@ impl Settings {
             [] => {}
             [(host, port)] => {
                 // A socket may be in the place of the host.
-                said.set(if host.starts_with('/') { "socket" } else { "host" }, host);
+                given.set(if host.starts_with('/') { "socket" } else { "host" }, host);
                 if !port.is_empty() {
-                    said.set("port", port);
+                    given.set("port", port);
                 }
             }
             _ => return Err(bad("it has more than one host".to_owned())),
         }
         for (name, value) in [("user", &url.user), ("password", &url.password)] {
             if !value.is_empty() {
-                said.set(name, value);
+                given.set(name, value);
             }
         }
         let defaults =
             if no_defaults { Options::default() } else { option_file::read(file.as_deref()).map_err(bad)? };
-        said.and_then_from(&defaults);
-        if said.get("password").is_none()
+        given.and_then_from(&defaults);
+        if given.get("password").is_none()
             && let Ok(password) = std::env::var("MYSQL_PWD")
         {
-            said.set("password", &password);
+            given.set("password", &password);
         }
-        Settings::from_options(&said, database)
+        Settings::from_options(&given, database)
     }
 
-    fn from_options(said: &Options, database: String) -> Result<Settings, LiveError> {
+    fn from_options(given: &Options, database: String) -> Result<Settings, LiveError> {
         let bad = |why: String| LiveError::BadUrl(why);
-        let host = said.get("host").unwrap_or("localhost").to_owned();
-        let port: u16 = match said.get("port") {
+        let host = given.get("host").unwrap_or("localhost").to_owned();
+        let port: u16 = match given.get("port") {
             Some(port) => port.parse().map_err(|_| bad(format!("`{port}` is no port")))?,
             None => 3306,
         };
-        let user = said.get("user").map(str::to_owned).unwrap_or_else(user);
+        let user = given.get("user").map(str::to_owned).unwrap_or_else(user);
         // Without another place, the client takes the socket of this machine.
-        let socket = said.get("socket").map(str::to_owned).or_else(|| {
-            let is_local = host == "localhost" && said.get("port").is_none();
+        let socket = given.get("socket").map(str::to_owned).or_else(|| {
+            let is_local = host == "localhost" && given.get("port").is_none();
             ["/run/mysqld/mysqld.sock", "/var/run/mysqld/mysqld.sock", "/tmp/mysql.sock"]
                 .into_iter()
                 .find(|path| is_local && std::path::Path::new(path).exists())
                 .map(str::to_owned)
         });
-        let timeout = match said.get("connect-timeout") {
+        let timeout = match given.get("connect-timeout") {
             Some(seconds) => {
                 Duration::from_secs(seconds.parse().map_err(|_| bad(format!("`{seconds}` is no number of seconds")))?)
             }
@@ -117,7 +117,7 @@ impl Settings {
             .ip_or_hostname(Some(host))
             .tcp_port(port)
             .user(Some(user))
-            .pass(said.get("password").map(str::to_owned))
+            .pass(given.get("password").map(str::to_owned))
             .db_name(Some(database.clone()))
             .prefer_socket(false)
             .stmt_cache_size(0usize)
@@ -126,9 +126,9 @@ impl Settings {
         if let Some(socket) = &socket {
             options = options.socket(Some(socket.clone()));
         } else {
-            options = options.ssl_opts(ssl(said).map_err(bad)?);
+            options = options.ssl_opts(ssl(given).map_err(bad)?);
         }
-        let may_be_plain = ssl_mode(said).map_err(bad)? == SslMode::Preferred;
+        let may_be_plain = ssl_mode(given).map_err(bad)? == SslMode::Preferred;
         Ok(Settings { may_be_plain, options: options.into(), shown: format!("{shown_place}/{database}"), database })
     }
 
@@ -149,9 +149,9 @@ impl Settings {
     }
 }
 
-fn ssl_mode(said: &Options) -> Result<SslMode, String> {
-    let has_files = said.get("ssl-ca").is_some() || said.get("ssl-cert").is_some();
-    Ok(match said.get("ssl-mode").map(str::to_ascii_lowercase).as_deref() {
+fn ssl_mode(given: &Options) -> Result<SslMode, String> {
+    let has_files = given.get("ssl-ca").is_some() || given.get("ssl-cert").is_some();
+    Ok(match given.get("ssl-mode").map(str::to_ascii_lowercase).as_deref() {
         Some("disabled" | "disable") => SslMode::Disabled,
         Some("preferred" | "prefer") => SslMode::Preferred,
         Some("required" | "require") => SslMode::Required,
@@ -162,27 +162,27 @@ fn ssl_mode(said: &Options) -> Result<SslMode, String> {
                 "`{other}` is no ssl-mode; there are disabled, preferred, required, verify-ca, verify-identity"
             ));
         }
-        None if said.get("ssl-verify-server-cert").is_some() => SslMode::VerifyIdentity,
-        None if said.get("ssl").is_some() || has_files => SslMode::Required,
+        None if given.get("ssl-verify-server-cert").is_some() => SslMode::VerifyIdentity,
+        None if given.get("ssl").is_some() || has_files => SslMode::Required,
         None => SslMode::Disabled,
     })
 }
 
-fn ssl(said: &Options) -> Result<Option<SslOpts>, String> {
-    let mode = ssl_mode(said)?;
+fn ssl(given: &Options) -> Result<Option<SslOpts>, String> {
+    let mode = ssl_mode(given)?;
     if mode == SslMode::Disabled {
         return Ok(None);
     }
     let mut options = SslOpts::default();
-    if let Some(ca) = said.get("ssl-ca") {
+    if let Some(ca) = given.get("ssl-ca") {
         options = options.with_root_cert_path(Some(PathBuf::from(ca)));
     }
-    if let (Some(certificate), Some(key)) = (said.get("ssl-cert"), said.get("ssl-key")) {
+    if let (Some(certificate), Some(key)) = (given.get("ssl-cert"), given.get("ssl-key")) {
         let identity = ClientIdentity::new(PathBuf::from(certificate), PathBuf::from(key));
         options = options.with_client_identity(Some(identity));
     }
     options = options.with_danger_skip_domain_validation(mode != SslMode::VerifyIdentity);
-    let checks_nothing = matches!(mode, SslMode::Required | SslMode::Preferred) && said.get("ssl-ca").is_none();
+    let checks_nothing = matches!(mode, SslMode::Required | SslMode::Preferred) && given.get("ssl-ca").is_none();
     options = options.with_danger_accept_invalid_certs(checks_nothing);
     Ok(Some(options))
 }

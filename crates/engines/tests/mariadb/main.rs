@@ -10,6 +10,7 @@ mod others;
 mod resumed;
 mod servers;
 mod spellings;
+mod statements;
 mod tls;
 mod values;
 

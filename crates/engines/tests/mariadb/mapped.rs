@@ -110,7 +110,7 @@ fn program(random: &mut SmallRng, tables: &Tables) -> String {
     }
 }
 
-/// What a schema shows after the same rows are inserted: the columns and rows of views, what routines return and leave.
+/// The behaviour of a schema after the same rows are inserted: the columns and rows of views, what routines return and leave.
 fn behaviour(database: &Database, tables: [(&str, usize); 2], model: &Model) -> Vec<String> {
     let mut shown = Vec::new();
     for (table, columns) in tables {
@@ -159,7 +159,7 @@ fn in_order(model: &Model, kind: Kind) -> Vec<&str> {
     objects.into_iter().map(|object| object.text.as_str()).collect()
 }
 
-/// What a case came to.
+/// The result of a case.
 #[derive(PartialEq)]
 enum Outcome {
     Same,

@@ -3,24 +3,15 @@
 use wevrun_core::compare::compare;
 use wevrun_testkit::mariadb::Database;
 
-use crate::{difference, made, maria, model, read};
-
-/// Lines of a file that are neither empty nor comments.
-fn lines(file: &str) -> Vec<String> {
-    let path = format!("{}/tests/mariadb/{file}", env!("CARGO_MANIFEST_DIR"));
-    let text = std::fs::read_to_string(&path).unwrap_or_else(|error| panic!("{path}: {error}"));
-    let counts = |line: &&str| !line.is_empty() && !line.starts_with("--");
-    text.lines().map(str::trim).filter(counts).map(str::to_owned).collect()
-}
+use crate::{difference, made, maria, model, read, statements};
 
 /// Each is compared by itself, so that one that is read otherwise hides no other.
-fn judge(what: &str, statements: impl Iterator<Item = (String, String)>) {
+fn judge(what: &str, statements: Vec<(String, String)>) {
     judge_after("", what, statements);
 }
 
 /// The same, after these statements.
-fn judge_after(before: &str, what: &str, statements: impl Iterator<Item = (String, String)>) {
-    let all: Vec<(String, String)> = statements.collect();
+fn judge_after(before: &str, what: &str, all: Vec<(String, String)>) {
     let text: String =
         std::iter::once(before.to_owned()).chain(all.iter().map(|(_, statement)| format!("{statement};\n"))).collect();
     let database = made(&text);
@@ -59,67 +50,27 @@ fn record(what: &str, database: &Database, count: usize) {
     std::fs::write(&path, text).unwrap_or_else(|error| panic!("{path}: {error}"));
 }
 
-/// The columns that expressions name.
-const COLUMNS: &str = "a int, b int, c int unsigned, s varchar(50), t text, d date, dt datetime, ts timestamp null, f double, \
-     n decimal(10,2), j json, bi bigint, ti time, y year, bl blob";
-
 #[test]
 fn expressions_of_checks() {
-    let expressions = lines("expressions.txt");
-    judge(
-        "expressions",
-        expressions.iter().enumerate().map(|(index, expression)| {
-            ((*expression).to_owned(), format!("CREATE TABLE t{index} ({COLUMNS}, CONSTRAINT x CHECK ({expression}))"))
-        }),
-    );
+    judge("expressions", statements::expressions());
 }
 
 #[test]
 fn columns() {
-    let columns = lines("columns.txt");
-    judge(
-        "columns",
-        columns
-            .iter()
-            .enumerate()
-            .map(|(index, column)| ((*column).to_owned(), format!("CREATE TABLE t{index} (x {column}, y int)"))),
-    );
+    judge("columns", statements::columns());
 }
 
 #[test]
 fn tables() {
-    let tables = lines("tables.txt");
-    judge(
-        "tables",
-        tables.iter().enumerate().map(|(index, table)| {
-            ((*table).to_owned(), format!("CREATE TABLE t{index} {}", table.replace("SELF", &format!("t{index}"))))
-        }),
-    );
+    judge("tables", statements::tables());
 }
 
 #[test]
 fn views() {
-    let views = lines("views.txt");
-    let tables = "create table a (id int primary key, x int, s varchar(20), d date);
-        create table b (id int primary key, a_id int, y int, s varchar(20));
-        create table c (id int, z int);
-        create function f(i int) returns int deterministic return i+1;
-        create view v1 as select * from a;";
-    let view = |(index, view): (usize, &String)| (view.clone(), format!("CREATE VIEW t{index} {view}"));
-    judge_after(tables, "views", views.iter().enumerate().map(view));
+    judge_after(statements::READ_BY_VIEWS, "views", statements::views());
 }
 
 #[test]
 fn alterations() {
-    let changes = lines("alterations.txt");
-    judge(
-        "alterations",
-        changes.iter().enumerate().map(|(index, change)| {
-            let name = format!(" t{index} ");
-            (
-                change.clone(),
-                format!("{change} ").replace(" T ", &name).replace(" T;", &format!("{};", name.trim_end())),
-            )
-        }),
-    );
+    judge("alterations", statements::alterations());
 }

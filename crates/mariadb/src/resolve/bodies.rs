@@ -10,7 +10,8 @@ use sqlparser::tokenizer::{Token, TokenWithSpan, Tokenizer};
 use wevrun_core::model::{QualifiedName, Reference, Usage};
 use wevrun_core::parse::Places;
 
-use super::walk::{Found, Variable, Walk};
+use super::found::Found;
+use super::walk::{Variable, Walk};
 use crate::canonical::query::Known;
 use crate::names;
 use crate::syntax::{DEPTH, Syntax};
@@ -40,17 +41,7 @@ pub fn find(known: &Known, text: &str, parameters: &str, row: Option<&QualifiedN
     let mut walk = Walk::new(known, &places, row);
     let parameters = parameter_names(parameters).into_iter();
     walk.variables = parameters.map(|name| Variable { name, is_row: false }).collect();
-    let mut body = Body {
-        known,
-        walk,
-        places: &places,
-        tokens,
-        at: 0,
-        into,
-        blocks: Vec::new(),
-        unread: Vec::new(),
-        is_dynamic: false,
-    };
+    let mut body = Body { into, ..Body::new(known, walk, &places, tokens) };
     while body.at < body.tokens.len() {
         let start = body.at;
         if body.step().is_none() {
@@ -61,21 +52,12 @@ pub fn find(known: &Known, text: &str, parameters: &str, row: Option<&QualifiedN
     body.finish()
 }
 
-/// The references of a text whose grammar is unknown: whatever has the name of an object is possibly the object.
+/// The references of a text whose grammar is unknown: a word with the name of an object is possibly the object.
 pub fn possible(known: &Known, text: &str) -> Found {
     let places = Places::of(text);
     let Some(tokens) = tokens(text) else { return Found::default() };
-    let mut body = Body {
-        known,
-        walk: Walk::new(known, &places, None),
-        places: &places,
-        tokens,
-        at: 0,
-        into: Vec::new(),
-        blocks: Vec::new(),
-        unread: Vec::new(),
-        is_dynamic: true,
-    };
+    let mut body = Body::new(known, Walk::new(known, &places, None), &places, tokens);
+    body.is_dynamic = true;
     body.unread = body.tokens.iter().filter_map(identifier).collect();
     body.finish()
 }
@@ -151,7 +133,21 @@ fn parameter_names(text: &str) -> Vec<String> {
     names
 }
 
-impl Body<'_> {
+impl<'b> Body<'b> {
+    fn new(known: &'b Known, walk: Walk<'b>, places: &'b Places<'b>, tokens: Vec<TokenWithSpan>) -> Body<'b> {
+        Body {
+            known,
+            walk,
+            places,
+            tokens,
+            at: 0,
+            into: Vec::new(),
+            blocks: Vec::new(),
+            unread: Vec::new(),
+            is_dynamic: false,
+        }
+    }
+
     fn word(&self, ahead: usize) -> Option<String> {
         word(self.tokens.get(self.at + ahead))
     }
@@ -207,15 +203,9 @@ impl Body<'_> {
         Some(tree)
     }
 
-    fn visit<T: Visit>(&mut self, tree: &T) {
-        stacker::maybe_grow(128 * 1024, 4 * 1024 * 1024, || {
-            let _ = tree.visit(&mut self.walk);
-        });
-    }
-
     fn expression(&mut self) -> Option<()> {
         let tree = self.read(|parser| parser.parse_expr())?;
-        self.visit(&tree);
+        self.walk.tree(&tree);
         Some(())
     }
 
@@ -233,7 +223,7 @@ impl Body<'_> {
         if self.has_into(&range) {
             self.walk.ignore_names(&tree);
         }
-        self.visit(&tree);
+        self.walk.tree(&tree);
         Some(())
     }
 
@@ -258,7 +248,7 @@ impl Body<'_> {
             "select" | "with" | "values" => self.query(),
             "insert" | "replace" | "update" | "delete" => {
                 let tree = self.read(|parser| parser.parse_statement())?;
-                self.visit(&tree);
+                self.walk.tree(&tree);
                 Some(())
             }
             "begin" => {

@@ -1,21 +1,23 @@
 //! Resolves the names in views and programs: what the server does not record, and its own renames do not follow.
 //!
-//! Each query, statement and expression is walked with the columns of the schema at hand (`walk.rs`, `scope.rs`); bodies are read
+//! Each query, statement and expression is walked with the columns of the schema at hand (`walk.rs`, `from.rs`, `scope.rs`); bodies are read
 //! statement by statement (`bodies.rs`).
 
 mod bodies;
+mod found;
+mod from;
 mod scope;
 mod walk;
 
 use std::collections::BTreeSet;
 
-use sqlparser::ast::Visit;
 use wevrun_core::model::{Definition, Kind, Model, Object, QualifiedName, References};
 use wevrun_core::parse::Places;
 
 use crate::canonical::query::{self, Known};
 use crate::{clause, own_columns, parse};
-pub use walk::{Found, Output, SourceColumn, Walk};
+pub use found::{Found, Output, SourceColumn};
+pub use walk::Walk;
 
 /// The references of an object's text: of a view's query, of a program's body. `None` for other objects.
 pub fn find(known: &Known, object: &Object) -> Option<Found> {
@@ -45,9 +47,7 @@ fn of_query(known: &Known, written: &str) -> Found {
     if !columns.is_empty() {
         walk.ignore_names(&tree);
     }
-    stacker::maybe_grow(128 * 1024, 4 * 1024 * 1024, || {
-        let _ = tree.visit(&mut walk);
-    });
+    walk.tree(&tree);
     walk.found.later(offset)
 }
 

@@ -21,6 +21,11 @@ pub struct Relation {
 }
 
 impl Relation {
+    /// A subquery or table function.
+    pub fn derived(alias: &str, columns: Option<Vec<String>>) -> Relation {
+        Relation { alias: alias.to_owned(), has_own_name: false, object: None, columns, invisible: 0 }
+    }
+
     /// Whether the relation certainly has a column. `column` is in lower case.
     pub fn has(&self, column: &str) -> bool {
         self.columns.as_ref().is_some_and(|columns| columns.iter().any(|own| own == column))

@@ -5,89 +5,17 @@ use std::ops::ControlFlow;
 
 use sqlparser::ast::{
     Assignment, AssignmentTarget, Expr, FromTable, Function, FunctionArg, FunctionArgExpr, FunctionArguments,
-    GroupByExpr, Ident, JoinConstraint, JoinOperator, ObjectName, OnInsert, OrderBy, Query, Select, SelectItem,
-    SelectItemQualifiedWildcardKind, SetExpr, Spanned, Statement, TableFactor, TableObject, TableWithJoins, Visitor,
+    GroupByExpr, Ident, ObjectName, OnInsert, OrderBy, Query, Select, SelectItem, SelectItemQualifiedWildcardKind,
+    SetExpr, Spanned, Statement, TableObject, Visit, Visitor,
 };
-use wevrun_core::model::{QualifiedName, Reference, Span, Usage};
+use wevrun_core::model::{QualifiedName, Reference, Usage};
 use wevrun_core::parse::Places;
 
+use super::found::{Found, Output, SelectList, SourceColumn, Star};
+use super::from::{named_column, star};
 use super::scope::{Common, Frame, Level, Place, Relation};
 use crate::canonical::query::Known;
 use crate::names;
-
-/// An output without an explicit name.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Output {
-    /// It has an explicit name: `kg AS weight`.
-    Named,
-    /// A column gives it its name, at this place.
-    Column(Span),
-    /// Its text is its name.
-    Expression,
-    /// `*` or `hives.*`, which has the names of columns.
-    Star(Star),
-}
-
-/// A `*`.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Star {
-    /// Its place, with the name before it.
-    pub span: Span,
-    /// The columns in order; none if they are not known, or if a join makes two of them one.
-    pub columns: Option<Vec<SourceColumn>>,
-}
-
-/// A column of a relation in FROM.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct SourceColumn {
-    /// The relation's alias; none if the relation has its own name.
-    pub alias: Option<String>,
-    /// The table or view; none for subqueries and table expressions.
-    pub object: Option<QualifiedName>,
-    /// The column in lower case.
-    pub column: String,
-}
-
-/// The list of a SELECT whose outputs are used by their names.
-#[derive(Debug)]
-pub struct SelectList {
-    /// The byte at which the word SELECT begins.
-    pub start: u32,
-    /// Its outputs, in order.
-    pub outputs: Vec<Output>,
-}
-
-/// The references of a text, and where new names need more than a replacement.
-#[derive(Debug, Default)]
-pub struct Found {
-    /// In no order, some more than once.
-    pub references: Vec<Reference>,
-    /// Lists of SELECT.
-    pub lists: Vec<SelectList>,
-    /// Columns that are read without a qualifier, and the byte at which each begins.
-    pub bare: Vec<(u32, SourceColumn)>,
-}
-
-impl Found {
-    /// The same of a longer text, in which this one begins at a byte.
-    pub fn later(mut self, offset: u32) -> Found {
-        for reference in &mut self.references {
-            reference.span = reference.span.map(|span| span.later(offset));
-        }
-        self.bare.iter_mut().for_each(|(start, _)| *start += offset);
-        for list in &mut self.lists {
-            list.start += offset;
-            for output in &mut list.outputs {
-                match output {
-                    Output::Column(span) => *span = span.later(offset),
-                    Output::Star(star) => star.span = star.span.later(offset),
-                    Output::Named | Output::Expression => {}
-                }
-            }
-        }
-        self
-    }
-}
 
 /// A parameter or local variable.
 #[derive(Debug)]
@@ -100,8 +28,8 @@ pub struct Variable {
 
 /// A walk over the trees of one text.
 pub struct Walk<'w> {
-    known: &'w Known,
-    places: &'w Places<'w>,
+    pub(super) known: &'w Known,
+    pub(super) places: &'w Places<'w>,
     /// The table of the trigger, whose row NEW and OLD are.
     row: Option<&'w QualifiedName>,
     /// Parameters and local variables.
@@ -109,8 +37,9 @@ pub struct Walk<'w> {
     frames: Vec<Frame>,
     levels: Vec<Level>,
     place: Place,
-    /// Expressions that name an object instead of a column, and HAVING; compared, never followed.
+    /// Expressions of the present tree that name an object instead of a column. Addresses are compared, never followed.
     objects: BTreeSet<*const Expr>,
+    /// HAVING of the queries in the tree.
     having: BTreeSet<*const Expr>,
     /// Queries whose outputs are not used by their names.
     nameless: BTreeSet<*const Query>,
@@ -137,6 +66,18 @@ impl<'w> Walk<'w> {
             aliased: BTreeSet::new(),
             found: Found::default(),
         }
+    }
+
+    /// Walks over one tree.
+    pub fn tree<T: Visit>(&mut self, tree: &T) {
+        stacker::maybe_grow(128 * 1024, 4 * 1024 * 1024, || {
+            let _ = tree.visit(self);
+        });
+        // The next tree may have the same addresses.
+        self.objects.clear();
+        self.having.clear();
+        self.nameless.clear();
+        self.aliased.clear();
     }
 
     /// Adds the columns of a table to what names can mean.
@@ -213,7 +154,7 @@ impl<'w> Walk<'w> {
 
     fn plain(&mut self, column: &Ident, usage: Usage) {
         let lower = column.value.to_lowercase();
-        // What is assigned to is a column, even if a variable has the name.
+        // The target of an assignment is a column, even if a variable has the name.
         if usage != Usage::Writes && self.variables.iter().any(|own| own.name == lower) {
             return;
         }
@@ -256,136 +197,10 @@ impl<'w> Walk<'w> {
     }
 
     /// The common table expression in sight that has the name.
-    fn common(&self, name: &str) -> Option<&Common> {
+    pub(super) fn common(&self, name: &str) -> Option<&Common> {
         let lower = name.to_lowercase();
         let in_sight = self.frames.iter().rev().flat_map(|frame| frame.commons.iter().take(frame.in_sight).rev());
         in_sight.into_iter().find(|common| common.name == lower)
-    }
-
-    fn relations(&self, from: &[TableWithJoins], level: &mut Level, joins: &mut Vec<Reference>) {
-        for table in from {
-            self.joined(table, level, joins);
-        }
-    }
-
-    fn joined(&self, table: &TableWithJoins, level: &mut Level, joins: &mut Vec<Reference>) {
-        let start = level.relations.len();
-        self.factor(&table.relation, level, joins);
-        for join in &table.joins {
-            let right = level.relations.len();
-            self.factor(&join.relation, level, joins);
-            let (JoinOperator::Join(constraint)
-            | JoinOperator::Inner(constraint)
-            | JoinOperator::Left(constraint)
-            | JoinOperator::LeftOuter(constraint)
-            | JoinOperator::Right(constraint)
-            | JoinOperator::RightOuter(constraint)
-            | JoinOperator::CrossJoin(constraint)
-            | JoinOperator::StraightJoin(constraint)) = &join.join_operator
-            else {
-                continue;
-            };
-            let joined = &level.relations[start..];
-            let mut merged = Vec::new();
-            match constraint {
-                JoinConstraint::Using(columns) => {
-                    for column in columns.iter().filter_map(|name| name.0.last()?.as_ident()) {
-                        merged.push((column.value.to_lowercase(), Some(self.places.span(column.span))));
-                    }
-                }
-                JoinConstraint::Natural => {
-                    let (left, right) = joined.split_at(right - start);
-                    let of_left = left.iter().flat_map(|relation| relation.columns.iter().flatten());
-                    let common = of_left.filter(|column| right.iter().any(|relation| relation.has(column)));
-                    merged.extend(common.map(|column| (column.clone(), None)));
-                }
-                JoinConstraint::On(_) | JoinConstraint::None => {}
-            }
-            for (column, span) in merged {
-                let objects =
-                    joined.iter().filter(|relation| relation.has(&column)).filter_map(|own| own.object.clone());
-                joins.extend(objects.map(|object| Reference {
-                    object,
-                    column: Some(names::simple(&column)),
-                    usage: Usage::Joins,
-                    span,
-                }));
-                level.merged.insert(column);
-            }
-        }
-    }
-
-    fn factor(&self, factor: &TableFactor, level: &mut Level, joins: &mut Vec<Reference>) {
-        let relation = match factor {
-            TableFactor::Table { name, alias, .. } => {
-                let alias = alias.as_ref().map(|alias| alias.name.value.clone());
-                let Some(own) = name.0.last().and_then(|part| part.as_ident()) else { return };
-                let is_here = name.0.len() == 1;
-                let common = self.common(&own.value).filter(|_| is_here);
-                let columns = match common {
-                    Some(common) => common.columns.clone(),
-                    None if is_here => self.known.all_columns(&own.value),
-                    None => None,
-                };
-                let object = (is_here && common.is_none()).then(|| names::table(None, &own.value));
-                let has_own_name = alias.is_none();
-                let invisible = if object.is_some() { self.known.invisible(&own.value).len() } else { 0 };
-                Relation { alias: alias.unwrap_or_else(|| own.value.clone()), has_own_name, object, columns, invisible }
-            }
-            TableFactor::NestedJoin { table_with_joins, .. } => return self.joined(table_with_joins, level, joins),
-            TableFactor::Derived { subquery, alias: Some(alias), .. } => {
-                let named: Vec<String> = alias.columns.iter().map(|column| column.name.value.to_lowercase()).collect();
-                let columns = if named.is_empty() { self.outputs(subquery) } else { Some(named) };
-                Relation { alias: alias.name.value.clone(), has_own_name: false, object: None, columns, invisible: 0 }
-            }
-            TableFactor::JsonTable { alias: Some(alias), .. } => Relation {
-                alias: alias.name.value.clone(),
-                has_own_name: false,
-                object: None,
-                columns: None,
-                invisible: 0,
-            },
-            _ => Relation { alias: String::new(), has_own_name: false, object: None, columns: None, invisible: 0 },
-        };
-        level.relations.push(relation);
-    }
-
-    /// The names of a query's outputs in lower case; none if they are not known.
-    fn outputs(&self, query: &Query) -> Option<Vec<String>> {
-        let mut body = &*query.body;
-        let select = loop {
-            match body {
-                SetExpr::Select(select) => break select,
-                SetExpr::SetOperation { left, .. } => body = left,
-                SetExpr::Query(query) => body = &query.body,
-                _ => return None,
-            }
-        };
-        let mut level = Level::default();
-        // The names of an inner WITH are not in sight here: what they give is not known.
-        self.relations(&select.from, &mut level, &mut Vec::new());
-        let is_defined_within = query.with.is_some();
-        let mut outputs = Vec::new();
-        for item in &select.projection {
-            match item {
-                SelectItem::ExprWithAlias { alias, .. } => outputs.push(alias.value.to_lowercase()),
-                SelectItem::UnnamedExpr(expr) => match named_column(expr) {
-                    Some(column) => outputs.push(column.value.to_lowercase()),
-                    None => outputs.push(String::new()),
-                },
-                _ if is_defined_within => return None,
-                SelectItem::Wildcard(_) => {
-                    outputs.extend(star(&level.relations)?.into_iter().map(|own| own.column));
-                }
-                SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(name), _) => {
-                    let alias = &name.0.last()?.as_ident()?.value;
-                    let relation = level.relations.iter().find(|relation| relation.alias == *alias)?;
-                    outputs.extend(star(std::slice::from_ref(relation))?.into_iter().map(|own| own.column));
-                }
-                _ => return None,
-            }
-        }
-        Some(outputs)
     }
 
     fn assignments(&mut self, assignments: &[Assignment]) {
@@ -459,29 +274,6 @@ impl<'w> Walk<'w> {
             self.object(routine, Usage::Calls, name);
         }
     }
-}
-
-/// The name of the column that an expression is.
-fn named_column(expr: &Expr) -> Option<&Ident> {
-    match expr {
-        Expr::Identifier(column) => Some(column),
-        Expr::CompoundIdentifier(parts) => parts.last(),
-        _ => None,
-    }
-}
-
-/// The columns of `*`; none if they are not all known.
-fn star(relations: &[Relation]) -> Option<Vec<SourceColumn>> {
-    let mut all = Vec::new();
-    for relation in relations {
-        let columns = relation.columns.iter().flatten().take(relation.columns.as_ref()?.len() - relation.invisible);
-        all.extend(columns.map(|column| SourceColumn {
-            alias: (!relation.has_own_name).then(|| relation.alias.clone()),
-            object: relation.object.clone(),
-            column: column.clone(),
-        }));
-    }
-    Some(all)
 }
 
 /// The identifiers of a name.

@@ -1,10 +1,12 @@
-//! What MariaDB means by what a person writes, without a server.
+//! The MariaDB dialect on texts, without a server.
 
 mod altered;
 mod mapped;
 mod plan;
 mod references;
 mod spellings;
+#[path = "../../../engines/tests/mariadb/statements.rs"]
+mod statements;
 
 use wevrun_core::build::build;
 use wevrun_core::compare::compare;

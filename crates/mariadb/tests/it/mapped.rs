@@ -147,3 +147,20 @@ fn what_may_be_a_name_is_left_and_reported() {
     let (text, left) = mapped(hidden, &rules, "view v");
     assert!(text.contains("FROM kg, hives") && left == ["kg"], "{text} {left:?}");
 }
+
+#[test]
+fn statements_of_a_body_are_walked_apart() {
+    let program = "DELIMITER //
+CREATE PROCEDURE p() BEGIN
+  DECLARE w INT;
+  SELECT weight INTO w FROM kg;
+  SELECT weight FROM kg;
+  SELECT weight INTO w FROM kg;
+  SELECT weight FROM kg;
+END //
+DELIMITER ;";
+    let (text, left) = mapped(program, &["column:kg.mass=kg.weight"], "procedure p");
+    assert_eq!(left, [""; 0]);
+    assert_eq!(text.matches("SELECT mass AS weight FROM kg;").count(), 2, "{text}");
+    assert_eq!(text.matches("SELECT mass INTO w FROM kg;").count(), 2, "{text}");
+}

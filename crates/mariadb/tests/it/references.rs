@@ -1,4 +1,4 @@
-//! What objects use, found where their names are resolved.
+//! References of objects, found where their names are resolved.
 
 use crate::{errors, model, object};
 

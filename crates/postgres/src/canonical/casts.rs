@@ -218,8 +218,8 @@ impl Walk<'_> {
         }
     }
 
-    /// Where both operands are numbers of a greater type than their own, one of them says so, and the other follows: `a::float / b` is
-    /// `a::float / b::float`, and every cast has an effect.
+    /// A cast of one number to a greater type also widens the other operand, so a cast of that one is not written: `a::float / b` is
+    /// `a::float / b::float`.
     fn widened_by_the_other(&self, said: &Expr, other: &mut Expr) -> bool {
         let lower = |expr: &Expr, target: &str| {
             let own = infer::type_of(self, expr).filter(|own| infer::is_number(own) && !infer::is_float(own));
@@ -259,7 +259,7 @@ impl Walk<'_> {
         }
     }
 
-    /// `n / 2::float8` is `n::float8 / 2`: the server spells both in the same way. A number that has no type makes a `real` one too.
+    /// `n / 2::float8` is `n::float8 / 2`: the server spells both in the same way. A number without a type makes a `real` one too.
     pub(super) fn widened_by_constant(&self, constant: &Expr, other: &mut Expr) {
         if is_bare_number(constant)
             && !is_constant(other)

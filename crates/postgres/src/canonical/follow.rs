@@ -213,7 +213,7 @@ impl Renamed<'_> {
         places.map(|(span, _)| (*span, names::quoted(&numbered))).collect()
     }
 
-    /// Allows the tables of FROM keep the names of their columns in the text, as the server does where a join needs them.
+    /// Gives tables of FROM their former column names in the text, as the server does where a join needs them.
     fn with_former_columns(&self, spelling: &Spelling) -> Option<Edits> {
         let own = spelling.around.tables.iter().filter(|table| table.object == self.object.canonical());
         let edit = |table: &FromTable<Span>| {
@@ -304,7 +304,7 @@ impl Renamed<'_> {
         }
     }
 
-    /// Allows the columns of queries keep the names that they had from what is renamed.
+    /// Keeps the names of outputs whose columns are renamed.
     fn keep_outputs(&self, text: &str, spelling: &Spelling, edits: &mut Edits) -> Option<()> {
         let former = match self.what {
             What::Part(from, _) => from.canonical().to_owned(),

@@ -133,7 +133,7 @@ impl Walk<'_> {
         found
     }
 
-    /// The columns of a SELECT. Constants that has no type are text where it stands `alone`: no other SELECT says otherwise.
+    /// The columns of a SELECT. Constants without a type are text if it is `alone`: no other SELECT gives them one.
     fn select_outputs(&mut self, select: &Select, alone: bool) -> Option<Columns> {
         let from = self.tables_of(&select.from);
         self.scopes.enter(from);
@@ -193,7 +193,7 @@ impl Walk<'_> {
         true
     }
 
-    /// Lists what `*` stands for among a query's own columns, as far as that is known, under the names that its tables have there.
+    /// Lists the columns of `*` among a query's own columns, as far as that is known, under the names that its tables have there.
     fn expand_outputs(&mut self, query: &mut Query) {
         let Some(select) = first_select(query).filter(|select| select.projection.iter().any(is_wildcard)) else {
             return;
@@ -223,7 +223,7 @@ impl Walk<'_> {
         self.ctes.truncate(before);
     }
 
-    /// What `*` or `t.*` stands for where it stands: qualifiers and columns.
+    /// The columns of `*` or `t.*`, with qualifiers.
     pub(super) fn expanded(&self, item: &SelectItem) -> Option<Vec<(Option<String>, String)>> {
         match item {
             SelectItem::Wildcard(_) => {
@@ -242,7 +242,7 @@ impl Walk<'_> {
     }
 }
 
-/// Whether the expression can be nothing but constants that has no type: `'x'`, NULL, a CASE of such.
+/// Whether the expression can only be constants without a type: `'x'`, NULL, a CASE of such.
 fn is_open_text(expr: &Expr) -> bool {
     match expr {
         Expr::Nested(inner) => is_open_text(inner),

@@ -500,7 +500,7 @@ impl Walk<'_> {
         self.around.iter_mut().for_each(|around| around.lists.push(list.clone()));
     }
 
-    /// The columns that `*` stands for, under the names that the text has for their relations.
+    /// The columns of `*`, under the names that the text has for their relations.
     fn listed_columns(&self, item: &SelectItem) -> Vec<ListedColumn> {
         let relation = |qualifier: &str| self.scopes.innermost().iter().find(|own| own.is_called(qualifier));
         let column = |(qualifier, name): (Option<String>, String)| {

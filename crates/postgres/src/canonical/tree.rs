@@ -251,7 +251,7 @@ pub fn are_cast_alike(items: &[Expr]) -> bool {
     first.is_some() && items.iter().all(|item| target(item) == first)
 }
 
-/// Whether it is a number that has no type.
+/// Whether it is a number without a type.
 pub fn is_bare_number(expr: &Expr) -> bool {
     matches!(expr, Expr::Value(value) if matches!(value.value, Value::Number(..)))
 }
@@ -267,7 +267,7 @@ pub fn is_cast_constant(expr: &Expr) -> bool {
     matches!(expr, Expr::Cast { expr, .. } if is_constant(expr))
 }
 
-/// `TABLE name` as the SELECT that it stands for.
+/// `TABLE name` as a SELECT.
 pub fn select_all(table: &Table) -> Option<SetExpr> {
     let parts: Vec<String> = table.schema_name.iter().chain(&table.table_name).cloned().collect();
     let text = format!("SELECT * FROM {}", parts.join("."));
@@ -301,7 +301,7 @@ pub fn without_names(query: &mut Query) {
     }
 }
 
-/// A column that `*` stands for.
+/// A column of `*`.
 pub fn listed(qualifier: Option<&str>, column: &str) -> SelectItem {
     SelectItem::ExprWithAlias { expr: column_of(qualifier, column), alias: ident(column) }
 }

@@ -147,7 +147,7 @@ impl<'k> Walk<'k> {
             }
             flatten(table);
         }
-        // What `*` stands for.
+        // The columns of `*`.
         let mut projection = Vec::new();
         for item in std::mem::take(&mut select.projection) {
             let expanded = self.expanded(&item);
@@ -180,7 +180,7 @@ impl<'k> Walk<'k> {
         }
     }
 
-    /// An ordinal or an output's name as the expression that it stands for. In ORDER BY an output's name is first, in
+    /// An ordinal or an output's name as its expression. In ORDER BY an output's name is first, in
     /// GROUP BY a column's (<https://www.postgresql.org/docs/current/sql-select.html#SQL-ORDERBY>).
     fn resolve_output(&self, expr: &mut Expr, listed: &[(String, Expr)], output_first: bool) {
         match expr {

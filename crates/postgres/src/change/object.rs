@@ -57,7 +57,7 @@ pub enum ObjectChange {
     DropMembers(Clauses),
     /// ALTER MAPPING … REPLACE of a text search configuration.
     ReplaceDictionary {
-        /// The token types; none stands for all.
+        /// The token types; if empty, all.
         tokens: Vec<String>,
         /// The present dictionary.
         from: String,

@@ -110,7 +110,7 @@ fn schemas(reader: &mut Reader<'_>) -> Parsed<Vec<String>> {
     Ok(schemas)
 }
 
-/// The text after ALTER DEFAULT PRIVILEGES: one change for each role and schema. Those of whoever runs the statement count for what
+/// The text after ALTER DEFAULT PRIVILEGES: one change for each role and schema. Those of the role that runs the statement count for what
 /// the rest of the source creates.
 pub fn default_privileges(mut reader: Reader<'_>, session: &mut Session) -> Parsed<Vec<StatementKind>> {
     let mut owners: Vec<Option<String>> = vec![None];

@@ -186,7 +186,7 @@ fn strategy(reader: &mut Reader<'_>) -> Parsed<String> {
     }
 }
 
-/// ` (left, right)`, where one type stands for both; nothing if there are none.
+/// ` (left, right)`, where one type is both; nothing if there are none.
 fn optional_types(reader: &mut Reader<'_>) -> Parsed<String> {
     if !reader.take_symbol("(") {
         return Ok(String::new());

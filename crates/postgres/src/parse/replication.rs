@@ -101,7 +101,7 @@ pub fn subscription(reader: &mut Reader<'_>) -> Parsed<Object> {
     if reader.take(&["WITH"]) {
         storage_parameters(reader, &mut clauses)?;
     }
-    // What streaming is by default depends on the server's version, so that it can't be compared.
+    // The default of streaming depends on the server's version, so that it can't be compared.
     for beside in ["connect", "create_slot", "copy_data", "enabled", "refresh", "streaming"] {
         clauses.remove(clause::WITH.of(beside));
     }

@@ -67,7 +67,7 @@ fn needs(model: &Model, keys: &BTreeMap<&QualifiedName, Vec<&ObjectKey>>, key: &
     if key.kind == Kind::OperatorFamily {
         found.retain(|other| other.kind != Kind::OperatorClass);
     }
-    // A sequence goes with the table that owns it, so whoever else takes numbers from it goes before that table.
+    // A sequence goes with the table that owns it, so other users of the sequence are dropped before that table.
     let owners: Vec<ObjectKey> = object
         .uses
         .iter()
